@@ -1,0 +1,7 @@
+"""Fonts and icons that are shipped with the application, with their licences beside them."""
+
+from pathlib import Path
+
+ASSETS = Path(__file__).parent
+FONTS = ASSETS / "fonts"
+ICONS = ASSETS / "icons"

@@ -1,0 +1,1 @@
+"""Listening to the song."""

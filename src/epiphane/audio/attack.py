@@ -1,0 +1,111 @@
+"""When a sound physically begins, to a fraction of a millisecond."""
+
+import numpy as np
+import scipy.ndimage as ndi
+
+from epiphane.types import Float32Array, FloatArray
+
+BINS_PER_SECOND = 1000
+_BEFORE_BINS, _AFTER_BINS = 10, 5
+_FLOOR_SHARE = 1e-3
+CLEAR_RISE = 1.0
+"""A rise (in natural log units of energy) from which an attack is taken as one."""
+
+
+def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
+    """Return how suddenly energy rises at every millisecond.
+
+    The sum over the sound and its difference signal of ``max(0, log(after / before))``, after the
+    mean energy of the next 5 ms and before that of the last 10 ms, both lifted by a thousandth of
+    the loudest millisecond within half a second.
+
+    Returns
+    -------
+    float32, shape (n_milliseconds,); index k is the instant k / 1000 s
+    """
+    n_bins = int(len(mono) / rate * BINS_PER_SECOND)
+    total = np.zeros(n_bins)
+    for signal in (mono, np.diff(mono, prepend=mono[:1])):
+        energy = bin_energies(signal, rate, n_bins)
+        floor = ndi.maximum_filter1d(energy, BINS_PER_SECOND + 1, mode="nearest") * _FLOOR_SHARE + 1e-12
+        sums = np.concatenate([[0.0], np.cumsum(energy)])
+        here = np.arange(n_bins)
+        after = (sums[np.minimum(here + _AFTER_BINS, n_bins)] - sums[here]) / _AFTER_BINS
+        before = (sums[here] - sums[np.maximum(here - _BEFORE_BINS, 0)]) / _BEFORE_BINS
+        total += np.maximum(0, np.log((np.maximum(after, 0) + floor) / (np.maximum(before, 0) + floor)))
+    return total.astype(np.float32)
+
+
+def bin_energies(signal: Float32Array, rate: int, n_bins: int) -> FloatArray:
+    """Return the mean square of a signal in each of `n_bins` milliseconds.
+
+    Ten seconds at a time: running sums of the whole song would be half of all memory.
+    """
+    edges = np.round(np.arange(n_bins + 1) * rate / BINS_PER_SECOND).astype(np.int64)
+    energies = np.empty(n_bins)
+    for first in range(0, n_bins, 10 * BINS_PER_SECOND):
+        part = edges[first : first + 10 * BINS_PER_SECOND + 1]
+        squares = np.square(signal[part[0] : part[-1]], dtype=np.float64)
+        sums = np.concatenate([[0.0], np.cumsum(squares)])[part - part[0]]
+        energies[first : first + len(part) - 1] = np.diff(sums) / np.maximum(np.diff(part), 1)
+    return energies
+
+
+def nearest_attacks(curve: Float32Array, times: FloatArray, *, reach: float, tendency: float) -> FloatArray:
+    """Return the attack near each time, or NaN where there is none.
+
+    Parameters
+    ----------
+    curve : float32, shape (n_milliseconds,)
+        From `attack_curve`.
+    times : float64, shape (n,), seconds
+    reach : float, seconds
+        How far from a time its attack may be.
+    tendency : float, seconds
+        Standard deviation of a preference for attacks close by.
+
+    Returns
+    -------
+    float64, shape (n,), seconds
+    """
+    if len(curve) == 0 or len(times) == 0:
+        return np.full(len(times), np.nan)
+    offsets = np.arange(-round(reach * BINS_PER_SECOND), round(reach * BINS_PER_SECOND) + 1)
+    centre = np.round(times * BINS_PER_SECOND).astype(np.int64)
+    rises = curve[np.clip(centre[:, None] + offsets, 0, len(curve) - 1)]
+    weighted = rises * np.exp(-0.5 * (offsets / BINS_PER_SECOND / tendency) ** 2)
+    best = weighted.argmax(axis=1)
+    found = (centre + offsets[best]) / BINS_PER_SECOND
+    return np.where(weighted[np.arange(len(times)), best] > CLEAR_RISE, found, np.nan)
+
+
+def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArray:
+    """Return attack times to the sample: where the sound first leaves what came before it.
+
+    Around each attack found to the millisecond, the first sample whose size passes a tenth of the
+    attack's own peak and all that sounded in the 4 ms before.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    times : float64, shape (n,), seconds
+        From `nearest_attacks`, without NaN.
+
+    Returns
+    -------
+    float64, shape (n,), seconds; NaN where the attack does not stand out by four times
+    """
+    reach = round(0.0045 * rate)
+    found = np.full(len(times), np.nan)
+    for index, time in enumerate(times):
+        centre = round(time * rate)
+        first = max(0, centre - reach)
+        sound = np.abs(mono[first : centre + reach])
+        quiet = np.abs(mono[max(0, first - reach) : first])
+        if len(sound) == 0:
+            continue
+        peak, before = float(sound.max()), float(quiet.max(initial=0.0))
+        if peak > 4 * before:
+            found[index] = (first + int(np.argmax(sound > max(peak / 10, 1.5 * before)))) / rate
+    return found

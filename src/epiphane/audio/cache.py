@@ -1,0 +1,73 @@
+"""What was heard is kept by the content of the song, so that each is listened to once."""
+
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import platformdirs
+
+from epiphane.audio.listening import LISTENING_VERSION, Listening, listen
+from epiphane.audio.samples import Samples, read_samples
+from epiphane.document.store import write_atomically
+from epiphane.errors import ProjectFileError
+from epiphane.media.fingerprint import content_hash
+from epiphane.types import Progress, ignore_progress
+
+
+class HeardSong(msgspec.Struct, frozen=True, eq=False):
+    """A song: what it is, its sound, and what was heard in it."""
+
+    path: str
+    fingerprint: str
+    samples: Samples
+    listening: Listening
+
+
+def hear_song(path: Path, *, progress: Progress = ignore_progress) -> HeardSong:
+    """Read a song and listen to it, or remember what was heard when it was listened to before.
+
+    Raises
+    ------
+    MediaError
+        If the song cannot be read.
+    """
+    samples = read_samples(path, progress=lambda share: progress(0.3 * share))
+    digest = content_hash(path)
+    kept = cache_folder() / f"{digest}-{LISTENING_VERSION}.msgpack"
+    listening = _remembered(kept)
+    if listening is None:
+        listening = listen(samples, name=path.name, progress=lambda share: progress(0.3 + 0.7 * share))
+        _remember(kept, listening)
+    return HeardSong(str(path.absolute()), digest, samples, listening)
+
+
+def cache_folder() -> Path:
+    """Return the folder where listening results are kept."""
+    return Path(platformdirs.user_cache_dir("epiphane")) / "listening"
+
+
+def _remembered(path: Path) -> Listening | None:
+    try:
+        return msgspec.msgpack.decode(path.read_bytes(), type=Listening, dec_hook=_array_from_bytes)
+    except (OSError, msgspec.MsgspecError, ValueError):
+        return None
+
+
+def _remember(path: Path, listening: Listening) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(path, msgspec.msgpack.encode(listening, enc_hook=_array_to_bytes))
+    except (OSError, ProjectFileError):
+        return  # a full or read-only disk costs time, not the result
+
+
+def _array_to_bytes(value: object) -> bytes:
+    if isinstance(value, np.ndarray):
+        return np.round(value * 255).astype(np.uint8).tobytes()  # finer than a drawn pixel
+    raise NotImplementedError(type(value))
+
+
+def _array_from_bytes(_kind: type, value: object) -> np.ndarray:
+    if not isinstance(value, bytes):
+        raise ValueError("expected bytes")
+    return np.frombuffer(value, np.uint8).reshape(-1, 3).astype(np.float32) / 255

@@ -1,0 +1,141 @@
+"""The sound of a file as an array."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import av
+import numpy as np
+import soxr
+from msgspec import Struct
+
+from epiphane.errors import MediaError
+from epiphane.timing import clock_text, seconds_to_sample
+from epiphane.types import Float32Array, Progress, ignore_progress
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+# Stereo at 48 kHz takes 23 MB a minute; 90 minutes is about what a laptop has to spare.
+LONGEST_SECONDS = 90 * 60
+# Sound that stops this much before its file says was cut off.
+_TRUNCATED_SECONDS = 0.5
+
+
+class Samples(Struct, frozen=True, eq=False):
+    """Sound in memory.
+
+    Attributes
+    ----------
+    data : float32, shape (n_samples, n_channels), nominally in [-1, 1]
+    rate : int, samples / second
+    remark : str
+        What is odd about the file, in a sentence, or nothing.
+    """
+
+    data: Float32Array
+    rate: int
+    remark: str = ""
+
+    @property
+    def duration(self) -> float:
+        """Length in seconds."""
+        return len(self.data) / self.rate
+
+    def mono(self) -> Float32Array:
+        """Return the mean of the channels, float32, shape (n_samples,)."""
+        return self.data.mean(axis=1, dtype=np.float32)
+
+
+def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples:
+    """Return the sound of an audio or video file at its own rate, mono or stereo.
+
+    More than two channels are mixed down to stereo. Values that are no numbers become silence.
+
+    Raises
+    ------
+    MediaError
+        If the file is missing, damaged, has no sound, or is longer than `LONGEST_SECONDS`.
+    """
+    if not path.is_file():
+        raise MediaError(f"{path.name} is not there any more; put it back or choose another song.")
+    if path.stat().st_size == 0:
+        raise MediaError(f"{path.name} is empty; choose another song.")
+    try:
+        with av.open(str(path), metadata_errors="replace") as container:
+            if not container.streams.audio:
+                raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")
+            stream = container.streams.audio[0]
+            stated = _stated_duration(container, stream)
+            _check_length(stated, path)
+            blocks = list(_blocks(container, stream, stated, path, progress))
+            rate = stream.codec_context.sample_rate
+    except (av.FFmpegError, ValueError):
+        raise MediaError(f"{path.name} is damaged or no sound file; convert it or choose another.") from None
+    if not blocks or not rate:
+        raise MediaError(f"{path.name}: no sound in it can be decoded; convert it or choose another.")
+    data = np.concatenate(blocks)
+    np.nan_to_num(data, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
+    np.clip(data, -4.0, 4.0, out=data)  # a broken float file may hold anything; +12 dB is no music
+    remark = ""
+    if stated and len(data) / rate < stated - _TRUNCATED_SECONDS:
+        remark = (
+            f"{path.name} breaks off after {clock_text(len(data) / rate)}"
+            f" though it says {clock_text(stated)}; what is there is used."
+        )
+    return Samples(data, rate, remark)
+
+
+def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
+    """Return the sound as float32, shape (n_samples, 2), at another rate."""
+    data = samples.data
+    if data.shape[1] == 1:
+        data = np.repeat(data, 2, axis=1)
+    if samples.rate == rate:
+        return np.ascontiguousarray(data)
+    return np.ascontiguousarray(soxr.resample(data, samples.rate, rate), np.float32)
+
+
+def _blocks(
+    container: av.container.InputContainer,
+    stream: av.AudioStream,
+    stated: float,
+    path: Path,
+    progress: Progress,
+) -> "Iterator[Float32Array]":
+    """Decode block by block as (n, 1 or 2) float32; broken packets become nothing."""
+    layout = "mono" if stream.codec_context.channels == 1 else "stereo"
+    resampler = av.AudioResampler(format="flt", layout=layout)
+    n_channels = 1 if layout == "mono" else 2
+    n_samples = 0
+    limit = seconds_to_sample(LONGEST_SECONDS, stream.codec_context.sample_rate or 48_000)
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets)
+            frames = [out for frame in packet.decode() for out in resampler.resample(frame)]
+        except (StopIteration, EOFError):
+            return
+        except av.InvalidDataError:
+            continue
+        for frame in frames:
+            block = frame.to_ndarray().reshape(-1, n_channels)
+            n_samples += len(block)
+            yield block
+        if n_samples > limit:
+            _check_length(n_samples / (limit / LONGEST_SECONDS), path)
+        if stated:
+            progress(min(1.0, n_samples / limit * LONGEST_SECONDS / stated))
+
+
+def _stated_duration(container: av.container.InputContainer, stream: av.AudioStream) -> float:
+    if stream.duration and stream.time_base:
+        return float(stream.duration * stream.time_base)
+    return (container.duration or 0) / av.time_base
+
+
+def _check_length(seconds: float, path: Path) -> None:
+    if seconds > LONGEST_SECONDS:
+        raise MediaError(
+            f"{path.name} is {clock_text(seconds)} long; Epiphane listens to"
+            f" {clock_text(LONGEST_SECONDS)} at most. Cut out the part you need first."
+        )

@@ -1,0 +1,96 @@
+"""Band spectra of the song at a fixed number of analysis hops a second."""
+
+from collections.abc import Iterator
+
+import numpy as np
+import scipy.fft
+from numpy.lib.stride_tricks import sliding_window_view
+
+from epiphane.types import Float32Array, FloatArray
+
+HOPS_PER_SECOND = 100
+N_FFT = 2048
+HARMONY_HOPS_PER_SECOND = 20
+HARMONY_N_FFT = 8192
+BANDS_PER_OCTAVE = 12
+
+_HOPS_AT_ONCE = 1024
+
+
+class Bands:
+    """A spectrum in logarithmically spaced bands.
+
+    Attributes
+    ----------
+    levels : float32, shape (n_hops, n_bands), magnitude
+    centres : float64, shape (n_bands,), Hz
+    """
+
+    def __init__(self, levels: Float32Array, centres: FloatArray) -> None:
+        self.levels = levels
+        self.centres = centres
+
+    def between(self, low: float, high: float) -> Float32Array:
+        """Return the levels of the bands whose centres are in [low, high) Hz."""
+        return self.levels[:, (self.centres >= low) & (self.centres < high)]
+
+
+def rhythm_bands(mono: Float32Array, rate: int) -> Bands:
+    """Return 30 Hz to 17 kHz at `HOPS_PER_SECOND`: quick enough for onsets."""
+    return band_spectrum(mono, rate, hops_per_second=HOPS_PER_SECOND, n_fft=N_FFT, low=30, high=17_000)
+
+
+def harmony_bands(mono: Float32Array, rate: int) -> Bands:
+    """Return 60 to 2200 Hz at `HARMONY_HOPS_PER_SECOND`: fine enough for chords."""
+    return band_spectrum(
+        mono, rate, hops_per_second=HARMONY_HOPS_PER_SECOND, n_fft=HARMONY_N_FFT, low=60, high=2200
+    )
+
+
+def band_spectrum(
+    mono: Float32Array, rate: int, *, hops_per_second: int, n_fft: int, low: float, high: float
+) -> Bands:
+    """Return the magnitude spectrum in triangular bands of unit sum, twelve an octave.
+
+    Hop n is centred on sample ``round(n * rate / hops_per_second)``: a whole number of samples
+    between hops would drift against the song.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    hops_per_second, n_fft : int
+    low, high : float, Hz
+    """
+    weights, centres = _triangles(rate, n_fft, low, high)
+    n_hops = int(np.floor(len(mono) / rate * hops_per_second)) + 1
+    levels = np.empty((n_hops, len(centres)), np.float32)
+    for first, magnitudes in _magnitudes(mono, rate, hops_per_second, n_fft, n_hops):
+        levels[first : first + len(magnitudes)] = magnitudes @ weights
+    return Bands(levels, centres)
+
+
+def _triangles(rate: int, n_fft: int, low: float, high: float) -> tuple[Float32Array, FloatArray]:
+    n_edges = int(np.ceil(np.log2(high / low) * BANDS_PER_OCTAVE)) + 2
+    edges = low * 2.0 ** (np.arange(n_edges) / BANDS_PER_OCTAVE)
+    edges = edges[edges <= min(high, rate / 2 * 0.98)]
+    # [Hz] / ([sample/s] / [sample]) = [bin]; low bands that share a bin are one band.
+    bins = np.unique(np.round(edges * n_fft / rate).astype(np.int64))
+    bins = bins[bins > 0]
+    weights = np.zeros((n_fft // 2 + 1, max(0, len(bins) - 2)), np.float32)
+    for band, (left, centre, right) in enumerate(zip(bins, bins[1:], bins[2:], strict=False)):
+        weights[left : centre + 1, band] = np.linspace(0, 1, centre - left + 1)
+        weights[centre : right + 1, band] = np.linspace(1, 0, right - centre + 1)
+    return weights / np.maximum(weights.sum(axis=0, keepdims=True), 1e-9), bins[1:-1] * rate / n_fft
+
+
+def _magnitudes(
+    mono: Float32Array, rate: int, hops_per_second: int, n_fft: int, n_hops: int
+) -> Iterator[tuple[int, Float32Array]]:
+    padded = np.pad(mono, (n_fft // 2, n_fft))
+    windows = sliding_window_view(padded, n_fft)
+    starts = np.round(np.arange(n_hops) * rate / hops_per_second).astype(np.int64)
+    hann = np.hanning(n_fft + 1)[:-1].astype(np.float32)
+    for first in range(0, n_hops, _HOPS_AT_ONCE):
+        block = windows[starts[first : first + _HOPS_AT_ONCE]] * hann
+        yield first, np.abs(scipy.fft.rfft(block, axis=1))

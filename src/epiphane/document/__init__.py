@@ -1,0 +1,1 @@
+"""What the editor has decided: immutable structures and their file."""

@@ -1,0 +1,90 @@
+"""The bars of a song, from its beats."""
+
+import bisect
+from fractions import Fraction
+from functools import lru_cache
+
+from msgspec import Struct
+
+from epiphane.document.model import Project, Song
+from epiphane.timing import frame_at
+
+# Where nothing has a beat, time is ruled in steps of this many seconds.
+BLANK_BAR_SECONDS = 2.0
+_SHORTEST_BAR_SECONDS = 0.2
+
+
+class Bar(Struct, frozen=True):
+    """A bar: from `start` to `end` seconds, with the times of its beats.
+
+    The first whole bar is number 1; what comes before counts down to 0 and below.
+    """
+
+    number: int
+    start: float
+    end: float
+    beats: tuple[float, ...] = ()
+
+    @property
+    def duration(self) -> float:
+        """Length in seconds."""
+        return self.end - self.start
+
+
+def bars_of(project: Project) -> tuple[Bar, ...]:
+    """Return the bars that cover the project from 0 to its end, and at least one.
+
+    Bars go on at the pace of their neighbours before the first and after the last beat; the bars at
+    both ends may be cut short by the ends of the song.
+    """
+    if project.song is not None:
+        return _bars_of_song(project.song)
+    return _blank_bars(project.n_frames / project.rate)
+
+
+def bar_at(bars: tuple[Bar, ...], seconds: float) -> int:
+    """Return the index of the bar at an instant; the first or last where it lies outside."""
+    index = bisect.bisect_right(bars, seconds, key=lambda bar: bar.start) - 1
+    return min(max(index, 0), len(bars) - 1)
+
+
+def bar_frames(bars: tuple[Bar, ...], rate: Fraction) -> list[int]:
+    """Return the frame of every bar line, and last that of the end."""
+    return [frame_at(bar.start, rate) for bar in bars] + [frame_at(bars[-1].end, rate)]
+
+
+@lru_cache(maxsize=16)
+def _bars_of_song(song: Song) -> tuple[Bar, ...]:
+    times = [beat.time for beat in song.beats]
+    lines = [beat.time for beat in song.beats if beat.place == 1]
+    if len(lines) < 2:
+        return _blank_bars(Fraction(song.duration))
+    n_before = _n_more(lines[0], lines[1] - lines[0])
+    step = lines[1] - lines[0]
+    before = [lines[0] - step * n for n in range(n_before, 0, -1)]
+    step = lines[-1] - lines[-2]
+    n_after = _n_more(song.duration - lines[-1], step)
+    edges = before + lines + [lines[-1] + step * n for n in range(1, n_after + 1)]
+    starts, ends = edges, [*edges[1:], max(song.duration, edges[-1])]
+    bars = []
+    for index, edges_of_bar in enumerate(zip(starts, ends, strict=True)):
+        start, end = max(0.0, edges_of_bar[0]), min(edges_of_bar[1], song.duration)
+        if end - start < _SHORTEST_BAR_SECONDS and bars:
+            bars[-1] = Bar(bars[-1].number, bars[-1].start, end, bars[-1].beats)
+            continue
+        inside = times[bisect.bisect_left(times, start - 1e-6) : bisect.bisect_left(times, end - 1e-6)]
+        bars.append(Bar(index - n_before + 1, start, end, tuple(inside)))
+    return tuple(bars)
+
+
+def _n_more(seconds: float, step: float) -> int:
+    """Return how many bars it takes to go back or on by `seconds`."""
+    return max(0, -int(-(seconds - _SHORTEST_BAR_SECONDS) // max(step, _SHORTEST_BAR_SECONDS)))
+
+
+def _blank_bars(duration: Fraction) -> tuple[Bar, ...]:
+    seconds = max(float(duration), BLANK_BAR_SECONDS)
+    n_bars = max(1, -int(-seconds // BLANK_BAR_SECONDS))
+    return tuple(
+        Bar(n + 1, n * BLANK_BAR_SECONDS, min((n + 1) * BLANK_BAR_SECONDS, seconds)) for n in range(n_bars)
+    )

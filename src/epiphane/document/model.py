@@ -1,0 +1,197 @@
+"""The Project and its parts: immutable, plain, and exactly what the file says.
+
+Edits replace parts (`msgspec.structs.replace`); nothing here is ever changed in place.
+"""
+
+from collections.abc import Iterable
+from enum import Enum
+from fractions import Fraction
+from typing import Annotated, NewType, Protocol, TypeAlias, TypeVar
+
+from msgspec import Meta, Struct, field
+
+from epiphane.errors import EditError
+from epiphane.timing import frames_covering
+
+FORMAT_VERSION = 1
+
+FootageId = NewType("FootageId", int)
+ShotId = NewType("ShotId", int)
+PulseId = NewType("PulseId", int)
+LaneId = NewType("LaneId", int)
+
+Share: TypeAlias = Annotated[float, Meta(ge=0, le=1)]
+Seconds: TypeAlias = Annotated[float, Meta(ge=0)]
+Frames: TypeAlias = Annotated[int, Meta(ge=0, le=1_000_000_000)]
+Pixels: TypeAlias = Annotated[int, Meta(ge=2, le=16384)]
+
+
+class Ease(Enum):
+    """How a side of an envelope bends."""
+
+    LINEAR = "linear"
+    IN = "in"
+    OUT = "out"
+    BOTH = "both"
+
+
+class Beat(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """One beat of the song: ``[time in seconds, place in its bar from 1, strength 0-1]``."""
+
+    time: Seconds
+    place: Annotated[int, Meta(ge=1, le=32)]
+    strength: Share = 1.0
+
+
+class Song(Struct, frozen=True, forbid_unknown_fields=True):
+    """The song and the beat grid that the edit stands on."""
+
+    path: str
+    fingerprint: str
+    duration: Seconds
+    tempo: Annotated[float, Meta(ge=0, le=1000)] = 0.0
+    is_steady: bool = False
+    beats: tuple[Beat, ...] = ()
+
+
+class Footage(Struct, frozen=True, forbid_unknown_fields=True):
+    """One file of footage, with the facts about it that edits need."""
+
+    id: FootageId
+    path: str
+    fingerprint: str
+    duration: Seconds
+    width: Annotated[int, Meta(ge=1)]
+    height: Annotated[int, Meta(ge=1)]
+    rate: Fraction
+    fault: str = ""
+
+
+class Shot(Struct, frozen=True, forbid_unknown_fields=True):
+    """A stretch of footage on the timeline.
+
+    `start` and `n_frames` are frames of the project; `source_start` is the instant of the footage,
+    in seconds from its first picture, that the shot's first frame shows.
+    """
+
+    id: ShotId
+    footage: FootageId
+    start: Frames
+    n_frames: Annotated[int, Meta(ge=1)]
+    source_start: Seconds = 0.0
+
+
+class GridUnit(Enum):
+    """What a pulse from the beat grid counts."""
+
+    BEAT = "beat"
+    BAR = "bar"
+
+
+class Pulse(Struct, frozen=True, forbid_unknown_fields=True):
+    """A named stream of hits taken from the beat grid: every Nth beat or bar from the first."""
+
+    id: PulseId
+    name: str
+    unit: GridUnit
+    every: Annotated[int, Meta(ge=1, le=64)] = 1
+    first: Annotated[int, Meta(ge=0, le=63)] = 0
+
+
+class Envelope(Struct, frozen=True, forbid_unknown_fields=True):
+    """Rise, hold and fall of a cue, in frames of the project around its peak frame."""
+
+    rise: Annotated[int, Meta(ge=0, le=600)] = 2
+    hold: Annotated[int, Meta(ge=0, le=600)] = 0
+    fall: Annotated[int, Meta(ge=0, le=600)] = 9
+    rise_ease: Ease = Ease.IN
+    fall_ease: Ease = Ease.OUT
+
+
+class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The value of one parameter of a lane's effect.
+
+    Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`.
+    """
+
+    name: str
+    peak: float | str
+    rest: float | None = None
+
+
+class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A change to the cue of one hit; `hit` is the hit's time in seconds."""
+
+    hit: Seconds
+    off: bool = False
+    strength: Annotated[float, Meta(ge=0, le=2)] | None = None
+    nudge: Annotated[int, Meta(ge=-240, le=240)] = 0
+
+    @property
+    def says_nothing(self) -> bool:
+        """Whether the cue is as it would be without this override."""
+        return not self.off and self.strength is None and self.nudge == 0
+
+
+class Lane(Struct, frozen=True, forbid_unknown_fields=True):
+    """One effect fired by one pulse.
+
+    `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
+    (drawn from `seed` and the hit, so it is the same every time).
+    """
+
+    id: LaneId
+    effect: str
+    pulse: PulseId
+    envelope: Envelope = Envelope()
+    depth: Share = 1.0
+    wander: Share = 0.0
+    seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
+    muted: bool = False
+    settings: tuple[Setting, ...] = ()
+    overrides: tuple[Override, ...] = ()
+
+
+class Project(Struct, frozen=True, forbid_unknown_fields=True):
+    """Everything the editor has decided. Paths are absolute in memory, relative in the file."""
+
+    version: int = FORMAT_VERSION
+    name: str = "Untitled"
+    width: Pixels = 1280
+    height: Pixels = 720
+    rate: Fraction = field(default_factory=lambda: Fraction(30))
+    song: Song | None = None
+    footage: tuple[Footage, ...] = ()
+    shots: tuple[Shot, ...] = ()
+    pulses: tuple[Pulse, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    next_id: Annotated[int, Meta(ge=1)] = 1
+
+    @property
+    def n_frames(self) -> int:
+        """Length in frames: the song's, or to the end of the last shot where there is no song."""
+        if self.song is not None:
+            return frames_covering(self.song.duration, self.rate)
+        return max((shot.start + shot.n_frames for shot in self.shots), default=0)
+
+
+class _HasId(Protocol):
+    @property
+    def id(self) -> int: ...
+
+
+T = TypeVar("T", bound=_HasId)
+
+
+def find(things: Iterable[T], wanted: int, kind: str) -> T:
+    """Return the thing with an id.
+
+    Raises
+    ------
+    EditError
+        If there is none; `kind` names it in the message.
+    """
+    for thing in things:
+        if thing.id == wanted:
+            return thing
+    raise EditError(f"there is no {kind} {wanted} in this project")

@@ -1,0 +1,1 @@
+"""Effects: one file each, in a folder of its family."""

@@ -1,0 +1,1 @@
+"""Effects of the motion family."""

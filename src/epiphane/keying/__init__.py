@@ -1,0 +1,1 @@
+"""From pulses to cues: which hits fire, how strongly, and what shape."""

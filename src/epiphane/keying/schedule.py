@@ -1,0 +1,120 @@
+"""Every lane's cues: what fires, on which frame, how strongly."""
+
+import random
+from functools import cached_property
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.document.model import Lane, LaneId, Override, Project, Pulse, Song
+from epiphane.keying.envelope import frame_levels
+from epiphane.keying.pulses import Hit, hits_of
+from epiphane.timing import frame_at
+from epiphane.types import FloatArray
+
+
+class Cue(Struct, frozen=True):
+    """One firing of a lane.
+
+    `frame` is the frame of its peak, nudge included; `strength` is what the envelope is multiplied
+    by, already with the lane's depth. A cue that is off stays here, so that it can be shown.
+    """
+
+    hit: Hit
+    frame: int
+    strength: float
+    override: Override | None = None
+
+    @property
+    def is_off(self) -> bool:
+        """Whether it does not fire."""
+        return self.override is not None and self.override.off
+
+
+class LaneSchedule:
+    """The cues of one lane, ascending by hit."""
+
+    def __init__(self, lane: Lane, cues: tuple[Cue, ...], n_frames: int) -> None:
+        self.lane = lane
+        self.cues = cues
+        self._n_frames = n_frames
+
+    @cached_property
+    def levels(self) -> FloatArray:
+        """Float64, shape (n_frames,): the lane's level on every frame; of two cues the stronger."""
+        levels = np.zeros(self._n_frames)
+        shape = frame_levels(self.lane.envelope)
+        firing = [cue for cue in self.cues if not cue.is_off and cue.strength > 0]
+        if not firing or self.lane.muted:
+            return levels
+        starts = np.array([cue.frame for cue in firing]) - self.lane.envelope.rise
+        frames = starts[:, None] + np.arange(len(shape))
+        values = np.array([cue.strength for cue in firing])[:, None] * shape
+        inside = (frames >= 0) & (frames < self._n_frames)
+        np.maximum.at(levels, frames[inside], values[inside])
+        return np.minimum(levels, 2.0)
+
+
+class Schedule:
+    """The cues of every lane, in the order of the lanes."""
+
+    def __init__(self, project: Project, lanes: tuple[LaneSchedule, ...]) -> None:
+        self.project = project
+        self.lanes = lanes
+
+    def lane(self, lane_id: LaneId) -> LaneSchedule | None:
+        """Return the schedule of one lane, or None if there is no such lane."""
+        return next((one for one in self.lanes if one.lane.id == lane_id), None)
+
+
+def schedule(project: Project, before: Schedule | None = None) -> Schedule:
+    """Return the cues of every lane.
+
+    `before` is an earlier schedule: lanes whose causes have not changed since are taken from it.
+    """
+    kept = {}
+    if before is not None and _same_ground(project, before.project):
+        kept = {one.lane.id: one for one in before.lanes}
+    pulses = {pulse.id: pulse for pulse in project.pulses}
+    lanes = []
+    for lane in project.lanes:
+        old = kept.get(lane.id)
+        if old is not None and old.lane == lane:
+            lanes.append(old)
+        else:
+            lanes.append(LaneSchedule(lane, _cues(project, lane, pulses.get(lane.pulse)), project.n_frames))
+    return Schedule(project, tuple(lanes))
+
+
+def _same_ground(new: Project, old: Project) -> bool:
+    return (
+        _same_song(new.song, old.song)
+        and new.rate == old.rate
+        and new.pulses == old.pulses
+        and new.n_frames == old.n_frames
+    )
+
+
+def _same_song(new: Song | None, old: Song | None) -> bool:
+    return new is old or new == old
+
+
+def _cues(project: Project, lane: Lane, pulse: Pulse | None) -> tuple[Cue, ...]:
+    if pulse is None:
+        return ()
+    overrides = {round(override.hit, 6): override for override in lane.overrides}
+    cues = []
+    for hit in hits_of(pulse, project.song):
+        override = overrides.get(round(hit.time, 6))
+        strength = lane.depth * (1 - lane.wander * _chance(lane.seed, hit.time))
+        frame = frame_at(hit.time, project.rate)
+        if override is not None:
+            frame += override.nudge
+            strength *= 1.0 if override.strength is None else override.strength
+        cues.append(Cue(hit, frame, strength, override))
+    return tuple(cues)
+
+
+def _chance(seed: int, time: float) -> float:
+    """Return a number in [0, 1) that depends on the seed and the hit alone."""
+    return random.Random(f"{seed}:{time:.6f}").random()

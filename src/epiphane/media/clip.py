@@ -1,0 +1,252 @@
+"""Footage, frame by frame: exactly the picture that is on screen at an instant.
+
+The table of presentation times is read from the packets first, so variable rates, B-frames and
+missing first timestamps are no guesswork; seeking goes to a key frame before the wanted picture
+and decodes on, backing off where a container seeks too far.
+"""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from epiphane.errors import MediaError
+from epiphane.media.raw import RawPicture, raw_from_frame
+from epiphane.types import FloatArray, IntArray
+
+# Enough that two workers that ask for neighbours in the wrong order never cause a seek.
+_KEPT = 8
+# Decoding on is cheaper than seeking over this many pictures.
+_FORWARD = 24
+_BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
+
+
+class Clip:
+    """One open file of footage. May be used from several threads; they take turns.
+
+    Parameters
+    ----------
+    path : Path
+
+    Raises
+    ------
+    MediaError
+        If the file is missing, damaged, or has no picture.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._lock = threading.Lock()
+        self._container = _open(path)
+        self._stream = _picture_stream(self._container, path)
+        self._stream.codec_context.thread_count = 1
+        self._recent: OrderedDict[int, RawPicture] = OrderedDict()
+        self._decoder: Iterator[av.VideoFrame] | None = None
+        self._next_index = 0
+        try:
+            self._pts, self._can_seek = _presentation_times(self._stream, path)
+            self._first = self._decode_first()
+        except MediaError:
+            self.close()
+            raise
+
+    @property
+    def n_pictures(self) -> int:
+        """How many pictures the file holds."""
+        return len(self._pts)
+
+    @property
+    def times(self) -> FloatArray:
+        """Float64, shape (n_pictures,): seconds from the first picture, ascending."""
+        return (self._pts - self._pts[0]) * float(self._time_base)
+
+    @property
+    def duration(self) -> float:
+        """Seconds from the first picture to the end of the last, taken as long as the usual one."""
+        times = self.times
+        usual = float(np.median(np.diff(times))) if len(times) > 1 else 1 / 25
+        return float(times[-1]) + usual
+
+    @property
+    def rate(self) -> Fraction:
+        """Pictures per second on average."""
+        stated = self._stream.average_rate or self._stream.guessed_rate
+        if self.n_pictures < 2:
+            return Fraction(stated or 25)
+        measured = (self.n_pictures - 1) / float(self.times[-1])
+        if stated and abs(float(stated) / measured - 1) < 0.01:
+            return Fraction(stated)
+        return Fraction(measured).limit_denominator(1001)
+
+    @property
+    def display_size(self) -> tuple[int, int]:
+        """Width and height as they should be seen: upright, with square pixels."""
+        width, height = self._first.shape
+        return max(1, round(width * self._first.pixel_aspect)), height
+
+    def index_at(self, seconds: float) -> int:
+        """Return the index of the picture on screen at an instant of the clip.
+
+        Before the first picture that is the first, after the end the last. Timestamps rounded to
+        the file's own clock (a millisecond in some containers) are allowed for.
+        """
+        slack = min(0.002, max(0.0002, float(self._time_base)))
+        tick = (seconds + slack) / float(self._time_base) + float(self._pts[0])
+        return int(np.clip(np.searchsorted(self._pts, tick, side="right") - 1, 0, self.n_pictures - 1))
+
+    def read(self, index: int) -> RawPicture:
+        """Return one picture.
+
+        Raises
+        ------
+        MediaError
+            If the file is damaged at this place.
+        """
+        with self._lock:
+            if index == 0:
+                return self._first
+            if index in self._recent:
+                return self._recent[index]
+            if self._decoder is None or not self._next_index <= index < self._next_index + _FORWARD:
+                return self._read_after_seek(index)
+            picture = self._decode_until(index)
+            return picture if picture is not None else self._read_after_seek(index)
+
+    def close(self) -> None:
+        """Let go of the file."""
+        with self._lock:
+            self._decoder = None
+            self._container.close()
+
+    @property
+    def _time_base(self) -> Fraction:
+        return self._stream.time_base or Fraction(1, 1000)
+
+    def _decode_first(self) -> RawPicture:
+        self._restart(None)
+        for _ in range(_FORWARD):
+            picture = self._decode_until(0)
+            if picture is not None:
+                return picture
+        raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
+
+    def _read_after_seek(self, index: int) -> RawPicture:
+        attempts: list[float | None] = [*_BACK_OFF_SECONDS, None] if self._can_seek else [None]
+        for back_off in attempts:
+            self._restart(None if back_off is None else int(self._pts[index] - back_off / self._time_base))
+            picture = self._decode_until(index)
+            if picture is not None:
+                return picture
+        raise MediaError(f"{self.path.name} is damaged at {self.times[index]:.2f} s.")
+
+    def _restart(self, pts: int | None) -> None:
+        """Begin decoding at a key frame at or before `pts`, or at the start of the file."""
+        self._decoder = None
+        if pts is None or pts <= self._pts[0]:
+            # Seeking to the start misses pictures in containers without an index: open anew.
+            self._container.close()
+            self._container = _open(self.path)
+            self._stream = _picture_stream(self._container, self.path)
+            self._stream.codec_context.thread_count = 1
+            self._next_index = 0
+        else:
+            self._container.seek(pts, stream=self._stream, backward=True)
+            self._next_index = -1  # known when the first picture has come
+        self._decoder = _frames(self._container, self._stream)
+
+    def _decode_until(self, index: int) -> RawPicture | None:
+        """Decode on to a picture; None if it was passed already, is missing or broken."""
+        assert self._decoder is not None
+        for frame in self._decoder:
+            here = self._index_of(frame)
+            self._next_index = here + 1
+            if here > index:
+                return None
+            if here >= index - _KEPT // 2:
+                picture = raw_from_frame(frame, pixel_aspect=_pixel_aspect(self._stream))
+                self._recent[here] = picture
+                while len(self._recent) > _KEPT:
+                    self._recent.popitem(last=False)
+                if here == index:
+                    return picture
+        self._decoder = None
+        return None
+
+    def _index_of(self, frame: av.VideoFrame) -> int:
+        if frame.pts is None or not self._can_seek:
+            return max(0, self._next_index)
+        return int(np.searchsorted(self._pts, frame.pts))
+
+
+def _open(path: Path) -> av.container.InputContainer:
+    if not path.is_file():
+        raise MediaError(f"{path.name} is not there any more; put it back or replace it.")
+    try:
+        return av.open(str(path), metadata_errors="replace")
+    except (av.FFmpegError, ValueError):
+        raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
+
+
+def _picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
+    for stream in container.streams.video:
+        if not stream.disposition & av.stream.Disposition.attached_pic:
+            return stream
+    container.close()
+    raise MediaError(f"{path.name} has no picture in it; it can be a song, but not footage.")
+
+
+def _pixel_aspect(stream: av.VideoStream) -> float:
+    return float(stream.sample_aspect_ratio or 1) or 1.0
+
+
+def _frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
+    """Decode on over broken packets, and give out what the decoder holds at the end."""
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets)
+        except (StopIteration, EOFError):
+            return
+        except av.FFmpegError:
+            return
+        try:
+            yield from packet.decode()
+        except av.FFmpegError:
+            continue
+
+
+def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, bool]:
+    """Return ascending times in the stream's time base, and whether they can be sought by."""
+    times: list[int] = []
+    is_complete = True
+    container = stream.container
+    assert isinstance(container, av.container.InputContainer)
+    try:
+        for packet in container.demux(stream):
+            if packet.size == 0 or packet.is_discard:
+                continue
+            if packet.pts is None:
+                is_complete = False
+                break
+            times.append(packet.pts)
+    except av.FFmpegError:  # cut short: what came before counts
+        pass
+    if is_complete and times and len(set(times)) == len(times):
+        return np.array(sorted(times), np.int64), True
+    return _times_by_decoding(path), False
+
+
+def _times_by_decoding(path: Path) -> IntArray:
+    """Count the pictures of a file without usable timestamps, at its stated rate."""
+    container = _open(path)
+    stream = _picture_stream(container, path)
+    step = 1 / (Fraction(stream.average_rate or stream.guessed_rate or 25) * (stream.time_base or 1))
+    n_pictures = sum(1 for _ in _frames(container, stream))
+    container.close()
+    if n_pictures == 0:
+        raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
+    return np.round(np.arange(n_pictures) * float(step)).astype(np.int64)

@@ -1,0 +1,46 @@
+"""Telling files apart by what is in them."""
+
+import hashlib
+from pathlib import Path
+
+from epiphane.errors import MediaError
+
+_BLOCK = 1 << 20
+
+
+def content_hash(path: Path) -> str:
+    """Return the BLAKE2b hash (32 hexadecimal digits) of a whole file.
+
+    Raises
+    ------
+    MediaError
+        If it cannot be read.
+    """
+    digest = hashlib.blake2b(digest_size=16)
+    try:
+        with path.open("rb") as file:
+            while block := file.read(_BLOCK):
+                digest.update(block)
+    except OSError as error:
+        raise MediaError(f"{path.name} cannot be read: {error.strerror}.") from None
+    return digest.hexdigest()
+
+
+def fingerprint(path: Path) -> str:
+    """Return a hash of a file's size, first, middle and last megabyte: quick for long footage.
+
+    Raises
+    ------
+    MediaError
+        If it cannot be read.
+    """
+    try:
+        size = path.stat().st_size
+        digest = hashlib.blake2b(str(size).encode(), digest_size=16)
+        with path.open("rb") as file:
+            for start in (0, max(0, size // 2 - _BLOCK // 2), max(0, size - _BLOCK)):
+                file.seek(start)
+                digest.update(file.read(_BLOCK))
+    except OSError as error:
+        raise MediaError(f"{path.name} cannot be read: {error.strerror}.") from None
+    return digest.hexdigest()

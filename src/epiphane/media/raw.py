@@ -1,0 +1,90 @@
+"""A decoded picture as it comes from a file, before anything is done to it."""
+
+import av
+import cv2
+import numpy as np
+from msgspec import Struct
+
+from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, spec_of_tags
+from epiphane.types import Picture, Plane, Size
+
+_PLANAR = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444p"}
+_FULL_RANGE_NAMES = {"yuvj420p", "yuvj422p", "yuvj444p"}
+_QUARTER_TURNS = {
+    90: cv2.ROTATE_90_COUNTERCLOCKWISE,
+    180: cv2.ROTATE_180,
+    270: cv2.ROTATE_90_CLOCKWISE,
+}
+
+
+class RawPicture(Struct, frozen=True, eq=False):
+    """A picture in the planes of its file, upright, or in BGR where the file has no Y'CbCr.
+
+    Attributes
+    ----------
+    planes : three `Plane`, or one `Picture`
+        Y, Cb and Cr, the last two of any smaller size; or one BGR picture.
+    spec : ColourSpec
+        What the planes are in; without meaning for BGR.
+    pixel_aspect : float
+        Width of a pixel by its height.
+    """
+
+    planes: tuple[Plane, Plane, Plane] | tuple[Picture]
+    spec: ColourSpec = OUTPUT_SPEC
+    pixel_aspect: float = 1.0
+
+    @property
+    def shape(self) -> Size:
+        """Width and height in pixels as stored."""
+        height, width = self.planes[0].shape[:2]
+        return width, height
+
+    @property
+    def n_bytes(self) -> int:
+        """Memory it holds."""
+        return sum(plane.nbytes for plane in self.planes)
+
+
+def raw_from_bgr(picture: Picture) -> RawPicture:
+    """Return a picture that has always been BGR."""
+    return RawPicture((picture,))
+
+
+def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPicture:
+    """Return what a decoder gave, upright and in 8 bits; nothing else is changed.
+
+    Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr 4:4:4 or BGR.
+    """
+    name = frame.format.name
+    if frame.format.is_rgb or name.startswith(("gray", "pal", "mono", "bgr", "rgb", "ya")):
+        picture = np.ascontiguousarray(frame.to_ndarray(format="bgr24"))
+        return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
+    frame_8_bit = frame.reformat(format=_eight_bit_sibling(name)) if name not in _PLANAR else frame
+    spec = spec_of_tags(
+        int(frame.colorspace),
+        2 if name in _FULL_RANGE_NAMES else int(frame.color_range),
+        n_lines=min(frame.width, frame.height),
+    )
+    planes = [_upright(_plane(plane), frame.rotation) for plane in frame_8_bit.planes[:3]]
+    if frame.rotation % 180:
+        pixel_aspect = 1 / pixel_aspect
+    return RawPicture((planes[0], planes[1], planes[2]), spec, pixel_aspect)
+
+
+def _eight_bit_sibling(name: str) -> str:
+    for layout in ("420", "422"):
+        if layout in name:
+            return f"yuv{layout}p"
+    return "yuv420p" if name.startswith(("nv", "p01")) else "yuv444p"
+
+
+def _plane(plane: av.video.plane.VideoPlane) -> Plane:
+    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)
+    return rows[: plane.height, : plane.width]
+
+
+def _upright(picture: Plane | Picture, rotation: int) -> Plane | Picture:
+    """Turn by what the file says; `rotation` is counter-clockwise in degrees."""
+    turn = _QUARTER_TURNS.get(rotation % 360)
+    return picture if turn is None else np.asarray(cv2.rotate(picture, turn), np.uint8)

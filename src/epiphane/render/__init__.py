@@ -1,0 +1,1 @@
+"""From the document to pictures: plan, draw, cache, export."""

@@ -1,0 +1,78 @@
+"""Many operations into few: neighbouring warps are one warp, neighbouring tones one rounding."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.effects.operations import Curve, Operation, Tone, Warp
+from epiphane.media.colour import chain
+from epiphane.types import FloatArray
+
+_IDENTITY_TONE = np.eye(3, 4)
+
+
+class Pass(Struct, frozen=True, eq=False):
+    """A warp, then tones: what a run of operations comes to.
+
+    Where a point goes does not depend on its colour nor the other way round, so all warps of a run
+    become one, all tones follow it, and their order among themselves is kept.
+    """
+
+    warp: FloatArray | None
+    tones: tuple[Tone | Curve, ...]
+
+
+def fuse(operations: Iterable[Operation]) -> Pass:
+    """Return one pass that does the operations in their order."""
+    warp: FloatArray | None = None
+    tones: list[Tone | Curve] = []
+    for operation in operations:
+        if isinstance(operation, Warp):
+            warp = operation.matrix if warp is None else operation.matrix @ warp
+        elif tones:
+            tones[-1:] = _joined(tones[-1], operation)
+        else:
+            tones.append(operation)
+    if warp is not None and np.allclose(warp, np.eye(3), atol=1e-9):
+        warp = None
+    kept = tuple(t for t in tones if not (isinstance(t, Tone) and np.allclose(t.matrix, _IDENTITY_TONE)))
+    return Pass(warp, kept)
+
+
+def _joined(first: Tone | Curve, then: Tone | Curve) -> Sequence[Tone | Curve]:
+    """Return the two as one where that is exact, else as they are."""
+    if isinstance(first, Tone) and isinstance(then, Tone):
+        return [Tone(chain(first.matrix, then.matrix))] if _stays_inside(first.matrix) else [first, then]
+    if isinstance(first, Tone) and not _is_diagonal(first.matrix):
+        return [first, then]
+    if isinstance(then, Tone) and not _is_diagonal(then.matrix):
+        return [first, then]
+    levels = np.clip(_apply(first, np.repeat(np.arange(256.0)[:, None], 3, axis=1)), 0, 255)
+    return [Curve(_apply(then, levels))]
+
+
+def _stays_inside(matrix: FloatArray) -> bool:
+    """Whether no level leaves 0..255, so that nothing would have been clipped in between."""
+    weights, offset = matrix[:, :3] * 255, matrix[:, 3]
+    highest = np.maximum(weights, 0).sum(axis=1) + offset
+    lowest = np.minimum(weights, 0).sum(axis=1) + offset
+    return bool((highest <= 255.5).all() and (lowest >= -0.5).all())
+
+
+def stays_inside(tones: Sequence[Tone | Curve]) -> bool:
+    """Whether the tones are at most one matrix that clips nothing."""
+    return all(isinstance(tone, Tone) and _stays_inside(tone.matrix) for tone in tones) and len(tones) <= 1
+
+
+def _is_diagonal(matrix: FloatArray) -> bool:
+    square = matrix[:, :3]
+    return bool(np.count_nonzero(square - np.diag(np.diag(square))) == 0)
+
+
+def _apply(tone: Tone | Curve, levels: FloatArray) -> FloatArray:
+    """Return what levels, shape (n, 3), become; exact for curves at whole levels, else between."""
+    if isinstance(tone, Tone):
+        return np.asarray(levels @ tone.matrix[:, :3].T + tone.matrix[:, 3])
+    whole = np.arange(256)
+    return np.column_stack([np.interp(levels[:, c], whole, tone.table[:, c]) for c in range(3)])

@@ -1,0 +1,73 @@
+"""What to draw on a frame, as plain data: equal plans give equal pictures."""
+
+from typing import TypeAlias
+
+from msgspec import Struct
+
+from epiphane.document.model import Footage, FootageId, Project
+from epiphane.effects.declare import ParameterValue
+from epiphane.effects.registry import find_effect
+from epiphane.keying.schedule import Schedule
+from epiphane.timeline.shots import shot_at, source_seconds
+
+EffectValues: TypeAlias = tuple[tuple[str, ParameterValue], ...]
+
+
+class SourceFrame(Struct, frozen=True):
+    """A picture of some footage: the one on screen `seconds` after the footage's first."""
+
+    path: str
+    fingerprint: str
+    seconds: float
+
+
+class ActiveEffect(Struct, frozen=True):
+    """An effect at work on a frame, with the values it has there."""
+
+    key: str
+    version: int
+    values: EffectValues
+
+
+class FramePlan(Struct, frozen=True):
+    """One frame: its source (None is black), the shape it is fitted to, and its effects in order."""
+
+    source: SourceFrame | None
+    shape: tuple[int, int]
+    effects: tuple[ActiveEffect, ...] = ()
+
+
+def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
+    """Return what to draw on a frame of the project.
+
+    Effects at rest are left out, so a plan without effects says that the footage goes through
+    untouched. Lanes of effects that this version does not know do nothing.
+    """
+    shape = (project.width, project.height)
+    return FramePlan(_source(project, frame), shape, _effects(cues, frame))
+
+
+def _source(project: Project, frame: int) -> SourceFrame | None:
+    shot = shot_at(project, frame)
+    if shot is None:
+        return None
+    footage = _footage(project, shot.footage)
+    if footage is None:
+        return None
+    seconds = round(source_seconds(project, shot, frame), 9)
+    return SourceFrame(footage.path, footage.fingerprint, seconds)
+
+
+def _footage(project: Project, footage_id: FootageId) -> Footage | None:
+    return next((one for one in project.footage if one.id == footage_id), None)
+
+
+def _effects(cues: Schedule, frame: int) -> tuple[ActiveEffect, ...]:
+    active = []
+    for lane_cues in cues.lanes:
+        level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
+        effect = find_effect(lane_cues.lane.effect)
+        if level > 0 and effect is not None:
+            values = effect.values_at(lane_cues.lane, level)
+            active.append(ActiveEffect(effect.key, effect.version, values))
+    return tuple(active)

@@ -1,0 +1,1 @@
+"""Which footage is on screen when."""

@@ -1,0 +1,25 @@
+"""From a frame of the project to an instant of its footage."""
+
+import bisect
+
+from epiphane.document.model import Project, Shot
+from epiphane.timing import frame_start
+
+
+def shot_at(project: Project, frame: int) -> Shot | None:
+    """Return the shot on screen on a frame, or None where there is none."""
+    index = bisect.bisect_right(project.shots, frame, key=lambda shot: shot.start) - 1
+    if index < 0:
+        return None
+    shot = project.shots[index]
+    return shot if frame < shot.start + shot.n_frames else None
+
+
+def source_seconds(project: Project, shot: Shot, frame: int) -> float:
+    """Return the instant of its footage, in seconds, that a shot shows on a frame of the project."""
+    return shot.source_start + frame_start(frame - shot.start, project.rate)
+
+
+def cut_frames(project: Project) -> list[int]:
+    """Return the frames on which a shot begins, ascending."""
+    return [shot.start for shot in project.shots]

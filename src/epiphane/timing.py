@@ -1,0 +1,119 @@
+"""Seconds, video frames and timecode: the one place where they are turned into one another.
+
+The song runs in float seconds from its first sample, the picture in whole frames at an exact
+rational rate. Frame n is on screen from n / rate until (n + 1) / rate.
+"""
+
+import math
+from fractions import Fraction
+
+import numpy as np
+
+from epiphane.errors import ParameterError
+from epiphane.types import FloatArray, IntArray
+
+# A beat that was heard 0.1 ms before the first instant of a frame belongs to that frame: listening
+# is no more exact than that, and 0.15 ms is under a hundredth of a frame at 60 fps.
+BOUNDARY_SECONDS = 0.00015
+
+COMMON_RATES = tuple(
+    Fraction(n, d)
+    for n, d in (
+        (24000, 1001),
+        (24, 1),
+        (25, 1),
+        (30000, 1001),
+        (30, 1),
+        (50, 1),
+        (60000, 1001),
+        (60, 1),
+    )
+)
+
+
+def frame_at(seconds: float, rate: Fraction) -> int:
+    """Return the number of the frame that is on screen at an instant.
+
+    Parameters
+    ----------
+    seconds : float, seconds
+        An instant; one less than `BOUNDARY_SECONDS` before a frame counts as that frame.
+    rate : Fraction, frames / second, > 0
+
+    Raises
+    ------
+    ParameterError
+        If `seconds` is not finite.
+    """
+    if not math.isfinite(seconds):
+        raise ParameterError(f"seconds must be a finite time, got {seconds!r}")
+    # [s] * [frame/s] = [frame]
+    return math.floor((seconds + BOUNDARY_SECONDS) * rate.numerator / rate.denominator)
+
+
+def frames_at(seconds: FloatArray, rate: Fraction) -> IntArray:
+    """Return `frame_at` of every instant of an array."""
+    exact = (seconds + BOUNDARY_SECONDS) * rate.numerator / rate.denominator
+    return np.floor(exact).astype(np.int64)
+
+
+def frame_start(frame: int, rate: Fraction) -> float:
+    """Return the first instant of a frame, in seconds."""
+    return frame * rate.denominator / rate.numerator
+
+
+def frames_covering(duration: float, rate: Fraction) -> int:
+    """Return how many frames it takes to cover a duration in seconds, the last one begun included."""
+    return max(0, math.ceil((duration - BOUNDARY_SECONDS) * rate.numerator / rate.denominator))
+
+
+def seconds_to_sample(seconds: float, sample_rate: int) -> int:
+    """Return the sample nearest to an instant."""
+    return round(seconds * sample_rate)
+
+
+def timecode(frame: int, rate: Fraction) -> str:
+    """Return ``m:ss.ff`` for a frame; ff counts the frames of the second."""
+    whole = frame_at(max(0, frame) * rate.denominator / rate.numerator, Fraction(1))
+    first_of_second = math.ceil(whole * rate)
+    return f"{whole // 60}:{whole % 60:02d}.{max(0, frame) - first_of_second:02d}"
+
+
+def clock_text(seconds: float) -> str:
+    """Return ``m:ss`` or ``h:mm:ss`` for a duration in seconds."""
+    whole = max(0, math.floor(seconds))
+    hours, minutes = whole // 3600, whole % 3600 // 60
+    head = f"{hours}:{minutes:02d}" if hours else f"{minutes}"
+    return f"{head}:{whole % 60:02d}"
+
+
+def parse_rate(text: str) -> Fraction:
+    """Read a frame rate as ``30``, ``29.97`` or ``30000/1001``.
+
+    Decimal forms of the broadcast rates mean those: 23.976, 29.97 and 59.94.
+
+    Raises
+    ------
+    ParameterError
+        If the text is no rate from 1 to 240 frames a second.
+    """
+    try:
+        rate = Fraction(text)
+    except (ValueError, ZeroDivisionError):
+        raise ParameterError(f"a frame rate is written as 30 or 30000/1001, got {text!r}") from None
+    if not 1 <= rate <= 240:
+        raise ParameterError(f"a frame rate must be 1 to 240 frames a second, got {text}")
+    return nearest_common_rate(rate)
+
+
+def nearest_common_rate(rate: Fraction) -> Fraction:
+    """Return the common rate within 0.01 % of `rate`, else `rate` with a small denominator."""
+    for common in COMMON_RATES:
+        if abs(rate / common - 1) < Fraction(1, 10_000):
+            return common
+    return rate.limit_denominator(1001)
+
+
+def rate_text(rate: Fraction) -> str:
+    """Return a rate as people write it: ``30``, ``29.97``."""
+    return f"{float(rate):.3f}".rstrip("0").rstrip(".")

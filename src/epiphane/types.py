@@ -1,0 +1,28 @@
+"""Names for the array types that cross module borders."""
+
+from collections.abc import Callable
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray: TypeAlias = NDArray[np.float64]
+Float32Array: TypeAlias = NDArray[np.float32]
+IntArray: TypeAlias = NDArray[np.int64]
+BoolArray: TypeAlias = NDArray[np.bool_]
+
+Picture: TypeAlias = NDArray[np.uint8]
+"""uint8, (height, width, 3), BGR, full range, contiguous."""
+
+Plane: TypeAlias = NDArray[np.uint8]
+"""uint8, (height, width), one component of a picture."""
+
+Size: TypeAlias = tuple[int, int]
+"""(width, height) in pixels."""
+
+Progress: TypeAlias = Callable[[float], None]
+"""Called with the share of the work that is done, 0 to 1; raises CancelledError to stop it."""
+
+
+def ignore_progress(share: float) -> None:
+    """Take no notice: the default where nobody watches."""

@@ -82,8 +82,9 @@ def nearest_attacks(curve: Float32Array, times: FloatArray, *, reach: float, ten
 def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArray:
     """Return attack times to the sample: where the sound first leaves what came before it.
 
-    Around each attack found to the millisecond, the first sample whose size passes a tenth of the
-    attack's own peak and all that sounded in the 4 ms before.
+    Within 3 ms of each attack found to the millisecond, the first step from sample to sample that
+    passes a tenth of the attack's largest and half as much again as any of the 12 ms before. Steps
+    rather than levels, because a bass note may swing high without anything beginning.
 
     Parameters
     ----------
@@ -96,16 +97,16 @@ def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArra
     -------
     float64, shape (n,), seconds; NaN where the attack does not stand out by four times
     """
-    reach = round(0.0045 * rate)
+    reach, memory = round(0.003 * rate), round(0.012 * rate)
     found = np.full(len(times), np.nan)
     for index, time in enumerate(times):
-        centre = round(time * rate)
-        first = max(0, centre - reach)
-        sound = np.abs(mono[first : centre + reach])
-        quiet = np.abs(mono[max(0, first - reach) : first])
-        if len(sound) == 0:
+        first = max(0, round(time * rate) - reach)
+        steps = np.abs(np.diff(mono[max(0, first - memory - 1) : first + 2 * reach], prepend=0.0))
+        n_before = min(memory, first)
+        after, before = steps[n_before:], steps[1:n_before]
+        if len(after) == 0:
             continue
-        peak, before = float(sound.max()), float(quiet.max(initial=0.0))
-        if peak > 4 * before:
-            found[index] = (first + int(np.argmax(sound > max(peak / 10, 1.5 * before)))) / rate
+        peak, usual = float(after.max()), float(before.max(initial=0.0))
+        if peak > 4 * usual:
+            found[index] = (first + int(np.argmax(after > max(peak / 10, 1.5 * usual)))) / rate
     return found

@@ -14,12 +14,14 @@ from epiphane.audio.steady import SteadyGrid, fit_steady_grid
 from epiphane.audio.tempo import measure_tempo
 from epiphane.audio.waveform import waveform_columns
 from epiphane.document.model import Beat
-from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
+from epiphane.types import Float32Array, FloatArray, IntArray, Progress, ignore_progress
 
 # Part of the cache's key: raise it whenever listening hears differently.
 LISTENING_VERSION = 1
 
 _SHORTEST_SECONDS = 1.5
+# The first sound may be soft for this long before it is 60 dB under the peak.
+_EARLY_SECONDS = 0.06
 _SILENCE = 10 ** (-60 / 20)
 # Below this mean likeness at the beat, what repeats is chance (white noise stays under half of it).
 _LEAST_FIT = 0.12
@@ -85,14 +87,19 @@ def listen(samples: Samples, *, name: str = "the song", progress: Progress = ign
         tempo=tempo.tempo,
     )
     progress(0.75)
-    half_beats = _free_half_beats(rough, attacks) if grid is None else grid.half_beats_until(samples.duration)
+    start, end = _sounding(mono, samples.rate)
+    if grid is None:
+        half_beats = _free_half_beats(rough, attacks)
+    else:
+        half_beats = grid.half_beats_until(samples.duration)
+    half_beats = half_beats[(half_beats > start - _EARLY_SECONDS) & (half_beats < end)]
     if len(half_beats) < 4:
         return _without_beat(samples, waveform, f"{name} has too few beats to follow.")
     harmony = harmony_bands(mono, samples.rate)
     # A constant grid does not slip, so a change of phase needs much more evidence.
     evidence = gather_evidence(half_beats, rhythm, harmony)
     places = find_bars(evidence, jump_cost=12.0 if grid is None else 30.0)
-    beats = _beats(half_beats, places, onsets, mono, samples.rate)
+    beats = _beats(half_beats, places, onsets)
     progress(1.0)
     if not beats:
         return _without_beat(samples, waveform, f"{name} has too few beats to follow.")
@@ -131,16 +138,13 @@ def _free_half_beats(rough: FloatArray, attacks: Float32Array) -> FloatArray:
     return half_beats
 
 
-def _beats(
-    half_beats: FloatArray, places: np.ndarray, onsets: Onsets, mono: Float32Array, rate: int
-) -> tuple[Beat, ...]:
-    """Return the beats inside the sound, with their strength."""
-    start, end = _sounding(mono, rate)
+def _beats(half_beats: FloatArray, places: IntArray, onsets: Onsets) -> tuple[Beat, ...]:
+    """Return the half-beats that are beats, with their strength."""
     strengths = _strengths(half_beats, onsets)
     beats: list[Beat] = []
     shortest = 1.2 * float(np.median(np.diff(half_beats)))
     for time, place, strength in zip(half_beats, places, strengths, strict=True):
-        if place % 2 or not start - 0.06 <= time <= end:
+        if place % 2:
             continue
         if beats and time - beats[-1].time < shortest:  # two beats beside a jump of the bar
             continue

@@ -29,9 +29,10 @@ class SteadyGrid(Struct, frozen=True):
 
     def half_beats_until(self, duration: float) -> FloatArray:
         """Return the times of all half-beats from 0 to `duration`, seconds."""
-        # Half a millisecond of grace: a beat on the very first sample is one.
-        first = np.ceil((-0.0005 - self.phase) / self.half_beat)
-        last = np.floor((duration - self.phase) / self.half_beat)
+        # A beat on the very first sample is one, though it may be heard a little before it; one in
+        # the last hundredths of a second is the beginning of what has been cut off.
+        first = np.ceil((-0.005 - self.phase) / self.half_beat)
+        last = np.floor((duration - 0.03 - self.phase) / self.half_beat)
         return np.maximum(self.phase + np.arange(first, last + 1) * self.half_beat, 0.0)
 
 
@@ -156,7 +157,7 @@ def _exact_hits(
 ) -> tuple[FloatArray, FloatArray]:
     """Return the half-beat number and the time of attacks known to the sample, near the beats."""
     numbers = np.round((beats - grid.phase) / grid.half_beat)
-    near = nearest_attacks(attacks, grid.phase + numbers * grid.half_beat, reach=0.015, tendency=0.008)
+    near = nearest_attacks(attacks, grid.phase + numbers * grid.half_beat, reach=0.020, tendency=0.012)
     known = np.isfinite(near)
     times = exact_attacks(mono, rate, near[known])
     exact = np.isfinite(times)

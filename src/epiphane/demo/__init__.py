@@ -1,0 +1,8 @@
+"""The demo: a song and clips of a workshop of marble runs, all made in code."""
+
+from pathlib import Path
+
+MEDIA = Path(__file__).parent / "media"
+PROJECT_FILE = MEDIA / "marble-run.epiphane"
+SONG_FILE = MEDIA / "marble-run-song.flac"
+TRUTH_FILE = MEDIA / "marble-run-song.truth.json"

@@ -92,7 +92,7 @@ def listen(samples: Samples, *, name: str = "the song", progress: Progress = ign
         half_beats = _free_half_beats(rough, attacks)
     else:
         half_beats = grid.half_beats_until(samples.duration)
-    half_beats = half_beats[(half_beats > start - _EARLY_SECONDS) & (half_beats < end)]
+    half_beats = half_beats[(half_beats > start - _EARLY_SECONDS) & (half_beats < end + 0.01)]
     if len(half_beats) < 4:
         return _without_beat(samples, waveform, f"{name} has too few beats to follow.")
     harmony = harmony_bands(mono, samples.rate)

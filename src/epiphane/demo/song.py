@@ -4,8 +4,6 @@ Fourteen bars of 4/4 at 112 BPM, which are exactly 30 s: four calm bars of malle
 five of everything, two that let go.
 """
 
-from collections.abc import Callable, Iterator
-
 import numpy as np
 import scipy.signal
 
@@ -232,13 +230,3 @@ def _room(rng: np.random.Generator) -> FloatArray:
 def _filtered(signal: FloatArray, kind: str, edges: float | tuple[float, float]) -> FloatArray:
     sections = scipy.signal.butter(2, edges, kind, fs=RATE, output="sos")
     return np.asarray(scipy.signal.sosfilt(sections, signal))
-
-
-def struck(times: Iterator[float] | list[float], sound: Callable[[int], FloatArray], seconds: float) -> FloatArray:
-    """Return a mono track with a sound at each time; `sound` gets the number of the strike."""
-    track = np.zeros(round(seconds * RATE))
-    for index, time in enumerate(times):
-        start = round(time * RATE)
-        tone = sound(index)[: len(track) - start]
-        track[start : start + len(tone)] += tone
-    return track

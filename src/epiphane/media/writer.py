@@ -33,6 +33,8 @@ class MovieWriter:
     rate : Fraction, frames / second
     sound : float32, shape (n_samples, 2), at `SOUND_RATE`, or None
         The whole sound, from the instant of the first picture.
+    preset, crf
+        How hard x264 tries, and for what quality (lower is better).
 
     Raises
     ------
@@ -40,7 +42,16 @@ class MovieWriter:
         If the file cannot be made.
     """
 
-    def __init__(self, path: Path, *, size: Size, rate: Fraction, sound: Float32Array | None = None) -> None:
+    def __init__(
+        self,
+        path: Path,
+        *,
+        size: Size,
+        rate: Fraction,
+        sound: Float32Array | None = None,
+        preset: str = "veryfast",
+        crf: int = 18,
+    ) -> None:
         self._path = path
         self._temporary = path.with_name(f".{path.name}.part")
         self._rate = rate
@@ -56,7 +67,7 @@ class MovieWriter:
             raise MediaError(f"{path} cannot be written: {error.strerror}.") from None
         # Two x264 threads: more fight with the effect workers for the same cores.
         self._video = self._container.add_stream(
-            "libx264", rate=rate, options={"preset": "veryfast", "crf": "18"}
+            "libx264", rate=rate, options={"preset": preset, "crf": str(crf)}
         )
         self._video.width, self._video.height = size
         self._video.pix_fmt = "yuv420p"

@@ -1,0 +1,1 @@
+"""The clips of the demo: each scene in its own file."""

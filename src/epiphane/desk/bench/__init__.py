@@ -1,0 +1,1 @@
+"""The bench: the one selected thing, to be changed."""

@@ -1,0 +1,254 @@
+"""The one holder of the current Project, its history, the selection and the playhead."""
+
+from collections.abc import Callable
+from enum import Enum
+from pathlib import Path
+
+from msgspec import Struct
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.audio.cache import HeardSong
+from epiphane.document.grid import Bar, bar_at, bars_of
+from epiphane.document.model import Lane, LaneId, Project, Shot, ShotId
+from epiphane.document.store import Journal, journal_of, save_project
+from epiphane.edits.cues import CueKey
+from epiphane.edits.history import History
+from epiphane.errors import EpiphaneError
+from epiphane.keying.schedule import Cue, Schedule, schedule
+from epiphane.timing import frame_at, frame_start
+
+
+class Kind(Enum):
+    """What the bench may show."""
+
+    SONG = "song"
+    LANE = "lane"
+    CUES = "cues"
+    SHOT = "shot"
+    EXPORT = "export"
+
+
+class Selection(Struct, frozen=True):
+    """What is selected: a lane, some cues, a shot; else the song."""
+
+    kind: Kind = Kind.SONG
+    lane: LaneId | None = None
+    cues: frozenset[CueKey] = frozenset()
+    shot: ShotId | None = None
+
+
+class Editor(QObject):
+    """What is being edited. Views listen to its signals and never keep a copy of the Project.
+
+    Signals
+    -------
+    project_changed(new: Project, old: Project)
+    selection_changed(), playhead_changed(), song_changed(), file_changed()
+    said(text: str, is_fault: bool)
+        Something for the editor to read.
+    """
+
+    project_changed = pyqtSignal(object, object)
+    selection_changed = pyqtSignal()
+    playhead_changed = pyqtSignal()
+    song_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    said = pyqtSignal(str, bool)
+
+    def __init__(self, *, journal_folder: Path) -> None:
+        super().__init__()
+        self._journal_folder = journal_folder
+        self._history = History(Project())
+        self._saved: Project = self._history.present
+        self._journal = Journal(journal_folder / "untitled.journal")
+        self.path: Path | None = None
+        self.cues: Schedule = schedule(self.project)
+        self.selection = Selection()
+        self.playhead = 0
+        self.heard: HeardSong | None = None
+
+    @property
+    def project(self) -> Project:
+        """The Project as it is now."""
+        return self._history.present
+
+    @property
+    def history(self) -> History:
+        """For what undo and redo would do; changed through `undo` and `redo` only."""
+        return self._history
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether there is anything that has not been saved."""
+        return self.project != self._saved
+
+    @property
+    def bars(self) -> tuple[Bar, ...]:
+        """The bars of the project."""
+        return bars_of(self.project)
+
+    def open(self, project: Project, path: Path | None) -> None:
+        """Show another project; `path` is its file, or None if it has none yet."""
+        old = self.project
+        self._history = History(project)
+        self._saved = project
+        self.path = path
+        self.heard = None
+        self._journal = journal_of(path) if path else Journal(self._journal_folder / "untitled.journal")
+        self.selection = Selection()
+        self.playhead = 0
+        self._show(old)
+        self.selection_changed.emit()
+        self.song_changed.emit()
+        self.playhead_changed.emit()
+
+    def apply(
+        self, edit: Callable[[Project], Project], label: str, *, gesture: str | None = None
+    ) -> bool:
+        """Do an edit; False if it was refused, which the editor is told.
+
+        Parameters
+        ----------
+        edit : from Project to Project
+        label : str
+            What is done, for "Undo …".
+        gesture : str or None
+            Edits in a row with the same one are a single step of undo.
+        """
+        old = self.project
+        try:
+            new = edit(old)
+        except EpiphaneError as error:
+            self.said.emit(_sentence(str(error)), True)
+            return False
+        if new == old:
+            return True
+        self._history.record(new, label, gesture=gesture)
+        self._journal.append(new)
+        self._show(old)
+        return True
+
+    def end_gesture(self) -> None:
+        """Let the next edit be a step of undo of its own."""
+        self._history.end_gesture()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        self._travel(self._history.undo)
+
+    def redo(self) -> None:
+        """Do the edit that was taken back again."""
+        self._travel(self._history.redo)
+
+    def save(self, path: Path) -> bool:
+        """Write the project to a file; False if that failed, which the editor is told."""
+        try:
+            save_project(self.project, path)
+        except EpiphaneError as error:
+            self.said.emit(_sentence(str(error)), True)
+            return False
+        self._journal.clear()
+        self._journal = journal_of(path)
+        self._journal.clear()
+        self.path = path
+        self._saved = self.project
+        self.file_changed.emit()
+        return True
+
+    def forget_journal(self) -> None:
+        """Let go of what a crash would bring back."""
+        self._journal.clear()
+
+    def journal(self) -> Journal:
+        """Return the journal of the open project."""
+        return self._journal
+
+    def take_song(self, heard: HeardSong) -> None:
+        """Have the sound and waveform of the song that the project names."""
+        self.heard = heard
+        self.song_changed.emit()
+
+    def select(self, selection: Selection) -> None:
+        """Select something; what is not there any more is not selected."""
+        selection = _still_there(selection, self.project)
+        if selection != self.selection:
+            self.selection = selection
+            self.selection_changed.emit()
+
+    def go_to(self, frame: int) -> None:
+        """Put the playhead on a frame of the project."""
+        frame = min(max(frame, 0), max(self.project.n_frames - 1, 0))
+        if frame != self.playhead:
+            self.playhead = frame
+            self.playhead_changed.emit()
+
+    @property
+    def playhead_bar(self) -> int:
+        """Index of the bar under the playhead."""
+        # The end of its frame: a bar that begins within the frame is on screen with it.
+        return bar_at(self.bars, frame_start(self.playhead + 1, self.project.rate) - 1e-6)
+
+    def step_to_beat(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) beat."""
+        song = self.project.song
+        frames = [frame_at(beat.time, self.project.rate) for beat in song.beats] if song else []
+        self._step_among(frames, direction)
+
+    def step_to_bar(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) bar line."""
+        self._step_among([frame_at(bar.start, self.project.rate) for bar in self.bars], direction)
+
+    def selected_lane(self) -> Lane | None:
+        """Return the selected lane, or that of the selected cues."""
+        return next((lane for lane in self.project.lanes if lane.id == self.selection.lane), None)
+
+    def selected_shot(self) -> Shot | None:
+        """Return the selected shot."""
+        return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
+
+    def selected_cues(self) -> list[Cue]:
+        """Return the selected cues, ascending; those without a hit any more are left out."""
+        chosen = []
+        for lane in self.cues.lanes:
+            chosen += [cue for cue in lane.cues if (lane.lane.id, cue.hit.time) in self.selection.cues]
+        return sorted(chosen, key=lambda cue: cue.hit.time)
+
+    def select_cues(self, keys: frozenset[CueKey], *, lane: LaneId | None) -> None:
+        """Select cues; none selects their lane, or the song."""
+        if keys:
+            self.select(Selection(Kind.CUES, lane=lane, cues=keys))
+        else:
+            self.select(Selection(Kind.LANE, lane=lane) if lane is not None else Selection())
+
+    def _step_among(self, frames: list[int], direction: int) -> None:
+        if direction > 0:
+            self.go_to(next((frame for frame in frames if frame > self.playhead), self.project.n_frames - 1))
+        else:
+            self.go_to(next((frame for frame in reversed(frames) if frame < self.playhead), 0))
+
+    def _travel(self, step: Callable[[], None]) -> None:
+        old = self.project
+        step()
+        if self.project is not old:
+            self._journal.append(self.project)
+            self._show(old)
+
+    def _show(self, old: Project) -> None:
+        self.cues = schedule(self.project, self.cues)
+        self.project_changed.emit(self.project, old)
+        self.select(self.selection)
+        self.go_to(self.playhead)
+        self.file_changed.emit()
+
+
+def _still_there(selection: Selection, project: Project) -> Selection:
+    has_lane = any(lane.id == selection.lane for lane in project.lanes)
+    if selection.kind in (Kind.LANE, Kind.CUES) and not has_lane:
+        return Selection()
+    if selection.kind is Kind.SHOT and not any(shot.id == selection.shot for shot in project.shots):
+        return Selection()
+    return selection
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")

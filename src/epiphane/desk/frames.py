@@ -1,0 +1,131 @@
+"""Pictures drawn ahead of the playhead by two threads, kept by their plan."""
+
+import threading
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.document.model import Project
+from epiphane.keying.schedule import Schedule
+from epiphane.render.cache import PictureCache
+from epiphane.render.draw import draw
+from epiphane.render.plan import FramePlan, plan_frame
+from epiphane.render.sources import OpenFootage
+from epiphane.types import Picture, Size
+
+_WORKERS = 2
+_CACHE_BYTES = 700 << 20
+
+
+class FrameServer(QObject):
+    """Draws the frames that are wanted, the most urgent first.
+
+    Signals
+    -------
+    drawn(frame: int)
+        A picture is ready; comes in the thread of the window.
+    fault(text: str)
+        Footage cannot be shown; once for each file.
+    """
+
+    drawn = pyqtSignal(int)
+    fault = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.footage = OpenFootage()
+        self._cache = PictureCache(_CACHE_BYTES)
+        self._wake = threading.Condition()
+        self._wanted: list[tuple[int, FramePlan]] = []
+        self._busy: set[FramePlan] = set()
+        self._size: Size = (480, 270)
+        self._project = Project()
+        self._cues: Schedule | None = None
+        self._plans: dict[int, FramePlan] = {}
+        self._told: set[str] = set()
+        self._is_closing = False
+        self._threads = [threading.Thread(target=self._work, name=f"draw-{n}") for n in range(_WORKERS)]
+        for thread in self._threads:
+            thread.start()
+
+    @property
+    def size(self) -> Size:
+        """Width and height of the pictures."""
+        return self._size
+
+    def show(self, project: Project, cues: Schedule) -> None:
+        """Draw another state of the project from now on; pictures whose plan is the same are kept."""
+        with self._wake:
+            self._project, self._cues = project, cues
+            self._plans.clear()
+            self._wanted.clear()
+
+    def set_size(self, size: Size) -> None:
+        """Draw at another size from now on."""
+        with self._wake:
+            if size != self._size:
+                self._size = size
+                self._wanted.clear()
+
+    def want(self, frames: Sequence[int]) -> None:
+        """Say which frames are wanted, the most urgent first; earlier wishes are forgotten."""
+        plans = [(frame, self.plan(frame)) for frame in frames]
+        with self._wake:
+            self._wanted = [item for item in plans if self._cache.get(item[1], self._size) is None]
+            self._wake.notify_all()
+
+    def picture(self, frame: int) -> Picture | None:
+        """Return the picture of a frame if it is ready."""
+        return self._cache.get(self.plan(frame), self._size)
+
+    def plan(self, frame: int) -> FramePlan:
+        """Return the plan of a frame."""
+        found = self._plans.get(frame)
+        if found is None:
+            assert self._cues is not None, "show() comes first"
+            found = self._plans[frame] = plan_frame(self._project, self._cues, frame)
+        return found
+
+    def close(self) -> None:
+        """Stop the threads and close the footage."""
+        with self._wake:
+            self._is_closing = True
+            self._wake.notify_all()
+        for thread in self._threads:
+            thread.join()
+        self.footage.close()
+
+    def _work(self) -> None:
+        while True:
+            with self._wake:
+                job = self._next_job()
+                while job is None and not self._is_closing:
+                    self._wake.wait()
+                    job = self._next_job()
+                if job is None or self._is_closing:
+                    return
+                frame, plan = job
+                size = self._size
+                self._busy.add(plan)
+            picture = draw(plan, self.footage, size)
+            self._cache.put(plan, size, picture)
+            with self._wake:
+                self._busy.discard(plan)
+                if self._is_closing:
+                    return
+            self._tell(frame)
+
+    def _next_job(self) -> tuple[int, FramePlan] | None:
+        """Take the most urgent wish that no thread is at work on."""
+        for index, (frame, plan) in enumerate(self._wanted):
+            if plan not in self._busy:
+                del self._wanted[index]
+                return frame, plan
+        return None
+
+    def _tell(self, frame: int) -> None:
+        for text in self.footage.faults():
+            if text not in self._told:
+                self._told.add(text)
+                self.fault.emit(text)
+        self.drawn.emit(frame)

@@ -1,0 +1,144 @@
+"""The one place where background work is started: a bar, a way to stop it, and no late surprises."""
+
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+
+from epiphane.errors import CancelledError, EpiphaneError
+from epiphane.types import Progress
+
+
+class Job(QThread):
+    """One piece of work in a thread of its own.
+
+    Signals
+    -------
+    progressed(share: float)
+    succeeded(result), failed(message: str), stopped()
+        One of the three, once, in the thread of the window.
+    """
+
+    progressed = pyqtSignal(float)
+    succeeded = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    stopped = pyqtSignal()
+
+    def __init__(self, title: str, work: Callable[[Progress], Any], parent: QObject) -> None:
+        super().__init__(parent)
+        self.title = title
+        self.share = 0.0
+        self.started_at = time.monotonic()
+        self._work = work
+        self._cancel = threading.Event()
+
+    @property
+    def remaining(self) -> float | None:
+        """Seconds still to go at the pace so far, or None before that can be told."""
+        elapsed = time.monotonic() - self.started_at
+        if self.share < 0.02 or elapsed < 0.5:
+            return None
+        return elapsed / self.share * (1 - self.share)
+
+    def cancel(self) -> None:
+        """Ask the work to stop at its next report."""
+        self._cancel.set()
+
+    def run(self) -> None:
+        try:
+            result = self._work(self._report)
+        except CancelledError:
+            self.stopped.emit()
+        except EpiphaneError as error:
+            self.failed.emit(str(error))
+        except Exception as error:
+            traceback.print_exc()
+            self.failed.emit(f"{self.title} failed: {error}. Save your work and try again.")
+        else:
+            self.succeeded.emit(result)
+
+    def _report(self, share: float) -> None:
+        if self._cancel.is_set():
+            raise CancelledError("stopped by the editor")
+        if share - self.share >= 0.002 or share >= 1:
+            self.share = share
+            self.progressed.emit(share)
+
+
+class Jobs(QObject):
+    """All work in the background. One job of a topic at a time: a newer one stops the older.
+
+    Signals
+    -------
+    changed()
+        A job has begun, got on or ended.
+    """
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._running: dict[str, Job] = {}
+        self._threads: set[Job] = set()
+
+    @property
+    def running(self) -> list[Job]:
+        """The jobs at work, oldest first."""
+        return list(self._running.values())
+
+    def start(
+        self,
+        topic: str,
+        title: str,
+        work: Callable[[Progress], Any],
+        *,
+        done: Callable[[Any], None],
+        stopped: Callable[[], None] = lambda: None,
+        failed: Callable[[str], None] | None = None,
+    ) -> Job:
+        """Begin some work.
+
+        Parameters
+        ----------
+        topic : str
+            What it is about, e.g. ``"song"``.
+        title : str
+            What the editor reads, e.g. ``"Listening to glass.flac"``.
+        work : from a Progress to a result
+            Runs in another thread; must touch no Qt object.
+        done, stopped, failed
+            Called in the thread of the window. Results of a job that a newer one replaced are
+            dropped. Without `failed` the message goes to the signal of that name.
+        """
+        if topic in self._running:
+            self._running[topic].cancel()
+        job = Job(title, work, self)
+        self._running[topic] = job
+        self._threads.add(job)
+
+        def finish(then: Callable[[], None]) -> None:
+            if self._running.get(topic) is job:
+                del self._running[topic]
+                self.changed.emit()
+                then()
+
+        job.progressed.connect(lambda _share: self.changed.emit())
+        job.succeeded.connect(lambda result: finish(lambda: done(result)))
+        job.stopped.connect(lambda: finish(stopped))
+        job.failed.connect(lambda message: finish(lambda: (failed or self.failed.emit)(message)))
+        job.finished.connect(lambda: self._threads.discard(job))
+        job.start()
+        self.changed.emit()
+        return job
+
+    def close(self) -> None:
+        """Stop everything and wait for it."""
+        self._running.clear()
+        for job in list(self._threads):
+            job.cancel()
+        for job in list(self._threads):
+            job.wait()

@@ -1,0 +1,1 @@
+"""The picture and the lamps below it."""

@@ -1,0 +1,1 @@
+"""The score: the whole song, wrapped into lines of bars."""

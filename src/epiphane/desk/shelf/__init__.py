@@ -1,0 +1,1 @@
+"""The shelf: footage and effects to take from."""

@@ -1,0 +1,187 @@
+"""Where the song comes out, and the clock that the picture follows."""
+
+import threading
+import time
+from typing import Protocol
+
+import numpy as np
+from PyQt6.QtCore import QEventLoop, QThread
+from PyQt6.QtMultimedia import QAudio, QAudioFormat, QAudioSink, QMediaDevices
+
+from epiphane.types import Float32Array
+
+SOUND_RATE = 48_000
+_POLL_SECONDS = 0.008
+_BUFFER_SECONDS = 0.15
+_BYTES_PER_SAMPLE = 8  # two float32
+
+
+class Reel:
+    """The song from a place on, going round in a loop if there is one.
+
+    Parameters
+    ----------
+    sound : float32, shape (n_samples, 2), at `SOUND_RATE`
+    start : int, sample
+    loop : (first, end) samples, or None
+    """
+
+    def __init__(self, sound: Float32Array, start: int, loop: tuple[int, int] | None = None) -> None:
+        self._sound = sound
+        self._start = start
+        self._loop = loop if loop is not None and loop[1] > loop[0] and start < loop[1] else None
+
+    def place(self, n_played: float) -> float:
+        """Return the sample of the song that is heard after `n_played` samples."""
+        at = self._start + n_played
+        if self._loop is not None and at >= self._loop[1]:
+            first, end = self._loop
+            return first + (at - end) % (end - first)
+        return at
+
+    def take(self, n_written: int, n_samples: int) -> Float32Array:
+        """Return the samples to write after `n_written`; silence beyond the end of the song."""
+        block = np.zeros((n_samples, 2), np.float32)
+        done = 0
+        while done < n_samples:
+            at = int(self.place(n_written + done))
+            end = self._loop[1] if self._loop is not None else len(self._sound)
+            part = self._sound[at : min(end, at + n_samples - done)]
+            if len(part) == 0:
+                break
+            block[done : done + len(part)] = part
+            done += len(part)
+        return block
+
+
+class SoundOut(Protocol):
+    """A device that plays a reel and says how much of it has been heard."""
+
+    def start(self, reel: Reel) -> None:
+        """Play a reel from its beginning."""
+
+    def stop(self) -> None:
+        """Fall silent at once."""
+
+    def close(self) -> None:
+        """Let go of the device."""
+
+    def heard_seconds(self) -> float | None:
+        """Return how much of the reel has been heard, or None before the first sample is."""
+
+
+class SimulatedSound:
+    """Takes the place of a device where there is none: silent, at the pace of real time."""
+
+    def __init__(self) -> None:
+        self._started: float | None = None
+
+    def start(self, reel: Reel) -> None:
+        """Begin to count."""
+        self._started = time.monotonic()
+
+    def stop(self) -> None:
+        """Stop counting."""
+        self._started = None
+
+    def close(self) -> None:
+        """Nothing to let go of."""
+
+    def heard_seconds(self) -> float | None:
+        """Return the time since the start."""
+        return None if self._started is None else time.monotonic() - self._started
+
+
+class DeviceSound:
+    """The default sound device, fed from a thread of its own so that a busy window never starves it.
+
+    The device's own count of what it has played is the clock; between its updates it is carried on
+    by the system's, and drawn gently towards the device's, whose steps are some milliseconds.
+    """
+
+    def __init__(self) -> None:
+        self._feeder: _Feeder | None = None
+
+    def start(self, reel: Reel) -> None:
+        """Open the device and play."""
+        self.stop()
+        self._feeder = _Feeder(reel)
+        self._feeder.start(QThread.Priority.TimeCriticalPriority)
+
+    def stop(self) -> None:
+        """Fall silent and close the device."""
+        if self._feeder is not None:
+            self._feeder.halt()
+            self._feeder = None
+
+    def close(self) -> None:
+        """Let go of the device."""
+        self.stop()
+
+    def heard_seconds(self) -> float | None:
+        """Return what the device says it has played."""
+        return None if self._feeder is None else self._feeder.heard_seconds()
+
+    @property
+    def has_failed(self) -> bool:
+        """Whether the device could not be opened or has gone."""
+        return self._feeder is not None and self._feeder.has_failed
+
+
+def open_sound() -> "DeviceSound | SimulatedSound":
+    """Return the default device, or the simulated one where there is none."""
+    return SimulatedSound() if QMediaDevices.defaultAudioOutput().isNull() else DeviceSound()
+
+
+class _Feeder(QThread):
+    def __init__(self, reel: Reel) -> None:
+        super().__init__()
+        self._reel = reel
+        self._halt = threading.Event()
+        self._origin: float | None = None
+        self.has_failed = False
+
+    def halt(self) -> None:
+        """Stop and wait."""
+        self._halt.set()
+        self.wait()
+
+    def heard_seconds(self) -> float | None:
+        """Return the seconds played by now."""
+        origin = self._origin
+        return None if origin is None else max(0.0, time.monotonic() - origin)
+
+    def run(self) -> None:
+        form = QAudioFormat()
+        form.setSampleRate(SOUND_RATE)
+        form.setChannelCount(2)
+        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+        sink = QAudioSink(QMediaDevices.defaultAudioOutput(), form)
+        sink.setBufferSize(int(_BUFFER_SECONDS * SOUND_RATE) * _BYTES_PER_SAMPLE)
+        device = sink.start()
+        if device is None or sink.error() not in (QAudio.Error.NoError, QAudio.Error.UnderrunError):
+            self.has_failed = True
+            return
+        n_written = 0
+        while not self._halt.is_set():
+            n_free = sink.bytesFree() // _BYTES_PER_SAMPLE
+            if n_free > 0:
+                block = self._reel.take(n_written, n_free)
+                n_written += max(0, device.write(block.tobytes())) // _BYTES_PER_SAMPLE
+            self._note(sink.processedUSecs() / 1e6)
+            dispatcher = self.eventDispatcher()
+            if dispatcher is not None:
+                dispatcher.processEvents(QEventLoop.ProcessEventsFlag.AllEvents)
+            self._halt.wait(_POLL_SECONDS)
+        sink.stop()
+
+    def _note(self, played: float) -> None:
+        """Take up a reading of the device's count."""
+        if played <= 0:
+            return
+        origin = time.monotonic() - played
+        if self._origin is None or abs(origin - self._origin) > 0.05:
+            self._origin = origin
+        else:
+            self._origin += 0.1 * (origin - self._origin)
+

@@ -2,7 +2,6 @@
 
 import json
 
-
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.grid import bars_of

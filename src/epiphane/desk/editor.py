@@ -102,9 +102,7 @@ class Editor(QObject):
         self.song_changed.emit()
         self.playhead_changed.emit()
 
-    def apply(
-        self, edit: Callable[[Project], Project], label: str, *, gesture: str | None = None
-    ) -> bool:
+    def apply(self, edit: Callable[[Project], Project], label: str, *, gesture: str | None = None) -> bool:
         """Do an edit; False if it was refused, which the editor is told.
 
         Parameters

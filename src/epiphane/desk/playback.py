@@ -190,7 +190,9 @@ class Playback(QObject):
         if self.loop is not None and frame < self.loop[1]:
             first, loop_end = self.loop
             length = max(1, loop_end - first)
-            coming = [f if f < loop_end else first + (f - loop_end) % length for f in range(frame, frame + _AHEAD)]
+            coming = [
+                f if f < loop_end else first + (f - loop_end) % length for f in range(frame, frame + _AHEAD)
+            ]
             return list(dict.fromkeys(coming))
         return list(range(frame, min(frame + _AHEAD, end)))
 

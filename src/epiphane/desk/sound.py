@@ -184,4 +184,3 @@ class _Feeder(QThread):
             self._origin = origin
         else:
             self._origin += 0.1 * (origin - self._origin)
-

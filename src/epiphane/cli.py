@@ -1,0 +1,271 @@
+"""The command line; its words are kept stable."""
+
+import json
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import click
+
+from epiphane import __version__
+from epiphane.audio.cache import hear_song
+from epiphane.audio.listening import Listening
+from epiphane.document.model import GridUnit, Override, Project, Song
+from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
+from epiphane.edits.footage import add_footage
+from epiphane.edits.lanes import add_lane, ensure_pulse
+from epiphane.edits.shots import fill_song
+from epiphane.edits.song import set_song
+from epiphane.effects.registry import effect_named
+from epiphane.errors import EpiphaneError, ParameterError
+from epiphane.keying.schedule import Cue, schedule
+from epiphane.media.probe import probe_footage
+from epiphane.render.export import ExportProgress, export
+from epiphane.timing import clock_text, frame_at, parse_rate
+
+_FILE = click.Path(path_type=Path)
+
+
+class _Commands(click.Group):
+    """Commands, or else the project to open: ``epiphane [PROJECT]``."""
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
+        if args and args[0] not in self.commands and (args[0].endswith(SUFFIX) or Path(args[0]).exists()):
+            args = ["open", *args]
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=_Commands, invoke_without_command=True)
+@click.version_option(__version__)
+@click.pass_context
+def commands(ctx: click.Context) -> None:
+    """Key visual effects to the beats of a song.
+
+    Without a command the window opens; with the name of a project, that project in it.
+    """
+    if ctx.invoked_subcommand is None:
+        _open_window()
+
+
+@commands.command("open", hidden=True)
+@click.argument("project", type=_FILE)
+def open_project(project: Path) -> None:
+    """Open a project in the window."""
+    _open_window(project)
+
+
+@commands.command()
+def demo() -> None:
+    """Open the window with the demo."""
+    _open_window(demo=True)
+
+
+@commands.command("listen")
+@click.argument("song", type=_FILE)
+@click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
+def listen_to(song: Path, out: Path | None) -> None:
+    """Print the beats of SONG as JSON; times are in seconds from the file's first sample."""
+    heard = hear_song(song)
+    if heard.listening.remark:
+        click.echo(heard.listening.remark, err=True)
+    _write_json(_listening_as_json(heard.listening), out)
+
+
+@commands.command()
+@click.argument("song", type=_FILE)
+@click.argument("footage", type=_FILE, nargs=-1)
+@click.option("-o", "--output", "out", type=_FILE, required=True, help="The project to write.")
+@click.option(
+    "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, zoom:bars."
+)
+def new(song: Path, footage: tuple[Path, ...], out: Path, lanes: tuple[str, ...]) -> None:
+    """Make a project of SONG and FOOTAGE, cut on its bars, with a lane for each --lane.
+
+    A PULSE is beats, bars, or every Nth beat as beats/N (beats/2, beats/3).
+    """
+    if out.suffix != SUFFIX:
+        raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
+    wanted = [_lane_words(words) for words in lanes]
+    heard = hear_song(song)
+    found = heard.listening
+    if found.remark:
+        click.echo(found.remark, err=True)
+    project = set_song(
+        Project(name=out.stem),
+        Song(heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats),
+    )
+    project = add_footage(project, [probe_footage(path) for path in footage])
+    project = fill_song(project, [one.id for one in project.footage])
+    for effect, unit, every in wanted:
+        project, pulse = ensure_pulse(project, unit, every=every)
+        project = add_lane(project, effect, pulse)
+    save_project(project, out)
+
+
+@commands.command()
+@click.argument("project", type=_FILE)
+@click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
+def plan(project: Path, out: Path | None) -> None:
+    """Write every lane's cues and every cut's frame as JSON."""
+    _write_json(_plan_as_json(load_project(project)), out)
+
+
+@commands.command()
+@click.argument("project", type=_FILE)
+@click.argument("out", type=_FILE)
+@click.option("--size", metavar="WxH", help="Width and height in pixels, both even.")
+@click.option("--fps", metavar="N", help="Frames a second: 30, 29.97, 30000/1001.")
+@click.option("--range", "stretch", metavar="A:B", help="From A to B, in seconds; either may be left out.")
+def render(project: Path, out: Path, size: str | None, fps: str | None, stretch: str | None) -> None:
+    """Export PROJECT to OUT as an H.264/AAC MP4."""
+    opened = load_project(project)
+    rate = parse_rate(fps) if fps else opened.rate
+    wanted_size = _parse_size(size) if size else None
+    frames = _parse_range(stretch, rate) if stretch else None
+    for path in missing_files(opened):
+        click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
+    with _Bar() as bar:
+        faults = export(opened, out, size=wanted_size, rate=rate, frames=frames, report=bar.show)
+    for fault in faults:
+        click.echo(fault, err=True)
+
+
+def main() -> None:
+    """Run the command line: a fault is one sentence on standard error and exit code 1."""
+    try:
+        code = commands.main(standalone_mode=False)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(2)
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("Stopped.", err=True)
+        sys.exit(1)
+    except ParameterError as error:
+        click.echo(f"epiphane: {error}", err=True)
+        sys.exit(2)
+    except EpiphaneError as error:
+        click.echo(f"epiphane: {error}", err=True)
+        sys.exit(1)
+    except OSError as error:
+        click.echo(f"epiphane: {error.filename}: {error.strerror}", err=True)
+        sys.exit(1)
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+class _Bar:
+    """A progress bar, on a terminal only."""
+
+    def __init__(self) -> None:
+        self._is_shown = sys.stderr.isatty()
+
+    def __enter__(self) -> "_Bar":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._is_shown:
+            click.echo("", err=True)
+
+    def show(self, progress: ExportProgress) -> None:
+        """Show how far an export is."""
+        if self._is_shown:
+            share = progress.n_done / progress.n_frames
+            left = "" if progress.remaining is None else f", {clock_text(progress.remaining)} left"
+            bar = ("#" * round(30 * share)).ljust(30, ".")
+            click.echo(f"\r{bar} {progress.n_done}/{progress.n_frames} frames{left}   ", nl=False, err=True)
+
+
+def _open_window(path: Path | None = None, *, demo: bool = False) -> None:
+    from epiphane.desk.app import run
+
+    sys.exit(run(path, demo=demo))
+
+
+def _listening_as_json(listening: Listening) -> dict[str, Any]:
+    # Drums, sections and drops are words of the format; they are not heard yet, so they are empty.
+    return {
+        "duration": listening.duration,
+        "tempo": listening.tempo,
+        "beats_per_bar": listening.beats_per_bar,
+        "beats": [beat.time for beat in listening.beats],
+        "downbeats": [beat.time for beat in listening.beats if beat.place == 1],
+        "pulses": {"kick": [], "snare": [], "hat": []},
+        "sections": [],
+        "drops": [],
+    }
+
+
+def _plan_as_json(project: Project) -> dict[str, Any]:
+    pulses = {pulse.id: pulse.name for pulse in project.pulses}
+    footage = {one.id: Path(one.path).name for one in project.footage}
+    return {
+        "rate": str(project.rate),
+        "size": [project.width, project.height],
+        "n_frames": project.n_frames,
+        "lanes": [
+            {
+                "id": one.lane.id,
+                "effect": one.lane.effect,
+                "pulse": pulses.get(one.lane.pulse),
+                "cues": [_cue_as_json(cue) for cue in one.cues],
+            }
+            for one in schedule(project).lanes
+        ],
+        "cuts": [
+            {"frame": shot.start, "n_frames": shot.n_frames, "footage": footage.get(shot.footage)}
+            for shot in project.shots
+        ],
+    }
+
+
+def _cue_as_json(cue: Cue) -> dict[str, Any]:
+    return {
+        "hit": cue.hit.time,
+        "frame": cue.frame,
+        "strength": round(cue.strength, 6),
+        "override": _override_as_json(cue.override),
+    }
+
+
+def _override_as_json(override: Override | None) -> dict[str, Any] | None:
+    if override is None:
+        return None
+    return {"off": override.off, "strength": override.strength, "nudge": override.nudge}
+
+
+def _write_json(value: dict[str, Any], out: Path | None) -> None:
+    text = json.dumps(value, indent=1)
+    if out is None:
+        click.echo(text)
+    else:
+        out.write_text(text + "\n", encoding="utf-8")
+
+
+def _lane_words(words: str) -> tuple[str, GridUnit, int]:
+    effect, separator, pulse = words.partition(":")
+    unit, _, every = pulse.partition("/")
+    units = {"beats": GridUnit.BEAT, "bars": GridUnit.BAR}
+    if not separator or unit not in units or (every and not every.isdigit()):
+        raise ParameterError(f"a lane is EFFECT:PULSE with a pulse beats, bars or beats/N, got {words!r}")
+    return effect_named(effect).key, units[unit], int(every or 1)
+
+
+def _parse_size(text: str) -> tuple[int, int]:
+    width, separator, height = text.lower().partition("x")
+    if not separator or not width.isdigit() or not height.isdigit():
+        raise ParameterError(f"a size is written as 1920x1080, got {text!r}")
+    size = int(width), int(height)
+    if size[0] % 2 or size[1] % 2 or not all(2 <= side <= 8192 for side in size):
+        raise ParameterError(f"width and height must be even and 2..8192 pixels, got {text}")
+    return size
+
+
+def _parse_range(text: str, rate: Fraction) -> range:
+    first, separator, end = text.partition(":")
+    try:
+        start, stop = float(first or 0), float(end) if end else 1e7
+    except ValueError:
+        raise ParameterError(f"a range is A:B in seconds, such as 2.5:10, got {text!r}") from None
+    if not separator or not 0 <= start < stop:
+        raise ParameterError(f"a range is A:B in seconds with 0 <= A < B, got {text!r}")
+    return range(frame_at(start, rate), frame_at(stop, rate))

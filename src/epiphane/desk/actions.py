@@ -1,0 +1,98 @@
+"""Everything that has a key, as one table; the list of keys is made from it."""
+
+from collections.abc import Callable
+
+from msgspec import Struct
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QWidget
+
+from epiphane.desk import theme
+
+
+class ActionSpec(Struct, frozen=True):
+    """One thing the editor can do: its id, group, words, keys and icon."""
+
+    id: str
+    group: str
+    text: str
+    keys: tuple[str, ...]
+    icon: str = ""
+    is_checkable: bool = False
+
+
+ACTIONS = (
+    ActionSpec("play", "Play", "Play or stop", ("Space",), "play"),
+    ActionSpec("loop", "Play", "Go round this stave", ("L",), "repeat", is_checkable=True),
+    ActionSpec("frame_back", "Go", "One frame back", ("Left",)),
+    ActionSpec("frame_on", "Go", "One frame on", ("Right",)),
+    ActionSpec("beat_back", "Go", "Last beat", ("Shift+Left",)),
+    ActionSpec("beat_on", "Go", "Next beat", ("Shift+Right",)),
+    ActionSpec("bar_back", "Go", "Last bar", ("Ctrl+Left",)),
+    ActionSpec("bar_on", "Go", "Next bar", ("Ctrl+Right",)),
+    ActionSpec("start", "Go", "To the start", ("Home",)),
+    ActionSpec("end", "Go", "To the end", ("End",)),
+    ActionSpec("cue_back", "Cues", "Last cue of the lane", (",",)),
+    ActionSpec("cue_on", "Cues", "Next cue of the lane", (".",)),
+    ActionSpec("cues_all", "Cues", "All cues of the lane", ("Ctrl+A",)),
+    ActionSpec("toggle", "Cues", "Switch off or on", ("X",)),
+    ActionSpec("weaker", "Cues", "Weaker", ("Down", "-")),
+    ActionSpec("stronger", "Cues", "Stronger", ("Up", "+")),
+    ActionSpec("nudge_back", "Cues", "Nudge a frame earlier", ("Alt+Left",)),
+    ActionSpec("nudge_on", "Cues", "Nudge a frame later", ("Alt+Right",)),
+    ActionSpec("reset", "Cues", "As the lane has it", ("R",)),
+    ActionSpec("lane_on", "Lanes", "Next lane", ("Ctrl+Down",)),
+    ActionSpec("lane_back", "Lanes", "Last lane", ("Ctrl+Up",)),
+    ActionSpec("mute", "Lanes", "Mute the lane", ("M",)),
+    ActionSpec("delete", "Lanes", "Remove what is selected", ("Delete", "Backspace")),
+    ActionSpec("unselect", "Lanes", "Select nothing", ("Esc",)),
+    ActionSpec("lines_1", "See", "1 bar a line", ("1",)),
+    ActionSpec("lines_2", "See", "2 bars a line", ("2",)),
+    ActionSpec("lines_4", "See", "4 bars a line", ("4",)),
+    ActionSpec("lines_8", "See", "8 bars a line", ("8",)),
+    ActionSpec("footage", "See", "Footage on the shelf", ("F",)),
+    ActionSpec("effects", "See", "Effects on the shelf", ("E",)),
+    ActionSpec("fold", "See", "Fold the shelf", ("Ctrl+B",)),
+    ActionSpec("keys", "See", "All keys", ("?", "F1"), "keyboard", is_checkable=True),
+    ActionSpec("undo", "Project", "Undo", ("Ctrl+Z",), "undo-2"),
+    ActionSpec("redo", "Project", "Redo", ("Ctrl+Shift+Z",), "redo-2"),
+    ActionSpec("song", "Project", "Open a song…", ("Ctrl+M",)),
+    ActionSpec("gather", "Project", "Gather footage…", ("Ctrl+I",)),
+    ActionSpec("fill", "Project", "Fill the song with the footage", ("Ctrl+L",)),
+    ActionSpec("new", "Project", "New project", ("Ctrl+N",)),
+    ActionSpec("open", "Project", "Open a project…", ("Ctrl+O",)),
+    ActionSpec("demo", "Project", "Open the demo", ("Ctrl+D",)),
+    ActionSpec("save", "Project", "Save", ("Ctrl+S",)),
+    ActionSpec("save_as", "Project", "Save as…", ("Ctrl+Shift+S",)),
+    ActionSpec("export", "Project", "Export", ("Ctrl+E",)),
+    ActionSpec("quit", "Project", "Quit", ("Ctrl+Q",)),
+)
+
+
+def make_actions(window: QWidget, callbacks: dict[str, Callable[[], object]]) -> dict[str, QAction]:
+    """Return every action of the table, wired to its callback and known to the window.
+
+    Raises
+    ------
+    KeyError
+        If an action has no callback.
+    """
+    made = {}
+    for spec in ACTIONS:
+        action = QAction(spec.text, window)
+        action.setShortcuts([QKeySequence(keys) for keys in spec.keys])
+        action.setToolTip(f"{spec.text.rstrip('…')} ({key_text(spec.keys[0])})")
+        action.setCheckable(spec.is_checkable)
+        if spec.icon:
+            action.setIcon(theme.icon(spec.icon))
+        callback = callbacks[spec.id]
+        action.triggered.connect(lambda _checked=False, callback=callback: callback())
+        window.addAction(action)
+        made[spec.id] = action
+    return made
+
+
+def key_text(keys: str) -> str:
+    """Return keys as they are printed on the keyboard."""
+    arrows = {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓"}
+    parts = keys.split("+") if keys != "+" else ["+"]
+    return "+".join(arrows.get(part, part) for part in parts)

@@ -1,0 +1,224 @@
+"""The bench of the export: what, how large, where to; then how far it is."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import choice_field, label, row
+from epiphane.desk.editor import Editor
+from epiphane.desk.jobs import Job, Jobs
+from epiphane.edits.picture import even_size
+from epiphane.render.export import ExportProgress, export
+from epiphane.timing import COMMON_RATES, clock_text, rate_text
+from epiphane.types import Progress, Size
+
+_WIDTHS = (1920, 1280, 960, 640)
+
+
+class ExportBench(QWidget):
+    """Makes a film of the project in the background."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+        super().__init__()
+        self._editor = editor
+        self._jobs = jobs
+        self._job: Job | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(10)
+        box.addWidget(self._file_row())
+        self._size = choice_field("Size", (), lambda _key: None)
+        self._rate = choice_field("Frames a second", (), lambda _key: None)
+        self._form = [row("Size", self._size), row("Frames a second", self._rate)]
+        for widget in self._form:
+            box.addWidget(widget)
+        box.addWidget(row("Film", label("H.264 and AAC in MP4, with the song")))
+        box.addWidget(self._start_row())
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setRange(0, 1000)
+        self._bar.setAccessibleName("Export progress")
+        self._state = label("")
+        self._state.setWordWrap(True)
+        box.addWidget(self._bar)
+        box.addWidget(self._state)
+        box.addStretch(1)
+        self._bar.hide()
+        self.refresh()
+
+    @property
+    def is_exporting(self) -> bool:
+        """Whether an export is at work."""
+        return self._job is not None
+
+    def refresh(self) -> None:
+        """Offer sizes and rates for the project as it is now."""
+        if self._job is not None:
+            return
+        project = self._editor.project
+        chosen_size, chosen_rate = self._size.currentData(), self._rate.currentData()
+        self._size.clear()
+        for width, height in self._sizes():
+            own = " (as the project)" if (width, height) == (project.width, project.height) else ""
+            self._size.addItem(f"{width} × {height}{own}", f"{width}x{height}")
+        self._rate.clear()
+        for rate in dict.fromkeys((project.rate, *COMMON_RATES)):
+            own = " (as the project)" if rate == project.rate else ""
+            self._rate.addItem(f"{rate_text(rate)}{own}", str(rate))
+        for field, chosen in ((self._size, chosen_size), (self._rate, chosen_rate)):
+            field.setCurrentIndex(max(0, field.findData(chosen)))
+        if not self._path.text():
+            folder = self._editor.path.parent if self._editor.path else Path.home()
+            self._path.setText(str(folder / f"{project.name}.mp4"))
+        self._start.setEnabled(project.n_frames > 0)
+
+    def start(self) -> None:
+        """Begin the export."""
+        if self._job is not None or not self._path.text().strip():
+            return
+        project = self._editor.project
+        path = Path(self._path.text().strip()).expanduser()
+        if path.suffix.lower() != ".mp4":
+            path = path.with_name(path.name + ".mp4")
+        size = self._chosen_size()
+        rate = Fraction(str(self._rate.currentData()))
+
+        def work(progress: Progress) -> tuple[Path, list[str]]:
+            def report(done: ExportProgress) -> None:
+                progress(done.n_done / done.n_frames)
+
+            return path, export(project, path, size=size, rate=rate, report=report)
+
+        self._job = self._jobs.start(
+            "export",
+            f"Exporting {path.name}",
+            work,
+            done=self._done,
+            stopped=self._stopped,
+            failed=self._failed,
+        )
+        self._job.progressed.connect(self._show_progress)
+        self._bar.setValue(0)
+        self._bar.show()
+        self._show_running(True)
+        self._say("Preparing the song…")
+
+    def cancel(self) -> None:
+        """Stop the export; nothing is left under the film's name."""
+        if self._job is not None:
+            self._job.cancel()
+            self._say("Stopping…")
+
+    def set_path(self, path: Path) -> None:
+        """Put a film's name into the form."""
+        self._path.setText(str(path))
+
+    def state_text(self) -> str:
+        """Return what is said about the export."""
+        return self._state.text()
+
+    def _sizes(self) -> list[Size]:
+        project = self._editor.project
+        own = (project.width, project.height)
+        scaled = [even_size(width, round(width * own[1] / own[0])) for width in _WIDTHS]
+        return list(dict.fromkeys([own, *scaled]))
+
+    def _chosen_size(self) -> Size:
+        width, height = str(self._size.currentData()).split("x")
+        return int(width), int(height)
+
+    def _file_row(self) -> QWidget:
+        self._path = QLineEdit()
+        self._path.setAccessibleName("File")
+        self._path.setToolTip("Where the film goes")
+        browse = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
+        browse.setAccessibleName("Choose the file")
+        browse.setToolTip("Choose where the film goes")
+        browse.clicked.connect(self._browse)
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self._path, 1)
+        box.addWidget(browse)
+        self._browse_button = browse
+        return made
+
+    def _start_row(self) -> QWidget:
+        self._start = QPushButton("Export the film")
+        self._start.setProperty("main", True)
+        self._start.setToolTip("Write the film; you can go on working meanwhile")
+        self._start.clicked.connect(self.start)
+        self._cancel = QPushButton("Stop")
+        self._cancel.setToolTip("Stop the export; nothing is left under the film's name")
+        self._cancel.clicked.connect(self.cancel)
+        self._cancel.hide()
+        self._close = QPushButton("Back")
+        self._close.setProperty("quiet", True)
+        self._close.setToolTip("Back to the bench (Escape)")
+        self._close.clicked.connect(self.closed)
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 4, 0, 0)
+        for widget in (self._start, self._cancel, self._close):
+            box.addWidget(widget)
+        box.addStretch(1)
+        return made
+
+    def _browse(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Export to", self._path.text(), "MP4 (*.mp4)")
+        if name:
+            self._path.setText(name)
+
+    def _show_progress(self, share: float) -> None:
+        if self._job is None:
+            return
+        self._bar.setValue(round(1000 * share))
+        remaining = self._job.remaining
+        left = "" if remaining is None else f", about {clock_text(remaining + 0.99)} left"
+        self._say(f"{share:.0%} done{left}. You can go on working.")
+
+    def _show_running(self, is_running: bool) -> None:
+        self._start.setVisible(not is_running)
+        self._cancel.setVisible(is_running)
+        for widget in (*self._form, self._path, self._browse_button):
+            widget.setEnabled(not is_running)
+
+    def _ended(self, text: str) -> None:
+        self._job = None
+        self._bar.hide()
+        self._show_running(False)
+        self._say(text)
+        self.refresh()
+
+    def _done(self, result: tuple[Path, list[str]]) -> None:
+        path, faults = result
+        taken = "" if self._job is None else f" in {clock_text(self._job_seconds())}"
+        self._ended(f"{path.name} is ready{taken}, in {path.parent}. {' '.join(faults)}".strip())
+        self._editor.said.emit(f"{path.name} is ready, in {path.parent}.", False)
+
+    def _stopped(self) -> None:
+        self._ended("Stopped. No file was left.")
+
+    def _failed(self, message: str) -> None:
+        self._ended(message[:1].upper() + message[1:])
+
+    def _job_seconds(self) -> float:
+        import time
+
+        return 0.0 if self._job is None else time.monotonic() - self._job.started_at
+
+    def _say(self, text: str) -> None:
+        self._state.setText(text)

@@ -1,0 +1,212 @@
+"""The rows of the bench: labels, numbers, bars, choices, colours."""
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QColorDialog,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QWidget,
+)
+
+from epiphane.desk import theme
+
+LABEL_WIDTH = 104
+NUMBER_WIDTH = 74
+
+
+def label(text: str, *, is_quiet: bool = True) -> QLabel:
+    """Return a line of words."""
+    made = QLabel(text)
+    made.setProperty("quiet", is_quiet)
+    return made
+
+
+def number_field(
+    name: str, *, low: float, high: float, unit: str, decimals: int = 0, step: float = 1
+) -> QDoubleSpinBox:
+    """Return a field for a number: typed, stepped with the arrow keys or the wheel."""
+    field = QDoubleSpinBox()
+    field.setAccessibleName(name)
+    field.setToolTip(f"{name}: {low:g} to {high:g} {unit}. Up and Down change it, Enter takes what you typed")
+    field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
+    field.setRange(low, high)
+    field.setDecimals(decimals)
+    field.setSingleStep(step)
+    field.setSuffix(f" {unit}" if unit else "")
+    field.setKeyboardTracking(False)
+    field.setAlignment(Qt.AlignmentFlag.AlignRight)
+    field.setFont(theme.numbers(9.5))
+    field.setFixedWidth(NUMBER_WIDTH)
+    return field
+
+
+class RangeBar(QWidget):
+    """A bar from a parameter's value at rest to its value at the peak; both ends can be dragged.
+
+    Signals
+    -------
+    changed(rest: float, peak: float)
+    released()
+        A drag has ended.
+    """
+
+    changed = pyqtSignal(float, float)
+    released = pyqtSignal()
+
+    def __init__(self, name: str, *, low: float, high: float, colour: QColor, has_rest: bool = True) -> None:
+        super().__init__()
+        self._low, self._high = low, high
+        self._colour = colour
+        self._has_rest = has_rest
+        self._rest, self._peak = low, high
+        self._held: str | None = None
+        self.setMinimumSize(80, 24)
+        self.setAccessibleName(f"{name} bar")
+        ends = "the ring is its value at rest, the disc at the peak" if has_rest else "drag the disc"
+        self.setToolTip(f"{name}: {ends}")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, 24)
+
+    def set_values(self, rest: float, peak: float) -> None:
+        """Show values without a signal."""
+        self._rest, self._peak = rest, peak
+        self.update()
+
+    def set_range(self, low: float, high: float) -> None:
+        """Let the bar stand for other values."""
+        self._low, self._high = low, high
+        self.update()
+
+    def point_of(self, value: float) -> QPointF:
+        """Return where a value stands."""
+        share = (value - self._low) / (self._high - self._low)
+        return QPointF(8 + share * (self.width() - 16), self.height() / 2)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = self.height() / 2
+        painter.setPen(QPen(theme.RULE, 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(8, middle), QPointF(self.width() - 8, middle))
+        rest, peak = self.point_of(self._rest), self.point_of(self._peak)
+        painter.setPen(QPen(self._colour, 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(rest if self._has_rest else QPointF(8, middle), peak)
+        if self._has_rest:
+            painter.setPen(QPen(theme.QUIET, 1.5))
+            painter.setBrush(theme.PANEL)
+            painter.drawEllipse(rest, 4, 4)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._colour)
+        painter.drawEllipse(peak, 6, 6)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        x = event.position().x()
+        to_rest, to_peak = (abs(x - self.point_of(v).x()) for v in (self._rest, self._peak))
+        self._held = "rest" if self._has_rest and to_rest < to_peak and to_rest < 12 else "peak"
+        self._drag(x)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._held is not None:
+            self._drag(event.position().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._held = None
+        self.released.emit()
+
+    def _drag(self, x: float) -> None:
+        share = min(max((x - 8) / max(self.width() - 16, 1), 0.0), 1.0)
+        value = self._low + share * (self._high - self._low)
+        value = round(value) if self._high - self._low >= 20 else round(value, 2)
+        rest, peak = (value, self._peak) if self._held == "rest" else (self._rest, value)
+        if (rest, peak) != (self._rest, self._peak):
+            self.set_values(rest, peak)
+            self.changed.emit(rest, peak)
+
+
+class ColourButton(QPushButton):
+    """A swatch that asks for a colour.
+
+    Signals
+    -------
+    picked(text: str)
+        ``#rrggbb``
+    """
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self._name = name
+        self._colour = "#ffffff"
+        self.setFixedSize(NUMBER_WIDTH, 26)
+        self.setAccessibleName(name)
+        self.setToolTip(f"{name}: choose a colour")
+        self.clicked.connect(self._ask)
+
+    def set_colour(self, text: str) -> None:
+        """Show a colour."""
+        self._colour = text
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.TEXT if self.hasFocus() else theme.RULE, 1))
+        painter.setBrush(QColor(self._colour))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
+
+    def _ask(self) -> None:
+        colour = QColorDialog.getColor(QColor(self._colour), self, self._name)
+        if colour.isValid():
+            self.picked.emit(colour.name())
+
+
+def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], None]) -> QComboBox:
+    """Return a field for one of some words; options are (key, what is read)."""
+    field = QComboBox()
+    field.setAccessibleName(name)
+    field.setToolTip(name)
+    for key, text in options:
+        field.addItem(text, key)
+    field.activated.connect(lambda index: chosen(str(field.itemData(index))))
+    return field
+
+
+def show_choice(field: QComboBox, key: str) -> None:
+    """Show an option without a signal."""
+    field.setCurrentIndex(max(0, field.findData(key)))
+
+
+def row(name: str, *widgets: QWidget) -> QWidget:
+    """Return a row of the bench: a label and what follows it."""
+    made = QWidget()
+    box = QHBoxLayout(made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(10)
+    words = label(name, is_quiet=False)
+    words.setFixedWidth(LABEL_WIDTH)
+    box.addWidget(words)
+    for widget in widgets:
+        box.addWidget(widget, 1 if isinstance(widget, RangeBar) else 0)
+    if not any(isinstance(widget, RangeBar) for widget in widgets):
+        box.addStretch(1)
+    return made
+
+
+def rule() -> QWidget:
+    """Return a thin line between groups of rows."""
+    line = QWidget()
+    line.setFixedHeight(1)
+    line.setStyleSheet(f"background: {theme.RULE.name()}")
+    return line

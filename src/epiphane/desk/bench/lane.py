@@ -1,0 +1,293 @@
+"""The bench of a lane: which hits fire it, its shape, its effect's parameters."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.envelope import EnvelopePicture
+from epiphane.desk.bench.fields import (
+    ColourButton,
+    RangeBar,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+)
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.paint import lane_colour
+from epiphane.document.model import Ease, GridUnit, Lane, LaneId, Project, Pulse, Setting
+from epiphane.edits.lanes import (
+    change_envelope,
+    change_lane,
+    ensure_pulse,
+    fire_by,
+    remove_lane,
+    set_setting,
+)
+from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, text_value
+from epiphane.effects.registry import find_effect
+
+_EASES = tuple((ease.value, ease.value) for ease in Ease)
+
+
+class LaneBench(QWidget):
+    """Everything about one lane. Made anew for another lane, kept current while it stays."""
+
+    def __init__(self, editor: Editor, lane: Lane) -> None:
+        super().__init__()
+        self._editor = editor
+        self.lane_id: LaneId = lane.id
+        self.effect_key = lane.effect
+        self._bars: dict[str, tuple[RangeBar, QDoubleSpinBox]] = {}
+        self._texts: dict[str, ColourButton | QComboBox] = {}
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(9)
+        box.addWidget(self._pulse_row())
+        box.addWidget(self._envelope_picture())
+        box.addWidget(self._envelope_row())
+        box.addWidget(self._ease_row())
+        for widget in self._parameter_rows(lane):
+            box.addWidget(widget)
+        box.addWidget(rule())
+        box.addWidget(self._depth_row(lane))
+        box.addWidget(self._wander_row(lane))
+        box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the lane as it is now."""
+        lane = self._lane()
+        if lane is None:
+            return
+        self.picture.show_envelope(lane.envelope, lane_colour(lane))
+        for side, field in self._sides.items():
+            _quietly(field, getattr(lane.envelope, side))
+        show_choice(self._rise_ease, lane.envelope.rise_ease.value)
+        show_choice(self._fall_ease, lane.envelope.fall_ease.value)
+        pulse = next((p for p in self._editor.project.pulses if p.id == lane.pulse), None)
+        if pulse is not None:
+            show_choice(self._unit, _unit_key(pulse))
+            _quietly(self._every, pulse.every)
+            self._every.setVisible(_unit_key(pulse) == "every")
+        self._depth_bar.set_values(0, lane.depth * 100)
+        _quietly(self._depth, lane.depth * 100)
+        self._wander_bar.set_values(0, lane.wander * 100)
+        _quietly(self._wander, lane.wander * 100)
+        _quietly(self._seed, lane.seed)
+        self._mute.setChecked(lane.muted)
+        self._refresh_parameters(lane)
+
+    def _refresh_parameters(self, lane: Lane) -> None:
+        effect = find_effect(lane.effect)
+        settings = {setting.name: setting for setting in lane.settings}
+        for parameter in effect.parameters if effect is not None else ():
+            setting = settings.get(parameter.name)
+            if isinstance(parameter, Parameter):
+                rest, peak = rest_and_peak(parameter, setting)
+                bar, field = self._bars[parameter.name]
+                bar.set_values(rest, peak)
+                _quietly(field, peak)
+                continue
+            field_or_button = self._texts[parameter.name]
+            text = text_value(parameter, setting)
+            if isinstance(field_or_button, ColourButton):
+                field_or_button.set_colour(text)
+            else:
+                show_choice(field_or_button, text)
+
+    def _pulse_row(self) -> QWidget:
+        options = (("beats", "every beat"), ("bars", "every bar"), ("every", "every Nth beat"))
+        self._unit = choice_field("Fired by", options, self._fire_by)
+        self._every = number_field("Every Nth beat", low=1, high=64, unit="", step=1)
+        self._every.setFixedWidth(48)
+        self._every.valueChanged.connect(lambda value: self._fire_every(round(value)))
+        self._mute = QPushButton("Mute")
+        self._mute.setCheckable(True)
+        self._mute.setProperty("quiet", True)
+        self._mute.setToolTip("Let the lane fire nothing (M)")
+        self._mute.clicked.connect(lambda on: self._apply(partial(change_lane, muted=on), "mute"))
+        remove = QPushButton(theme.icon("trash-2", theme.QUIET, 15), "")
+        remove.setProperty("quiet", True)
+        remove.setAccessibleName("Remove lane")
+        remove.setToolTip("Remove the lane (Delete); undo brings it back")
+        remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        box.addWidget(label("fired by"))
+        box.addWidget(self._unit)
+        box.addWidget(self._every)
+        box.addStretch(1)
+        box.addWidget(self._mute)
+        box.addWidget(remove)
+        return made
+
+    def _envelope_picture(self) -> QWidget:
+        self.picture = EnvelopePicture()
+        self.picture.changed.connect(
+            lambda side, n: self._apply(
+                partial(change_envelope, **{side: n}), f"change of {side}", gesture=side
+            )
+        )
+        self.picture.released.connect(self._editor.end_gesture)
+        return self.picture
+
+    def _envelope_row(self) -> QWidget:
+        self._sides: dict[str, QDoubleSpinBox] = {}
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        for side in ("rise", "hold", "fall"):
+            field = number_field(side.capitalize(), low=0, high=600, unit="f")
+            field.setFixedWidth(64)
+            field.valueChanged.connect(
+                lambda value, side=side: self._apply(
+                    partial(change_envelope, **{side: round(value)}), f"change of {side}"
+                )
+            )
+            self._sides[side] = field
+            box.addWidget(label(side))
+            box.addWidget(field)
+            box.addStretch(1)
+        return made
+
+    def _ease_row(self) -> QWidget:
+        self._rise_ease = choice_field("Ease of the rise", _EASES, partial(self._set_ease, "rise_ease"))
+        self._fall_ease = choice_field("Ease of the fall", _EASES, partial(self._set_ease, "fall_ease"))
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        for text, field in (("rise eases", self._rise_ease), ("fall eases", self._fall_ease)):
+            box.addWidget(label(text))
+            box.addWidget(field)
+            box.addStretch(1)
+        return made
+
+    def _parameter_rows(self, lane: Lane) -> list[QWidget]:
+        effect = find_effect(lane.effect)
+        if effect is None:
+            return [label(f"This version does not know the effect “{lane.effect}”. It is kept as it is.")]
+        rows = []
+        for parameter in effect.parameters:
+            if isinstance(parameter, Parameter):
+                rows.append(self._number_row(parameter, lane))
+            elif isinstance(parameter, ColourParameter):
+                button = ColourButton(parameter.label)
+                button.picked.connect(partial(self._set_text, parameter.name))
+                self._texts[parameter.name] = button
+                rows.append(row(parameter.label, button))
+            else:
+                options = tuple((option, option) for option in parameter.options)
+                field = choice_field(parameter.label, options, partial(self._set_text, parameter.name))
+                self._texts[parameter.name] = field
+                rows.append(row(parameter.label, field))
+        return rows
+
+    def _number_row(self, parameter: Parameter, lane: Lane) -> QWidget:
+        bar = RangeBar(parameter.label, low=parameter.low, high=parameter.high, colour=lane_colour(lane))
+        field = number_field(
+            f"{parameter.label} at the peak", low=parameter.low, high=parameter.high, unit=parameter.unit
+        )
+        bar.changed.connect(
+            lambda rest, peak: self._set_number(parameter.name, rest, peak, gesture=parameter.name)
+        )
+        bar.released.connect(self._editor.end_gesture)
+        field.valueChanged.connect(
+            lambda peak: self._set_number(parameter.name, self._rest_of(parameter), peak)
+        )
+        self._bars[parameter.name] = (bar, field)
+        return row(parameter.label, bar, field)
+
+    def _depth_row(self, lane: Lane) -> QWidget:
+        self._depth_bar = RangeBar("Depth", low=0, high=100, colour=lane_colour(lane), has_rest=False)
+        self._depth = number_field("Depth", low=0, high=100, unit="%")
+        self._depth_bar.changed.connect(lambda _rest, value: self._set_share("depth", value, gesture="depth"))
+        self._depth_bar.released.connect(self._editor.end_gesture)
+        self._depth.valueChanged.connect(lambda value: self._set_share("depth", value))
+        return row("Depth", self._depth_bar, self._depth)
+
+    def _wander_row(self, lane: Lane) -> QWidget:
+        self._wander_bar = RangeBar("Wander", low=0, high=100, colour=lane_colour(lane), has_rest=False)
+        self._wander_bar.setToolTip("Wander: how much weaker a cue may be, by chance")
+        self._wander = number_field("Wander", low=0, high=100, unit="%")
+        self._wander_bar.changed.connect(
+            lambda _rest, value: self._set_share("wander", value, gesture="wander")
+        )
+        self._wander_bar.released.connect(self._editor.end_gesture)
+        self._wander.valueChanged.connect(lambda value: self._set_share("wander", value))
+        self._seed = number_field("Seed", low=0, high=999_999, unit="")
+        self._seed.setFixedWidth(54)
+        self._seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
+        self._seed.valueChanged.connect(
+            lambda value: self._apply(partial(change_lane, seed=round(value)), "change of seed")
+        )
+        return row("Wander", self._wander_bar, self._wander, label("seed"), self._seed)
+
+    def _lane(self) -> Lane | None:
+        return next((lane for lane in self._editor.project.lanes if lane.id == self.lane_id), None)
+
+    def _rest_of(self, parameter: Parameter) -> float:
+        lane = self._lane()
+        setting = next((s for s in lane.settings if s.name == parameter.name), None) if lane else None
+        return rest_and_peak(parameter, setting)[0]
+
+    def _apply(
+        self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
+    ) -> None:
+        self._editor.apply(lambda p: edit(p, self.lane_id), text, gesture=gesture)
+        self.refresh()
+
+    def _set_number(self, name: str, rest: float, peak: float, *, gesture: str | None = None) -> None:
+        setting = Setting(name, float(peak), float(rest))
+        self._editor.apply(
+            lambda p: set_setting(p, self.lane_id, setting), f"change of {name}", gesture=gesture
+        )
+
+    def _set_text(self, name: str, text: str) -> None:
+        self._editor.apply(lambda p: set_setting(p, self.lane_id, Setting(name, text)), f"change of {name}")
+
+    def _set_share(self, name: str, percent: float, *, gesture: str | None = None) -> None:
+        value = round(percent / 100, 4)
+        self._apply(partial(change_lane, **{name: value}), f"change of {name}", gesture=gesture)
+
+    def _set_ease(self, side: str, ease: str) -> None:
+        self._apply(partial(change_envelope, **{side: Ease(ease)}), "change of ease")
+
+    def _fire_by(self, key: str) -> None:
+        if key == "every":
+            self._fire_every(max(2, round(self._every.value())))
+        else:
+            self._fire(GridUnit.BAR if key == "bars" else GridUnit.BEAT, 1)
+
+    def _fire_every(self, every: int) -> None:
+        self._fire(GridUnit.BEAT, every)
+
+    def _fire(self, unit: GridUnit, every: int) -> None:
+        def edit(project: Project) -> Project:
+            project, pulse = ensure_pulse(project, unit, every=every)
+            return fire_by(project, self.lane_id, pulse)
+
+        self._editor.apply(edit, "change of pulse")
+        self.refresh()
+
+
+def _unit_key(pulse: Pulse) -> str:
+    if pulse.unit is GridUnit.BAR:
+        return "bars"
+    return "beats" if pulse.every == 1 else "every"
+
+
+def _quietly(field: QDoubleSpinBox, value: float) -> None:
+    """Show a value without a signal, but never under the fingers of who types."""
+    if field.value() != value:
+        field.blockSignals(True)
+        field.setValue(value)
+        field.blockSignals(False)

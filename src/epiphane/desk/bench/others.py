@@ -1,0 +1,220 @@
+"""The benches of the song, of cues, and of a shot."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import RangeBar, label, number_field, row, rule
+from epiphane.desk.editor import Editor
+from epiphane.document.model import Beat, Project
+from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, set_cue_strength, toggle_cues
+from epiphane.edits.footage import footage_name
+from epiphane.edits.shots import bars_of_shot, remove_shots, slip_shot, stretch_shot
+from epiphane.timing import clock_text, rate_text
+
+
+class SongBench(QWidget):
+    """What was heard in the song, and the shape of the film."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(8)
+        self._facts = {
+            name: label("", is_quiet=False) for name in ("Length", "Tempo", "Beats", "Film", "Made of")
+        }
+        for name, words in self._facts.items():
+            words.setWordWrap(True)
+            self._box.addWidget(row(name, words))
+        self._box.addWidget(rule())
+        hint = label("Click a cue, a lane or a shot in the score to change it here.")
+        hint.setWordWrap(True)
+        self._box.addWidget(hint)
+        self._box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the project as it is now."""
+        project = self._editor.project
+        song = project.song
+        texts = dict.fromkeys(self._facts, "–")
+        if song is not None:
+            texts["Length"] = clock_text(song.duration)
+            n_bars = sum(1 for beat in song.beats if beat.place == 1)
+            if song.beats:
+                kind = "steady" if song.is_steady else "free"
+                texts["Tempo"] = f"{song.tempo:.2f} BPM, {kind}"
+                texts["Beats"] = f"{len(song.beats)} in {n_bars} bars of {_metre(song.beats)}"
+            else:
+                texts["Tempo"] = "no beat was heard"
+        size = f"{project.width} × {project.height}"
+        texts["Film"] = f"{size}, {rate_text(project.rate)} frames a second"
+        texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
+        for name, text in texts.items():
+            self._facts[name].setText(text)
+
+
+class CueBench(QWidget):
+    """The selected cues: switched off or on, weaker or stronger, nudged."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(10)
+        self._what = label("")
+        self._what.setFont(theme.numbers(9.5))
+        self._what.setWordWrap(True)
+        box.addWidget(self._what)
+        box.addWidget(self._buttons())
+        self._bar = RangeBar("Strength", low=0, high=200, colour=theme.TEXT, has_rest=False)
+        self._strength = number_field("Strength", low=0, high=200, unit="%")
+        self._bar.changed.connect(lambda _rest, value: self._set_strength(value, gesture="strength"))
+        self._bar.released.connect(editor.end_gesture)
+        self._strength.valueChanged.connect(self._set_strength)
+        box.addWidget(row("Strength", self._bar, self._strength))
+        self._nudge = number_field("Nudge", low=-240, high=240, unit="f")
+        self._nudge.valueChanged.connect(self._set_nudge)
+        box.addWidget(row("Nudge", self._nudge, label("Alt ← →")))
+        box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the cues as they are now."""
+        cues = self._editor.selected_cues()
+        if not cues:
+            self._what.setText("The hits of these cues are not there at the moment.")
+            return
+        first = cues[0]
+        if len(cues) == 1:
+            self._what.setText(f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}")
+        else:
+            self._what.setText(f"{len(cues)} cues, frames {first.frame} to {cues[-1].frame}")
+        self._toggle.setText("Switch on" if all(cue.is_off for cue in cues) else "Switch off")
+        override = first.override
+        strength = 1.0 if override is None or override.strength is None else override.strength
+        self._bar.set_values(0, strength * 100)
+        for field, value in (
+            (self._strength, strength * 100),
+            (self._nudge, 0 if override is None else override.nudge),
+        ):
+            field.blockSignals(True)
+            field.setValue(value)
+            field.blockSignals(False)
+        self._reset.setEnabled(any(cue.override is not None for cue in cues))
+
+    def _buttons(self) -> QWidget:
+        self._toggle = QPushButton("Switch off")
+        self._toggle.setToolTip("Switch the cues off, or on again (X)")
+        self._toggle.clicked.connect(lambda: self._apply(toggle_cues, "switch of cues"))
+        self._reset = QPushButton("As the lane has it")
+        self._reset.setToolTip("Take back every change to these cues (R)")
+        self._reset.clicked.connect(lambda: self._apply(reset_cues, "reset of cues"))
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self._toggle)
+        box.addWidget(self._reset)
+        box.addStretch(1)
+        return made
+
+    def _apply(self, edit: Callable[[Project, frozenset[CueKey]], Project], text: str) -> None:
+        keys = self._editor.selection.cues
+        self._editor.apply(lambda p: edit(p, keys), text)
+
+    def _set_strength(self, percent: float, *, gesture: str | None = None) -> None:
+        keys = self._editor.selection.cues
+        self._editor.apply(
+            lambda p: set_cue_strength(p, keys, percent / 100), "change of strength", gesture=gesture
+        )
+
+    def _set_nudge(self, value: float) -> None:
+        cues = self._editor.selected_cues()
+        if cues:
+            now = cues[0].override.nudge if cues[0].override is not None else 0
+            keys = self._editor.selection.cues
+            self._editor.apply(lambda p: nudge_cues(p, keys, round(value) - now), "nudge")
+
+
+class ShotBench(QWidget):
+    """The selected shot: how many bars it lasts, and which part of its footage it shows."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(10)
+        self._what = label("")
+        self._what.setFont(theme.numbers(9.5))
+        box.addWidget(self._what)
+        self._bars = number_field("Bars it lasts", low=1, high=64, unit="")
+        self._bars.valueChanged.connect(self._set_bars)
+        box.addWidget(row("Lasts", self._bars, label("bars")))
+        self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
+        self._start = number_field("Starts at", low=0, high=86_400, unit="s", decimals=2, step=0.04)
+        self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
+        self._bar.released.connect(editor.end_gesture)
+        self._start.valueChanged.connect(self._slip)
+        self._start_row = row("Starts at", self._bar, self._start)
+        box.addWidget(self._start_row)
+        remove = QPushButton("Take out")
+        remove.setToolTip("Take the shot out; those after it move up (Delete)")
+        remove.clicked.connect(self._remove)
+        line = QHBoxLayout()
+        line.addWidget(remove)
+        line.addStretch(1)
+        box.addLayout(line)
+        box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the shot as it is now."""
+        shot = self._editor.selected_shot()
+        if shot is None:
+            return
+        project = self._editor.project
+        footage = next((f for f in project.footage if f.id == shot.footage), None)
+        if footage is None:
+            return
+        last = shot.start + shot.n_frames - 1
+        facts = f"{footage.width} × {footage.height}, {rate_text(footage.rate)} fps, {footage.duration:.1f} s"
+        self._what.setText(f"frames {shot.start} to {last}\n{footage_name(footage)}: {facts}")
+        self._bar.set_range(0, max(footage.duration, 0.1))
+        self._bar.set_values(0, shot.source_start)
+        for field, value in (
+            (self._bars, bars_of_shot(project, shot.id)),
+            (self._start, shot.source_start),
+        ):
+            field.blockSignals(True)
+            field.setValue(value)
+            field.blockSignals(False)
+
+    def _set_bars(self, value: float) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: stretch_shot(p, shot.id, n_bars=round(value)), "change of length")
+
+    def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(
+                lambda p: slip_shot(p, shot.id, source_start=seconds), "slip of shot", gesture=gesture
+            )
+
+    def _remove(self) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: remove_shots(p, [shot.id]), "removal of shot")
+
+
+def _metre(beats: tuple[Beat, ...]) -> str:
+    return str(max(beat.place for beat in beats))
+
+
+def _many(number: int, thing: str) -> str:
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

@@ -1,0 +1,109 @@
+"""The bench: shows the one selected thing."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.export import ExportBench
+from epiphane.desk.bench.fields import label
+from epiphane.desk.bench.lane import LaneBench
+from epiphane.desk.bench.others import CueBench, ShotBench, SongBench
+from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.jobs import Jobs
+from epiphane.desk.score.paint import lane_label
+from epiphane.edits.footage import footage_name
+
+
+class BenchPanel(QFrame):
+    """First line: kind and name. Below it the page of what is selected."""
+
+    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+        super().__init__()
+        self._editor = editor
+        self.setProperty("panel", True)
+        self._kind = label("")
+        self._name = QLabel()
+        self._name.setFont(theme.words(12, weight=600))
+        self._pages = QStackedWidget()
+        self._song, self._cues, self._shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.export = ExportBench(editor, jobs)
+        self.lane: LaneBench | None = None
+        for page in (self._song, self._cues, self._shot, self.export):
+            self._pages.addWidget(page)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inner = QWidget()
+        inner_box = QVBoxLayout(inner)
+        inner_box.setContentsMargins(16, 4, 16, 12)
+        inner_box.addWidget(self._pages)
+        scroll.setWidget(inner)
+        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 12, 0, 0)
+        box.setSpacing(4)
+        first = QHBoxLayout()
+        first.setContentsMargins(16, 0, 16, 0)
+        first.setSpacing(10)
+        first.addWidget(self._kind, 0, Qt.AlignmentFlag.AlignBaseline)
+        first.addWidget(self._name, 0, Qt.AlignmentFlag.AlignBaseline)
+        first.addStretch(1)
+        box.addLayout(first)
+        box.addWidget(scroll, 1)
+        self.export.closed.connect(self.close_export)
+        editor.selection_changed.connect(self.refresh)
+        editor.project_changed.connect(self.refresh)
+        editor.song_changed.connect(self.refresh)
+        self.refresh()
+
+    def open_export(self) -> None:
+        """Show the export."""
+        self._editor.select(Selection(Kind.EXPORT))
+
+    def close_export(self) -> None:
+        """Go back to the song."""
+        self._editor.select(Selection())
+
+    def refresh(self) -> None:
+        """Show what is selected as it is now."""
+        kind = self._editor.selection.kind
+        if kind is Kind.LANE:
+            self._show_lane()
+        elif kind is Kind.CUES:
+            lane = self._editor.selected_lane()
+            number = len(self._editor.selection.cues)
+            self._show(self._cues, "Cue" if number == 1 else "Cues", lane_label(lane) if lane else "")
+            self._cues.refresh()
+        elif kind is Kind.SHOT:
+            shot = self._editor.selected_shot()
+            footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
+            self._show(self._shot, "Shot", footage_name(footage) if footage else "")
+            self._shot.refresh()
+        elif kind is Kind.EXPORT:
+            self._show(self.export, "Export", self._editor.project.name)
+            self.export.refresh()
+        else:
+            song = self._editor.project.song
+            name = song.path.rsplit("/", 1)[-1] if song else "none yet"
+            self._show(self._song, "Song", name)
+            self._song.refresh()
+
+    def _show_lane(self) -> None:
+        lane = self._editor.selected_lane()
+        if lane is None:
+            return
+        if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
+            if self.lane is not None:
+                self._pages.removeWidget(self.lane)
+                self.lane.deleteLater()
+            self.lane = LaneBench(self._editor, lane)
+            self._pages.addWidget(self.lane)
+        self._show(self.lane, "Lane", lane_label(lane))
+        self.lane.refresh()
+
+    def _show(self, page: QWidget, kind: str, name: str) -> None:
+        self._pages.setCurrentWidget(page)
+        self._kind.setText(kind)
+        self._name.setText(name)

@@ -1,0 +1,236 @@
+"""Opening, gathering, saving: everything that meets the disk, from the window's side."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from msgspec import Struct
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from epiphane.audio.cache import HeardSong, hear_song
+from epiphane.demo.project import open_demo
+from epiphane.desk.editor import Editor
+from epiphane.desk.jobs import Jobs
+from epiphane.document.model import Project, Song
+from epiphane.document.store import SUFFIX, load_project, missing_files
+from epiphane.edits.footage import add_footage
+from epiphane.edits.song import set_song
+from epiphane.errors import EpiphaneError, MediaError
+from epiphane.media.kind import MediaKind, kind_of
+from epiphane.media.probe import FootageFacts, probe_footage
+from epiphane.types import Progress
+
+_PROJECTS = f"Epiphane projects (*{SUFFIX})"
+
+
+class Gathered(Struct, frozen=True):
+    """What was found among dropped files."""
+
+    songs: tuple[Path, ...]
+    footage: tuple[FootageFacts, ...]
+    faults: tuple[str, ...]
+
+
+class Files(QObject):
+    """What opens, gathers and saves.
+
+    Signals
+    -------
+    can_recover(n_edits: int)
+        The last session ended with unsaved edits of the open project.
+    """
+
+    can_recover = pyqtSignal(int)
+
+    def __init__(self, editor: Editor, jobs: Jobs, window: QWidget) -> None:
+        super().__init__(window)
+        self._editor = editor
+        self._jobs = jobs
+        self._window = window
+        self._recovered: Project | None = None
+
+    # Projects
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if self.may_leave():
+            self._editor.open(Project(), None)
+
+    def open_demo(self) -> None:
+        """Open the demo as a project that has not been saved yet."""
+        if self.may_leave():
+            try:
+                self._editor.open(open_demo(), None)
+            except EpiphaneError as error:
+                self._editor.said.emit(str(error), True)
+                return
+            self._after_open()
+
+    def ask_open(self) -> None:
+        """Ask for a project and open it."""
+        if self.may_leave():
+            name, _ = QFileDialog.getOpenFileName(self._window, "Open a project", self._folder(), _PROJECTS)
+            if name:
+                self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a project; a fault is told and what is open stays open."""
+        try:
+            project = load_project(path)
+        except EpiphaneError as error:
+            self._editor.said.emit(str(error), True)
+            return
+        self._editor.open(project, path)
+        self._after_open()
+
+    def save(self) -> bool:
+        """Save under the project's name, or ask for one."""
+        return self._editor.save(self._editor.path) if self._editor.path else self.ask_save()
+
+    def ask_save(self) -> bool:
+        """Ask for a name and save."""
+        proposed = str(Path(self._folder()) / f"{self._editor.project.name}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the project", proposed, _PROJECTS)
+        if not name:
+            return False
+        path = Path(name) if name.endswith(SUFFIX) else Path(name + SUFFIX)
+        return self._editor.save(path)
+
+    def may_leave(self) -> bool:
+        """Ask once what to do with unsaved work; False to stay."""
+        if not self._editor.is_changed:
+            self._editor.forget_journal()
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window,
+            "Unsaved work",
+            f"“{self._editor.project.name}” has changes that are not saved. Save them?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer == buttons.Save:
+            return self.save()
+        if answer == buttons.Discard:
+            self._editor.forget_journal()
+        return answer == buttons.Discard
+
+    def look_for_lost_work(self) -> None:
+        """Offer what a crash left behind of the open project."""
+        found = self._editor.journal().recover()
+        if found is not None and found[0] != self._editor.project:
+            self._recovered = found[0]
+            self.can_recover.emit(found[1])
+
+    def recover(self) -> None:
+        """Bring back what a crash left behind, as one edit that can be undone."""
+        if self._recovered is not None:
+            project, self._recovered = self._recovered, None
+            self._editor.apply(lambda _: project, "recovery")
+            self._hear()
+
+    # Songs and footage
+
+    def ask_song(self) -> None:
+        """Ask for a song and listen to it."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder())
+        if name:
+            self.open_song(Path(name))
+
+    def ask_footage(self) -> None:
+        """Ask for clips and gather them."""
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Gather footage", self._folder())
+        if names:
+            self.gather([Path(name) for name in names])
+
+    def open_song(self, path: Path) -> None:
+        """Listen to a song in the background and lay it under the project."""
+
+        def done(heard: HeardSong) -> None:
+            found = heard.listening
+            song = Song(
+                heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats
+            )
+            self._editor.apply(lambda p: set_song(p, song), "song")
+            self._editor.take_song(heard)
+            if found.remark:
+                self._editor.said.emit(found.remark, False)
+
+        self._jobs.start(
+            "song",
+            f"Listening to {path.name}",
+            lambda progress: hear_song(path, progress=progress),
+            done=done,
+        )
+
+    def gather(self, paths: Sequence[Path]) -> None:
+        """Take files or folders of them: footage on the shelf, a song under the project."""
+        projects = [path for path in paths if path.suffix == SUFFIX]
+        if projects:
+            if self.may_leave():
+                self.open_path(projects[0])
+            return
+
+        def done(found: Gathered) -> None:
+            if found.footage:
+                self._editor.apply(lambda p: add_footage(p, found.footage), "gathering of footage")
+            if found.songs:
+                self.open_song(found.songs[0])
+            if found.faults:
+                self._editor.said.emit(" ".join(found.faults[:3]), True)
+
+        self._jobs.start(
+            "gather", "Gathering footage", lambda progress: gather_files(paths, progress), done=done
+        )
+
+    def _after_open(self) -> None:
+        missing = missing_files(self._editor.project)
+        if missing:
+            names = ", ".join(Path(path).name for path in missing[:4])
+            text = f"Not found: {names}. Put them back beside the project and open it again."
+            self._editor.said.emit(text, True)
+        self._hear()
+        self.look_for_lost_work()
+
+    def _hear(self) -> None:
+        """Have the sound of the project's song; its beats are those of the project."""
+        song = self._editor.project.song
+        if song is None or not Path(song.path).is_file():
+            return
+
+        def done(heard: HeardSong) -> None:
+            self._editor.take_song(heard)
+            if heard.fingerprint != song.fingerprint:
+                text = (
+                    f"{Path(song.path).name} is another file than when the project was saved; open it anew."
+                )
+                self._editor.said.emit(text, True)
+
+        path = Path(song.path)
+        self._jobs.start(
+            "song",
+            f"Listening to {path.name}",
+            lambda progress: hear_song(path, progress=progress),
+            done=done,
+        )
+
+    def _folder(self) -> str:
+        return str(self._editor.path.parent if self._editor.path else Path.home())
+
+
+def gather_files(paths: Sequence[Path], progress: Progress) -> Gathered:
+    """Find out what files are; folders are opened. What cannot be used is told in a sentence each."""
+    files: list[Path] = []
+    for path in paths:
+        files += sorted(p for p in path.rglob("*") if p.is_file()) if path.is_dir() else [path]
+    songs, footage, faults = [], [], []
+    for number, path in enumerate(files):
+        progress(number / len(files))
+        try:
+            if kind_of(path) is MediaKind.SONG:
+                songs.append(path)
+            else:
+                footage.append(probe_footage(path))
+        except MediaError as error:
+            faults.append(str(error))
+    return Gathered(tuple(songs), tuple(footage), tuple(faults))

@@ -1,0 +1,157 @@
+"""The first line of the window: project, transport, where we are, tempo, export."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import label
+from epiphane.desk.editor import Editor
+from epiphane.desk.playback import Playback
+from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
+from epiphane.timing import frame_start, timecode
+
+
+class Header(QFrame):
+    """Project · transport · bar.beat and timecode · tempo · export."""
+
+    def __init__(
+        self, editor: Editor, playback: Playback, score: ScoreView, actions: dict[str, QAction]
+    ) -> None:
+        super().__init__()
+        self._editor = editor
+        self._playback = playback
+        self._score = score
+        self.setProperty("panel", True)
+        self.setFixedHeight(48)
+        self._name = QLabel()
+        self._name.setFont(theme.words(10.5, weight=600))
+        self._name.setMaximumWidth(230)
+        self._changed = QLabel("●")
+        self._changed.setStyleSheet(f"color: {theme.QUIET.name()}; font-size: 9px")
+        self._changed.setToolTip("There are changes that are not saved (Ctrl+S)")
+        self._beat, self._time, self._frame = QLabel(), QLabel(), label("")
+        self._beat.setFont(theme.numbers(14, weight=500))
+        self._beat.setToolTip("Bar and beat at the playhead")
+        self._time.setFont(theme.numbers(12))
+        self._time.setToolTip("Minutes, seconds, frames")
+        self._frame.setFont(theme.numbers(9.5))
+        self._tempo = QLabel()
+        self._tempo.setFont(theme.numbers(9))
+        self._tempo.setStyleSheet(
+            f"background: {theme.RAISED.name()}; border-radius: 11px; padding: 4px 11px; color: {theme.TEXT.name()}"
+        )
+        self._tempo.setToolTip("Tempo, beats a bar, and whether the song keeps a machine's clock")
+        box = QHBoxLayout(self)
+        box.setContentsMargins(16, 0, 14, 0)
+        box.setSpacing(6)
+        box.addWidget(self._name)
+        box.addWidget(self._changed)
+        box.addStretch(2)
+        for key in ("undo", "redo"):
+            box.addWidget(_tool(actions[key]))
+        box.addSpacing(14)
+        self._play = _tool(actions["play"])
+        self._play.setStyleSheet("padding: 6px 14px")
+        box.addWidget(self._play)
+        self._loop = _tool(actions["loop"])
+        box.addWidget(self._loop)
+        box.addSpacing(16)
+        for widget in (self._beat, self._time, self._frame):
+            box.addWidget(widget)
+            box.addSpacing(8)
+        box.addWidget(self._tempo)
+        box.addStretch(3)
+        self._late = label("")
+        self._late.setFont(theme.numbers(9))
+        box.addWidget(self._late)
+        box.addSpacing(6)
+        box.addLayout(self._lines())
+        box.addSpacing(10)
+        box.addWidget(_tool(actions["keys"]))
+        export = QPushButton("Export")
+        export.setProperty("main", True)
+        export.setToolTip("Make a film of the project (Ctrl+E)")
+        export.clicked.connect(actions["export"].trigger)
+        self._export = export
+        box.addWidget(export)
+        editor.project_changed.connect(self.refresh)
+        editor.file_changed.connect(self.refresh)
+        editor.playhead_changed.connect(self._show_place)
+        playback.state_changed.connect(self.refresh)
+        score.lines_changed.connect(self._show_lines)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show everything as it is now."""
+        project = self._editor.project
+        metrics = self._name.fontMetrics()
+        self._name.setText(metrics.elidedText(project.name, Qt.TextElideMode.ElideRight, 228))
+        self._changed.setVisible(self._editor.is_changed)
+        song = project.song
+        self._tempo.setVisible(song is not None and bool(song.beats))
+        if song is not None and song.beats:
+            metre = max(beat.place for beat in song.beats)
+            self._tempo.setText(f"{song.tempo:.2f} · {metre}/4 · {'steady' if song.is_steady else 'free'}")
+        has_frames = project.n_frames > 0
+        for widget in (self._play, self._loop, self._export):
+            widget.setEnabled(has_frames)
+        playing = self._playback.is_playing
+        self._play.setIcon(theme.icon("square" if playing else "play", theme.TEXT, 18))
+        self._loop.setChecked(self._playback.loop is not None)
+        self._show_late()
+        self._show_place()
+
+    def _show_late(self) -> None:
+        count = self._playback.punctuality
+        is_told = count.n_due > 30 and not self._playback.is_playing
+        self._late.setText(f"{count.share:.0%} on time" if is_told else "")
+        self._late.setToolTip(f"{count.n_shown} of {count.n_due} pictures were shown while they were due")
+
+    def _show_place(self) -> None:
+        project, frame = self._editor.project, self._editor.playhead
+        self._time.setText(timecode(frame, project.rate))
+        self._frame.setText(f"f {frame}")
+        bars = self._editor.bars
+        bar = bars[self._editor.playhead_bar]
+        # A beat within the frame on screen is on screen.
+        now = frame_start(frame + 1, project.rate) - 1e-6
+        beat = max(1, sum(1 for time in bar.beats if time <= now))
+        self._beat.setText(f"{bar.number}.{beat}" if bar.beats else f"{bar.number}")
+        for widget in (self._beat, self._time, self._frame):
+            widget.setVisible(project.n_frames > 0)
+
+    def _lines(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(0)
+        words = label("bars a line")
+        line.addWidget(words)
+        line.addSpacing(4)
+        self._group = QButtonGroup(self)
+        for number in BARS_PER_LINE:
+            button = QPushButton(str(number))
+            button.setCheckable(True)
+            button.setProperty("quiet", True)
+            button.setFixedWidth(28)
+            button.setStyleSheet("padding: 5px 0")
+            button.setToolTip(f"{number} bars a line ({number})")
+            button.setAccessibleName(f"{number} bars a line")
+            self._group.addButton(button, number)
+            line.addWidget(button)
+        self._group.idClicked.connect(self._score.set_bars_per_line)
+        self._show_lines()
+        return line
+
+    def _show_lines(self) -> None:
+        button = self._group.button(self._score.bars_per_line)
+        if button is not None:
+            button.setChecked(True)
+
+
+def _tool(action: QAction) -> QToolButton:
+    button = QToolButton()
+    button.setDefaultAction(action)
+    button.setProperty("quiet", True)
+    button.setAccessibleName(action.text())
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button

@@ -1,0 +1,83 @@
+"""All keys at a glance, laid over the window."""
+
+from itertools import groupby
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.actions import ACTIONS, key_text
+from epiphane.desk.bench.fields import label
+
+_MOUSE = (
+    ("Click", "go there; select a cue, lane or shot"),
+    ("Drag a cue up or down", "stronger or weaker"),
+    ("Drag a cue sideways", "nudge by frames"),
+    ("Drag its feet", "rise and fall of the lane"),
+    ("Drag over cues", "select many; Shift adds"),
+    ("Drop clips on a shot", "put them before it"),
+)
+_COLUMNS = (("Play", "Go", "See"), ("Cues", "Lanes"), ("Project", "Mouse"))
+
+
+class KeyList(QWidget):
+    """Every key by group; a click or ? closes it."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("All keys")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(64, 40, 64, 40)
+        grid.setHorizontalSpacing(40)
+        groups = {
+            name: [(" or ".join(key_text(k) for k in spec.keys), spec.text.rstrip("…")) for spec in specs]
+            for name, specs in groupby(ACTIONS, key=lambda spec: spec.group)
+        }
+        groups["Mouse"] = list(_MOUSE)
+        for column, names in enumerate(_COLUMNS):
+            box = QVBoxLayout()
+            box.setSpacing(4)
+            for name in names:
+                box.addWidget(self._title(name))
+                for keys, text in groups[name]:
+                    box.addWidget(self._row(keys, text, wide=name == "Mouse"))
+                box.addSpacing(12)
+            box.addStretch(1)
+            grid.addLayout(box, 0, column)
+            grid.setColumnStretch(column, 1)
+        self.hide()
+
+    def toggle(self) -> None:
+        """Show the list, or hide it."""
+        parent = self.parentWidget()
+        if parent is not None:
+            self.setGeometry(parent.rect())
+        self.setVisible(self.isHidden())
+        self.raise_()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        ground = QColor(theme.GROUND)
+        ground.setAlpha(244)
+        QPainter(self).fillRect(self.rect(), ground)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.hide()
+
+    def _title(self, text: str) -> QLabel:
+        title = QLabel(text)
+        title.setFont(theme.words(12, weight=600))
+        return title
+
+    def _row(self, keys: str, text: str, *, wide: bool) -> QWidget:
+        made = QWidget()
+        box = QGridLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setHorizontalSpacing(14)
+        pressed = QLabel(keys)
+        pressed.setFont(theme.words(9.5) if wide else theme.numbers(9.5))
+        pressed.setFixedWidth(160 if wide else 128)
+        box.addWidget(pressed, 0, 0)
+        box.addWidget(label(text), 0, 1, Qt.AlignmentFlag.AlignLeft)
+        box.setColumnStretch(1, 1)
+        return made

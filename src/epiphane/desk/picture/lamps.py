@@ -1,0 +1,89 @@
+"""One lamp a lane: which effect is firing at the playhead, and how strongly."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.score.paint import lane_colour, lane_label
+
+_HEIGHT = 34
+
+
+class Lamps(QWidget):
+    """The lamps of all lanes in a row; clicking one selects its lane."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self.setFixedHeight(_HEIGHT)
+        self.setAccessibleName("Pulse lamps")
+        self.setToolTip(
+            "Each lamp shows how strongly its lane fires at the playhead; click to select the lane"
+        )
+        editor.project_changed.connect(self.update)
+        editor.playhead_changed.connect(self.update)
+        editor.selection_changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, _HEIGHT)
+
+    def levels(self) -> list[float]:
+        """Return each lane's level at the playhead."""
+        frame = self._editor.playhead
+        return [
+            float(lane.levels[frame]) if frame < len(lane.levels) else 0.0 for lane in self._editor.cues.lanes
+        ]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.PANEL)
+        painter.setFont(theme.words(9))
+        lanes = self._editor.project.lanes
+        if not lanes:
+            painter.setPen(theme.QUIET)
+            text = "No lanes yet: drop an effect on the score" if self._editor.project.n_frames else ""
+            painter.drawText(QRectF(self.rect()).adjusted(16, 0, 0, 0), _LEFT, text)
+            return
+        for index, (lane, level) in enumerate(zip(lanes, self.levels(), strict=True)):
+            box = self._box(index)
+            colour = lane_colour(lane)
+            centre = QPointF(box.left() + 14, box.center().y())
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(_mixed(theme.RAISED, colour, 0.25))
+            painter.drawEllipse(centre, 7, 7)
+            painter.setBrush(_mixed(theme.RAISED, colour, 0.25 + 0.75 * min(level, 1.0)))
+            painter.drawEllipse(centre, 3 + 4 * min(level, 1.0), 3 + 4 * min(level, 1.0))
+            is_chosen = lane.id == self._editor.selection.lane
+            painter.setPen(theme.TEXT if is_chosen or level > 0.5 else theme.QUIET)
+            name = painter.fontMetrics().elidedText(
+                lane_label(lane), Qt.TextElideMode.ElideRight, round(box.width() - 30)
+            )
+            painter.drawText(box.adjusted(27, 0, 0, 0), _LEFT, name)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        lanes = self._editor.project.lanes
+        if event is None or not lanes:
+            return
+        index = int(event.position().x() // self._box(0).width())
+        if index < len(lanes):
+            self._editor.select(Selection(Kind.LANE, lane=lanes[index].id))
+
+    def _box(self, index: int) -> QRectF:
+        width = min(110.0, self.width() / max(1, len(self._editor.project.lanes)))
+        return QRectF(2 + index * width, 0, width, self.height())
+
+
+def _mixed(first: QColor, second: QColor, share: float) -> QColor:
+    return QColor(
+        *(
+            round(a + (b - a) * share)
+            for a, b in zip(first.getRgb()[:3], second.getRgb()[:3], strict=True)
+            if a is not None and b is not None
+        )
+    )
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

@@ -1,0 +1,93 @@
+"""The picture, on neutral grey, as large as it fits."""
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.thumbs import image_of
+from epiphane.types import Picture, Size
+
+
+class PictureView(QWidget):
+    """Shows one picture.
+
+    Signals
+    -------
+    resized()
+        The room for the picture has changed.
+    """
+
+    resized = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._picture: Picture | None = None
+        self._image: QImage | None = None
+        self._aspect = 16 / 9
+        self.setAccessibleName("Picture")
+        self.setMinimumSize(240, 135)
+        policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+
+    def heightForWidth(self, width: int) -> int:
+        return min(round(width / self._aspect), round(width * 9 / 16) + 1)
+
+    def sizeHint(self) -> QSize:
+        return QSize(456, self.heightForWidth(456))
+
+    def set_aspect(self, size: Size) -> None:
+        """Keep room for pictures of a project's width and height."""
+        aspect = size[0] / size[1]
+        if aspect != self._aspect:
+            self._aspect = aspect
+            self.updateGeometry()
+            self.update()
+
+    def show_picture(self, picture: Picture | None) -> None:
+        """Show a picture, or none."""
+        self._picture = picture
+        self._image = None
+        self.update()
+
+    def device_pixels(self) -> Size:
+        """Return the size of the picture on screen, in its pixels."""
+        room = self._room()
+        ratio = self.devicePixelRatioF()
+        return max(2, round(room.width() * ratio)), max(2, round(room.height() * ratio))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PICTURE_GROUND)
+        if self._picture is None:
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(9.5))
+            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "The picture appears here")
+            return
+        if self._image is None:
+            self._image = self._fitted(self._picture)
+        painter.drawImage(QPointF(self._room().topLeft()), self._image)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._image = None
+        self.resized.emit()
+
+    def _fitted(self, picture: Picture) -> QImage:
+        size = self.device_pixels()
+        height, width = picture.shape[:2]
+        if (width, height) != size:
+            method = cv2.INTER_AREA if width > 1.5 * size[0] else cv2.INTER_LINEAR
+            picture = np.asarray(cv2.resize(picture, size, interpolation=method), np.uint8)
+        self._picture = picture  # the image shares its memory
+        image = image_of(picture)
+        image.setDevicePixelRatio(self.devicePixelRatioF())
+        return image
+
+    def _room(self) -> QRectF:
+        """Return where the picture lies: as large as fits, in the middle."""
+        width = min(self.width(), self.height() * self._aspect)
+        height = width / self._aspect
+        return QRectF((self.width() - width) // 2, (self.height() - height) // 2, width, height)

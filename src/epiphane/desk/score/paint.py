@@ -1,0 +1,296 @@
+"""Painting the staves."""
+
+import numpy as np
+from msgspec import Struct
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from epiphane.audio.waveform import COLUMNS_PER_SECOND
+from epiphane.desk import theme
+from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.score.layout import (
+    LANE_HEIGHT,
+    MARGIN_LEFT,
+    RULER_HEIGHT,
+    SHOTS_HEIGHT,
+    SOUND_HEIGHT,
+    ScoreLayout,
+    Stave,
+)
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.document.model import Envelope, Lane, Shot
+from epiphane.edits.footage import footage_name
+from epiphane.effects.registry import find_effect
+from epiphane.keying.envelope import envelope_level
+from epiphane.keying.schedule import Cue, LaneSchedule
+from epiphane.timing import frame_start
+
+_THUMB_WIDTH = 64
+
+
+class CueShape(Struct, frozen=True):
+    """Where a cue lies on a stave: its peak, and the ends of its sides, in pixels."""
+
+    left: float
+    peak: float
+    hold_end: float
+    right: float
+    height: float
+
+
+class StavePainter:
+    """Paints staves of the score from what the editor holds."""
+
+    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+        self._editor = editor
+        self._thumbnails = thumbnails
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint one stave without the playhead."""
+        self._paint_names(painter, layout, stave)
+        self._paint_ruler(painter, layout, stave)
+        self._paint_sound(painter, layout, stave)
+        self._paint_shots(painter, layout, stave)
+        for index, lane in enumerate(self._editor.cues.lanes):
+            self._paint_lane(painter, layout, stave, index, lane)
+
+    def cue_shape(self, layout: ScoreLayout, stave: Stave, lane: Lane, cue: Cue) -> CueShape:
+        """Return where a cue is painted."""
+        rate = self._editor.project.rate
+        envelope = lane.envelope
+
+        def x(offset: float) -> float:
+            # The middle of a frame is where it is seen; its peak stands on the hit's own frame.
+            seconds = (cue.frame + offset) / float(rate)
+            anchor = frame_start(cue.frame, rate)
+            scale = layout.pixels_per_second(stave, anchor)
+            return layout.x_at(stave, anchor) + (seconds - anchor) * scale
+
+        height = (LANE_HEIGHT - 3) * min(cue.strength, 1.0)
+        return CueShape(
+            x(-max(envelope.rise, 0.4)),
+            x(0),
+            x(envelope.hold),
+            x(envelope.hold + max(envelope.fall, 0.6)),
+            height,
+        )
+
+    def _paint_names(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        painter.setPen(theme.TEXT)
+        painter.setFont(theme.numbers(13, weight=500))
+        box = QRectF(0, stave.top - 2, MARGIN_LEFT - 14, RULER_HEIGHT)
+        painter.drawText(box, _RIGHT, str(stave.bars[0].number))
+        painter.setFont(theme.words(8.5))
+        for index, lane in enumerate(self._editor.project.lanes):
+            top = layout.lane_top(stave, index)
+            is_chosen = lane.id == self._editor.selection.lane
+            painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
+            name = lane_label(lane)
+            painter.drawText(QRectF(0, top, MARGIN_LEFT - 14, LANE_HEIGHT), _RIGHT, name)
+            painter.fillRect(
+                QRectF(MARGIN_LEFT - 9, top + 3, 3, LANE_HEIGHT - 6),
+                theme.RULE if lane.muted else lane_colour(lane),
+            )
+
+    def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        base = stave.top + RULER_HEIGHT - 6
+        painter.setPen(QPen(theme.RULE, 1))
+        painter.drawLine(QPointF(layout.left(stave), base), QPointF(layout.right(stave), base))
+        painter.setFont(theme.numbers(8.5))
+        for slot, bar in enumerate(stave.bars):
+            for number, time in enumerate(bar.beats):
+                x = layout.x_at(stave, time)
+                tall = 12 if number == 0 and abs(time - bar.start) < 1e-6 else 5
+                painter.setPen(QPen(theme.TEXT if tall > 5 else theme.QUIET, 1.6 if tall > 5 else 1))
+                painter.drawLine(QPointF(x, base - tall), QPointF(x, base))
+            if not bar.beats:
+                x = layout.x_at(stave, bar.start)
+                painter.setPen(QPen(theme.RULE, 1))
+                painter.drawLine(QPointF(x, base - 8), QPointF(x, base))
+            if slot:
+                painter.setPen(theme.QUIET)
+                at = QRectF(layout.slot_left(slot) + 5, base - 17, 40, 12)
+                painter.drawText(at, _LEFT, str(bar.number))
+
+    def _paint_sound(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        top, middle = layout.sound_top(stave.top), layout.sound_top(stave.top) + SOUND_HEIGHT / 2
+        left, right = layout.left(stave), layout.right(stave)
+        painter.setPen(QPen(theme.RULE, 1))
+        for y in (top + 2, middle, top + SOUND_HEIGHT - 2):
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+        heard = self._editor.heard
+        if heard is None or self._editor.project.song is None:
+            return
+        columns = np.arange(int(left), int(right))
+        edges = np.array([layout.seconds_at(stave, x) for x in [*columns, columns[-1] + 1]])
+        heights = _tallest(heard.listening.waveform, edges)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for part, colour in ((2, theme.WAVE[0]), (1, theme.WAVE[1]), (0, theme.WAVE[2])):
+            painter.setBrush(colour)
+            painter.drawPolygon(_mirrored(columns, heights[:, part] * (SOUND_HEIGHT / 2 - 1), middle))
+
+    def _paint_shots(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        top = layout.shots_top(stave.top)
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(left, top, right - left, SHOTS_HEIGHT), theme.STRIP)
+        project = self._editor.project
+        if not project.shots and stave.index == 0:
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(9))
+            box = QRectF(left + 12, top, right - left, SHOTS_HEIGHT)
+            painter.drawText(box, _LEFT, "Drop clips here: each is cut on a bar")
+        for shot in project.shots:
+            start = frame_start(shot.start, project.rate)
+            end = frame_start(shot.start + shot.n_frames, project.rate)
+            if end > stave.start + 1e-3 and start < stave.end - 1e-3:
+                x0 = max(left, layout.x_at(stave, max(start, stave.start)))
+                x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
+                self._paint_shot(painter, QRectF(x0, top, x1 - x0, SHOTS_HEIGHT), shot, layout, stave)
+
+    def _paint_shot(
+        self, painter: QPainter, box: QRectF, shot: Shot, layout: ScoreLayout, stave: Stave
+    ) -> None:
+        project = self._editor.project
+        footage = next((f for f in project.footage if f.id == shot.footage), None)
+        painter.save()
+        painter.setClipRect(box)
+        x = box.left()
+        while x < box.right() and footage is not None:
+            seconds = layout.seconds_at(stave, x + 1) - frame_start(shot.start, project.rate)
+            image = self._thumbnails.get(footage, shot.source_start + max(seconds, 0.0))
+            if image is not None:
+                painter.drawImage(QRectF(x, box.top(), _THUMB_WIDTH, SHOTS_HEIGHT), image)
+            x += _THUMB_WIDTH
+        begins = box.left() > layout.left(stave) + 0.5 or stave.index == 0
+        if begins or frame_start(shot.start, project.rate) >= stave.start - 1e-3:
+            painter.fillRect(QRectF(box.left(), box.top(), 2, box.height()), theme.GROUND)
+        if footage is not None:
+            self._paint_shot_name(painter, box, footage_name(footage))
+        painter.restore()
+        if shot.id == self._editor.selection.shot:
+            painter.setPen(QPen(theme.TEXT, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(2, 1, -1, -1))
+
+    def _paint_shot_name(self, painter: QPainter, box: QRectF, name: str) -> None:
+        painter.setFont(theme.words(8, weight=500))
+        width = painter.fontMetrics().horizontalAdvance(name) + 10
+        if width > box.width() - 6:
+            return
+        ground = QColor(theme.GROUND)
+        ground.setAlpha(190)
+        label = QRectF(box.left() + 5, box.bottom() - 17, width, 14)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(label, 3, 3)
+        painter.setPen(theme.TEXT)
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
+
+    def _paint_lane(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, index: int, lane: LaneSchedule
+    ) -> None:
+        top = layout.lane_top(stave, index)
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(left, top, right - left, LANE_HEIGHT), theme.STRIP)
+        colour = lane_colour(lane.lane)
+        if lane.lane.muted:
+            colour = theme.RULE
+        painter.save()
+        painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))
+        reach = (lane.lane.envelope.rise + lane.lane.envelope.hold + lane.lane.envelope.fall + 2) / float(
+            self._editor.project.rate
+        )
+        for cue in lane.cues:
+            if stave.start - reach <= cue.hit.time <= stave.end + reach:
+                self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
+        painter.restore()
+
+    def _paint_cue(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: Lane,
+        cue: Cue,
+        colour: QColor,
+    ) -> None:
+        shape = self.cue_shape(layout, stave, lane, cue)
+        selection = self._editor.selection
+        is_chosen = selection.kind is Kind.CUES and (lane.id, cue.hit.time) in selection.cues
+        path = cue_path(shape, lane.envelope, base, full_height=LANE_HEIGHT - 3 if cue.is_off else None)
+        if cue.is_off:
+            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        else:
+            painter.setPen(QPen(theme.GROUND, 0.8))
+            painter.setBrush(colour)
+        painter.drawPath(path)
+        if cue.override is not None and not cue.is_off:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.TEXT)
+            painter.drawPolygon(_diamond(shape.peak, base - 2.5, 2.6))
+        if is_chosen:
+            painter.setPen(QPen(theme.TEXT, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            tall = LANE_HEIGHT - 1
+            painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
+
+
+def lane_colour(lane: Lane) -> QColor:
+    """Return the colour of a lane's family."""
+    effect = find_effect(lane.effect)
+    return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
+
+
+def lane_label(lane: Lane) -> str:
+    """Return what a lane is called."""
+    effect = find_effect(lane.effect)
+    return f"{lane.effect} (missing)" if effect is None else effect.label
+
+
+def cue_path(
+    shape: CueShape, envelope: Envelope, base: float, *, full_height: float | None = None
+) -> QPainterPath:
+    """Return the outline of a cue: its true envelope, standing on `base`."""
+    height = shape.height if full_height is None else full_height
+    path = QPainterPath(QPointF(shape.left, base))
+    rise = np.linspace(0, 1, 7)
+    for share, level in zip(rise, envelope_level(envelope, (rise - 1) * envelope.rise), strict=True):
+        level = level if envelope.rise else share
+        path.lineTo(shape.left + (shape.peak - shape.left) * share, base - height * level)
+    path.lineTo(shape.hold_end, base - height)
+    fall = np.linspace(0, 1, 12)
+    for share, level in zip(
+        fall, envelope_level(envelope, envelope.hold + fall * envelope.fall), strict=True
+    ):
+        level = level if envelope.fall else 1 - share
+        path.lineTo(shape.hold_end + (shape.right - shape.hold_end) * share, base - height * level)
+    path.closeSubpath()
+    return path
+
+
+def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:
+    """Return the greatest column between neighbouring instants, shape (n_edges - 1, 3)."""
+    if len(waveform) == 0:
+        return np.zeros((len(edges) - 1, 3))
+    index = np.clip((edges * COLUMNS_PER_SECOND).astype(int), 0, len(waveform) - 1)
+    starts = index[:-1]
+    tall = np.maximum.reduceat(waveform, np.append(starts, len(waveform) - 1)[:-1], axis=0)
+    return np.where((index[1:] > starts)[:, None], tall, waveform[starts])
+
+
+def _mirrored(columns: np.ndarray, heights: np.ndarray, middle: float) -> QPolygonF:
+    upper = [QPointF(x, middle - h) for x, h in zip(columns, heights, strict=True)]
+    lower = [QPointF(x, middle + h) for x, h in zip(columns[::-1], heights[::-1], strict=True)]
+    return QPolygonF(upper + lower)
+
+
+def _diamond(x: float, y: float, reach: float) -> QPolygonF:
+    return QPolygonF(
+        [QPointF(x, y - reach), QPointF(x + reach, y), QPointF(x, y + reach), QPointF(x - reach, y)]
+    )
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

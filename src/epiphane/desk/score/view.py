@@ -1,0 +1,514 @@
+"""The score on screen, and what mouse and keys do on it."""
+
+from collections.abc import Sequence
+from enum import Enum
+
+from msgspec import Struct
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.carry import carried_effect, carried_footage
+from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.document.grid import bar_at
+from epiphane.document.model import FootageId, Lane, LaneId, Shot
+from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
+from epiphane.edits.lanes import change_envelope
+from epiphane.keying.schedule import Cue
+from epiphane.timing import frame_at, frame_start
+
+BARS_PER_LINE = (1, 2, 4, 8)
+_FOOT_GRAB = 4
+_DRAG_START = 4
+
+
+class Grip(Enum):
+    """What of the score is being dragged."""
+
+    PLAYHEAD = "playhead"
+    BAND = "band"
+    CUE = "cue"
+    STRENGTH = "strength"
+    NUDGE = "nudge"
+    RISE = "rise"
+    FALL = "fall"
+
+
+class Drag(Struct):
+    """A drag in progress."""
+
+    grip: Grip
+    origin: QPointF
+    place: Place
+    keys: frozenset[CueKey] = frozenset()
+    start_value: float = 0.0
+    last_value: float = 0.0
+    has_moved: bool = False
+
+
+class ScoreView(QAbstractScrollArea):
+    """The whole song in lines of bars.
+
+    Signals
+    -------
+    footage_dropped(ids: list of FootageId, bar: int or None)
+        Clips from the shelf; the bar where they go, or None for the end of the row.
+    effect_dropped(key: str)
+    lines_changed()
+        Another number of bars a line.
+    """
+
+    footage_dropped = pyqtSignal(object, object)
+    effect_dropped = pyqtSignal(str)
+    lines_changed = pyqtSignal()
+
+    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+        super().__init__()
+        self._editor = editor
+        self._painter = StavePainter(editor, thumbnails)
+        self._pictures: dict[int, QPixmap] = {}
+        self._bars_per_line = 4
+        self._drag: Drag | None = None
+        self._drop_bar: int | None = None
+        self._is_dropping = False
+        self._band = QRectF()
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setAccessibleName("Score")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._paper.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self._layout = self._laid_out()
+        editor.project_changed.connect(self._on_project)
+        editor.selection_changed.connect(self._forget_pictures)
+        editor.song_changed.connect(self._forget_pictures)
+        editor.playhead_changed.connect(self._on_playhead)
+        thumbnails.ready.connect(self._forget_pictures)
+
+    @property
+    def bars_per_line(self) -> int:
+        """How many bars stand in a line."""
+        return self._bars_per_line
+
+    def set_bars_per_line(self, number: int) -> None:
+        """Put 1, 2, 4 or 8 bars in a line, and keep the playhead in sight."""
+        if number != self._bars_per_line:
+            self._bars_per_line = number
+            self._lay_out()
+            self.reveal_playhead()
+            self.lines_changed.emit()
+
+    def layout_now(self) -> ScoreLayout:
+        """Return where things are."""
+        return self._layout
+
+    def point_of(self, place: float, lane: LaneId | None = None) -> QPoint:
+        """Return the point of an instant (seconds) on a lane or the ruler, in the viewport."""
+        stave = self._layout.stave_at(place)
+        y = stave.top + 8.0
+        if lane is not None:
+            y = self._layout.lane_top(stave, self._layout.lanes.index(lane)) + LANE_HEIGHT - 5
+        return QPoint(round(self._layout.x_at(stave, place)), round(y - self._offset))
+
+    def stave_frames(self) -> tuple[int, int]:
+        """Return the frames (first, end) of the stave under the playhead."""
+        rate = self._editor.project.rate
+        stave = self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
+        return frame_at(stave.start, rate), frame_at(stave.end, rate)
+
+    def step_cue(self, direction: int) -> None:
+        """Select the next (1) or last (-1) cue of the lane, and go to it."""
+        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
+        found = None if lane is None else self._editor.cues.lane(lane.id)
+        if lane is None or found is None or not found.cues:
+            return
+        chosen = self._editor.selected_cues()
+        here = chosen[-1 if direction > 0 else 0].frame if chosen else self._editor.playhead - direction
+        later = [cue for cue in found.cues if (cue.frame - here) * direction > 0]
+        if later:
+            cue = later[0 if direction > 0 else -1]
+            self._editor.select_cues(frozenset({(lane.id, cue.hit.time)}), lane=lane.id)
+            self._editor.go_to(cue.frame)
+            self.reveal_playhead()
+
+    def select_all_cues(self) -> None:
+        """Select every cue of the lane."""
+        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
+        found = None if lane is None else self._editor.cues.lane(lane.id)
+        if lane is not None and found is not None:
+            keys = frozenset((lane.id, cue.hit.time) for cue in found.cues)
+            self._editor.select_cues(keys, lane=lane.id)
+
+    def reveal_playhead(self) -> None:
+        """Scroll so that the stave under the playhead is seen whole."""
+        stave = self._playhead_stave()
+        bar = self._bar
+        if stave.top < self._offset:
+            bar.setValue(round(stave.top - 8))
+        elif stave.top + stave.height > self._offset + self._paper.height():
+            bar.setValue(round(stave.top + stave.height - self._paper.height() + 10))
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self._paper)
+        painter.fillRect(self._paper.rect(), theme.GROUND)
+        for stave in self._layout.staves:
+            top = stave.top - self._offset
+            if top < self._paper.height() and top + stave.height + 12 > 0:
+                painter.drawPixmap(QPointF(0, top - 6), self._picture(stave))
+        self._paint_drop(painter)
+        self._paint_playhead(painter)
+        if self._drag is not None and self._drag.grip is Grip.BAND and self._drag.has_moved:
+            painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
+            painter.drawRect(self._band.translated(0, -self._offset))
+
+    def _picture(self, stave: Stave) -> QPixmap:
+        """Return a stave as painted last; staves are painted again only when they change."""
+        found = self._pictures.get(stave.index)
+        if found is None:
+            ratio = self.devicePixelRatioF()
+            size = QSize(self._paper.width(), round(stave.height + 12)) * ratio
+            found = QPixmap(size)
+            found.setDevicePixelRatio(ratio)
+            found.fill(theme.GROUND)
+            painter = QPainter(found)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.translate(0, 6 - stave.top)
+            self._painter.paint(painter, self._layout, stave)
+            painter.end()
+            self._pictures[stave.index] = found
+        return found
+
+    def _paint_playhead(self, painter: QPainter) -> None:
+        if self._editor.project.n_frames == 0:
+            return
+        stave = self._playhead_stave()
+        seconds = frame_start(self._editor.playhead, self._editor.project.rate)
+        x = self._layout.x_at(stave, max(seconds, stave.start))
+        top = stave.top - self._offset
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.TEXT, 1.5))
+        painter.drawLine(QPointF(x, top + 2), QPointF(x, top + stave.height + 4))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.TEXT)
+        painter.drawEllipse(QPointF(x, top + 2), 3.5, 3.5)
+
+    def _paint_drop(self, painter: QPainter) -> None:
+        if not self._is_dropping:
+            return
+        bars = self._editor.bars
+        shots_end = max((s.start + s.n_frames for s in self._editor.project.shots), default=0)
+        seconds = frame_start(shots_end, self._editor.project.rate)
+        if self._drop_bar is not None:
+            seconds = bars[self._drop_bar].start
+        stave = self._layout.stave_at(seconds)
+        top = self._layout.shots_top(stave.top) - self._offset
+        x = self._layout.x_at(stave, max(seconds, stave.start))
+        painter.fillRect(QRectF(x - 2, top - 4, 4, 44), theme.TEXT)
+
+    # Mouse
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        at = event.position() + QPointF(0, self._offset)
+        place = self._layout.locate(at.x(), at.y())
+        if place is None or self._editor.project.n_frames == 0:
+            return
+        is_adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if place.strip is Strip.LANE and place.lane is not None:
+            self._press_lane(place, place.lane, at, is_adding=is_adding)
+        else:
+            self._press_elsewhere(place, at)
+
+    def _press_lane(self, place: Place, lane_id: LaneId, at: QPointF, *, is_adding: bool) -> None:
+        lane = next(lane for lane in self._editor.project.lanes if lane.id == lane_id)
+        hit = self._cue_at(place, lane, at)
+        if hit is None:
+            if not is_adding:
+                self._editor.select(Selection(Kind.LANE, lane=lane_id))
+            self._drag = Drag(
+                Grip.BAND, at, place, keys=self._editor.selection.cues if is_adding else frozenset()
+            )
+            return
+        cue, grip = hit
+        key = (lane_id, cue.hit.time)
+        chosen = self._editor.selection.cues
+        if is_adding:
+            self._editor.select_cues(chosen ^ {key}, lane=lane_id)
+        elif key not in chosen:
+            self._editor.select_cues(frozenset({key}), lane=lane_id)
+        start = {Grip.RISE: lane.envelope.rise, Grip.FALL: lane.envelope.fall}.get(grip, 0)
+        self._drag = Drag(grip, at, place, keys=self._editor.selection.cues, start_value=float(start))
+
+    def _press_elsewhere(self, place: Place, at: QPointF) -> None:
+        if place.strip is Strip.SHOTS:
+            shot = self._shot_at(place.seconds)
+            self._editor.select(Selection(Kind.SHOT, shot=shot.id) if shot else Selection())
+        else:
+            self._editor.select(Selection())
+        self._drag = Drag(Grip.PLAYHEAD, at, place)
+        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position() + QPointF(0, self._offset)
+        drag = self._drag
+        if drag is None:
+            self._point(at)
+            return
+        moved = at - drag.origin
+        if not drag.has_moved and max(abs(moved.x()), abs(moved.y())) < _DRAG_START:
+            return
+        drag.has_moved = True
+        if drag.grip is Grip.CUE:  # the first direction tells what is meant
+            drag.grip = Grip.NUDGE if abs(moved.x()) >= abs(moved.y()) else Grip.STRENGTH
+        self._drag_on(drag, at, moved)
+
+    def _drag_on(self, drag: Drag, at: QPointF, moved: QPointF) -> None:
+        if drag.grip is Grip.PLAYHEAD:
+            place = self._layout.locate(at.x(), at.y())
+            if place is not None:
+                self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
+        elif drag.grip is Grip.BAND:
+            self._band = QRectF(drag.origin, at).normalized()
+            self._editor.select_cues(drag.keys | self._cues_in(self._band), lane=drag.place.lane)
+            self._paper.update()
+        elif drag.grip is Grip.STRENGTH:
+            self._drag_strength(drag, -moved.y() / LANE_HEIGHT)
+        else:
+            self._drag_frames(drag, self._pixels_to_frames(drag, moved.x()))
+
+    def _drag_strength(self, drag: Drag, change: float) -> None:
+        first = override_of(self._editor.project, next(iter(drag.keys)))
+        if drag.last_value == 0.0:
+            drag.start_value = 1.0 if first.strength is None else first.strength
+            drag.last_value = 1e-9
+        strength = round(min(max(drag.start_value + change, 0.0), 2.0), 2)
+        self._editor.apply(
+            lambda p: set_cue_strength(p, drag.keys, strength), "change of strength", gesture="strength"
+        )
+
+    def _drag_frames(self, drag: Drag, n_frames: int) -> None:
+        lane = drag.place.lane
+        if n_frames == drag.last_value or lane is None:
+            return
+        step = n_frames - round(drag.last_value)
+        drag.last_value = float(n_frames)
+        if drag.grip is Grip.NUDGE:
+            self._editor.apply(lambda p: nudge_cues(p, drag.keys, step), "nudge", gesture="nudge")
+        elif drag.grip is Grip.RISE:
+            rise = max(0, round(drag.start_value) - n_frames)
+            self._editor.apply(
+                lambda p: change_envelope(p, lane, rise=rise), "change of rise", gesture="rise"
+            )
+        elif drag.grip is Grip.FALL:
+            fall = max(0, round(drag.start_value) + n_frames)
+            self._editor.apply(
+                lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall"
+            )
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        drag, self._drag = self._drag, None
+        self._editor.end_gesture()
+        if drag is not None and not drag.has_moved and drag.grip is not Grip.PLAYHEAD:
+            self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
+        self._paper.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.mousePressEvent(event)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._paper.unsetCursor()
+
+    def viewportEvent(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            at = QPointF(event.pos()) + QPointF(0, self._offset)
+            QToolTip.showText(event.globalPos(), self._tip(at), self._paper)
+            return True
+        return super().viewportEvent(event)
+
+    def _point(self, at: QPointF) -> None:
+        """Let the pointer say what can be dragged here."""
+        place = self._layout.locate(at.x(), at.y())
+        cursor = Qt.CursorShape.ArrowCursor
+        if place is not None and place.lane is not None:
+            lane = next((one for one in self._editor.project.lanes if one.id == place.lane), None)
+            hit = None if lane is None else self._cue_at(place, lane, at)
+            if hit is not None:
+                feet = (Grip.RISE, Grip.FALL)
+                cursor = Qt.CursorShape.SizeHorCursor if hit[1] in feet else Qt.CursorShape.PointingHandCursor
+        self._paper.setCursor(cursor)
+
+    def _tip(self, at: QPointF) -> str:
+        place = self._layout.locate(at.x(), at.y())
+        if place is None:
+            return ""
+        if place.strip is Strip.LANE and place.lane is not None:
+            lane = next(one for one in self._editor.project.lanes if one.id == place.lane)
+            hit = self._cue_at(place, lane, at)
+            if hit is not None:
+                cue = hit[0]
+                nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
+                state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
+                return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
+        if place.strip is Strip.SHOTS and self._shot_at(place.seconds) is None:
+            return "Drop clips here: each is cut on a bar"
+        return f"{place.seconds:.2f} s · frame {frame_at(place.seconds, self._editor.project.rate)}"
+
+    # Drag and drop
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and (carried_footage(event.mimeData()) or carried_effect(event.mimeData())):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        if event is None:
+            return
+        self._is_dropping = bool(carried_footage(event.mimeData()))
+        self._drop_bar = self._bar_under(event.position())
+        self._paper.update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
+        self._is_dropping = False
+        self._paper.update()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        if event is None:
+            return
+        self._is_dropping = False
+        footage: Sequence[FootageId] = carried_footage(event.mimeData())
+        effect = carried_effect(event.mimeData())
+        if footage:
+            self.footage_dropped.emit(list(footage), self._bar_under(event.position()))
+        elif effect:
+            self.effect_dropped.emit(effect)
+        event.acceptProposedAction()
+        self._paper.update()
+
+    def _bar_under(self, position: QPointF) -> int | None:
+        """Return the bar of the shot under the pointer: new ones go before it; None is the end."""
+        place = self._layout.locate(position.x(), position.y() + self._offset)
+        shot = None if place is None else self._shot_at(place.seconds)
+        if shot is None:
+            return None
+        return bar_at(self._editor.bars, frame_start(shot.start + 1, self._editor.project.rate))
+
+    # What is where
+
+    @property
+    def _paper(self) -> QWidget:
+        viewport = self.viewport()
+        assert viewport is not None
+        return viewport
+
+    @property
+    def _bar(self) -> QScrollBar:
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        return bar
+
+    @property
+    def _offset(self) -> int:
+        return self._bar.value()
+
+    def _playhead_stave(self) -> Stave:
+        rate = self._editor.project.rate
+        return self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
+
+    def _shot_at(self, seconds: float) -> Shot | None:
+        frame = frame_at(seconds, self._editor.project.rate)
+        return next((s for s in self._editor.project.shots if s.start <= frame < s.start + s.n_frames), None)
+
+    def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, Grip] | None:
+        """Return the cue at a point and what of it would be dragged there."""
+        found = self._editor.cues.lane(lane.id)
+        best: tuple[float, Cue, Grip] | None = None
+        for cue in found.cues if found is not None else ():
+            if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
+                continue
+            shape = self._painter.cue_shape(self._layout, place.stave, lane, cue)
+            if not shape.left - _FOOT_GRAB <= at.x() <= shape.right + _FOOT_GRAB:
+                continue
+            grip = Grip.CUE
+            if at.x() < shape.left + _FOOT_GRAB and shape.peak - shape.left > 2 * _FOOT_GRAB:
+                grip = Grip.RISE
+            elif at.x() > shape.right - _FOOT_GRAB:
+                grip = Grip.FALL
+            distance = abs(at.x() - shape.peak)
+            if best is None or distance < best[0]:
+                best = (distance, cue, grip)
+        return None if best is None else best[1:]
+
+    def _pixels_to_frames(self, drag: Drag, pixels: float) -> int:
+        scale = self._layout.pixels_per_second(drag.place.stave, drag.place.seconds)
+        # [px] / [px/s] * [frame/s] = [frame]
+        return round(pixels / scale * float(self._editor.project.rate))
+
+    def _cues_in(self, band: QRectF) -> frozenset[CueKey]:
+        keys: set[CueKey] = set()
+        for stave in self._layout.staves:
+            for index, lane in enumerate(self._editor.cues.lanes):
+                top = self._layout.lane_top(stave, index)
+                if top + LANE_HEIGHT < band.top() or top > band.bottom():
+                    continue
+                keys.update(
+                    (lane.lane.id, cue.hit.time)
+                    for cue in lane.cues
+                    if stave.start <= cue.hit.time < stave.end
+                    and band.left() <= self._layout.x_at(stave, cue.hit.time) <= band.right()
+                )
+        return frozenset(keys)
+
+    # Staying current
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._lay_out()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self._paper.update()
+
+    def _on_project(self, new: object, old: object) -> None:
+        self._lay_out()
+
+    def _on_playhead(self) -> None:
+        self.reveal_playhead()
+        self._paper.update()
+
+    def _forget_pictures(self) -> None:
+        self._pictures.clear()
+        self._paper.update()
+
+    def _lay_out(self) -> None:
+        self._layout = self._laid_out()
+        self._bar.setRange(0, max(0, round(self._layout.height - self._paper.height())))
+        self._bar.setPageStep(self._paper.height())
+        self._bar.setSingleStep(40)
+        self._forget_pictures()
+
+    def _laid_out(self) -> ScoreLayout:
+        return ScoreLayout(
+            self._editor.project,
+            self._editor.bars,
+            bars_per_line=self._bars_per_line,
+            width=self._paper.width(),
+        )

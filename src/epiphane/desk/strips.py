@@ -1,0 +1,120 @@
+"""Two strips at the foot of the window: what is at work, and what has to be said."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import label
+from epiphane.desk.jobs import Jobs
+from epiphane.timing import clock_text
+
+_PLAIN_SECONDS = 8
+
+
+class JobStrip(QFrame):
+    """The oldest job at work: what it is, how far, how long, and a way to stop it."""
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self.setProperty("panel", True)
+        self._title = QLabel()
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(220)
+        self._left = label("")
+        stop = QPushButton("Stop")
+        stop.setProperty("quiet", True)
+        stop.setToolTip("Stop this")
+        stop.clicked.connect(self._stop)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(16, 3, 14, 3)
+        box.setSpacing(12)
+        for widget in (self._title, self._bar, self._left):
+            box.addWidget(widget)
+        box.addStretch(1)
+        box.addWidget(stop)
+        jobs.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the job at work, or nothing."""
+        running = self._jobs.running
+        self.setVisible(bool(running))
+        if running:
+            job = running[0]
+            others = f" and {len(running) - 1} more" if len(running) > 1 else ""
+            self._title.setText(job.title + others)
+            self._bar.setValue(round(job.share * 1000))
+            remaining = job.remaining
+            self._left.setText("" if remaining is None else f"about {clock_text(remaining + 0.99)} left")
+
+    def _stop(self) -> None:
+        if self._jobs.running:
+            self._jobs.running[0].cancel()
+
+
+class NoticeStrip(QFrame):
+    """One sentence for the editor. It never takes the keyboard; faults stay until they are closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setStyleSheet(
+            f"NoticeStrip {{ background: {theme.RAISED.name()}; border-top: 1px solid {theme.RULE.name()}; }}"
+        )
+        self._icon = QLabel()
+        self._text = QLabel()
+        self._text.setWordWrap(True)
+        self._text.setAccessibleName("Notice")
+        self._action = QPushButton()
+        self._action.clicked.connect(self._act)
+        self._then: Callable[[], None] | None = None
+        close = QPushButton(theme.icon("x", theme.QUIET, 15), "")
+        close.setProperty("quiet", True)
+        close.setAccessibleName("Close the notice")
+        close.setToolTip("Close the notice")
+        close.clicked.connect(self.hide)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(16, 4, 10, 4)
+        box.setSpacing(10)
+        box.addWidget(self._icon)
+        box.addWidget(self._text, 1)
+        box.addWidget(self._action)
+        box.addWidget(close)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str, is_fault: bool) -> None:
+        """Show a sentence; plain news goes away by itself."""
+        self._show(text, "triangle-alert" if is_fault else "info")
+        self._action.hide()
+        if not is_fault:
+            self._timer.start(_PLAIN_SECONDS * 1000)
+
+    def offer(self, text: str, action: str, then: Callable[[], None]) -> None:
+        """Show a sentence and a button that does something about it."""
+        self._show(text, "info")
+        self._action.setText(action)
+        self._then = then
+        self._action.show()
+
+    @property
+    def text(self) -> str:
+        """What is being said, or nothing."""
+        return self._text.text() if self.isVisible() else ""
+
+    def _show(self, text: str, icon: str) -> None:
+        self._timer.stop()
+        self._icon.setPixmap(theme.icon_pixmap(icon, theme.TEXT.name(), 16))
+        self._text.setText(text)
+        self.show()
+
+    def _act(self) -> None:
+        self.hide()
+        if self._then is not None:
+            self._then()

@@ -1,0 +1,328 @@
+"""The window: it lays the panels out and connects them; it alone knows everybody."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtWidgets import QFrame, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.actions import make_actions
+from epiphane.desk.bench.panel import BenchPanel
+from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.files import Files
+from epiphane.desk.frames import FrameServer
+from epiphane.desk.header import Header
+from epiphane.desk.jobs import Jobs
+from epiphane.desk.keys import KeyList
+from epiphane.desk.picture.lamps import Lamps
+from epiphane.desk.picture.view import PictureView
+from epiphane.desk.playback import Playback
+from epiphane.desk.score.view import ScoreView
+from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.strips import JobStrip, NoticeStrip
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.welcome import Welcome
+from epiphane.document.model import FootageId, GridUnit, Project
+from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
+from epiphane.edits.lanes import add_lane, change_lane, ensure_pulse, remove_lane
+from epiphane.edits.shots import fill_song, lay_in_row, remove_shots
+from epiphane.effects.registry import effect_named
+from epiphane.errors import EditError
+
+_LEFT_WIDTH = 448
+_PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
+_MOST_PREVIEW = 960
+_STRENGTH_STEP = 1.15
+
+
+class Window(QMainWindow):
+    """Epiphane's only window."""
+
+    def __init__(self, *, journal_folder: Path) -> None:
+        super().__init__()
+        self.setWindowTitle("Epiphane")
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 600)
+        self.setAcceptDrops(True)
+        self.editor = Editor(journal_folder=journal_folder)
+        self.jobs = Jobs()
+        self.frames = FrameServer()
+        self.frames.show(self.editor.project, self.editor.cues)
+        self.thumbnails = Thumbnails()
+        self.playback = Playback(self.editor, self.frames)
+        self.files = Files(self.editor, self.jobs, self)
+        self.score = ScoreView(self.editor, self.thumbnails)
+        self.actions_by_id = make_actions(self, self._callbacks())
+        self.picture = PictureView()
+        self.lamps = Lamps(self.editor)
+        self.bench = BenchPanel(self.editor, self.jobs)
+        self.shelf = ShelfPanel(self.editor, self.thumbnails)
+        self.welcome = Welcome(self.actions_by_id)
+        self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
+        self.notice = NoticeStrip()
+        self.job_strip = JobStrip(self.jobs)
+        self._stack = QStackedWidget()
+        self._lay_out()
+        self.key_list = KeyList(self)
+        self._connect()
+        self._on_project()
+        self.score.setFocus()
+
+    def _lay_out(self) -> None:
+        left = QFrame()
+        left.setProperty("panel", True)
+        left_box = QVBoxLayout(left)
+        left_box.setContentsMargins(0, 0, 0, 0)
+        left_box.setSpacing(0)
+        left_box.addWidget(self.picture)
+        left_box.addWidget(self.lamps)
+        left_box.addWidget(_line(is_upright=False))
+        left_box.addWidget(self.bench, 1)
+        self._right = QSplitter(Qt.Orientation.Vertical)
+        self._stack.addWidget(self.welcome)
+        self._stack.addWidget(self.score)
+        self._right.addWidget(self._stack)
+        self._right.addWidget(self.shelf)
+        self._right.setStretchFactor(0, 1)
+        self._right.setCollapsible(0, False)
+        self._right.setCollapsible(1, False)
+        self._right.setSizes([590, 152])
+        self._right.setHandleWidth(1)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.addWidget(left)
+        across.addWidget(self._right)
+        across.setStretchFactor(1, 1)
+        across.setSizes([_LEFT_WIDTH, 1280 - _LEFT_WIDTH])
+        across.setHandleWidth(1)
+        across.setCollapsible(0, False)
+        across.setCollapsible(1, False)
+        self._across = across
+        whole = QWidget()
+        box = QVBoxLayout(whole)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for widget in (self.header, _line(is_upright=False)):
+            box.addWidget(widget)
+        box.addWidget(across, 1)
+        box.addWidget(self.job_strip)
+        box.addWidget(self.notice)
+        self.setCentralWidget(whole)
+
+    def _connect(self) -> None:
+        self.editor.project_changed.connect(self._on_project)
+        self.editor.file_changed.connect(self._on_file)
+        self.editor.said.connect(self.notice.say)
+        self.jobs.failed.connect(lambda text: self.notice.say(text, True))
+        self.frames.fault.connect(lambda text: self.notice.say(text, True))
+        self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))
+        self.picture.resized.connect(self._fit_preview)
+        self.score.footage_dropped.connect(self.lay_footage)
+        self.score.effect_dropped.connect(self.add_effect)
+        self.shelf.footage_taken.connect(lambda ids: self.lay_footage(ids, None))
+        self.shelf.effects_taken.connect(lambda keys: self.add_effect(keys[0]))
+        self.shelf.add_footage.connect(self.files.ask_footage)
+        self.shelf.add_song.connect(self.files.ask_song)
+        self.files.can_recover.connect(self._offer_recovery)
+
+    def _callbacks(self) -> dict[str, Callable[[], object]]:
+        editor, score, playback, files = self.editor, self.score, self.playback, self.files
+        return {
+            "play": playback.toggle,
+            "loop": self.toggle_loop,
+            "frame_back": lambda: editor.go_to(editor.playhead - 1),
+            "frame_on": lambda: editor.go_to(editor.playhead + 1),
+            "beat_back": lambda: editor.step_to_beat(-1),
+            "beat_on": lambda: editor.step_to_beat(1),
+            "bar_back": lambda: editor.step_to_bar(-1),
+            "bar_on": lambda: editor.step_to_bar(1),
+            "start": lambda: editor.go_to(0),
+            "end": lambda: editor.go_to(editor.project.n_frames - 1),
+            "cue_back": lambda: score.step_cue(-1),
+            "cue_on": lambda: score.step_cue(1),
+            "cues_all": score.select_all_cues,
+            "toggle": lambda: self._change_cues(toggle_cues, "switch of cues"),
+            "weaker": lambda: self._scale_cues(1 / _STRENGTH_STEP),
+            "stronger": lambda: self._scale_cues(_STRENGTH_STEP),
+            "nudge_back": lambda: self._change_cues(lambda p, k: nudge_cues(p, k, -1), "nudge"),
+            "nudge_on": lambda: self._change_cues(lambda p, k: nudge_cues(p, k, 1), "nudge"),
+            "reset": lambda: self._change_cues(reset_cues, "reset of cues"),
+            "lane_on": lambda: self._step_lane(1),
+            "lane_back": lambda: self._step_lane(-1),
+            "mute": self._mute,
+            "delete": self._delete,
+            "unselect": self._unselect,
+            "lines_1": lambda: score.set_bars_per_line(1),
+            "lines_2": lambda: score.set_bars_per_line(2),
+            "lines_4": lambda: score.set_bars_per_line(4),
+            "lines_8": lambda: score.set_bars_per_line(8),
+            "footage": lambda: self.shelf.open_page(0),
+            "effects": lambda: self.shelf.open_page(1),
+            "fold": lambda: self.shelf.fold(not self.shelf.is_folded),
+            "keys": lambda: self.key_list.toggle(),
+            "undo": editor.undo,
+            "redo": editor.redo,
+            "song": files.ask_song,
+            "gather": files.ask_footage,
+            "fill": self.fill,
+            "new": files.new,
+            "open": files.ask_open,
+            "demo": files.open_demo,
+            "save": files.save,
+            "save_as": files.ask_save,
+            "export": lambda: self.bench.open_export(),
+            "quit": self.close,
+        }
+
+    # What the editor asks for
+
+    def lay_footage(self, ids: list[FootageId], bar: int | None) -> None:
+        """Lay clips in a row, each cut on a bar."""
+        self.editor.apply(lambda p: lay_in_row(p, ids, bar=bar), "laying of clips")
+
+    def fill(self) -> None:
+        """Fill the song with all footage in turn."""
+        ids = [footage.id for footage in self.editor.project.footage]
+        self.editor.apply(lambda p: fill_song(p, ids), "filling of the song")
+
+    def add_effect(self, key: str) -> None:
+        """Make a lane of an effect on every beat, and select it."""
+        effect = effect_named(key)
+
+        def edit(project: Project) -> Project:
+            if project.song is None or not project.song.beats:
+                raise EditError("an effect fires on the beats of a song: open a song first")
+            project, pulse = ensure_pulse(project, GridUnit.BEAT)
+            return add_lane(project, effect.key, pulse)
+
+        if self.editor.apply(edit, f"lane of {effect.label.lower()}"):
+            self.editor.select(Selection(Kind.LANE, lane=self.editor.project.lanes[-1].id))
+
+    def toggle_loop(self) -> None:
+        """Go round the stave under the playhead, or no longer."""
+        self.playback.set_loop(None if self.playback.loop is not None else self.score.stave_frames())
+
+    def _change_cues(self, edit: Callable[[Project, frozenset[CueKey]], Project], text: str) -> None:
+        keys = self.editor.selection.cues
+        if keys:
+            self.editor.apply(lambda p: edit(p, keys), text)
+
+    def _scale_cues(self, factor: float) -> None:
+        self._change_cues(lambda p, k: scale_cues(p, k, factor), "change of strength")
+
+    def _step_lane(self, direction: int) -> None:
+        lanes = [lane.id for lane in self.editor.project.lanes]
+        chosen = self.editor.selection.lane
+        if lanes:
+            at = lanes.index(chosen) + direction if chosen in lanes else 0
+            self.editor.select(Selection(Kind.LANE, lane=lanes[at % len(lanes)]))
+
+    def _mute(self) -> None:
+        lane = self.editor.selected_lane()
+        if lane is not None:
+            self.editor.apply(lambda p: change_lane(p, lane.id, muted=not lane.muted), "mute")
+
+    def _delete(self) -> None:
+        """Remove a lane or shot; cues cannot be removed, they are switched off."""
+        selection = self.editor.selection
+        lane, shot = selection.lane, selection.shot
+        if selection.kind is Kind.CUES:
+            self._change_cues(toggle_cues, "switch of cues")
+        elif selection.kind is Kind.LANE and lane is not None:
+            self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
+        elif selection.kind is Kind.SHOT and shot is not None:
+            self.editor.apply(lambda p: remove_shots(p, [shot]), "removal of shot")
+
+    def _unselect(self) -> None:
+        if self.key_list.isVisible():
+            self.key_list.hide()
+        self.editor.select(Selection())
+        self.score.setFocus()
+
+    # Staying current
+
+    def _on_project(self) -> None:
+        project = self.editor.project
+        has_work = project.song is not None or bool(project.footage)
+        self._stack.setCurrentWidget(self.score if has_work else self.welcome)
+        self.shelf.setVisible(has_work)
+        self.picture.set_aspect((project.width, project.height))
+        if project.n_frames == 0:
+            self.picture.show_picture(None)
+        self._fit_preview()
+        self._on_file()
+
+    def _on_file(self) -> None:
+        history = self.editor.history
+        for key, label, verb in (("undo", history.undo_label, "Undo"), ("redo", history.redo_label, "Redo")):
+            action = self.actions_by_id[key]
+            action.setEnabled(label is not None)
+            keys = action.shortcut().toString()
+            action.setToolTip(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})")
+        self.setWindowTitle(f"{self.editor.project.name}{'*' * self.editor.is_changed} · Epiphane")
+
+    def _fit_preview(self) -> None:
+        """Draw pictures no larger than they are seen, in a few sizes so that the cache holds."""
+        project = self.editor.project
+        seen = self.picture.device_pixels()[0]
+        most = min(project.width, _MOST_PREVIEW)
+        width = next((w for w in _PREVIEW_WIDTHS if w >= seen * 0.9), most)
+        width = min(width, most)
+        height = max(2, round(width * project.height / project.width / 2) * 2)
+        if self.frames.size != (width, height):
+            self.frames.set_size((width, height))
+            self.playback.refresh()
+
+    def _offer_recovery(self, n_edits: int) -> None:
+        edits = "one unsaved edit" if n_edits == 1 else f"{n_edits} unsaved edits"
+        self.notice.offer(
+            f"The last session ended with {edits} of this project.", "Bring back", self.files.recover
+        )
+
+    # Qt's events
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = None if event is None else event.mimeData()
+        if event is None or data is None:
+            return
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        if paths:  # after the drop has ended, for it may ask something
+            QTimer.singleShot(0, lambda: self.files.gather(paths))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self.key_list.isVisible():
+            self.key_list.setGeometry(self.rect())
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.shut_down()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """Stop everything that runs."""
+        self.playback.close()
+        self.jobs.close()
+        self.frames.close()
+        self.thumbnails.close()
+
+
+def _line(*, is_upright: bool) -> QWidget:
+    line = QWidget()
+    line.setStyleSheet(f"background: {theme.RULE.name()}")
+    if is_upright:
+        line.setFixedWidth(1)
+    else:
+        line.setFixedHeight(1)
+    return line

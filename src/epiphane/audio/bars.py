@@ -100,7 +100,7 @@ def _rise(levels: Float32Array) -> FloatArray:
     energy = np.sqrt((levels.astype(np.float64) ** 2).sum(axis=1))
     rise = np.zeros_like(energy)
     rise[2:] = np.maximum(0, energy[2:] - energy[:-2])
-    return rise
+    return np.asarray(rise)
 
 
 def _greatest_near(values: FloatArray, hops: IntArray, *, reach: int) -> FloatArray:
@@ -110,7 +110,7 @@ def _greatest_near(values: FloatArray, hops: IntArray, *, reach: int) -> FloatAr
 
 def _against_surroundings(values: FloatArray) -> FloatArray:
     usual = ndi.uniform_filter1d(values, _LOCAL_HALF_BEATS, mode="nearest")
-    return np.clip(values / (usual + 0.1 * values.mean() + 1e-9) - 1, -1, 2)
+    return np.asarray(np.clip(values / (usual + 0.1 * values.mean() + 1e-9) - 1, -1, 2))
 
 
 def _harmonic_change(levels: Float32Array, n_hops: int) -> FloatArray:

@@ -88,10 +88,7 @@ def listen(samples: Samples, *, name: str = "the song", progress: Progress = ign
     )
     progress(0.75)
     start, end = _sounding(mono, samples.rate)
-    if grid is None:
-        half_beats = _free_half_beats(rough, attacks)
-    else:
-        half_beats = grid.half_beats_until(samples.duration)
+    half_beats = _free_half_beats(rough, attacks) if grid is None else grid.half_beats_until(samples.duration)
     half_beats = half_beats[(half_beats > start - _EARLY_SECONDS) & (half_beats < end + 0.01)]
     if len(half_beats) < 4:
         return _without_beat(samples, waveform, f"{name} has too few beats to follow.")

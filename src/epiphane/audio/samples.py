@@ -43,7 +43,7 @@ class Samples(Struct, frozen=True, eq=False):
 
     def mono(self) -> Float32Array:
         """Return the mean of the channels, float32, shape (n_samples,)."""
-        return self.data.mean(axis=1, dtype=np.float32)
+        return np.asarray(self.data.mean(axis=1, dtype=np.float32))
 
 
 def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples:
@@ -118,7 +118,7 @@ def _blocks(
         except av.InvalidDataError:
             continue
         for frame in frames:
-            block = frame.to_ndarray().reshape(-1, n_channels)
+            block = np.asarray(frame.to_ndarray(), np.float32).reshape(-1, n_channels)
             n_samples += len(block)
             yield block
         if n_samples > limit:

@@ -32,7 +32,7 @@ class SteadyGrid(Struct, frozen=True):
         # A beat on the very first sample is one, though it may be heard a little before it; one in
         # the last hundredths of a second is the beginning of what has been cut off.
         first = np.ceil((-0.005 - self.phase) / self.half_beat)
-        last = np.floor((duration - 0.03 - self.phase) / self.half_beat)
+        last = np.floor((duration - self.phase) / self.half_beat)
         return np.maximum(self.phase + np.arange(first, last + 1) * self.half_beat, 0.0)
 
 

@@ -47,7 +47,7 @@ def measure_tempo(onsets: Onsets) -> TempoCurve:
     hops = 60 * HOPS_PER_SECOND / TEMPI
 
     def at(share: float) -> FloatArray:
-        return np.interp(hops * share, np.arange(len(mean)), mean)
+        return np.asarray(np.interp(hops * share, np.arange(len(mean)), mean))
 
     below = np.maximum.reduce([at(1 / 2), at(1 / 3), at(2 / 3)]) / np.maximum(at(1), 0.05)
     usual = np.exp(-0.5 * (np.log2(TEMPI / _USUAL_BPM) / _USUAL_SPREAD_OCTAVES) ** 2)
@@ -70,7 +70,7 @@ def _autocorrelation(group: Float32Array) -> FloatArray:
 
     raw = correlate((windows - windows.mean(axis=1, keepdims=True)) * hann)
     bias = correlate(hann)
-    return raw / np.maximum(raw[:, :1], 1e-6) / (bias / bias[0])
+    return np.asarray(raw / np.maximum(raw[:, :1], 1e-6) / (bias / bias[0]))
 
 
 def _comb(likeness: FloatArray) -> FloatArray:

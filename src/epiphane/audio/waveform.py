@@ -46,11 +46,12 @@ def _band(mono: Float32Array, rate: int, low: float | None, high: float | None) 
     nyquist = rate / 2
     if low is not None and low >= nyquist * 0.95:
         return np.zeros_like(mono)
-    if high is None or high >= nyquist * 0.95:
-        kind, edges = ("highpass", low) if low is not None else ("lowpass", nyquist * 0.95)
-    elif low is None:
-        kind, edges = "lowpass", high
+    top = nyquist * 0.95 if high is None else min(high, nyquist * 0.95)
+    if low is None:
+        sections = scipy.signal.butter(2, top, "lowpass", fs=rate, output="sos")
+    elif high is None or high > top:
+        sections = scipy.signal.butter(2, low, "highpass", fs=rate, output="sos")
     else:
-        kind, edges = "bandpass", (low, high)
-    sections = scipy.signal.butter(2, edges, kind, fs=rate, output="sos").astype(np.float32)
+        sections = scipy.signal.butter(2, (low, high), "bandpass", fs=rate, output="sos")
+    sections = sections.astype(np.float32)
     return np.asarray(scipy.signal.sosfilt(sections, mono), np.float32)

@@ -214,7 +214,7 @@ def _hang_tools(canvas: Float32Array, seed: int) -> None:
         if rng.random() < 0.6:
             cv2.ellipse(layer, (int(x), int(78 + length)), (int(width * 1.5), int(width)), 0, 0, 360, 0.5, -1)
         x += rng.uniform(70, 170)
-    layer = cv2.GaussianBlur(layer, (0, 0), 9)
+    layer = np.asarray(cv2.GaussianBlur(layer, (0, 0), 9), np.float32)
     canvas *= (1 - 0.55 * layer)[..., None]
 
 

@@ -4,6 +4,8 @@ Fourteen bars of 4/4 at 112 BPM, which are exactly 30 s: four calm bars of malle
 five of everything, two that let go.
 """
 
+from typing import Literal
+
 import numpy as np
 import scipy.signal
 
@@ -209,7 +211,7 @@ def _pad(frequency: float, seconds: float, bright: float, rng: np.random.Generat
         phase = rng.uniform(0, 1)
         tone += scipy.signal.sawtooth(2 * np.pi * (frequency * 2 ** (cents / 1200) * t + phase))
     fade = np.minimum(1, t / 0.5) * np.minimum(1, (seconds - t) / 0.6)
-    return _filtered(tone, "lowpass", bright) * fade
+    return np.asarray(_filtered(tone, "lowpass", bright) * fade)
 
 
 def _riser(rng: np.random.Generator, seconds: float) -> FloatArray:
@@ -227,6 +229,8 @@ def _room(rng: np.random.Generator) -> FloatArray:
     return np.stack([_filtered(tail[:, c], "lowpass", 6500) for c in (0, 1)], 1)
 
 
-def _filtered(signal: FloatArray, kind: str, edges: float | tuple[float, float]) -> FloatArray:
+def _filtered(
+    signal: FloatArray, kind: Literal["lowpass", "bandpass", "highpass"], edges: float | tuple[float, float]
+) -> FloatArray:
     sections = scipy.signal.butter(2, edges, kind, fs=RATE, output="sos")
     return np.asarray(scipy.signal.sosfilt(sections, signal))

@@ -119,9 +119,9 @@ def soundtrack(scene: Scene) -> Float32Array:
         tone = _tone(strike.pitch, rng)[: max(0, n_samples - start)]
         track[start : start + len(tone)] += strike.level * tone
     hum = np.convolve(rng.normal(size=n_samples), np.hanning(90) / 45, "same")
-    for start, end in scene.rolling:
+    for begins, ends in scene.rolling:
         t = np.arange(n_samples) / SOUND_RATE
-        track += 0.02 * hum * np.clip((t - start) / 0.2, 0, 1) * np.clip((end - t) / 0.05, 0, 1)
+        track += 0.02 * hum * np.clip((t - begins) / 0.2, 0, 1) * np.clip((ends - t) / 0.05, 0, 1)
     stereo = np.stack([track, np.roll(track, 12)], axis=1)
     return np.asarray(np.tanh(stereo), np.float32)
 
@@ -132,7 +132,7 @@ def _tone(pitch: float, rng: np.random.Generator) -> FloatArray:
         -t / 0.03
     )
     if pitch <= 0:
-        return knock
+        return np.asarray(knock)
     bar = sum(
         level * np.sin(2 * np.pi * pitch * ratio * t) * np.exp(-t / decay)
         for ratio, level, decay in ((1, 1.0, 0.5), (2.76, 0.45, 0.22), (5.4, 0.2, 0.09))

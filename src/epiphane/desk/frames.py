@@ -98,30 +98,27 @@ class FrameServer(QObject):
     def _work(self) -> None:
         while True:
             with self._wake:
-                job = self._next_job()
-                while job is None and not self._is_closing:
-                    self._wake.wait()
-                    job = self._next_job()
-                if job is None or self._is_closing:
+                self._wake.wait_for(lambda: self._is_closing or self._has_job())
+                if self._is_closing:
                     return
-                frame, plan = job
+                frame, plan = self._take_job()
                 size = self._size
                 self._busy.add(plan)
             picture = draw(plan, self.footage, size)
             self._cache.put(plan, size, picture)
             with self._wake:
                 self._busy.discard(plan)
-                if self._is_closing:
-                    return
-            self._tell(frame)
+                is_closing = self._is_closing
+            if not is_closing:
+                self._tell(frame)
 
-    def _next_job(self) -> tuple[int, FramePlan] | None:
+    def _has_job(self) -> bool:
+        return any(plan not in self._busy for _, plan in self._wanted)
+
+    def _take_job(self) -> tuple[int, FramePlan]:
         """Take the most urgent wish that no thread is at work on."""
-        for index, (frame, plan) in enumerate(self._wanted):
-            if plan not in self._busy:
-                del self._wanted[index]
-                return frame, plan
-        return None
+        index = next(n for n, (_, plan) in enumerate(self._wanted) if plan not in self._busy)
+        return self._wanted.pop(index)
 
     def _tell(self, frame: int) -> None:
         for text in self.footage.faults():

@@ -122,7 +122,8 @@ QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {RAISED.name()}; c
     selection-background-color: {TEXT.name()}; selection-color: {GROUND.name()}; }}
 QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {QUIET.name()}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
-QComboBox::down-arrow {{ image: url({(ICONS / "chevron-down-quiet.svg").as_posix()}); width: 12px; height: 12px; }}
+QComboBox::down-arrow {{ image: url({(ICONS / "chevron-down-quiet.svg").as_posix()}); width: 12px;
+    height: 12px; }}
 QComboBox QAbstractItemView {{ background: {RAISED.name()}; border: 1px solid {RULE.name()};
     selection-background-color: {RULE.name()}; selection-color: {TEXT.name()}; padding: 4px; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

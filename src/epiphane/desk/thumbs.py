@@ -15,7 +15,7 @@ from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
 THUMB_SIZE: Size = (192, 108)
-_STEP_SECONDS = 0.25
+_STEP_SECONDS = 0.5
 _MOST_KEPT = 1500
 
 
@@ -99,4 +99,4 @@ def image_of(picture: Picture) -> QImage:
     """Return an image that shares the memory of a picture, which must outlive it."""
     picture = np.ascontiguousarray(picture)
     height, width = picture.shape[:2]
-    return QImage(picture.data, width, height, 3 * width, QImage.Format.Format_BGR888)
+    return QImage(picture.data, width, height, 3 * width, QImage.Format.Format_BGR888)  # type: ignore[call-overload, no-any-return]  # the stubs know no memoryview

@@ -160,7 +160,7 @@ class Window(QMainWindow):
             "footage": lambda: self.shelf.open_page(0),
             "effects": lambda: self.shelf.open_page(1),
             "fold": lambda: self.shelf.fold(not self.shelf.is_folded),
-            "keys": lambda: self.key_list.toggle(),
+            "keys": self._toggle_keys,
             "undo": editor.undo,
             "redo": editor.redo,
             "song": files.ask_song,
@@ -171,7 +171,7 @@ class Window(QMainWindow):
             "demo": files.open_demo,
             "save": files.save,
             "save_as": files.ask_save,
-            "export": lambda: self.bench.open_export(),
+            "export": self.bench.open_export,
             "quit": self.close,
         }
 
@@ -233,6 +233,9 @@ class Window(QMainWindow):
             self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
         elif selection.kind is Kind.SHOT and shot is not None:
             self.editor.apply(lambda p: remove_shots(p, [shot]), "removal of shot")
+
+    def _toggle_keys(self) -> None:
+        self.key_list.toggle()
 
     def _unselect(self) -> None:
         if self.key_list.isVisible():

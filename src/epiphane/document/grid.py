@@ -66,7 +66,7 @@ def _bars_of_song(song: Song) -> tuple[Bar, ...]:
     n_after = _n_more(song.duration - lines[-1], step)
     edges = before + lines + [lines[-1] + step * n for n in range(1, n_after + 1)]
     starts, ends = edges, [*edges[1:], max(song.duration, edges[-1])]
-    bars = []
+    bars: list[Bar] = []
     for index, edges_of_bar in enumerate(zip(starts, ends, strict=True)):
         start, end = max(0.0, edges_of_bar[0]), min(edges_of_bar[1], song.duration)
         if end - start < _SHORTEST_BAR_SECONDS and bars:

@@ -42,7 +42,7 @@ def lay_in_row(project: Project, ids: Sequence[FootageId], *, bar: int | None = 
         counted += row[at].n_bars
         at += 1
     next_id = project.next_id
-    fresh = []
+    fresh: list[_Stretch] = []
     for footage_id in ids:
         footage = find(project.footage, footage_id, "footage")
         start = _next_part(footage, [*row, *fresh], project)

@@ -20,7 +20,7 @@ def set_song(project: Project, song: Song) -> Project:
 def _moved_lines(shots: tuple[Shot, ...], old: list[int], new: list[int], n_frames: int) -> tuple[Shot, ...]:
     """Return shots whose ends on an old line are on the new one; what lies past the end goes."""
     place = dict(zip(old, new, strict=False))
-    moved = []
+    moved: list[Shot] = []
     for shot in shots:
         start = place.get(shot.start, shot.start)
         end = min(place.get(shot.start + shot.n_frames, start + shot.n_frames), n_frames)

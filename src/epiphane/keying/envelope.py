@@ -40,9 +40,11 @@ def envelope_level(envelope: Envelope, offset: FloatArray) -> FloatArray:
         before and `fall` frames after; 0 beyond.
     """
     with np.errstate(divide="ignore", invalid="ignore"):
-        rising = np.clip(1 + offset / envelope.rise, 0, 1) if envelope.rise else (offset >= 0) * 1.0
+        rising = np.asarray(
+            np.clip(1 + offset / envelope.rise, 0, 1) if envelope.rise else offset >= 0, float
+        )
         after = offset - envelope.hold
-        falling = np.clip(after / envelope.fall, 0, 1) if envelope.fall else (after > 0) * 1.0
+        falling = np.asarray(np.clip(after / envelope.fall, 0, 1) if envelope.fall else after > 0, float)
     return np.asarray(
         np.where(offset < 0, eased(rising, envelope.rise_ease), 1 - eased(falling, envelope.fall_ease))
     )
@@ -50,4 +52,5 @@ def envelope_level(envelope: Envelope, offset: FloatArray) -> FloatArray:
 
 def frame_levels(envelope: Envelope) -> FloatArray:
     """Return the level on every frame from `rise` before the peak to the end of the fall."""
-    return envelope_level(envelope, np.arange(-envelope.rise, envelope.hold + envelope.fall + 1) * 1.0)
+    offsets = np.arange(-envelope.rise, envelope.hold + envelope.fall + 1, dtype=np.float64)
+    return envelope_level(envelope, offsets)

@@ -62,7 +62,7 @@ class Clip:
     @property
     def times(self) -> FloatArray:
         """Float64, shape (n_pictures,): seconds from the first picture, ascending."""
-        return (self._pts - self._pts[0]) * float(self._time_base)
+        return np.asarray((self._pts - self._pts[0]) * float(self._time_base))
 
     @property
     def duration(self) -> float:

@@ -58,7 +58,7 @@ def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPic
     """
     name = frame.format.name
     if frame.format.is_rgb or name.startswith(("gray", "pal", "mono", "bgr", "rgb", "ya")):
-        picture = np.ascontiguousarray(frame.to_ndarray(format="bgr24"))
+        picture = np.ascontiguousarray(frame.to_ndarray(format="bgr24"), np.uint8)
         return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
     frame_8_bit = frame.reformat(format=_eight_bit_sibling(name)) if name not in _PLANAR else frame
     spec = spec_of_tags(
@@ -79,8 +79,14 @@ def _eight_bit_sibling(name: str) -> str:
     return "yuv420p" if name.startswith(("nv", "p01")) else "yuv444p"
 
 
+def plane_rows(plane: av.video.plane.VideoPlane) -> Plane:
+    """Return the memory of a plane as rows, with the padding at their ends; nothing is copied."""
+    memory = np.frombuffer(memoryview(plane), np.uint8)
+    return np.asarray(memory.reshape(-1, plane.line_size))
+
+
 def _plane(plane: av.video.plane.VideoPlane) -> Plane:
-    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)
+    rows = plane_rows(plane)
     return rows[: plane.height, : plane.width]
 
 

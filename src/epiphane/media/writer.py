@@ -11,6 +11,7 @@ import numpy as np
 
 from epiphane.errors import MediaError
 from epiphane.media.colour import OUTPUT_SPEC, Matrix
+from epiphane.media.raw import plane_rows
 from epiphane.types import Float32Array, Plane, Size
 
 SOUND_RATE = 48_000
@@ -86,8 +87,7 @@ class MovieWriter:
         width, height = self._size
         frame = av.VideoFrame(width, height, "yuv420p")
         for target, plane in zip(frame.planes, planes, strict=True):
-            rows = np.frombuffer(target, np.uint8).reshape(-1, target.line_size)
-            rows[: target.height, : target.width] = plane
+            plane_rows(target)[: target.height, : target.width] = plane
         frame.pts = self._n_frames
         frame.time_base = 1 / self._rate
         frame.pict_type = 0  # the encoder chooses, not the file this frame may come from

@@ -6,7 +6,7 @@ from typing import Protocol
 import cv2
 import numpy as np
 
-from epiphane.effects.operations import Curve, Tone
+from epiphane.effects.operations import Curve, Operation, Tone
 from epiphane.effects.registry import find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
@@ -61,7 +61,7 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
 
 
 def _pass_of(plan: FramePlan) -> Pass:
-    operations = []
+    operations: list[Operation] = []
     for active in plan.effects:
         effect = find_effect(active.key)
         if effect is not None:
@@ -109,7 +109,7 @@ def _toned(
     for tone in tones:
         if isinstance(tone, Curve):
             table = np.clip(np.rint(tone.table), 0, 255).astype(np.uint8)[None]
-            picture = cv2.LUT(_transformed(picture, pending), table)
+            picture = np.asarray(cv2.LUT(_transformed(picture, pending), table), np.uint8)
             pending = None
         elif pending is None or is_decoding:
             pending = tone.matrix if pending is None else chain(pending, tone.matrix)

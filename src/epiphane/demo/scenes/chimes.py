@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from epiphane.demo.craft import Float32Array, glow, metal, place, plank, wall
+from epiphane.demo.craft import glow, metal, place, plank, wall
 from epiphane.demo.motion import Motion
 from epiphane.demo.stage import Scene, Strike, on_frame, put_marble, ring
+from epiphane.types import Float32Array
 
 _RADIUS = 32
 _N_BARS = 7

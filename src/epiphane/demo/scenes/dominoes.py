@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from epiphane.demo.craft import Float32Array, metal, place, plank, plate, wall
+from epiphane.demo.craft import metal, place, plank, plate, wall
 from epiphane.demo.motion import Motion
 from epiphane.demo.stage import Scene, Strike, on_frame, put_marble, ring
+from epiphane.types import Float32Array
 
 _N = 13
 _GAP, _TALL, _WIDE = 58, 128, 24

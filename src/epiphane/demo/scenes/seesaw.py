@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from epiphane.demo.craft import Float32Array, metal, place, plank, wall
+from epiphane.demo.craft import metal, place, plank, wall
 from epiphane.demo.motion import Motion
 from epiphane.demo.stage import Scene, Strike, on_frame, put_marble, ring
+from epiphane.types import Float32Array
 
 _HEAVY, _LIGHT = 56, 26
 _PIVOT = (620, 560)

@@ -46,7 +46,7 @@ class LaneBench(QWidget):
         self._texts: dict[str, ColourButton | QComboBox] = {}
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(9)
+        box.setSpacing(5)
         box.addWidget(self._pulse_row())
         box.addWidget(self._envelope_picture())
         box.addWidget(self._envelope_row())
@@ -256,10 +256,12 @@ class LaneBench(QWidget):
 
     def _set_share(self, name: str, percent: float, *, gesture: str | None = None) -> None:
         value = round(percent / 100, 4)
-        self._apply(partial(change_lane, **{name: value}), f"change of {name}", gesture=gesture)
+        self._apply(
+            lambda p, lane: change_lane(p, lane, **{name: value}), f"change of {name}", gesture=gesture
+        )
 
     def _set_ease(self, side: str, ease: str) -> None:
-        self._apply(partial(change_envelope, **{side: Ease(ease)}), "change of ease")
+        self._apply(lambda p, lane: change_envelope(p, lane, **{side: Ease(ease)}), "change of ease")
 
     def _fire_by(self, key: str) -> None:
         if key == "every":

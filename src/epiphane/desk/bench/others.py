@@ -13,6 +13,9 @@ from epiphane.edits.footage import footage_name
 from epiphane.edits.shots import bars_of_shot, remove_shots, slip_shot, stretch_shot
 from epiphane.timing import clock_text, rate_text
 
+_HINT = "Click a cue, a lane or a shot in the score to change it here."
+_HINT_EMPTY = "What you select in the score is shown here, to be changed."
+
 
 class SongBench(QWidget):
     """What was heard in the song, and the shape of the film."""
@@ -26,13 +29,12 @@ class SongBench(QWidget):
         self._facts = {
             name: label("", is_quiet=False) for name in ("Length", "Tempo", "Beats", "Film", "Made of")
         }
-        for name, words in self._facts.items():
-            words.setWordWrap(True)
-            self._box.addWidget(row(name, words))
-        self._box.addWidget(rule())
-        hint = label("Click a cue, a lane or a shot in the score to change it here.")
-        hint.setWordWrap(True)
-        self._box.addWidget(hint)
+        self._rows = [row(name, words) for name, words in self._facts.items()]
+        for widget in (*self._rows, rule()):
+            self._box.addWidget(widget)
+        self._hint = label("")
+        self._hint.setWordWrap(True)
+        self._box.addWidget(self._hint)
         self._box.addStretch(1)
         self.refresh()
 
@@ -40,6 +42,10 @@ class SongBench(QWidget):
         """Show the project as it is now."""
         project = self._editor.project
         song = project.song
+        has_work = song is not None or bool(project.footage)
+        for widget in self._rows:
+            widget.setVisible(has_work)
+        self._hint.setText(_HINT if has_work else _HINT_EMPTY)
         texts = dict.fromkeys(self._facts, "–")
         if song is not None:
             texts["Length"] = clock_text(song.duration)
@@ -51,7 +57,7 @@ class SongBench(QWidget):
             else:
                 texts["Tempo"] = "no beat was heard"
         size = f"{project.width} × {project.height}"
-        texts["Film"] = f"{size}, {rate_text(project.rate)} frames a second"
+        texts["Film"] = f"{size}, {rate_text(project.rate)} fps"
         texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
         for name, text in texts.items():
             self._facts[name].setText(text)

@@ -1,5 +1,7 @@
 """The bench: shows the one selected thing."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
@@ -86,7 +88,7 @@ class BenchPanel(QFrame):
             self.export.refresh()
         else:
             song = self._editor.project.song
-            name = song.path.rsplit("/", 1)[-1] if song else "none yet"
+            name = Path(song.path).name if song else "none yet"
             self._show(self._song, "Song", name)
             self._song.refresh()
 

@@ -256,15 +256,13 @@ def cue_path(
     height = shape.height if full_height is None else full_height
     path = QPainterPath(QPointF(shape.left, base))
     rise = np.linspace(0, 1, 7)
-    for share, level in zip(rise, envelope_level(envelope, (rise - 1) * envelope.rise), strict=True):
-        level = level if envelope.rise else share
+    rising = envelope_level(envelope, (rise - 1) * envelope.rise) if envelope.rise else rise
+    for share, level in zip(rise, rising, strict=True):
         path.lineTo(shape.left + (shape.peak - shape.left) * share, base - height * level)
     path.lineTo(shape.hold_end, base - height)
     fall = np.linspace(0, 1, 12)
-    for share, level in zip(
-        fall, envelope_level(envelope, envelope.hold + fall * envelope.fall), strict=True
-    ):
-        level = level if envelope.fall else 1 - share
+    falling = envelope_level(envelope, envelope.hold + fall * envelope.fall) if envelope.fall else 1 - fall
+    for share, level in zip(fall, falling, strict=True):
         path.lineTo(shape.hold_end + (shape.right - shape.hold_end) * share, base - height * level)
     path.closeSubpath()
     return path

@@ -110,10 +110,10 @@ class Tiles(QListWidget):
 
 
 class _TileDelegate(QStyledItemDelegate):
-    def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:  # type: ignore[override]
+    def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:
         return _TILE
 
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: object) -> None:  # type: ignore[override]
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: object) -> None:
         assert painter is not None
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -1,0 +1,45 @@
+# Everything runs in .venv, which `make setup` makes; no other state of the machine is assumed.
+
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/ready
+
+.PHONY: setup demo test lint format bench screenshots docs clean
+
+setup: $(READY)
+
+$(READY): pyproject.toml tools/install-system-libraries
+	tools/install-system-libraries
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --upgrade "pip>=24"
+	$(BIN)/pip install --quiet --editable ".[dev]"
+	touch $(READY)
+
+demo: setup
+	$(BIN)/epiphane demo
+
+test: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+
+lint: setup
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+format: setup
+	$(BIN)/ruff format .
+	$(BIN)/ruff check --fix .
+
+bench: setup
+	$(BIN)/python -m bench
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m docs.make_screenshots
+
+docs: setup
+	$(BIN)/python -m docs.make_reference
+
+clean:
+	rm -rf $(VENV) build .mypy_cache .ruff_cache .pytest_cache .import_linter_cache .hypothesis

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 LONGEST_SECONDS = 90 * 60
 # Sound that stops this much before its file says was cut off.
 _TRUNCATED_SECONDS = 0.5
+_GAP_SECONDS, _LONGEST_GAP_SECONDS = 0.03, 300.0
 
 
 class Samples(Struct, frozen=True, eq=False):
@@ -107,24 +108,51 @@ def _blocks(
     resampler = av.AudioResampler(format="flt", layout=layout)
     n_channels = 1 if layout == "mono" else 2
     n_samples = 0
+    place = _Placing(stream)
     limit = seconds_to_sample(LONGEST_SECONDS, stream.codec_context.sample_rate or 48_000)
     packets = container.demux(stream)
     while True:
         try:
             packet = next(packets)
-            frames = [out for frame in packet.decode() for out in resampler.resample(frame)]
+            frames = packet.decode()
         except (StopIteration, EOFError):
             return
         except av.InvalidDataError:
             continue
         for frame in frames:
-            block = np.asarray(frame.to_ndarray(), np.float32).reshape(-1, n_channels)
-            n_samples += len(block)
-            yield block
+            n_missing = place.n_missing_before(frame, n_samples)
+            blocks = [np.zeros((n_missing, n_channels), np.float32)] if n_missing else []
+            blocks += [
+                np.asarray(out.to_ndarray(), np.float32).reshape(-1, n_channels)
+                for out in resampler.resample(frame)
+            ]
+            n_samples += sum(len(block) for block in blocks)
+            yield from blocks
         if n_samples > limit:
             _check_length(n_samples / (limit / LONGEST_SECONDS), path)
         if stated:
             progress(min(1.0, n_samples / limit * LONGEST_SECONDS / stated))
+
+
+class _Placing:
+    """Tells by timestamps where sound is missing between two blocks, as in a broken transport stream."""
+
+    def __init__(self, stream: av.AudioStream) -> None:
+        self._time_base = stream.time_base
+        self._first: int | None = None
+
+    def n_missing_before(self, frame: av.AudioFrame, n_samples: int) -> int:
+        """Return how many samples of silence go before a frame when `n_samples` are there already."""
+        base = frame.time_base or self._time_base
+        if frame.pts is None or not base:
+            return 0
+        if self._first is None:
+            self._first = frame.pts
+        place = seconds_to_sample(float((frame.pts - self._first) * base), frame.sample_rate)
+        n_missing = place - n_samples
+        # Containers round timestamps to a millisecond; a leap of minutes is a broken one.
+        is_gap = _GAP_SECONDS < n_missing / frame.sample_rate < _LONGEST_GAP_SECONDS
+        return n_missing if is_gap else 0
 
 
 def _stated_duration(container: av.container.InputContainer, stream: av.AudioStream) -> float:

@@ -65,8 +65,10 @@ def band_spectrum(
     weights, centres = _triangles(rate, n_fft, low, high)
     n_hops = int(np.floor(len(mono) / rate * hops_per_second)) + 1
     levels = np.empty((n_hops, len(centres)), np.float32)
+    used = np.flatnonzero(weights.any(axis=1))
+    inside = slice(used[0], used[-1] + 1) if len(used) else slice(0, 0)
     for first, magnitudes in _magnitudes(mono, rate, hops_per_second, n_fft, n_hops):
-        levels[first : first + len(magnitudes)] = magnitudes @ weights
+        levels[first : first + len(magnitudes)] = magnitudes[:, inside] @ weights[inside]
     return Bands(levels, centres)
 
 

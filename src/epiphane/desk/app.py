@@ -1,7 +1,10 @@
 """Starting the application."""
 
 import sys
+import traceback
+from functools import partial
 from pathlib import Path
+from types import TracebackType
 
 import platformdirs
 from PyQt6.QtCore import QTimer
@@ -35,6 +38,7 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     """
     app = make_application(sys.argv[:1])
     window = Window(journal_folder=data_folder())
+    sys.excepthook = partial(_go_on_after, window)
     window.show()
 
     def open_first() -> None:
@@ -47,3 +51,11 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
 
     QTimer.singleShot(0, open_first)
     return app.exec()
+
+
+def _go_on_after(
+    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
+    """Tell of a mistake in Epiphane itself and go on: Qt would end the application instead."""
+    traceback.print_exception(kind, error, trace)
+    window.notice.say(f"Something in Epiphane went wrong ({error}). Your work is kept; save it now.", True)

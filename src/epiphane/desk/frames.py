@@ -44,7 +44,9 @@ class FrameServer(QObject):
         self._plans: dict[int, FramePlan] = {}
         self._told: set[str] = set()
         self._is_closing = False
-        self._threads = [threading.Thread(target=self._work, name=f"draw-{n}") for n in range(_WORKERS)]
+        self._threads = [
+            threading.Thread(target=self._work, name=f"draw-{n}", daemon=True) for n in range(_WORKERS)
+        ]
         for thread in self._threads:
             thread.start()
 

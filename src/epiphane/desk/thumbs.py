@@ -37,7 +37,7 @@ class Thumbnails(QObject):
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
         self._wake = threading.Condition()
         self._is_closing = False
-        self._thread = threading.Thread(target=self._work, name="thumbnails")
+        self._thread = threading.Thread(target=self._work, name="thumbnails", daemon=True)
         self._thread.start()
 
     def get(self, footage: Footage, seconds: float) -> QImage | None:

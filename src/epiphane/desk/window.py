@@ -171,7 +171,7 @@ class Window(QMainWindow):
             "demo": files.open_demo,
             "save": files.save,
             "save_as": files.ask_save,
-            "export": self.bench.open_export,
+            "export": self._open_export,
             "quit": self.close,
         }
 
@@ -236,6 +236,9 @@ class Window(QMainWindow):
 
     def _toggle_keys(self) -> None:
         self.key_list.toggle()
+
+    def _open_export(self) -> None:
+        self.bench.open_export()
 
     def _unselect(self) -> None:
         if self.key_list.isVisible():

@@ -17,6 +17,8 @@ _PATTERNS = (
 )
 _CHANGE_OF_PATTERN = 2.0
 _LOCAL_HALF_BEATS = 65
+# Two beats whose spectra differ by less (1 - cosine) are in the same harmony.
+_LEAST_CHANGE = 0.05
 
 
 class BarEvidence:
@@ -24,28 +26,32 @@ class BarEvidence:
 
     Attributes
     ----------
-    low, high, change : float64, shape (n_half_beats,)
-        Low drum, high drum, and change of harmony.
+    low, high, accent, change : float64, shape (n_half_beats,)
+        Low drum, high drum, loudness of everything, and change of harmony.
     """
 
-    def __init__(self, low: FloatArray, high: FloatArray, change: FloatArray) -> None:
+    def __init__(self, low: FloatArray, high: FloatArray, accent: FloatArray, change: FloatArray) -> None:
         self.low = low
         self.high = high
+        self.accent = accent
         self.change = change
 
 
 def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> BarEvidence:
     """Return what speaks for beats and bars at each half-beat (times in seconds, ascending)."""
-    rises = [_rise(rhythm.between(*edges)) for edges in ((30, 120), (150, 2000), (5000, 17_000))]
+    ranges = ((30, 120), (150, 2000), (5000, 17_000), (30, 17_000))
     hops = np.round(half_beats * HOPS_PER_SECOND - 0.5).astype(np.int64)
-    low, middle, top = (_greatest_near(rise, hops, reach=3) for rise in rises)
+    low, middle, top, whole = (
+        _greatest_near(_rise(rhythm.between(*edges)), hops, reach=3) for edges in ranges
+    )
     beat = 2 * float(np.median(np.diff(half_beats)))
     change = _harmonic_change(harmony.levels, round(beat * HARMONY_HOPS_PER_SECOND))
     harmony_hops = np.round(half_beats * HARMONY_HOPS_PER_SECOND).astype(np.int64)
     return BarEvidence(
         low=_against_surroundings(low),
         high=_against_surroundings(np.sqrt(middle * top)),
-        change=_against_surroundings(_greatest_near(change, harmony_hops, reach=1)),
+        accent=_against_surroundings(whole),
+        change=_against_surroundings(_greatest_near(change, harmony_hops, reach=1), floor=_LEAST_CHANGE),
     )
 
 
@@ -82,7 +88,7 @@ def _observation(
     low_weights, high_weights = np.array(low) - np.mean(low), np.array(high) - np.mean(high)
     score = trust * (np.outer(evidence.low, low_weights) + 0.5 * np.outer(evidence.high, high_weights))
     score[:, ::2] += 0.5 * evidence.low[:, None]
-    score[:, 0] += 3 * evidence.change + 0.3 * evidence.low
+    score[:, 0] += 3 * evidence.change + 0.3 * evidence.low + 0.3 * evidence.accent
     return score
 
 
@@ -108,9 +114,11 @@ def _greatest_near(values: FloatArray, hops: IntArray, *, reach: int) -> FloatAr
     return np.asarray(greatest[np.clip(hops, 0, len(values) - 1)])
 
 
-def _against_surroundings(values: FloatArray) -> FloatArray:
+def _against_surroundings(values: FloatArray, *, floor: float = 1e-9) -> FloatArray:
+    """Return how far values stand out from what is usual around them; below `floor` nothing does."""
     usual = ndi.uniform_filter1d(values, _LOCAL_HALF_BEATS, mode="nearest")
-    return np.asarray(np.clip(values / (usual + 0.1 * values.mean() + 1e-9) - 1, -1, 2))
+    scale = np.maximum(usual + 0.1 * values.mean(), floor)
+    return np.asarray(np.clip((values - usual) / scale, -1, 2))
 
 
 def _harmonic_change(levels: Float32Array, n_hops: int) -> FloatArray:

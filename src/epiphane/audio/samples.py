@@ -66,7 +66,7 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
             if not container.streams.audio:
                 raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")
             stream = container.streams.audio[0]
-            stated = _stated_duration(container, stream)
+            stated = _duration_in_riff_header(path) or _stated_duration(container, stream)
             _check_length(stated, path)
             blocks = list(_blocks(container, stream, stated, path, progress))
             rate = stream.codec_context.sample_rate
@@ -159,6 +159,23 @@ def _stated_duration(container: av.container.InputContainer, stream: av.AudioStr
     if stream.duration and stream.time_base:
         return float(stream.duration * stream.time_base)
     return (container.duration or 0) / av.time_base
+
+
+def _duration_in_riff_header(path: Path) -> float:
+    """Return the seconds that a WAV file says it holds, else 0: decoders tell only what is there."""
+    with path.open("rb") as file:
+        head = file.read(12)
+        bytes_per_second = 0
+        while head[:4] == b"RIFF" and len(chunk := file.read(8)) == 8:
+            name, n_bytes = chunk[:4], int.from_bytes(chunk[4:], "little")
+            if name == b"data":
+                is_known = bytes_per_second and n_bytes not in (0, 0xFFFFFFFF)
+                return n_bytes / bytes_per_second if is_known else 0.0
+            if name == b"fmt ":
+                bytes_per_second = int.from_bytes(file.read(n_bytes)[8:12], "little")
+            else:
+                file.seek(n_bytes + n_bytes % 2, 1)
+    return 0.0
 
 
 def _check_length(seconds: float, path: Path) -> None:

@@ -14,6 +14,8 @@ _MOST_DRIFT_SECONDS = 0.012
 _LEAST_AGREEMENT = 0.7
 _FEWEST_BEATS = 8
 _WINDOW_SECONDS = 8.0
+# Where attacks are known to the millisecond only, a line through them is no better than this.
+_MOST_MOVED_SECONDS = 0.004
 
 
 class SteadyGrid(Struct, frozen=True):
@@ -69,7 +71,10 @@ def fit_steady_grid(
     numbers, times = _exact_hits(mono, rate, grid, attacks, beats)
     if len(numbers) < max(4, 0.25 * len(beats)):
         return _round_tempo(grid, beats)
-    fitted = _round_tempo(_line_fit(numbers, times, grid), beats)
+    line = _line_fit(numbers, times, grid)
+    off = times - line.phase - numbers * line.half_beat
+    spread = float(np.median(np.abs(off - np.median(off))))
+    fitted = _round_tempo(line, beats, most_moved=min(max(2 * spread, 0.0005), _MOST_MOVED_SECONDS))
     shift = float(np.median(times - fitted.phase - numbers * fitted.half_beat))
     return SteadyGrid(fitted.half_beat, fitted.phase + shift)
 
@@ -140,13 +145,18 @@ def _longest_run(flags: BoolArray, beats: FloatArray) -> float:
     return float(max(runs, default=0.0))
 
 
-def _round_tempo(grid: SteadyGrid, beats: FloatArray) -> SteadyGrid:
-    """Take the whole number of BPM if the song cannot be told from it: that is what people set."""
+def _round_tempo(
+    grid: SteadyGrid, beats: FloatArray, *, most_moved: float = _MOST_MOVED_SECONDS
+) -> SteadyGrid:
+    """Take the whole number of BPM if the song cannot be told from it: that is what people set.
+
+    It cannot if that moves the first and last beat by `most_moved` seconds at most.
+    """
     whole = round(grid.tempo)
     rounded = SteadyGrid(30 / whole, 0.0)
     middle = round(((beats[0] + beats[-1]) / 2 - grid.phase) / grid.half_beat)
     moved = abs(rounded.half_beat - grid.half_beat) * (beats[-1] - beats[0]) / 2 / grid.half_beat
-    if moved > 0.004 or abs(grid.tempo - whole) > 0.05:
+    if moved > most_moved or abs(grid.tempo - whole) > 0.05:
         return grid
     centre = grid.phase + middle * grid.half_beat
     return SteadyGrid(rounded.half_beat, centre - middle * rounded.half_beat)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from msgspec import Struct
 
 from epiphane.document.model import Project, Song
-from epiphane.timing import frame_at
+from epiphane.timing import frame_at, frames_covering
 
 # Where nothing has a beat, time is ruled in steps of this many seconds.
 BLANK_BAR_SECONDS = 2.0
@@ -49,8 +49,8 @@ def bar_at(bars: tuple[Bar, ...], seconds: float) -> int:
 
 
 def bar_frames(bars: tuple[Bar, ...], rate: Fraction) -> list[int]:
-    """Return the frame of every bar line, and last that of the end."""
-    return [frame_at(bar.start, rate) for bar in bars] + [frame_at(bars[-1].end, rate)]
+    """Return the frame of every bar line, and last the end: the first frame after all sound."""
+    return [frame_at(bar.start, rate) for bar in bars] + [frames_covering(bars[-1].end, rate)]
 
 
 @lru_cache(maxsize=16)
@@ -65,10 +65,10 @@ def _bars_of_song(song: Song) -> tuple[Bar, ...]:
     step = lines[-1] - lines[-2]
     n_after = _n_more(song.duration - lines[-1], step)
     edges = before + lines + [lines[-1] + step * n for n in range(1, n_after + 1)]
-    starts, ends = edges, [*edges[1:], max(song.duration, edges[-1])]
+    starts, ends = [0.0, *edges[1:]], [*edges[1:], max(song.duration, edges[-1])]
     bars: list[Bar] = []
     for index, edges_of_bar in enumerate(zip(starts, ends, strict=True)):
-        start, end = max(0.0, edges_of_bar[0]), min(edges_of_bar[1], song.duration)
+        start, end = edges_of_bar[0], min(edges_of_bar[1], song.duration)
         if end - start < _SHORTEST_BAR_SECONDS and bars:
             bars[-1] = Bar(bars[-1].number, bars[-1].start, end, bars[-1].beats)
             continue

@@ -1,6 +1,7 @@
 """Edits of lanes: which hits fire which effect with what shape."""
 
 from collections.abc import Callable
+from typing import TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -17,6 +18,8 @@ from epiphane.document.model import (
     find,
 )
 from epiphane.errors import EditError
+
+T = TypeVar("T", Lane, Envelope)
 
 
 def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
@@ -56,10 +59,7 @@ def change_lane(project: Project, lane_id: LaneId, **changes: object) -> Project
     """
 
     def changed(lane: Lane) -> Lane:
-        try:
-            return msgspec.convert(replace(lane, **changes), Lane, from_attributes=True)
-        except msgspec.ValidationError as error:
-            raise EditError(str(error)) from None
+        return _checked(replace(lane, **changes), Lane)
 
     return _with_lane(project, lane_id, changed)
 
@@ -73,10 +73,7 @@ def change_envelope(project: Project, lane_id: LaneId, **changes: object) -> Pro
         If there is no such lane, or a length is not within 0..600 frames.
     """
     envelope = find(project.lanes, lane_id, "lane").envelope
-    try:
-        changed = msgspec.convert(replace(envelope, **changes), Envelope, from_attributes=True)
-    except msgspec.ValidationError as error:
-        raise EditError(f"{', '.join(changes)}: {error}") from None
+    changed = _checked(replace(envelope, **changes), Envelope)
     return _with_lane(project, lane_id, lambda lane: replace(lane, envelope=changed))
 
 
@@ -132,6 +129,14 @@ def pulse_name(unit: GridUnit, every: int) -> str:
         return f"{unit.value}s"
     ending = {1: "st", 2: "nd", 3: "rd"}.get(every % 10 if every % 100 not in (11, 12, 13) else 0, "th")
     return f"every {every}{ending} {unit.value}"
+
+
+def _checked(made: T, kind: type[T]) -> T:
+    """Return what was made if every field is in its range: structures check this only when read."""
+    try:
+        return msgspec.convert(msgspec.to_builtins(made), kind)
+    except msgspec.ValidationError as error:
+        raise EditError(f"{kind.__name__.lower()}: {error}") from None
 
 
 def _with_lane(project: Project, lane_id: LaneId, change: Callable[[Lane], Lane]) -> Project:

@@ -1,0 +1,129 @@
+"""Beats where they were played, to the millisecond; and silence where there are none."""
+
+import json
+
+import numpy as np
+import pytest
+from helpers import SOUND_RATE, click_track, write_sound
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from epiphane.audio.cache import cache_folder, hear_song
+from epiphane.audio.listening import listen
+from epiphane.audio.samples import Samples
+from epiphane.audio.waveform import COLUMNS_PER_SECOND, waveform_columns
+from epiphane.demo import SONG_FILE, TRUTH_FILE
+
+# A click begins within a millisecond, and the grid is fitted to attacks known to the sample.
+EXACT_SECONDS = 0.001
+
+
+def heard(sound, rate=SOUND_RATE):
+    return listen(Samples(sound.reshape(len(sound), -1).astype(np.float32), rate))
+
+
+def times_of(listening):
+    return np.array([beat.time for beat in listening.beats])
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(72, 176), st.floats(0.0, 1.2), st.sampled_from([22_050, 44_100, 48_000]))
+def test_clicks_are_beats_exactly(tempo, start, rate):
+    clicks = np.arange(start, 15.0, 60 / tempo)
+    found = heard(click_track(clicks, duration=15.5, rate=rate), rate)
+    assert found.is_steady
+    # Half and double are readings that people tap too: then beats are every other click or also between.
+    ratio = found.tempo / tempo
+    assert min(abs(ratio - 1), abs(ratio - 2), abs(ratio - 0.5)) < 0.0005
+    step = 60 / tempo / max(1, round(ratio))
+    off = (times_of(found) - start) / step
+    assert np.abs(off - np.round(off)).max() * step < EXACT_SECONDS
+
+
+@pytest.mark.parametrize("tempo", [90, 120, 128])
+def test_louder_clicks_are_downbeats(tempo):
+    clicks = np.arange(0.5, 20, 60 / tempo)
+    found = heard(click_track(clicks, duration=20))
+    downbeats = [beat.time for beat in found.beats if beat.place == 1]
+    assert found.beats_per_bar == 4
+    assert times_of(found) == pytest.approx(clicks[: len(found.beats)], abs=EXACT_SECONDS)
+    assert len(found.beats) >= len(clicks) - 1
+    assert downbeats == pytest.approx(clicks[::4][: len(downbeats)], abs=EXACT_SECONDS)
+
+
+def test_shifting_the_song_shifts_its_beats():
+    sound = click_track(np.arange(0.4, 12, 0.5), duration=12.5)
+    later = np.concatenate([np.zeros(SOUND_RATE, np.float32), sound])
+    assert times_of(heard(later)) == pytest.approx(times_of(heard(sound)) + 1.0, abs=EXACT_SECONDS)
+
+
+def test_what_plays_in_its_own_time_is_not_forced_onto_a_clock():
+    rng = np.random.default_rng(5)
+    clicks = 0.5 + np.cumsum(np.linspace(0.62, 0.44, 34) + rng.normal(0, 0.004, 34))
+    found = heard(click_track(clicks, duration=float(clicks[-1]) + 0.5))
+    assert not found.is_steady
+    distances = np.abs(times_of(found)[:, None] - clicks).min(axis=1)
+    assert np.median(distances) < 0.002
+    assert (distances < 0.05).mean() > 0.9
+
+
+def test_silence_before_and_after_has_no_beats():
+    times = times_of(heard(click_track(np.arange(4.0, 16.0, 0.5), duration=22.0)))
+    assert 3.9 < times[0] < times[-1] < 16.1
+
+
+@pytest.mark.parametrize(
+    ("sound", "words"),
+    [
+        (np.zeros(5 * SOUND_RATE), "is silent"),
+        (np.random.default_rng(1).normal(0, 0.1, 12 * SOUND_RATE), "no beat that can be heard"),
+        (0.3 * np.sin(np.arange(12 * SOUND_RATE) / 17), "no beat that can be heard"),
+        (click_track([0.05], duration=0.2), "too short"),
+        (np.zeros(1), "too short"),
+    ],
+    ids=["silence", "noise", "tone", "a fifth of a second", "one sample"],
+)
+def test_what_has_no_beat_gets_none_and_a_sentence(sound, words):
+    found = heard(sound)
+    assert found.beats == ()
+    assert found.tempo == 0
+    assert words in found.remark
+
+
+def test_the_demo_is_heard_as_it_was_composed():
+    truth = json.loads(TRUTH_FILE.read_text())
+    found = hear_song(SONG_FILE).listening
+    assert found.is_steady
+    assert found.tempo == pytest.approx(truth["tempo"], abs=0.02)
+    assert times_of(found) == pytest.approx(truth["beats"], abs=EXACT_SECONDS)
+    downbeats = [beat.time for beat in found.beats if beat.place == 1]
+    assert downbeats == pytest.approx(truth["downbeats"], abs=EXACT_SECONDS)
+
+
+def test_a_song_is_listened_to_once(tmp_path):
+    path = write_sound(tmp_path / "song.flac", click_track(np.arange(0, 8, 0.5), duration=8))
+    first = hear_song(path)
+    kept = [file for file in cache_folder().iterdir() if file.name.startswith(first.fingerprint)]
+    assert len(kept) == 1
+    renamed = path.rename(tmp_path / "other.flac")
+    written_at = kept[0].stat().st_mtime_ns
+    again = hear_song(renamed)
+    assert kept[0].stat().st_mtime_ns == written_at
+    assert again.listening.beats == first.listening.beats
+    assert np.abs(again.listening.waveform - first.listening.waveform).max() <= 0.5 / 255 + 1e-6
+    kept[0].write_bytes(b"broken")  # a broken cache costs time, nothing else
+    assert hear_song(renamed).listening.beats == first.listening.beats
+
+
+def test_the_waveform_nests_and_tells_low_from_high():
+    t = np.arange(2 * SOUND_RATE) / SOUND_RATE
+    low = np.where(t < 1, np.sin(2 * np.pi * 60 * t), 0)
+    high = np.where(t >= 1, 0.5 * np.sin(2 * np.pi * 6000 * t), 0)
+    columns = waveform_columns((low + high).astype(np.float32), SOUND_RATE)
+    assert columns.shape == (2 * COLUMNS_PER_SECOND, 3)
+    assert (np.diff(columns, axis=1) >= -1e-6).all()
+    assert 0 <= columns.min() <= columns.max() <= 1
+    first, second = columns[20:180].mean(axis=0), columns[220:380].mean(axis=0)
+    assert first[0] < 0.05 * first[2]
+    assert second[0] > 0.9 * second[2]
+    assert second[2] == pytest.approx(first[2] / 2, rel=0.4)  # low columns hold part of a period

@@ -1,0 +1,171 @@
+"""What is saved comes back equal, whatever has happened to the file is said, and nothing is lost."""
+
+import json
+from fractions import Fraction
+
+import pytest
+from helpers import a_project
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from epiphane.document.model import Envelope, Lane, LaneId, Override, Project, PulseId, Setting
+from epiphane.document.store import (
+    Journal,
+    decode_project,
+    encode_project,
+    json_schema,
+    load_project,
+    missing_files,
+    save_project,
+)
+from epiphane.errors import ProjectFileError
+
+shares = st.floats(0, 1)
+overrides = st.builds(
+    Override,
+    hit=st.floats(0, 1000),
+    off=st.booleans(),
+    strength=st.none() | st.floats(0, 2),
+    nudge=st.integers(-240, 240),
+)
+lanes = st.builds(
+    Lane,
+    id=st.integers(1, 99).map(LaneId),
+    effect=st.sampled_from(["flash", "zoom", "an effect of tomorrow"]),
+    pulse=st.integers(1, 9).map(PulseId),
+    envelope=st.builds(Envelope, rise=st.integers(0, 600), fall=st.integers(0, 600)),
+    depth=shares,
+    wander=shares,
+    muted=st.booleans(),
+    settings=st.lists(
+        st.builds(Setting, name=st.text(), peak=st.floats(-1e6, 1e6) | st.text()), max_size=3
+    ).map(tuple),
+    overrides=st.lists(overrides, max_size=4).map(tuple),
+)
+
+
+@given(st.lists(lanes, max_size=4), st.text(), st.fractions(1, 240, max_denominator=1001))
+def test_what_is_written_is_read_equal(some, name, rate):
+    project = replace(a_project(), lanes=tuple(some), name=name, rate=rate)
+    assert decode_project(encode_project(project), where="it") == project
+
+
+def test_a_moved_folder_still_opens(tmp_path):
+    old, new = tmp_path / "old", tmp_path / "new"
+    (old / "clips").mkdir(parents=True)
+    project = a_project()
+    files = [old / "song.wav", old / "clips" / "a.mp4", old / "clips" / "b.mp4"]
+    for file in files:
+        file.write_bytes(b"x")
+    project = replace(
+        project,
+        song=replace(project.song, path=str(files[0])),
+        footage=tuple(replace(f, path=str(p)) for f, p in zip(project.footage, files[1:], strict=True)),
+    )
+    save_project(project, old / "edit.epiphane")
+    assert load_project(old / "edit.epiphane") == project
+    assert str(tmp_path) not in (old / "edit.epiphane").read_text()
+    old.rename(new)
+    moved = load_project(new / "edit.epiphane")
+    assert moved.song.path == str(new / "song.wav")
+    assert missing_files(moved) == []
+    (new / "clips" / "b.mp4").unlink()
+    assert missing_files(moved) == [str(new / "clips" / "b.mp4")]
+
+
+def test_the_file_can_be_read_in_a_text_editor(tmp_path):
+    save_project(a_project(), tmp_path / "edit.epiphane")
+    text = (tmp_path / "edit.epiphane").read_text()
+    assert text.count("\n") > 50
+    assert json.loads(text)["rate"] == "30"
+
+
+@settings(max_examples=40)
+@given(st.integers(0, 4000))
+def test_a_file_cut_anywhere_is_refused_in_a_sentence(n_bytes):
+    text = encode_project(a_project())
+    with pytest.raises(ProjectFileError, match=r"^edit (is damaged or cut short|is not an Epiphane)"):
+        decode_project(text[: min(n_bytes, len(text) - 3)], where="edit")
+
+
+def _broken(*path_and_value):
+    *path, value = path_and_value
+    raw = json.loads(encode_project(a_project()))
+    place = raw
+    for step in path[:-1]:
+        place = place[step]
+    place[path[-1]] = value
+    return json.dumps(raw).encode()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        (b"[1, 2]", "not an Epiphane project"),
+        (b'{"name": "x"}', "not an Epiphane project"),
+        (_broken("version", 99), r"newer Epiphane \(format 99, this one reads up to 1\)"),
+        (_broken("version", 0), r"\$\.version: must be 1 or more"),
+        (_broken("colour", 3), r"\$\.colour: unknown field"),
+        (_broken("lanes", 0, "depth", 7), r"\$\.lanes\[0\]\.depth: .*1\.0"),
+        (_broken("lanes", 0, "envelope", "rise", -1), r"\$\.lanes\[0\]\.envelope\.rise"),
+        (_broken("song", "beats", 3, [-1, 1]), r"\$\.song\.beats\[3\]\[0\]"),
+        (_broken("rate", "0"), r"\$\.rate: must be a rate"),
+        (_broken("rate", "ten"), r"\$\.rate"),
+        (_broken("rate", 30), r"\$\.rate: Expected a text"),
+        (_broken("lanes", 0, "envelope", "fall_ease", "wobbly"), r"\$\.lanes\[0\]\.envelope\.fall_ease"),
+    ],
+)
+def test_what_breaks_the_format_is_named_with_its_place(text, words):
+    with pytest.raises(ProjectFileError, match=words):
+        decode_project(text, where="edit.epiphane")
+
+
+def test_every_fault_is_named():
+    raw = json.loads(encode_project(a_project()))
+    raw["lanes"][0]["depth"], raw["lanes"][1]["seed"], raw["shots"][2]["n_frames"] = 7, -1, 0
+    with pytest.raises(ProjectFileError) as caught:
+        decode_project(json.dumps(raw).encode(), where="edit.epiphane")
+    for place in ("$.lanes[0].depth", "$.lanes[1].seed", "$.shots[2].n_frames"):
+        assert place in str(caught.value)
+
+
+def test_saving_where_nothing_can_be_written_leaves_what_was_there(tmp_path):
+    path = tmp_path / "edit.epiphane"
+    save_project(a_project(), path)
+    before = path.read_bytes()
+    blocked = tmp_path / "folder.epiphane"
+    blocked.mkdir()
+    with pytest.raises(ProjectFileError, match="cannot be written"):
+        save_project(Project(), blocked)
+    with pytest.raises(ProjectFileError, match="cannot be written"):
+        save_project(Project(), tmp_path / "no such folder" / "edit.epiphane")
+    assert path.read_bytes() == before
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["edit.epiphane", "folder.epiphane"]
+
+
+def test_the_schema_describes_what_is_written():
+    schema = json_schema()
+    written = json.loads(encode_project(a_project()))
+    described = schema["$defs"]["Project"]["properties"]
+    assert written.keys() == described.keys()
+    assert schema["$defs"]["Lane"]["properties"]["depth"]["maximum"] == 1
+
+
+def test_the_journal_brings_back_the_last_whole_state(tmp_path):
+    journal = Journal(tmp_path / "deep" / "edit.journal")
+    assert journal.recover() is None
+    states = [replace(a_project(), name=f"state {n}") for n in range(4)]
+    for state in states:
+        journal.append(state)
+    assert journal.recover() == (states[3], 4)
+    content = journal.path.read_bytes()
+    journal.path.write_bytes(content[:-100])  # the crash came while the last line was being written
+    assert journal.recover() == (states[2], 3)
+    journal.clear()
+    assert journal.recover() is None
+
+
+def test_rates_keep_their_exact_value():
+    project = replace(a_project(), rate=Fraction(30000, 1001))
+    assert b'"30000/1001"' in encode_project(project)

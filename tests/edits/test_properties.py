@@ -1,0 +1,151 @@
+"""Whatever is done can be undone, and every state in between can be saved and opened."""
+
+from fractions import Fraction
+
+import numpy as np
+from helpers import a_project, a_song
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from epiphane.document.model import Ease, FootageId, GridUnit, Setting
+from epiphane.document.store import decode_project, encode_project
+from epiphane.edits.cues import nudge_cues, reset_cues, scale_cues, set_cue_strength, toggle_cues
+from epiphane.edits.history import History
+from epiphane.edits.lanes import (
+    add_lane,
+    change_envelope,
+    change_lane,
+    ensure_pulse,
+    fire_by,
+    move_lane,
+    remove_lane,
+    reset_setting,
+    set_setting,
+)
+from epiphane.edits.picture import set_rate, set_size
+from epiphane.edits.shots import fill_song, lay_in_row, remove_shots, slip_shot, stretch_shot
+from epiphane.edits.song import set_song
+from epiphane.errors import EditError
+from epiphane.keying.schedule import schedule
+from epiphane.render.plan import plan_frame
+from epiphane.timing import COMMON_RATES
+
+number = st.integers(0, 7)
+
+
+@st.composite
+def edits(draw):
+    """Return one edit of any kind, as a function from Project to Project."""
+    kind, n, m = draw(st.integers(0, 19)), draw(number), draw(number)
+    share = draw(st.floats(0, 1))
+    ease = draw(st.sampled_from(Ease))
+    rate = draw(st.sampled_from(COMMON_RATES))
+
+    def lane(p):
+        return p.lanes[n % len(p.lanes)].id
+
+    def shot(p):
+        return p.shots[n % len(p.shots)].id
+
+    def cues(p):
+        lane_id = lane(p)
+        hits = [cue.hit.time for cue in schedule(p).lane(lane_id).cues]
+        return [(lane_id, time) for time in hits[m : m + 1 + n]]
+
+    def pulse(p):
+        p, made = ensure_pulse(p, draw_unit, every=m + 1)
+        return add_lane(p, "zoom", made)
+
+    draw_unit = draw(st.sampled_from(GridUnit))
+    choices = (
+        lambda p: add_lane(p, "flash", p.pulses[n % len(p.pulses)].id),
+        pulse,
+        lambda p: remove_lane(p, lane(p)),
+        lambda p: move_lane(p, lane(p), to=m),
+        lambda p: change_lane(p, lane(p), depth=share, muted=n > m, wander=1 - share),
+        lambda p: change_envelope(p, lane(p), rise=n, hold=m, fall_ease=ease),
+        lambda p: set_setting(p, lane(p), Setting("opacity", 100 * share, 0.0)),
+        lambda p: reset_setting(p, lane(p), "opacity"),
+        lambda p: fire_by(p, lane(p), p.pulses[m % len(p.pulses)].id),
+        lambda p: toggle_cues(p, cues(p)),
+        lambda p: scale_cues(p, cues(p), 0.5 + share),
+        lambda p: nudge_cues(p, cues(p), n - m),
+        lambda p: reset_cues(p, cues(p)),
+        lambda p: set_cue_strength(p, cues(p), 2 * share),
+        lambda p: lay_in_row(p, [FootageId(1 + n % 2)], bar=m),
+        lambda p: remove_shots(p, [shot(p)]),
+        lambda p: stretch_shot(p, shot(p), n_bars=1 + m % 3),
+        lambda p: slip_shot(p, shot(p), source_start=9 * share),
+        lambda p: set_rate(fill_song(p, [FootageId(1)]), rate),
+        lambda p: set_song(set_size(p, width=64, height=2 + 2 * m), a_song(tempo=90 + 10 * n)),
+    )
+    return choices[kind]
+
+
+def _row_is_whole(project):
+    ends = [shot.start + shot.n_frames for shot in project.shots]
+    starts = [shot.start for shot in project.shots]
+    return all(end <= start for end, start in zip(ends, starts[1:], strict=False)) and (
+        not ends or ends[-1] <= project.n_frames
+    )
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.lists(edits(), max_size=14))
+def test_any_edits_undone_give_back_the_first_project(some):
+    first = a_project()
+    history = History(first)
+    states = [first]
+    for edit in some:
+        before = encode_project(history.present)
+        try:
+            after = edit(history.present)
+        except (EditError, ZeroDivisionError):  # no lane or shot left to change
+            continue
+        assert encode_project(history.present) == before  # the input was not written into
+        if after != history.present:
+            history.record(after, "edit")
+            states.append(after)
+        assert decode_project(encode_project(after), where="it") == after
+        assert _row_is_whole(after)
+    for state in reversed(states[:-1]):
+        history.undo()
+        assert history.present == state
+    assert history.present is first
+    for state in states[1:]:
+        history.redo()
+        assert history.present == state
+    assert history.redo_label is None
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(edits(), min_size=1, max_size=8))
+def test_a_schedule_carried_along_equals_a_fresh_one(some):
+    project = a_project()
+    carried = schedule(project)
+    for edit in some:
+        try:
+            project = edit(project)
+        except (EditError, ZeroDivisionError):
+            continue
+        carried = schedule(project, carried)
+    fresh = schedule(project)
+    assert [one.cues for one in carried.lanes] == [one.cues for one in fresh.lanes]
+    for kept, made in zip(carried.lanes, fresh.lanes, strict=True):
+        assert np.array_equal(kept.levels, made.levels)
+    for frame in (0, 17, project.n_frames - 1):
+        assert plan_frame(project, carried, frame) == plan_frame(project, fresh, frame)
+
+
+def test_edits_of_one_gesture_are_one_step():
+    history = History(a_project())
+    for depth in (0.9, 0.8, 0.7):
+        lane = history.present.lanes[0].id
+        history.record(change_lane(history.present, lane, depth=depth), "depth", gesture="depth")
+    history.end_gesture()
+    history.record(set_rate(history.present, Fraction(24)), "rate", gesture="depth")
+    history.undo()
+    assert history.present.lanes[0].depth == 0.7
+    history.undo()
+    assert history.present == a_project()
+    assert (history.undo_label, history.redo_label) == (None, "depth")

@@ -12,9 +12,9 @@ import numpy as np
 from epiphane.errors import ParameterError
 from epiphane.types import FloatArray, IntArray
 
-# A beat that was heard 0.2 ms before the first instant of a frame belongs to that frame: lossy
-# formats smear an attack by that much, and 0.25 ms is a sixtieth of a frame at 60 fps.
-BOUNDARY_SECONDS = 0.00025
+# A beat that was heard 0.1 ms before the first instant of a frame belongs to that frame: lossy
+# formats smear an attack by that much, and it is less than a hundredth of a frame at 60 fps.
+BOUNDARY_SECONDS = 0.00012
 
 COMMON_RATES = tuple(
     Fraction(n, d)

@@ -1,0 +1,84 @@
+"""The demo's own promises: its size, its truth, and that it can be made again."""
+
+import json
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from epiphane.audio.samples import read_samples
+from epiphane.demo import MEDIA, SONG_FILE, TRUTH_FILE
+from epiphane.demo.motion import Motion
+from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_demo
+from epiphane.demo.scenes import tower
+from epiphane.demo.song import RATE, Composition
+from epiphane.demo.stage import frames
+from epiphane.document.store import missing_files
+from epiphane.media.clip import Clip
+from epiphane.media.probe import probe_footage
+from epiphane.timing import frame_at
+
+
+def test_the_media_are_small_enough_to_ship():
+    sizes = [path.stat().st_size for path in MEDIA.iterdir()]
+    assert sum(sizes) < 12e6
+    assert max(sizes) < 4e6
+
+
+def test_the_song_is_the_one_composed_in_code():
+    made = Composition()
+    shipped = read_samples(SONG_FILE)
+    assert shipped.rate == RATE
+    assert np.abs(shipped.data - made.sound).max() < 2 / 32767  # 16 bits, and a scale of 32767 or 32768
+    assert json.loads(TRUTH_FILE.read_text()) == json.loads(json.dumps(made.truth()))
+
+
+def test_every_clip_is_what_it_says():
+    clips = json.loads(CLIPS_FILE.read_text())
+    assert len(clips) >= 6
+    for name, clip in clips.items():
+        facts = probe_footage(MEDIA / f"{name}.mp4")
+        assert (facts.width, facts.height, facts.rate) == (1280, 720, Fraction(30))
+        assert 4 <= facts.duration <= 8
+        assert frame_at(clip["impact"], Fraction(30)) == clip["impact_frame"]
+        sound = read_samples(MEDIA / f"{name}.mp4").mono()
+        around = sound[round((clip["impact"] - 0.02) * 48_000) : round((clip["impact"] + 0.1) * 48_000)]
+        assert np.abs(around).max() > 0.3 * np.abs(sound).max()  # the impact is heard
+
+
+def test_a_scene_draws_the_pictures_that_are_shipped():
+    scene = tower.make()
+    shipped = Clip(MEDIA / "tower.mp4")
+    assert shipped.n_pictures == scene.n_frames
+    first = next(iter(frames(scene)))
+    luma = shipped.read(0).planes[0].astype(float)
+    drawn = 16 + 219 / 255 * (first @ np.array([0.0722, 0.7152, 0.2126]))
+    assert np.abs(luma - drawn).mean() < 3  # what the encoder took away
+    shipped.close()
+
+
+def test_every_impact_of_the_demo_falls_on_a_beat():
+    project = open_demo()
+    impacts = json.loads(CLIPS_FILE.read_text())
+    names = {one.id: one.path.rsplit("/", 1)[1].removesuffix(".mp4") for one in project.footage}
+    beats = [beat.time for beat in project.song.beats]
+    for shot in project.shots:
+        seconds = shot.start / project.rate + impacts[names[shot.footage]]["impact"] - shot.source_start
+        assert min(abs(float(seconds) - beat) for beat in beats) < 1 / 30
+    assert sum(shot.n_frames for shot in project.shots) == project.n_frames
+    assert missing_files(project) == []
+
+
+def test_the_demo_project_is_made_by_the_same_edits(monkeypatch, tmp_path):
+    monkeypatch.setattr("epiphane.demo.project.PROJECT_FILE", tmp_path / "again.epiphane")
+    assert make_demo_project() == open_demo()
+
+
+def test_marbles_fall_and_bounce_as_gravity_has_it():
+    motion = Motion(0, 0, 10).fall(until_y=300)
+    end = motion.end
+    half_way = motion.at(end / 2)[1]
+    assert motion.at(end)[1] == pytest.approx(300, abs=1)
+    assert half_way == pytest.approx(75, abs=3)  # a quarter of the way in half of the time
+    heights = [motion.at(t)[1] for t in np.linspace(0, end, 50)]
+    assert (np.diff(heights) >= -1e-9).all()

@@ -1,0 +1,166 @@
+"""Exported films decoded again: flashes on the right frames, footage exact, sound in its place."""
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from helpers import (
+    SOUND_RATE,
+    click_track,
+    grey_clip,
+    number_of,
+    numbered_picture,
+    read_lumas,
+    write_clip,
+    write_sound,
+)
+from msgspec.structs import replace
+
+from epiphane.audio.cache import hear_song
+from epiphane.audio.samples import read_samples
+from epiphane.document.model import GridUnit, Project, Song
+from epiphane.edits.footage import add_footage
+from epiphane.edits.lanes import add_lane, change_envelope, ensure_pulse
+from epiphane.edits.shots import fill_song
+from epiphane.edits.song import set_song
+from epiphane.errors import CancelledError, MediaError
+from epiphane.media.probe import probe_footage
+from epiphane.render.export import ExportProgress, export
+from epiphane.timing import COMMON_RATES, frame_at
+
+SIZE = (160, 90)
+
+
+def song_of(path):
+    heard = hear_song(path)
+    found = heard.listening
+    return Song(heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats)
+
+
+@pytest.fixture(scope="module")
+def clicks(tmp_path_factory):
+    """A click track of 120 BPM, 12 s long, that begins off the frame grid of every rate."""
+    folder = tmp_path_factory.mktemp("clicks")
+    times = np.arange(0.337, 12, 0.5)
+    return write_sound(folder / "clicks.wav", click_track(times, duration=12)), times
+
+
+def edit_of(song_path, clip_path, *, rate=Fraction(30)):
+    project = set_song(Project(), song_of(song_path))
+    project = replace(add_footage(project, [probe_footage(clip_path)]), rate=rate)
+    project = fill_song(project, [project.footage[0].id])
+    project, beats = ensure_pulse(project, GridUnit.BEAT)
+    return add_lane(project, "flash", beats)
+
+
+@pytest.mark.parametrize("rate", [r for r in COMMON_RATES if r != Fraction(50)], ids=str)
+def test_flashes_peak_on_exactly_the_frames_of_the_beats(tmp_path, clicks, rate):
+    song, times = clicks
+    project = edit_of(
+        song, grey_clip(tmp_path / "grey.mp4", rate=rate, n_pictures=round(2 * rate)), rate=rate
+    )
+    project = change_envelope(project, project.lanes[0].id, rise=2, hold=0, fall=4)
+    film = tmp_path / "film.mp4"
+    assert export(project, film) == []
+    lumas, shown_at = read_lumas(film)
+    brightness = np.array([luma.mean() for luma in lumas])
+    assert len(lumas) == project.n_frames
+    assert shown_at == pytest.approx(np.arange(len(lumas)) / float(rate), abs=1e-4)
+    peaks = (
+        np.flatnonzero((brightness[1:-1] > brightness[:-2] + 5) & (brightness[1:-1] >= brightness[2:] + 5))
+        + 1
+    )
+    # The frame of a click is the one on screen at its first sample: closed form, not our own function.
+    assert peaks.tolist() == [int(Fraction(round(t * 1000), 1000) * rate) for t in times]
+    assert brightness[peaks].min() > 150
+    assert np.median(brightness) < 110
+
+
+def test_the_sound_of_the_film_is_the_song_at_its_place(tmp_path, clicks):
+    song, _ = clicks
+    project = edit_of(song, grey_clip(tmp_path / "grey.mp4"))
+    whole, part = tmp_path / "whole.mp4", tmp_path / "part.mp4"
+    export(project, whole)
+    export(project, part, frames=range(90, 240))
+    original = read_samples(song).mono()
+    for film, start in ((whole, 0.0), (part, 3.0)):
+        sound = read_samples(film).mono()
+        reference = original[round(start * SOUND_RATE) :][: len(sound)]
+        offset = best_offset(reference, sound[: len(reference)])
+        assert abs(offset) / SOUND_RATE < 0.001
+
+
+def best_offset(reference, sound):
+    """Return the shift, in samples, at which two sounds are most alike."""
+    n_fft = 2 * len(reference)
+    product = np.fft.irfft(np.fft.rfft(sound, n_fft) * np.conj(np.fft.rfft(reference, n_fft)), n_fft)
+    best = int(product.argmax())
+    return best if best < n_fft // 2 else best - n_fft
+
+
+@pytest.mark.parametrize("rate", [Fraction(24), Fraction(30000, 1001), Fraction(60)], ids=str)
+def test_every_frame_of_the_film_shows_the_right_picture(tmp_path, clicks, rate):
+    clip = write_clip(tmp_path / "a.mp4", [numbered_picture(n) for n in range(120)], rate=Fraction(30))
+    project = edit_of(clicks[0], clip, rate=rate)
+    project = replace(project, lanes=())
+    film = tmp_path / "film.mp4"
+    export(project, film, frames=range(0, round(6 * rate)))
+    numbers = [number_of(luma) for luma in read_lumas(film)[0]]
+    expected = []
+    for frame in range(len(numbers)):
+        shot = next(s for s in project.shots if s.start <= frame < s.start + s.n_frames)
+        seconds = shot.source_start + (frame - shot.start) / rate
+        expected.append(min(frame_at(float(seconds), Fraction(30)), 119))
+    assert numbers == expected
+
+
+def test_size_and_rate_can_be_chosen(tmp_path, clicks):
+    project = edit_of(clicks[0], grey_clip(tmp_path / "grey.mp4"))
+    film = tmp_path / "film.mp4"
+    seen: list[ExportProgress] = []
+    export(project, film, size=(96, 54), rate=Fraction(25), frames=range(20, 45), report=seen.append)
+    lumas, _ = read_lumas(film)
+    assert len(lumas) == 25
+    assert lumas[0].shape == (54, 96)
+    assert [progress.n_done for progress in seen] == list(range(1, 26))
+    assert seen[0].remaining is None
+    assert seen[-1].remaining == 0
+    assert probe_footage(film).rate == 25
+
+
+def test_stopping_leaves_what_was_there(tmp_path, clicks):
+    project = edit_of(clicks[0], grey_clip(tmp_path / "grey.mp4"))
+    film = tmp_path / "film.mp4"
+    film.write_bytes(b"the film of yesterday")
+
+    def stop(progress):
+        if progress.n_done == 30:
+            raise CancelledError("stopped by the editor")
+
+    with pytest.raises(CancelledError):
+        export(project, film, report=stop)
+    assert film.read_bytes() == b"the film of yesterday"
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["film.mp4", "grey.mp4"]
+
+
+def test_what_cannot_be_exported_says_why(tmp_path, clicks):
+    project = edit_of(clicks[0], grey_clip(tmp_path / "grey.mp4"))
+    with pytest.raises(MediaError, match="nothing to export"):
+        export(Project(), tmp_path / "film.mp4")
+    with pytest.raises(MediaError, match="even numbers of pixels, got 161x90"):
+        export(project, tmp_path / "film.mp4", size=(161, 90))
+    with pytest.raises(MediaError, match="cannot be written"):
+        export(project, tmp_path / "no folder" / "film.mp4")
+    gone = replace(project, song=replace(project.song, path=str(tmp_path / "gone.wav")))
+    with pytest.raises(MediaError, match=r"gone\.wav is not there any more"):
+        export(gone, tmp_path / "film.mp4")
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["grey.mp4"]
+
+
+def test_a_lost_clip_is_said_and_the_film_is_made(tmp_path, clicks):
+    clip = grey_clip(tmp_path / "grey.mp4")
+    project = edit_of(clicks[0], clip)
+    clip.unlink()
+    faults = export(project, tmp_path / "film.mp4", frames=range(10))
+    assert faults == ["grey.mp4 is not there any more; put it back or replace it."]
+    assert len(read_lumas(tmp_path / "film.mp4")[0]) == 10

@@ -1,0 +1,138 @@
+"""The command line, run as a program: its words are kept stable."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from helpers import click_track, grey_clip, read_lumas, write_sound
+
+from epiphane.cli import main
+from epiphane.demo import PROJECT_FILE
+
+
+def epiphane(*words, folder):
+    return subprocess.run(
+        [sys.executable, "-m", "epiphane", *map(str, words)],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+    )
+
+
+@pytest.fixture(scope="module")
+def media(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("media")
+    write_sound(folder / "song.wav", click_track(np.arange(0.5, 9, 0.5), duration=9))
+    grey_clip(folder / "grey.mp4", n_pictures=90)
+    return folder
+
+
+def test_from_a_song_and_a_clip_to_a_film(media):
+    made = epiphane(
+        "new",
+        "song.wav",
+        "grey.mp4",
+        "-o",
+        "edit.epiphane",
+        "--lane",
+        "flash:bars",
+        "--lane",
+        "zoom:beats/2",
+        folder=media,
+    )
+    assert (made.returncode, made.stderr) == (0, "")
+    planned = epiphane("plan", "edit.epiphane", "--json", "plan.json", folder=media)
+    assert planned.returncode == 0
+    plan = json.loads((media / "plan.json").read_text())
+    assert [(lane["effect"], lane["pulse"]) for lane in plan["lanes"]] == [
+        ("flash", "bars"),
+        ("zoom", "every 2nd beat"),
+    ]
+    assert [cue["frame"] for cue in plan["lanes"][0]["cues"]] == [15, 75, 135, 195, 255]
+    assert plan["lanes"][0]["cues"][0] == {"hit": 0.5, "frame": 15, "strength": 1.0, "override": None}
+    assert [cut["frame"] for cut in plan["cuts"]] == [0, 15, 75, 135, 195, 255]
+    rendered = epiphane(
+        "render",
+        "edit.epiphane",
+        "film.mp4",
+        "--size",
+        "96x54",
+        "--fps",
+        "30000/1001",
+        "--range",
+        "0:1.5",
+        folder=media,
+    )
+    assert (rendered.returncode, rendered.stderr) == (0, "")
+    lumas, _ = read_lumas(media / "film.mp4")
+    assert len(lumas) == 44
+    brightness = [float(luma.mean()) for luma in lumas]
+    assert brightness.index(max(brightness)) == 14
+
+
+def test_listening_prints_the_words_of_the_format(media):
+    heard = epiphane("listen", "song.wav", folder=media)
+    found = json.loads(heard.stdout)
+    assert set(found) == {
+        "duration",
+        "tempo",
+        "beats_per_bar",
+        "beats",
+        "downbeats",
+        "pulses",
+        "sections",
+        "drops",
+    }
+    assert found["beats"] == pytest.approx(np.arange(0.5, 9, 0.5).tolist(), abs=0.001)
+    assert (found["tempo"], found["beats_per_bar"], found["duration"]) == (120, 4, 9)
+    assert set(found["pulses"]) == {"kick", "snare", "hat"}
+
+
+def test_the_demo_can_be_planned(tmp_path):
+    plan = json.loads(epiphane("plan", PROJECT_FILE, folder=tmp_path).stdout)
+    assert [lane["effect"] for lane in plan["lanes"]] == ["flash", "zoom"]
+    assert len(plan["cuts"]) == 9
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (("listen", "gone.wav"), 1, "epiphane: gone.wav is not there any more"),
+        (("listen", "grey.mp4"), 1, "epiphane: grey.mp4 has no sound in it"),
+        (("plan", "gone.epiphane"), 1, "epiphane: gone.epiphane cannot be read"),
+        (("plan", "song.wav"), 1, "song.wav is damaged or cut short"),
+        (("render", "gone.epiphane", "film.mp4"), 1, "gone.epiphane cannot be read"),
+        (("new", "song.wav", "song.wav", "-o", "x.epiphane"), 1, "song.wav has no picture in it"),
+        (("new", "song.wav", "-o", "x.json"), 2, "a project's name ends in .epiphane"),
+        (("new", "song.wav", "-o", "x.epiphane", "--lane", "flash"), 2, "a lane is EFFECT:PULSE"),
+        (("new", "song.wav", "-o", "x.epiphane", "--lane", "marble:beats"), 2, "there is no effect 'marble'"),
+        (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),
+        (("render", "{demo}", "x.mp4", "--fps", "fast"), 2, "a frame rate is written as"),
+        (("render", "{demo}", "x.mp4", "--range", "5:2"), 2, "a range is A:B"),
+        (("render", "{demo}", "nowhere/x.mp4"), 1, "cannot be written"),
+        (("render", "{demo}", "x.mp4", "--range", "900:901"), 1, "nothing to export"),
+        (("dance",), 2, "No such command"),
+    ],
+)
+def test_a_fault_is_one_sentence_and_a_code(media, monkeypatch, capsys, words, code, said):
+    words = [str(PROJECT_FILE) if word == "{demo}" else word for word in words]
+    monkeypatch.chdir(media)
+    monkeypatch.setattr(sys, "argv", ["epiphane", *words])
+    with pytest.raises(SystemExit) as ended:
+        main()
+    assert ended.value.code == code
+    assert said in capsys.readouterr().err
+    assert not (media / "x.mp4").exists()
+    assert not (media / "x.epiphane").exists()
+
+
+def test_a_song_without_a_beat_is_told_and_still_makes_a_project(media):
+    write_sound(media / "silence.wav", np.zeros(48_000 * 3, np.float32))
+    made = epiphane("new", "silence.wav", "grey.mp4", "-o", "quiet.epiphane", folder=media)
+    assert made.returncode == 0
+    assert "silence.wav is silent" in made.stderr
+    assert json.loads(epiphane("listen", "silence.wav", folder=media).stdout)["beats"] == []

@@ -10,8 +10,8 @@ import click
 
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
-from epiphane.audio.listening import Listening
-from epiphane.document.model import GridUnit, Override, Project, Song
+from epiphane.audio.heard import Listening
+from epiphane.document.model import GridUnit, Override, Project
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, ensure_pulse
@@ -88,13 +88,9 @@ def new(song: Path, footage: tuple[Path, ...], out: Path, lanes: tuple[str, ...]
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
     wanted = [_lane_words(words) for words in lanes]
     heard = hear_song(song)
-    found = heard.listening
-    if found.remark:
-        click.echo(found.remark, err=True)
-    project = set_song(
-        Project(name=out.stem),
-        Song(heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats),
-    )
+    if heard.listening.remark:
+        click.echo(heard.listening.remark, err=True)
+    project = set_song(Project(name=out.stem), heard.as_song())
     project = add_footage(project, [probe_footage(path) for path in footage])
     project = fill_song(project, [one.id for one in project.footage])
     for effect, unit, every in wanted:

@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from epiphane.audio.cache import cache_folder, hear_song
+from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples
-from epiphane.audio.waveform import COLUMNS_PER_SECOND, waveform_columns
+from epiphane.audio.waveform import waveform_columns
 from epiphane.demo import SONG_FILE, TRUTH_FILE
 
 # A click begins within a millisecond, and the grid is fitted to attacks known to the sample.

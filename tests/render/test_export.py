@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
-from epiphane.document.model import GridUnit, Project, Song
+from epiphane.document.model import GridUnit, Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope, ensure_pulse
 from epiphane.edits.shots import fill_song
@@ -31,12 +31,6 @@ from epiphane.timing import COMMON_RATES, frame_at
 SIZE = (160, 90)
 
 
-def song_of(path):
-    heard = hear_song(path)
-    found = heard.listening
-    return Song(heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats)
-
-
 @pytest.fixture(scope="module")
 def clicks(tmp_path_factory):
     """A click track of 120 BPM, 12 s long, that begins off the frame grid of every rate."""
@@ -46,7 +40,7 @@ def clicks(tmp_path_factory):
 
 
 def edit_of(song_path, clip_path, *, rate=Fraction(30)):
-    project = set_song(Project(), song_of(song_path))
+    project = set_song(Project(), hear_song(song_path).as_song())
     project = replace(add_footage(project, [probe_footage(clip_path)]), rate=rate)
     project = fill_song(project, [project.footage[0].id])
     project, beats = ensure_pulse(project, GridUnit.BEAT)

@@ -6,21 +6,15 @@ import msgspec
 import numpy as np
 import platformdirs
 
-from epiphane.audio.listening import LISTENING_VERSION, Listening, listen
-from epiphane.audio.samples import Samples, read_samples
+from epiphane.audio.heard import HeardSong, Listening
+from epiphane.audio.samples import read_samples
 from epiphane.document.store import write_atomically
 from epiphane.errors import ProjectFileError
 from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress
 
-
-class HeardSong(msgspec.Struct, frozen=True, eq=False):
-    """A song: what it is, its sound, and what was heard in it."""
-
-    path: str
-    fingerprint: str
-    samples: Samples
-    listening: Listening
+# Part of the cache's key: raise it whenever listening hears differently.
+LISTENING_VERSION = 2
 
 
 def hear_song(path: Path, *, progress: Progress = ignore_progress) -> HeardSong:
@@ -36,6 +30,8 @@ def hear_song(path: Path, *, progress: Progress = ignore_progress) -> HeardSong:
     kept = cache_folder() / f"{digest}-{LISTENING_VERSION}.msgpack"
     listening = _remembered(kept)
     if listening is None:
+        from epiphane.audio.listening import listen  # late: it loads most of SciPy
+
         listening = listen(samples, name=path.name, progress=lambda share: progress(0.3 + 0.7 * share))
         _remember(kept, listening)
     return HeardSong(str(path.absolute()), digest, samples, listening)

@@ -2,11 +2,11 @@
 
 import numpy as np
 import scipy.ndimage as ndi
-from msgspec import Struct
 
 from epiphane.audio.attack import attack_curve, nearest_attacks
 from epiphane.audio.bars import find_bars, gather_evidence
 from epiphane.audio.beats import follow_beats
+from epiphane.audio.heard import Listening
 from epiphane.audio.onset import Onsets, onset_strength
 from epiphane.audio.samples import Samples
 from epiphane.audio.spectrum import HOPS_PER_SECOND, harmony_bands, rhythm_bands
@@ -16,45 +16,12 @@ from epiphane.audio.waveform import waveform_columns
 from epiphane.document.model import Beat
 from epiphane.types import Float32Array, FloatArray, IntArray, Progress, ignore_progress
 
-# Part of the cache's key: raise it whenever listening hears differently.
-LISTENING_VERSION = 1
-
 _SHORTEST_SECONDS = 1.5
 # The first sound may be soft for this long before it is 60 dB under the peak.
 _EARLY_SECONDS = 0.06
 _SILENCE = 10 ** (-60 / 20)
 # Below this mean likeness at the beat, what repeats is chance (white noise stays under half of it).
 _LEAST_FIT = 0.12
-
-
-class Listening(Struct, frozen=True, eq=False):
-    """What was heard in a song.
-
-    Attributes
-    ----------
-    duration : float, seconds
-    tempo : float, BPM, 0 where there is no beat
-    is_steady : bool
-        Whether the beats are an exact constant grid.
-    beats : tuple of Beat
-        Times rounded to a microsecond, ascending.
-    waveform : float32, shape (n_columns, 3)
-        See `waveform_columns`.
-    remark : str
-        What the editor should know, in a sentence, or nothing.
-    """
-
-    duration: float
-    tempo: float
-    is_steady: bool
-    beats: tuple[Beat, ...]
-    waveform: Float32Array
-    remark: str = ""
-
-    @property
-    def beats_per_bar(self) -> int:
-        """The greatest place of a beat in its bar; 4 where there is no beat."""
-        return max((beat.place for beat in self.beats), default=4)
 
 
 def listen(samples: Samples, *, name: str = "the song", progress: Progress = ignore_progress) -> Listening:

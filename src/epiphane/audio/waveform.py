@@ -3,9 +3,9 @@
 import numpy as np
 import scipy.signal
 
+from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.types import Float32Array
 
-COLUMNS_PER_SECOND = 200
 _CROSSOVERS_HZ = (150.0, 2000.0)
 
 

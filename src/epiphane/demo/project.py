@@ -5,7 +5,7 @@ import json
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.grid import bars_of
-from epiphane.document.model import FootageId, LaneId, Project, Song
+from epiphane.document.model import FootageId, LaneId, Project
 from epiphane.document.store import load_project, save_project
 from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.footage import add_footage, footage_name
@@ -45,12 +45,7 @@ def open_demo() -> Project:
 
 def make_demo_project() -> Project:
     """Listen to the song, gather the clips, cut and key them, and save the project beside them."""
-    heard = hear_song(SONG_FILE)
-    found = heard.listening
-    project = set_song(
-        Project(name=NAME),
-        Song(heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats),
-    )
+    project = set_song(Project(name=NAME), hear_song(SONG_FILE).as_song())
     project = add_footage(project, [probe_footage(path) for path in sorted(MEDIA.glob("*.mp4"))])
     project = _keyed(_cut(project))
     save_project(project, PROJECT_FILE)

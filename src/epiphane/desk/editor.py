@@ -7,7 +7,7 @@ from pathlib import Path
 from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.audio.cache import HeardSong
+from epiphane.audio.heard import HeardSong
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.model import Lane, LaneId, Project, Shot, ShotId
 from epiphane.document.store import Journal, journal_of, save_project

@@ -7,11 +7,12 @@ from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from epiphane.audio.cache import HeardSong, hear_song
+from epiphane.audio.cache import hear_song
+from epiphane.audio.heard import HeardSong
 from epiphane.demo.project import open_demo
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
-from epiphane.document.model import Project, Song
+from epiphane.document.model import Project
 from epiphane.document.store import SUFFIX, load_project, missing_files
 from epiphane.edits.footage import add_footage
 from epiphane.edits.song import set_song
@@ -99,7 +100,6 @@ class Files(QObject):
     def may_leave(self) -> bool:
         """Ask once what to do with unsaved work; False to stay."""
         if not self._editor.is_changed:
-            self._editor.forget_journal()
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
@@ -147,14 +147,10 @@ class Files(QObject):
         """Listen to a song in the background and lay it under the project."""
 
         def done(heard: HeardSong) -> None:
-            found = heard.listening
-            song = Song(
-                heard.path, heard.fingerprint, found.duration, found.tempo, found.is_steady, found.beats
-            )
-            self._editor.apply(lambda p: set_song(p, song), "song")
+            self._editor.apply(lambda p: set_song(p, heard.as_song()), "song")
             self._editor.take_song(heard)
-            if found.remark:
-                self._editor.said.emit(found.remark, False)
+            if heard.listening.remark:
+                self._editor.said.emit(heard.listening.remark, False)
 
         self._jobs.start(
             "song",

@@ -5,7 +5,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from epiphane.audio.waveform import COLUMNS_PER_SECOND
+from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor, Kind
 from epiphane.desk.score.layout import (

@@ -70,8 +70,9 @@ def test_every_impact_of_the_demo_falls_on_a_beat():
 
 
 def test_the_demo_project_is_made_by_the_same_edits(monkeypatch, tmp_path):
+    shipped = open_demo()
     monkeypatch.setattr("epiphane.demo.project.PROJECT_FILE", tmp_path / "again.epiphane")
-    assert make_demo_project() == open_demo()
+    assert make_demo_project() == shipped
 
 
 def test_marbles_fall_and_bounce_as_gravity_has_it():

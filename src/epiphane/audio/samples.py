@@ -63,9 +63,10 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
         raise MediaError(f"{path.name} is empty; choose another song.")
     try:
         with av.open(str(path), metadata_errors="replace") as container:
-            if not container.streams.audio:
+            streams = [stream for stream in container.streams.audio if stream.codec_context is not None]
+            if not streams:
                 raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")
-            stream = container.streams.audio[0]
+            stream = streams[0]
             stated = _duration_in_riff_header(path) or _stated_duration(container, stream)
             _check_length(stated, path)
             blocks = list(_blocks(container, stream, stated, path, progress))

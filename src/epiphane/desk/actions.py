@@ -92,7 +92,6 @@ def make_actions(window: QWidget, callbacks: dict[str, Callable[[], object]]) ->
 
 
 def key_text(keys: str) -> str:
-    """Return keys as they are printed on the keyboard."""
-    arrows = {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓"}
+    """Return keys as they are read: ``Ctrl + Left``."""
     parts = keys.split("+") if keys != "+" else ["+"]
-    return "+".join(arrows.get(part, part) for part in parts)
+    return " + ".join(parts)

@@ -117,7 +117,7 @@ class Editor(QObject):
         try:
             new = edit(old)
         except EpiphaneError as error:
-            self.said.emit(_sentence(str(error)), True)
+            self.said.emit(str(error), True)
             return False
         if new == old:
             return True
@@ -143,7 +143,7 @@ class Editor(QObject):
         try:
             save_project(self.project, path)
         except EpiphaneError as error:
-            self.said.emit(_sentence(str(error)), True)
+            self.said.emit(str(error), True)
             return False
         self._journal.clear()
         self._journal = journal_of(path)
@@ -246,7 +246,3 @@ def _still_there(selection: Selection, project: Project) -> Selection:
     if selection.kind is Kind.SHOT and not any(shot.id == selection.shot for shot in project.shots):
         return Selection()
     return selection
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")

@@ -3,7 +3,7 @@
 from itertools import groupby
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
@@ -11,12 +11,14 @@ from epiphane.desk.actions import ACTIONS, key_text
 from epiphane.desk.bench.fields import label
 
 _MOUSE = (
-    ("Click", "go there; select a cue, lane or shot"),
+    ("Click", "go there; select what is there"),
     ("Drag a cue up or down", "stronger or weaker"),
     ("Drag a cue sideways", "nudge by frames"),
     ("Drag its feet", "rise and fall of the lane"),
     ("Drag over cues", "select many; Shift adds"),
+    ("Double-click a cue", "switch it off or on"),
     ("Drop clips on a shot", "put them before it"),
+    ("Ctrl + wheel", "bars a line"),
 )
 _COLUMNS = (("Play", "Go", "See"), ("Cues", "Lanes"), ("Project", "Mouse"))
 
@@ -57,9 +59,7 @@ class KeyList(QWidget):
         self.raise_()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        ground = QColor(theme.GROUND)
-        ground.setAlpha(244)
-        QPainter(self).fillRect(self.rect(), ground)
+        QPainter(self).fillRect(self.rect(), theme.GROUND)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.hide()
@@ -76,7 +76,7 @@ class KeyList(QWidget):
         box.setHorizontalSpacing(14)
         pressed = QLabel(keys)
         pressed.setFont(theme.words(9.5) if wide else theme.numbers(9.5))
-        pressed.setFixedWidth(160 if wide else 128)
+        pressed.setFixedWidth(160)
         box.addWidget(pressed, 0, 0)
         box.addWidget(label(text), 0, 1, Qt.AlignmentFlag.AlignLeft)
         box.setColumnStretch(1, 1)

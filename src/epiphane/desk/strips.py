@@ -13,6 +13,12 @@ from epiphane.timing import clock_text
 _PLAIN_SECONDS = 8
 
 
+def _as_sentence(text: str) -> str:
+    """Begin with a capital, unless that is a file's name, and end with a full stop."""
+    is_name = "." in text.split(" ", 1)[0]
+    return (text if is_name else text[:1].upper() + text[1:]) + ("" if text.endswith(".") else ".")
+
+
 class JobStrip(QFrame):
     """The oldest job at work: what it is, how far, how long, and a way to stop it."""
 
@@ -111,7 +117,7 @@ class NoticeStrip(QFrame):
     def _show(self, text: str, icon: str) -> None:
         self._timer.stop()
         self._icon.setPixmap(theme.icon_pixmap(icon, theme.TEXT.name(), 16))
-        self._text.setText(text)
+        self._text.setText(_as_sentence(text))
         self.show()
 
     def _act(self) -> None:

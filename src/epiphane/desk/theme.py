@@ -5,7 +5,7 @@ from functools import lru_cache
 from PyQt6.QtCore import QByteArray, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 from epiphane.assets import FONTS, ICONS
 from epiphane.effects.declare import Family
@@ -31,6 +31,8 @@ FAMILY_COLOURS = {
     Family.FRAME: QColor("#D49A6A"),
 }
 UNKNOWN_COLOUR = QUIET
+
+_ICON_GAP = 5
 
 WORDS, NUMBERS = "Instrument Sans", "IBM Plex Mono"
 
@@ -69,6 +71,18 @@ def icon(name: str, colour: QColor = TEXT, size: int = 18) -> QIcon:
     made = QIcon(icon_pixmap(name, colour.name(), size))
     made.addPixmap(icon_pixmap(name, RULE.lighter(130).name(), size), QIcon.Mode.Disabled)
     return made
+
+
+def put_icon(button: QAbstractButton, name: str, colour: QColor = TEXT, size: int = 16) -> None:
+    """Put an icon before a button's text, with room between the two."""
+    room = QPixmap(QSize((size + _ICON_GAP) * 2, size * 2))
+    room.setDevicePixelRatio(2)
+    room.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(room)
+    painter.drawPixmap(0, 0, icon_pixmap(name, colour.name(), size))
+    painter.end()
+    button.setIcon(QIcon(room))
+    button.setIconSize(QSize(size + _ICON_GAP, size))
 
 
 def dress(app: QApplication) -> None:

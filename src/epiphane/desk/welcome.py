@@ -75,7 +75,8 @@ class Welcome(QWidget):
 
 
 def _button(text: str, icon: str, action: QAction, *, is_main: bool = False) -> QPushButton:
-    button = QPushButton(theme.icon(icon, theme.GROUND if is_main else theme.TEXT, 16), text)
+    button = QPushButton(text)
+    theme.put_icon(button, icon, theme.GROUND if is_main else theme.TEXT)
     button.setProperty("main", is_main)
     button.setToolTip(action.toolTip())
     button.setMinimumHeight(36)

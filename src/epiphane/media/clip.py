@@ -192,10 +192,13 @@ def _open(path: Path) -> av.container.InputContainer:
 
 
 def _picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
-    for stream in container.streams.video:
-        if not stream.disposition & av.stream.Disposition.attached_pic:
+    moving = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
+    for stream in moving:
+        if stream.codec_context is not None:
             return stream
     container.close()
+    if moving:
+        raise MediaError(f"{path.name}: its pictures cannot be decoded; convert it or leave it out.")
     raise MediaError(f"{path.name} has no picture in it; it can be a song, but not footage.")
 
 

@@ -36,6 +36,7 @@ class ExportBench(QWidget):
         self._editor = editor
         self._jobs = jobs
         self._job: Job | None = None
+        self._is_path_chosen = False
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(10)
@@ -80,7 +81,7 @@ class ExportBench(QWidget):
             self._rate.addItem(f"{rate_text(rate)}{own}", str(rate))
         for field, chosen in ((self._size, chosen_size), (self._rate, chosen_rate)):
             field.setCurrentIndex(max(0, field.findData(chosen)))
-        if not self._path.text():
+        if not self._is_path_chosen:
             folder = self._editor.path.parent if self._editor.path else Path.home()
             self._path.setText(str(folder / f"{project.name}.mp4"))
         self._start.setEnabled(project.n_frames > 0)
@@ -123,7 +124,8 @@ class ExportBench(QWidget):
             self._say("Stopping…")
 
     def set_path(self, path: Path) -> None:
-        """Put a film's name into the form."""
+        """Put a film's name into the form, in place of the project's own."""
+        self._is_path_chosen = True
         self._path.setText(str(path))
 
     def state_text(self) -> str:
@@ -144,6 +146,7 @@ class ExportBench(QWidget):
         self._path = QLineEdit()
         self._path.setAccessibleName("File")
         self._path.setToolTip("Where the film goes")
+        self._path.textEdited.connect(self._keep_path)
         browse = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
         browse.setAccessibleName("Choose the file")
         browse.setToolTip("Choose where the film goes")
@@ -177,10 +180,13 @@ class ExportBench(QWidget):
         box.addStretch(1)
         return made
 
+    def _keep_path(self, text: str) -> None:
+        self._is_path_chosen = bool(text.strip())
+
     def _browse(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Export to", self._path.text(), "MP4 (*.mp4)")
         if name:
-            self._path.setText(name)
+            self.set_path(Path(name))
 
     def _show_progress(self, share: float) -> None:
         if self._job is None:

@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
     QPen,
     QPixmap,
     QResizeEvent,
+    QWheelEvent,
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
@@ -28,7 +29,7 @@ from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.grid import bar_at
 from epiphane.document.model import FootageId, Lane, LaneId, Shot
-from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
+from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
@@ -334,7 +335,29 @@ class ScoreView(QAbstractScrollArea):
         self._paper.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.mousePressEvent(event)
+        """Switch a cue off or on; elsewhere it is one more click."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        at = event.position() + QPointF(0, self._offset)
+        place = self._layout.locate(at.x(), at.y())
+        lane = next((x for x in self._editor.project.lanes if place and x.id == place.lane), None)
+        hit = self._cue_at(place, lane, at) if place is not None and lane is not None else None
+        if lane is None or hit is None:
+            self.mousePressEvent(event)
+            return
+        key = (lane.id, hit[0].hit.time)
+        self._editor.apply(lambda p: toggle_cues(p, [key]), "switch of cues")
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scroll; with Ctrl, put fewer or more bars in a line."""
+        if event is None or not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            super().wheelEvent(event)
+            return
+        step = -1 if event.angleDelta().y() > 0 else 1
+        index = BARS_PER_LINE.index(self._bars_per_line) + step
+        if 0 <= index < len(BARS_PER_LINE):
+            self.set_bars_per_line(BARS_PER_LINE[index])
+        event.accept()
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._paper.unsetCursor()

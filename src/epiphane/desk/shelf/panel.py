@@ -261,7 +261,8 @@ class ShelfPanel(QFrame):
             ("Song…", "music", self.add_song, "Open another song (Ctrl+M)"),
             ("Gather footage…", "plus", self.add_footage, "Choose clips to put on the shelf (Ctrl+I)"),
         ):
-            button = QPushButton(theme.icon(icon, theme.QUIET, 15), text)
+            button = QPushButton(text)
+            theme.put_icon(button, icon, theme.QUIET, 15)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
             button.clicked.connect(signal)

@@ -1,0 +1,62 @@
+"""A real window, offscreen, with everything stopped at the end."""
+
+import numpy as np
+import pytest
+from helpers import click_track, grey_clip, write_sound
+from PyQt6.QtWidgets import QMessageBox
+
+from epiphane.desk.app import make_application
+from epiphane.desk.sound import SimulatedSound
+from epiphane.desk.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    """The dressed application, in place of a bare one."""
+    return make_application(["epiphane"])
+
+
+@pytest.fixture
+def make_window(qtbot, tmp_path, monkeypatch):
+    """Return a maker of windows of 1280x800 that keep their journals in the test's folder."""
+    # The clock of a sound card is the subject of the benchmark; here it is the system's.
+    monkeypatch.setattr("epiphane.desk.playback.open_sound", SimulatedSound)
+    made = []
+
+    def make():
+        window = Window(journal_folder=tmp_path / "journals")
+        window.show()
+        qtbot.waitExposed(window)
+        made.append(window)
+        return window
+
+    yield make
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
+    for window in made:
+        window.close()
+        assert not window.jobs.running
+        window.deleteLater()
+
+
+@pytest.fixture
+def window(make_window):
+    """An empty window."""
+    return make_window()
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """Return a list: what is put into it answers the next questions about unsaved work."""
+    waiting = []
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: waiting.pop(0))
+    return waiting
+
+
+@pytest.fixture(scope="session")
+def media(tmp_path_factory):
+    """A folder with a click track of 120 BPM (from 0.5 s to 16 s) and two grey clips."""
+    folder = tmp_path_factory.mktemp("media")
+    write_sound(folder / "song.wav", click_track(np.arange(0.5, 16, 0.5), duration=16.5))
+    grey_clip(folder / "first.mp4", n_pictures=90)
+    grey_clip(folder / "second.mp4", n_pictures=90)
+    return folder

@@ -1,0 +1,200 @@
+"""Playing: the picture follows the clock of the sound, through loops and to the end."""
+
+import time
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from epiphane.desk.editor import Editor
+from epiphane.desk.frames import FrameServer
+from epiphane.desk.jobs import Jobs
+from epiphane.desk.playback import Playback
+from epiphane.desk.sound import Reel
+from epiphane.errors import CancelledError, MediaError
+from epiphane.timing import frame_at
+
+
+class HandClock:
+    """A sound device whose clock is turned by hand."""
+
+    def __init__(self):
+        self.heard = None
+        self.reel = None
+
+    def start(self, reel):
+        self.reel = reel
+        self.heard = 0.0
+
+    def stop(self):
+        self.heard = None
+
+    def close(self):
+        self.heard = None
+
+    def heard_seconds(self):
+        return self.heard
+
+
+@pytest.fixture
+def clock(monkeypatch, make_window):
+    """A window's clock; `make_window` comes first, as it sets a simulated device."""
+    device = HandClock()
+    monkeypatch.setattr("epiphane.desk.playback.open_sound", lambda: device)
+    return device
+
+
+@pytest.fixture
+def demo(clock, make_window, qtbot):
+    window = make_window()
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
+    return window
+
+
+def wait_for_frame(window, frame, qtbot):
+    qtbot.waitUntil(lambda: window.editor.playhead == frame, timeout=10_000)
+
+
+def test_the_picture_is_that_of_what_is_heard(demo, clock, qtbot):
+    shown = []
+    demo.playback.shown.connect(lambda _, frame: shown.append(frame))
+    demo.editor.go_to(30)
+    QTest.keyClick(demo, Qt.Key.Key_Space)
+    for heard in (0.0, 0.1, 0.5, 0.5333):
+        clock.heard = heard
+        wait_for_frame(demo, frame_at(1.0 + heard, demo.editor.project.rate), qtbot)
+    assert set(shown) >= {33, 45, 46}
+    QTest.keyClick(demo, Qt.Key.Key_Space)
+    assert not demo.playback.is_playing
+    assert clock.heard is None
+    assert demo.editor.playhead == 46
+
+
+def test_it_stops_at_the_end_and_begins_anew(demo, clock, qtbot):
+    last = demo.editor.project.n_frames - 1
+    demo.editor.go_to(last - 10)
+    demo.playback.play()
+    clock.heard = 5.0
+    qtbot.waitUntil(lambda: not demo.playback.is_playing, timeout=5000)
+    assert demo.editor.playhead == last
+    demo.playback.play()
+    assert demo.editor.playhead == 0
+
+
+def test_a_loop_goes_round_the_stave(demo, clock, qtbot):
+    demo.editor.go_to(5)
+    QTest.keyClick(demo, Qt.Key.Key_L)
+    first, end = demo.playback.loop
+    assert (first, end) == demo.score.stave_frames()
+    demo.playback.play()
+    length = (end - first) / 30
+    clock.heard = length  # once round: back where it began
+    wait_for_frame(demo, 5, qtbot)
+    clock.heard = 3 * length + 1.0
+    wait_for_frame(demo, 35, qtbot)
+    QTest.keyClick(demo, Qt.Key.Key_L)
+    assert demo.playback.loop is None
+    assert demo.playback.is_playing
+
+
+def test_going_elsewhere_while_it_plays_takes_the_sound_along(demo, clock, qtbot):
+    demo.playback.play()
+    clock.heard = 0.2
+    wait_for_frame(demo, 6, qtbot)
+    QTest.keyClick(demo, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    here = demo.editor.playhead
+    assert clock.reel.place(0) == round(here / 30 * 48_000)
+    clock.heard = 0.1
+    wait_for_frame(demo, here + 3, qtbot)
+
+
+def test_an_edit_while_it_plays_is_seen_in_the_next_picture(demo, clock, qtbot):
+    demo.playback.play()
+    clock.heard = 0.0
+    lane = demo.editor.project.lanes[0].id
+    demo.editor.select_cues(frozenset({(lane, 0.0)}), lane=lane)
+    before = demo.frames.plan(1)
+    QTest.keyClick(demo, Qt.Key.Key_X)
+    assert demo.frames.plan(1) != before
+    assert demo.playback.is_playing
+
+
+def test_late_pictures_are_counted(demo, clock, qtbot):
+    demo.playback.play()
+    qtbot.waitUntil(lambda: demo.playback.punctuality.n_due == 1, timeout=5000)
+    for n in range(0, 40, 2):  # every other picture is passed over
+        clock.heard = n / 30
+        wait_for_frame(demo, n, qtbot)
+    count = demo.playback.punctuality
+    assert count.n_due == pytest.approx(39, abs=1)
+    assert count.share == pytest.approx(20 / 39, abs=0.03)
+
+
+def test_a_reel_goes_round_without_a_gap():
+    sound = np.arange(100, dtype=np.float32)[:, None].repeat(2, 1)
+    assert Reel(sound, 90).take(0, 15)[:, 0].tolist() == [*range(90, 100), *[0] * 5]
+    loop = Reel(sound, 35, (20, 40))
+    taken = np.concatenate([loop.take(0, 7), loop.take(7, 30)])[:, 0]
+    assert taken.tolist() == [*range(35, 40), *range(20, 40), *range(20, 32)]
+    assert [loop.place(n) for n in (0, 4.5, 5, 25.5)] == [35, 39.5, 20, 20.5]
+
+
+def test_jobs_tell_how_they_end_and_a_newer_one_replaces_an_older(qtbot):
+    jobs = Jobs()
+    ended = []
+
+    def failing(progress):
+        raise MediaError("the disk is full.")
+
+    def wrong(progress):
+        raise ZeroDivisionError("by accident")
+
+    def long(progress):
+        for n in range(10_000):
+            progress(n / 10_000)
+            time.sleep(0.001)
+
+    jobs.start("a", "A", lambda progress: 42, done=ended.append)
+    jobs.start("b", "B", failing, done=ended.append, failed=ended.append)
+    jobs.start("c", "Counting", wrong, done=ended.append, failed=ended.append)
+    jobs.start("d", "D", long, done=ended.append)
+    newer = jobs.start("d", "D", long, done=ended.append, stopped=lambda: ended.append("stopped"))
+    qtbot.waitUntil(lambda: newer.share > 0.01, timeout=5000)
+    newer.cancel()
+    qtbot.waitUntil(lambda: not jobs.running, timeout=5000)
+    jobs.close()
+    assert sorted(map(str, ended)) == [
+        "42",
+        "Counting failed: by accident. Save your work and try again.",
+        "stopped",
+        "the disk is full.",
+    ]
+    assert issubclass(CancelledError, Exception)
+
+
+def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot):
+    frames = demo.frames
+    qtbot.waitUntil(lambda: frames.picture(10) is not None, timeout=10_000)
+    frames.want(list(range(300, 310)))
+    qtbot.waitUntil(lambda: all(frames.picture(n) is not None for n in range(300, 310)), timeout=10_000)
+    assert frames.picture(500) is None
+
+
+def test_without_a_song_the_picture_plays_on_a_silent_clock(tmp_path, qtbot, monkeypatch):
+    from helpers import a_project
+
+    monkeypatch.setattr("epiphane.desk.playback.open_sound", HandClock)
+    editor, frames = Editor(journal_folder=tmp_path), FrameServer()
+    frames.show(editor.project, editor.cues)
+    playback = Playback(editor, frames)
+    playback.play()
+    assert not playback.is_playing  # nothing to play
+    from msgspec.structs import replace
+
+    editor.open(replace(a_project(), song=None), None)
+    playback.play()
+    assert playback.is_playing
+    playback.close()
+    frames.close()

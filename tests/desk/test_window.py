@@ -96,7 +96,7 @@ def test_from_an_empty_window_to_a_film(window, media, tmp_path, qtbot):
     assert "film.mp4 is ready" in window.bench.export.state_text()
     brightness = np.array([luma.mean() for luma in read_lumas(film)[0]])
     assert len(brightness) == window.editor.project.n_frames
-    usual = np.median(brightness)
+    usual = brightness[26]  # between two cues
     assert brightness[[15, 30, 78]].min() > usual + 40
     assert brightness[45] < usual + 5  # the cue at 1.5 s is off
     assert usual + 10 < brightness[60] < brightness[30] - 10  # the one at 2.0 s is weaker

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from epiphane.desk.carry import carry_effect, carry_footage
 from epiphane.desk.editor import Kind
 from epiphane.document.store import load_project
+from epiphane.media.probe import probe_footage
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
@@ -94,6 +95,7 @@ def test_from_an_empty_window_to_a_film(window, media, tmp_path, qtbot):
     window.bench.export.start()
     qtbot.waitUntil(lambda: not window.bench.export.is_exporting, timeout=60_000)
     assert "film.mp4 is ready" in window.bench.export.state_text()
+    assert probe_footage(film).width == window.editor.project.width  # not that of the empty project
     brightness = np.array([luma.mean() for luma in read_lumas(film)[0]])
     assert len(brightness) == window.editor.project.n_frames
     usual = brightness[26]  # between two cues

@@ -1,10 +1,12 @@
 """The bench of the export: what, how large, where to; then how far it is."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -70,17 +72,10 @@ class ExportBench(QWidget):
         if self._job is not None:
             return
         project = self._editor.project
-        chosen_size, chosen_rate = self._size.currentData(), self._rate.currentData()
-        self._size.clear()
-        for width, height in self._sizes():
-            own = " (as the project)" if (width, height) == (project.width, project.height) else ""
-            self._size.addItem(f"{width} × {height}{own}", f"{width}x{height}")
-        self._rate.clear()
-        for rate in dict.fromkeys((project.rate, *COMMON_RATES)):
-            own = " (as the project)" if rate == project.rate else ""
-            self._rate.addItem(f"{rate_text(rate)}{own}", str(rate))
-        for field, chosen in ((self._size, chosen_size), (self._rate, chosen_rate)):
-            field.setCurrentIndex(max(0, field.findData(chosen)))
+        sizes = [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()]
+        _offer(self._size, sizes)
+        rates = dict.fromkeys((project.rate, *COMMON_RATES))
+        _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
         if not self._is_path_chosen:
             folder = self._editor.path.parent if self._editor.path else Path.home()
             self._path.setText(str(folder / f"{project.name}.mp4"))
@@ -228,3 +223,13 @@ class ExportBench(QWidget):
 
     def _say(self, text: str) -> None:
         self._state.setText(text)
+
+
+def _offer(field: QComboBox, options: Sequence[tuple[str, str]]) -> None:
+    """Offer options (text, key), the project's own first; who had chosen another one keeps it."""
+    has_own = field.currentIndex() <= 0
+    chosen = field.currentData()
+    field.clear()
+    for text, key in options:
+        field.addItem(text if field.count() else f"{text} (as the project)", key)
+    field.setCurrentIndex(0 if has_own else max(0, field.findData(chosen)))

@@ -12,7 +12,8 @@ from epiphane.types import Float32Array
 
 SOUND_RATE = 48_000
 _POLL_SECONDS = 0.008
-_BUFFER_SECONDS = 0.15
+# A window that is being built holds Python for up to 0.2 s; stopping throws away what is buffered.
+_BUFFER_SECONDS = 0.3
 _BYTES_PER_SAMPLE = 8  # two float32
 
 

@@ -48,16 +48,45 @@ def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:
     """Return the picture of a plan as Y, Cb and Cr 4:2:0 in `OUTPUT_SPEC`, for export.
 
-    Footage that is in this form already and has no effect on it goes through untouched; the rest
-    takes the road of `draw`, and the last two matrices are one where nothing is clipped between.
+    What clips nothing never becomes BGR: warps move the planes of the file, and decoding, tone and
+    encoding are one matrix, which for half of the picture's values works on a quarter of its pixels.
+    Footage in this form without an effect goes through untouched. The rest takes the road of `draw`.
     """
     done = _pass_of(plan)
-    if plan.source is not None and done.warp is None and not done.tones:
+    if plan.source is not None and stays_inside(done.tones):
         raw = sources.picture(plan.source)
-        if _is_output_form(raw, size):
-            return raw.planes  # type: ignore[return-value]
+        if len(raw.planes) == 3:
+            return _recoded(_moved(raw, plan, size, done.warp), raw, size, done.tones)
     picture, decoding = _placed(plan, sources, size, done)
     return planes_from_yuv444(_toned(picture, decoding, done.tones, encoding=bgr_to_yuv(OUTPUT_SPEC)))
+
+
+def _recoded(
+    planes: Sequence[Plane], raw: RawPicture, size: Size, tones: Sequence[Tone | Curve]
+) -> tuple[Plane, Plane, Plane]:
+    """Return planes at a size with at most one matrix done to their colours, as 4:2:0 output."""
+    luma, *chroma = planes
+    half = (size[0] // 2, size[1] // 2)
+    blue, red = (_resized(plane, half, cv2.INTER_AREA) for plane in chroma)
+    if not tones and raw.spec == OUTPUT_SPEC:
+        return luma, blue, red
+    to_bgr = yuv_to_bgr(raw.spec)
+    for tone in tones:
+        assert isinstance(tone, Tone)
+        to_bgr = chain(to_bgr, tone.matrix)
+    matrix = chain(to_bgr, bgr_to_yuv(OUTPUT_SPEC))
+    # Averaging four pixels and an affine matrix may change places, so colour is done at its own size.
+    # All three rows are computed though one or two are used: OpenCV is quick for square matrices alone.
+    small = cv2.merge([_resized(luma, half, cv2.INTER_AREA), blue, red])
+    full = cv2.merge([luma, *(_resized(plane, size, cv2.INTER_NEAREST) for plane in (blue, red))])
+    _, blue, red = (np.asarray(plane, np.uint8) for plane in cv2.split(cv2.transform(small, matrix)))
+    return np.asarray(cv2.extractChannel(cv2.transform(full, matrix), 0), np.uint8), blue, red
+
+
+def _resized(plane: Plane, size: Size, method: int) -> Plane:
+    if plane.shape[:2] == (size[1], size[0]):
+        return plane
+    return np.asarray(cv2.resize(plane, size, interpolation=method), np.uint8)
 
 
 def _pass_of(plan: FramePlan) -> Pass:
@@ -78,19 +107,17 @@ def _placed(plan: FramePlan, sources: Sources, size: Size, done: Pass) -> tuple[
     if plan.source is None:
         return np.zeros((size[1], size[0], 3), np.uint8), None
     raw = sources.picture(plan.source)
-    planes = [_fitted(plane, raw, size, plan.shape) for plane in raw.planes]
-    if done.warp is not None:
-        planes = [_warped(plane, done.warp) for plane in planes]
+    planes = _moved(raw, plan, size, done.warp)
     if len(planes) == 1:
         return planes[0], None
-    width, height = size
-    full = [
-        plane
-        if plane.shape[:2] == (height, width)
-        else cv2.resize(plane, size, interpolation=cv2.INTER_NEAREST)
-        for plane in planes
-    ]
+    full = [_resized(plane, size, cv2.INTER_NEAREST) for plane in planes]
     return np.asarray(cv2.merge(full), np.uint8), yuv_to_bgr(raw.spec)
+
+
+def _moved(raw: RawPicture, plan: FramePlan, size: Size, warp: FloatArray | None) -> list[Plane]:
+    """Return the planes fitted to the size wanted, and warped."""
+    planes = [_fitted(plane, raw, size, plan.shape) for plane in raw.planes]
+    return planes if warp is None else [_warped(plane, warp) for plane in planes]
 
 
 def _toned(
@@ -100,10 +127,9 @@ def _toned(
     *,
     encoding: FloatArray | None = None,
 ) -> Picture:
-    """Apply tones one after the other, neighbouring matrices as one where nothing is clipped.
+    """Apply tones one after the other, and the `encoding` matrix last if there is one.
 
-    The first tone may join the `decoding` matrix: what that one clips is blacker than black. The
-    `encoding` matrix may join what does not clip.
+    The first tone may join the `decoding` matrix: what that one clips is blacker than black.
     """
     pending, is_decoding = decoding, True
     for tone in tones:
@@ -116,22 +142,11 @@ def _toned(
         else:
             picture, pending = _transformed(picture, pending), tone.matrix
         is_decoding = False
-    if encoding is None:
-        return _transformed(picture, pending)
-    if pending is None or not stays_inside(tones):
-        return _transformed(_transformed(picture, pending), encoding)
-    return _transformed(picture, chain(pending, encoding))
+    return _transformed(_transformed(picture, pending), encoding)
 
 
 def _transformed(picture: Picture, matrix: FloatArray | None) -> Picture:
     return picture if matrix is None else np.asarray(cv2.transform(picture, matrix), np.uint8)
-
-
-def _is_output_form(raw: RawPicture, size: Size) -> bool:
-    if len(raw.planes) != 3 or raw.spec != OUTPUT_SPEC or raw.pixel_aspect != 1:
-        return False
-    half = (size[1] // 2, size[0] // 2)
-    return raw.shape == size and raw.planes[1].shape == half
 
 
 def _fitted(plane: Plane, raw: RawPicture, size: Size, shape: Size) -> Plane:
@@ -166,13 +181,16 @@ def _warped(plane: Plane, warp: FloatArray) -> Plane:
     # [share] = ([pixel] + 1/2) / [pixels]: the middle of a pixel is where its value is.
     to_share = np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height], [0, 0, 1]])
     back = np.linalg.inv(to_share) @ np.linalg.inv(warp) @ to_share
+    corners = back[:2] @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
+    is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
     return np.asarray(
         cv2.warpAffine(
             np.ascontiguousarray(plane),
             back[:2],
             (width, height),
             flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_REFLECT,
+            # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
+            borderMode=cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT,
         ),
         np.uint8,
     )

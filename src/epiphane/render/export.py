@@ -24,7 +24,7 @@ from epiphane.timing import frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Plane, Size
 
 _WORKERS = 2
-_AHEAD = 4
+_AHEAD = 8
 
 
 class ExportProgress(Struct, frozen=True):

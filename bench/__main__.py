@@ -27,9 +27,18 @@ def main() -> None:
         sys.exit(f"there is no measurement {unknown[0]!r}; there are: {', '.join(MEASUREMENTS)}")
     print(f"{platform.machine()}, Python {platform.python_version()}")
     for name in chosen:
+        before = _machine_ticks()
         with TemporaryDirectory() as folder:
             for result in MEASUREMENTS[name](Path(folder)):
                 print(result.line(), flush=True)
+        stolen, all_ticks = (now - then for now, then in zip(_machine_ticks(), before, strict=True))
+        print(f"  (meanwhile other machines had {stolen / max(all_ticks, 1):.0%} of these cores)", flush=True)
+
+
+def _machine_ticks() -> tuple[int, int]:
+    """Return the ticks that a host gave to other machines, and all ticks (proc(5), /proc/stat)."""
+    ticks = [int(word) for word in Path("/proc/stat").read_text().split("\n", 1)[0].split()[1:]]
+    return ticks[7], sum(ticks[:8])
 
 
 if __name__ == "__main__":

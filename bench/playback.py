@@ -45,7 +45,7 @@ def measure_playback(folder: Path) -> Iterator[Result]:
     for name in ("cold", "warm"):
         late, lost = _lateness(recorder, played[name]["painted"])
         middle, low, high = (1000 * float(np.percentile(late, q)) for q in (50, 2.5, 97.5))
-        yield at_most(f"picture after its sound, {name} cache, median", middle, _HALF_FRAME, "ms")
+        yield at_most(f"picture from its sound, {name} cache, median", abs(middle), _HALF_FRAME, "ms")
         yield Result("  95 % of pictures", f"{low:.1f} to {high:.1f} ms")
         within = 100 * float((np.abs(late) <= _HALF_FRAME / 1000).mean())
         yield at_least("  pictures within half a frame of their sound", within, 95, "%")
@@ -55,23 +55,25 @@ def measure_playback(folder: Path) -> Iterator[Result]:
 def _lateness(recorder: "_Recorder", painted: list[tuple[int, float]]) -> tuple[np.ndarray, float]:
     """Return how long after the first sample of its frame each picture was painted, and lost sound.
 
-    Both in seconds. The song is looked for in pieces of two seconds near where the whole of it was
-    found, because a busy machine may let the sound run dry for some milliseconds: then all that
+    Both in seconds. The song is looked for in pieces of two seconds near where the last was found,
+    because a busy machine may let the sound run dry for some milliseconds: then all that
     follows is heard later, and the picture must follow.
     """
     times = np.array([time for _, time in painted])
     frames = np.array([frame for frame, _ in painted])
     sound, begin = recorder.between(times[0] - 3.0, times[-1] + 1.0)
     song = resampled_stereo(read_samples(SONG_FILE), _RATE).mean(axis=1)
-    whole = int(scipy.signal.correlate(sound, song, mode="full", method="fft").argmax()) - (len(song) - 1)
+    # Near the first picture; the song repeats itself, so it would be found elsewhere too.
+    whole = round((times[0] - frames[0] / 30 - begin) * _RATE)
     late, starts = [], []
-    piece, reach = round(_PIECE_SECONDS * _RATE), round(0.5 * _RATE)
+    piece, reach = round(_PIECE_SECONDS * _RATE), round(1.0 * _RATE)
     for first in range(0, len(song) - piece, piece):
         near = max(0, whole + first - reach)
         part = sound[near : whole + first + piece + reach]
         likeness = scipy.signal.correlate(part, song[first : first + piece], mode="valid", method="fft")
         started = begin + (near + int(likeness.argmax()) - first) / _RATE
         starts.append(started)
+        whole = round((started - begin) * _RATE)
         inside = (frames >= first / _RATE * 30) & (frames < (first + piece) / _RATE * 30)
         late.append(times[inside] - (started + frames[inside] / 30))
     return np.concatenate(late), float(np.abs(np.diff(starts)).sum())

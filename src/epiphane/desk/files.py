@@ -4,14 +4,17 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import HeardSong
+from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
+from epiphane.desk.sound import SOUND_RATE
 from epiphane.document.model import Project
 from epiphane.document.store import SUFFIX, load_project, missing_files
 from epiphane.edits.footage import add_footage
@@ -155,7 +158,7 @@ class Files(QObject):
         self._jobs.start(
             "song",
             f"Listening to {path.name}",
-            lambda progress: hear_song(path, progress=progress),
+            lambda progress: hear_to_play(path, progress),
             done=done,
         )
 
@@ -206,12 +209,25 @@ class Files(QObject):
         self._jobs.start(
             "song",
             f"Listening to {path.name}",
-            lambda progress: hear_song(path, progress=progress),
+            lambda progress: hear_to_play(path, progress),
             done=done,
         )
 
     def _folder(self) -> str:
         return str(self._editor.path.parent if self._editor.path else Path.home())
+
+
+def hear_to_play(path: Path, progress: Progress) -> HeardSong:
+    """Listen to a song, and bring its sound to the device's rate while still in the background.
+
+    Raises
+    ------
+    MediaError
+        If the song cannot be read.
+    """
+    heard = hear_song(path, progress=progress)
+    sound = resampled_stereo(heard.samples, SOUND_RATE)
+    return replace(heard, samples=Samples(sound, SOUND_RATE, heard.samples.remark))
 
 
 def gather_files(paths: Sequence[Path], progress: Progress) -> Gathered:

@@ -36,10 +36,10 @@ bench: setup
 	$(BIN)/python -m bench
 
 screenshots: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m docs.make_screenshots
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/make_screenshots.py
 
 docs: setup
-	$(BIN)/python -m docs.make_reference
+	$(BIN)/python tools/make_reference.py
 
 clean:
 	rm -rf $(VENV) build .mypy_cache .ruff_cache .pytest_cache .import_linter_cache .hypothesis

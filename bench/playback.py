@@ -43,21 +43,21 @@ def measure_playback(folder: Path) -> Iterator[Result]:
         yield Result("sound against picture", "not measured: needs pulseaudio and parec")
         return
     for name in ("cold", "warm"):
-        late, lost = _lateness(recorder, played[name]["painted"])
+        late, slipped = _lateness(recorder, played[name]["painted"])
         middle, low, high = (1000 * float(np.percentile(late, q)) for q in (50, 2.5, 97.5))
         yield at_most(f"picture from its sound, {name} cache, median", abs(middle), _HALF_FRAME, "ms")
         yield Result("  95 % of pictures", f"{low:.1f} to {high:.1f} ms")
         within = 100 * float((np.abs(late) <= _HALF_FRAME / 1000).mean())
         yield at_least("  pictures within half a frame of their sound", within, 95, "%")
-        yield Result("  silence where the sound ran dry, in all", f"{1000 * lost:.0f} ms")
+        yield Result("  by how much the recording slipped, in all", f"{1000 * slipped:.0f} ms")
 
 
 def _lateness(recorder: "_Recorder", painted: list[tuple[int, float]]) -> tuple[np.ndarray, float]:
-    """Return how long after the first sample of its frame each picture was painted, and lost sound.
+    """Return how long after its sound each picture was painted, and by how much the recording slipped.
 
-    Both in seconds. The song is looked for in pieces of two seconds near where the last was found,
-    because a busy machine may let the sound run dry for some milliseconds: then all that
-    follows is heard later, and the picture must follow.
+    Both in seconds. The song is looked for in pieces of two seconds near where the last was found:
+    on a busy machine the sound server, or its recording, may slip by some milliseconds on the way,
+    and what is measured is the picture against the sound at that moment.
     """
     times = np.array([time for _, time in painted])
     frames = np.array([frame for frame, _ in painted])

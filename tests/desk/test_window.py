@@ -266,6 +266,7 @@ def test_saving_and_opening_gives_the_same_edit(edit, make_window, tmp_path, mon
     QTest.keyClick(edit, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert load_project(path) == edit.editor.project
     assert not edit.editor.is_changed
+    assert edit.windowTitle().startswith("edit ·")
     other = make_window()
     other.files.open_path(path)
     qtbot.waitUntil(lambda: other.editor.heard is not None, timeout=20_000)

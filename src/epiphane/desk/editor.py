@@ -83,6 +83,11 @@ class Editor(QObject):
         return self.project != self._saved
 
     @property
+    def title(self) -> str:
+        """What the work is called: by its file, or, until it has one, by its own name."""
+        return self.path.stem if self.path is not None else self.project.name
+
+    @property
     def bars(self) -> tuple[Bar, ...]:
         """The bars of the project."""
         return bars_of(self.project)

@@ -93,7 +93,7 @@ class Files(QObject):
 
     def ask_save(self) -> bool:
         """Ask for a name and save."""
-        proposed = str(Path(self._folder()) / f"{self._editor.project.name}{SUFFIX}")
+        proposed = str(Path(self._folder()) / f"{self._editor.title}{SUFFIX}")
         name, _ = QFileDialog.getSaveFileName(self._window, "Save the project", proposed, _PROJECTS)
         if not name:
             return False
@@ -108,7 +108,7 @@ class Files(QObject):
         answer = QMessageBox.question(
             self._window,
             "Unsaved work",
-            f"“{self._editor.project.name}” has changes that are not saved. Save them?",
+            f"“{self._editor.title}” has changes that are not saved. Save them?",
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )

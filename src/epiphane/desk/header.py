@@ -56,7 +56,7 @@ class Header(QFrame):
         """Show everything as it is now."""
         project = self._editor.project
         metrics = self._name.fontMetrics()
-        self._name.setText(metrics.elidedText(project.name, Qt.TextElideMode.ElideRight, 228))
+        self._name.setText(metrics.elidedText(self._editor.title, Qt.TextElideMode.ElideRight, 228))
         self._changed.setVisible(self._editor.is_changed)
         song = project.song
         self._tempo.setVisible(song is not None and bool(song.beats))
@@ -94,10 +94,13 @@ class Header(QFrame):
     def _add_place(self, box: QHBoxLayout) -> None:
         self._beat, self._time, self._frame = QLabel(), QLabel(), label("")
         self._beat.setFont(theme.numbers(14, weight=500))
+        # Room for the longest, so that nothing moves while it plays.
+        self._beat.setFixedWidth(self._beat.fontMetrics().horizontalAdvance("188.4"))
         self._beat.setToolTip("Bar and beat at the playhead")
         self._time.setFont(theme.numbers(12))
         self._time.setToolTip("Minutes, seconds, frames")
         self._frame.setFont(theme.numbers(9.5))
+        self._frame.setFixedWidth(self._frame.fontMetrics().horizontalAdvance("f 88888"))
         self._tempo = QLabel()
         self._tempo.setFont(theme.numbers(9))
         self._tempo.setStyleSheet(f"background: {theme.RAISED.name()}; border-radius: 12px; padding: 0 11px;")

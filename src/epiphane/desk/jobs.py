@@ -27,8 +27,9 @@ class Job(QThread):
     failed = pyqtSignal(str)
     stopped = pyqtSignal()
 
-    def __init__(self, title: str, work: Callable[[Progress], Any], parent: QObject) -> None:
+    def __init__(self, topic: str, title: str, work: Callable[[Progress], Any], parent: QObject) -> None:
         super().__init__(parent)
+        self.topic = topic
         self.title = title
         self.share = 0.0
         self.started_at = time.monotonic()
@@ -116,7 +117,7 @@ class Jobs(QObject):
         """
         if topic in self._running:
             self._running[topic].cancel()
-        job = Job(title, work, self)
+        job = Job(topic, title, work, self)
         self._running[topic] = job
         self._threads.add(job)
 

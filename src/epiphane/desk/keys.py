@@ -30,8 +30,13 @@ class KeyList(QWidget):
         super().__init__(parent)
         self.setAccessibleName("All keys")
         grid = QGridLayout(self)
-        grid.setContentsMargins(64, 40, 64, 40)
+        grid.setContentsMargins(64, 44, 64, 40)
         grid.setHorizontalSpacing(40)
+        grid.setVerticalSpacing(26)
+        title = QLabel("All keys")
+        title.setFont(theme.words(20, weight=600))
+        grid.addWidget(title, 0, 0)
+        grid.addWidget(label("Escape or a click closes this"), 0, 2)
         groups = {
             name: [(" or ".join(key_text(k) for k in spec.keys), spec.text.rstrip("…")) for spec in specs]
             for name, specs in groupby(ACTIONS, key=lambda spec: spec.group)
@@ -39,14 +44,14 @@ class KeyList(QWidget):
         groups["Mouse"] = list(_MOUSE)
         for column, names in enumerate(_COLUMNS):
             box = QVBoxLayout()
-            box.setSpacing(4)
+            box.setSpacing(6)
             for name in names:
                 box.addWidget(self._title(name))
                 for keys, text in groups[name]:
                     box.addWidget(self._row(keys, text, wide=name == "Mouse"))
                 box.addSpacing(12)
             box.addStretch(1)
-            grid.addLayout(box, 0, column)
+            grid.addLayout(box, 1, column)
             grid.setColumnStretch(column, 1)
         self.hide()
 

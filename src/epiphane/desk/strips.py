@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButt
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
-from epiphane.desk.jobs import Jobs
+from epiphane.desk.jobs import Job, Jobs
 from epiphane.timing import clock_text
 
 _PLAIN_SECONDS = 8
@@ -25,6 +25,7 @@ class JobStrip(QFrame):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
+        self._left_out = ""
         self.setProperty("panel", True)
         self._title = QLabel()
         self._bar = QProgressBar()
@@ -48,7 +49,7 @@ class JobStrip(QFrame):
 
     def refresh(self) -> None:
         """Show the job at work, or nothing."""
-        running = self._jobs.running
+        running = self._running()
         self.setVisible(bool(running))
         if running:
             job = running[0]
@@ -58,9 +59,19 @@ class JobStrip(QFrame):
             remaining = job.remaining
             self._left.setText("" if remaining is None else f"about {clock_text(remaining + 0.99)} left")
 
+    def leave_out(self, topic: str) -> None:
+        """Say nothing of jobs of a topic, because another panel shows them."""
+        if topic != self._left_out:
+            self._left_out = topic
+            self.refresh()
+
+    def _running(self) -> list[Job]:
+        return [job for job in self._jobs.running if job.topic != self._left_out]
+
     def _stop(self) -> None:
-        if self._jobs.running:
-            self._jobs.running[0].cancel()
+        running = self._running()
+        if running:
+            running[0].cancel()
 
 
 class NoticeStrip(QFrame):

@@ -44,6 +44,7 @@ class Welcome(QWidget):
         box.addLayout(row)
         box.addStretch(4)
         self._title = title
+        self.setFocusProxy(self._song)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint an empty stave on which a few cues already stand."""

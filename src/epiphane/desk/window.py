@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QMainWindow, QSplitter, QStackedWidget, QVBo
 
 from epiphane.desk import theme
 from epiphane.desk.actions import make_actions
+from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.files import Files
@@ -68,7 +69,7 @@ class Window(QMainWindow):
         self.key_list = KeyList(self)
         self._connect()
         self._on_project()
-        self.score.setFocus()
+        self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
 
     def _lay_out(self) -> None:
         left = QFrame()
@@ -113,6 +114,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.editor.project_changed.connect(self._on_project)
         self.editor.file_changed.connect(self._on_file)
+        self.editor.selection_changed.connect(self._on_selection)
         self.editor.said.connect(self.notice.say)
         self.jobs.failed.connect(lambda text: self.notice.say(text, True))
         self.frames.fault.connect(lambda text: self.notice.say(text, True))
@@ -251,13 +253,20 @@ class Window(QMainWindow):
     def _on_project(self) -> None:
         project = self.editor.project
         has_work = project.song is not None or bool(project.footage)
-        self._stack.setCurrentWidget(self.score if has_work else self.welcome)
+        page = self.score if has_work else self.welcome
+        if self._stack.currentWidget() is not page:
+            self._stack.setCurrentWidget(page)
+            page.setFocus()
         self.shelf.setVisible(has_work)
         self.picture.set_aspect((project.width, project.height))
         if project.n_frames == 0:
             self.picture.show_picture(None)
         self._fit_preview()
         self._on_file()
+
+    def _on_selection(self) -> None:
+        is_shown_on_bench = self.editor.selection.kind is Kind.EXPORT
+        self.job_strip.leave_out(EXPORT_TOPIC if is_shown_on_bench else "")
 
     def _on_file(self) -> None:
         history = self.editor.history
@@ -266,7 +275,7 @@ class Window(QMainWindow):
             action.setEnabled(label is not None)
             keys = action.shortcut().toString()
             action.setToolTip(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})")
-        self.setWindowTitle(f"{self.editor.project.name}{'*' * self.editor.is_changed} · Epiphane")
+        self.setWindowTitle(f"{self.editor.title}{'*' * self.editor.is_changed} · Epiphane")
 
     def _fit_preview(self) -> None:
         """Draw pictures no larger than they are seen, in a few sizes so that the cache holds."""

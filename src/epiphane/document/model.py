@@ -153,7 +153,10 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):
-    """Everything the editor has decided. Paths are absolute in memory, relative in the file."""
+    """Everything the editor has decided. Paths are absolute in memory, relative in the file.
+
+    `name` is what the work is called until it has a file of its own.
+    """
 
     version: int = FORMAT_VERSION
     name: str = "Untitled"

@@ -25,6 +25,7 @@ from epiphane.render.export import ExportProgress, export
 from epiphane.timing import COMMON_RATES, clock_text, rate_text
 from epiphane.types import Progress, Size
 
+EXPORT_TOPIC = "export"
 _WIDTHS = (1920, 1280, 960, 640)
 
 
@@ -78,7 +79,7 @@ class ExportBench(QWidget):
         _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
         if not self._is_path_chosen:
             folder = self._editor.path.parent if self._editor.path else Path.home()
-            self._path.setText(str(folder / f"{project.name}.mp4"))
+            self._path.setText(str(folder / f"{self._editor.title}.mp4"))
         self._start.setEnabled(project.n_frames > 0)
 
     def start(self) -> None:
@@ -99,7 +100,7 @@ class ExportBench(QWidget):
             return path, export(project, path, size=size, rate=rate, report=report)
 
         self._job = self._jobs.start(
-            "export",
+            EXPORT_TOPIC,
             f"Exporting {path.name}",
             work,
             done=self._done,

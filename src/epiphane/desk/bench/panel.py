@@ -3,7 +3,16 @@
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from epiphane.desk import theme
 from epiphane.desk.bench.export import ExportBench
@@ -84,7 +93,7 @@ class BenchPanel(QFrame):
             self._show(self._shot, "Shot", footage_name(footage) if footage else "")
             self._shot.refresh()
         elif kind is Kind.EXPORT:
-            self._show(self.export, "Export", self._editor.project.name)
+            self._show(self.export, "Export", self._editor.title)
             self.export.refresh()
         else:
             song = self._editor.project.song
@@ -106,6 +115,12 @@ class BenchPanel(QFrame):
         self.lane.refresh()
 
     def _show(self, page: QWidget, kind: str, name: str) -> None:
+        for index in range(self._pages.count()):
+            other = self._pages.widget(index)
+            # A page that is not seen must not ask for room, or short pages could be scrolled.
+            policy = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
+            if other is not None:
+                other.setSizePolicy(policy, policy)
         self._pages.setCurrentWidget(page)
         self._kind.setText(kind)
         self._name.setText(name)

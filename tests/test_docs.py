@@ -1,0 +1,56 @@
+"""What the documentation says is what the code does."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from make_reference import effects_text, schema_text
+from msgspec.structs import fields
+from PIL import Image
+
+from epiphane.cli import commands
+from epiphane.document import model
+
+ROOT = Path(__file__).parent.parent
+DOCS = ROOT / "docs"
+
+
+def test_what_is_made_from_the_code_is_current():
+    assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
+    assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
+
+
+@pytest.mark.parametrize(
+    "kind", [model.Project, model.Song, model.Footage, model.Shot, model.Pulse, model.Lane, model.Override]
+)
+def test_every_field_of_the_file_is_described(kind):
+    text = (DOCS / "file-format.md").read_text()
+    for field in fields(kind):
+        assert f"`{field.name}`" in text, f"{kind.__name__}.{field.name}"
+
+
+def test_links_and_pictures_are_there_and_every_picture_is_shown():
+    shown = set()
+    for page in (ROOT / "README.md", ROOT / "CHANGELOG.md", *DOCS.glob("*.md")):
+        for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+            if "://" not in target:
+                assert (page.parent / target).exists(), f"{page.name}: {target}"
+                shown.add((page.parent / target).resolve())
+    pictures = list((DOCS / "screenshots").glob("*.png"))
+    assert set(pictures) <= shown
+    assert 4 <= len(pictures) < 20
+    for picture in pictures:
+        with Image.open(picture) as image:
+            assert image.size == (1280, 800)
+
+
+def test_the_readme_names_every_command_and_target():
+    text = (ROOT / "README.md").read_text()
+    for name, command in commands.commands.items():
+        assert command.hidden or f"epiphane {name}" in text
+    targets = re.search(r"^\.PHONY: (.*)$", (ROOT / "Makefile").read_text(), re.MULTILINE)
+    assert {"demo", "test", "lint", "bench", "screenshots", "docs"} <= set(targets[1].split())
+    for target in ("demo", "test", "lint", "bench", "screenshots", "docs"):
+        assert f"make {target}" in text
+    assert json.loads((DOCS / "project.schema.json").read_text())["$defs"]["Project"]

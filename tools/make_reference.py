@@ -1,0 +1,51 @@
+"""Make the parts of the documentation that follow from the code: ``make docs``."""
+
+import json
+from pathlib import Path
+
+from epiphane.document.store import json_schema
+from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
+from epiphane.effects.registry import all_effects
+
+DOCS = Path(__file__).parent.parent / "docs"
+
+
+def schema_text() -> str:
+    """Return the JSON Schema of a project file."""
+    return json.dumps(json_schema(), indent=1) + "\n"
+
+
+def effects_text() -> str:
+    """Return the table of all effects and their parameters, in Markdown."""
+    lines = [
+        "# Effects",
+        "",
+        "Made by `make docs` from the effects' declarations in `src/epiphane/effects/`. Keys are what",
+        "project files and `--lane` call an effect or parameter.",
+    ]
+    for effect in all_effects():
+        lines += ["", f"## {effect.label} (`{effect.key}`, {effect.family.value})", "", effect.summary, ""]
+        lines += ["| parameter | key | values | at rest | at the peak |", "|---|---|---|---|---|"]
+        lines += [_row(parameter) for parameter in effect.parameters]
+    return "\n".join(lines) + "\n"
+
+
+def _row(parameter: AnyParameter) -> str:
+    if isinstance(parameter, ColourParameter):
+        cells = ("a colour, `#rrggbb`", "", f"`{parameter.default}`")
+    elif isinstance(parameter, ChoiceParameter):
+        cells = (", ".join(f"`{option}`" for option in parameter.options), "", f"`{parameter.default}`")
+    else:
+        values = f"{parameter.low:g} to {parameter.high:g} {parameter.unit}"
+        cells = (values, f"{parameter.rest:g}", f"{parameter.peak:g}")
+    return f"| {parameter.label} | `{parameter.name}` | " + " | ".join(cells) + " |"
+
+
+def main() -> None:
+    """Write both."""
+    (DOCS / "project.schema.json").write_text(schema_text(), encoding="utf-8")
+    (DOCS / "effects.md").write_text(effects_text(), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,111 @@
+"""Make the pictures of docs/screenshots from the demo: ``make screenshots``."""
+
+import os
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtTest import QTest
+
+from epiphane.desk.app import make_application
+from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.window import Window
+from epiphane.document.grid import bars_of
+from epiphane.timing import frame_at
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+_DROP_BAR = 10  # in the full part, where both lanes fire
+
+
+class Photographer:
+    """Drives one window from picture to picture."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.window = Window(journal_folder=folder)
+        self.window.resize(1280, 800)
+        self.window.show()
+
+    def wait(self, milliseconds: int = 400) -> None:
+        """Let the window come to rest: pictures are drawn and jobs done."""
+        QTest.qWait(milliseconds)
+
+    def take(self, name: str) -> None:
+        """Save what the window shows."""
+        self.wait()
+        self.window.grab().save(str(FOLDER / f"{name}.png"))
+
+    def empty(self) -> None:
+        """Take the window as it is first seen."""
+        self.take("empty")
+
+    def demo(self) -> None:
+        """Take the demo, opened, with the playhead in the drop."""
+        window = self.window
+        window.files.open_demo()
+        while window.editor.heard is None:
+            self.wait(50)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
+        self.wait(9000)  # every thumbnail of the score
+        self.take("demo")
+
+    def lane(self) -> None:
+        """Take a lane on the bench."""
+        lanes = self.window.editor.project.lanes
+        self.window.editor.select(Selection(Kind.LANE, lane=lanes[0].id))
+        self.window.shelf.open_page(1)
+        self.take("lane")
+
+    def cues(self) -> None:
+        """Take some cues selected, two bars a line."""
+        editor = self.window.editor
+        lane = editor.project.lanes[1].id
+        bars = [bar for bar in bars_of(editor.project) if bar.number in (9, 10)]
+        keys = frozenset((lane, time) for bar in bars for time in bar.beats[1:3])
+        self.window.score.set_bars_per_line(2)
+        editor.go_to(frame_at(bars[0].beats[1], editor.project.rate))
+        editor.select_cues(keys, lane=lane)
+        self.wait(6000)
+        self.take("cues")
+
+    def exporting(self) -> None:
+        """Take an export at work, then let it stop."""
+        window = self.window
+        window.score.set_bars_per_line(4)
+        window.shelf.open_page(0)
+        window.bench.open_export()
+        export = window.bench.export
+        export.set_path(self._folder / "marble-run.mp4")
+        export.start()
+        while window.jobs.running and window.jobs.running[0].share < 0.35:
+            self.wait(20)
+        export.set_path(Path("films") / "marble-run.mp4")  # no folder of this machine in the picture
+        self.window.grab().save(str(FOLDER / "exporting.png"))
+        export.cancel()
+        while export.is_exporting:
+            self.wait(50)
+        window.editor.select(Selection())
+
+    def keys(self) -> None:
+        """Take the list of keys."""
+        self.window.key_list.toggle()
+        self.take("keys")
+        self.window.key_list.toggle()
+
+
+def main() -> None:
+    """Take every picture."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with TemporaryDirectory() as folder:
+        application = make_application(["epiphane"])
+        photographer = Photographer(Path(folder))
+        for step in ("empty", "demo", "lane", "cues", "exporting", "keys"):
+            getattr(photographer, step)()
+        photographer.window.shut_down()
+        application.quit()
+
+
+if __name__ == "__main__":
+    main()

@@ -119,6 +119,8 @@ QFrame[panel="true"] {{ background: {PANEL.name()}; }}
 QFrame[rule="true"] {{ background: {RULE.name()}; border: none; }}
 QPushButton, QToolButton {{ background: {RAISED.name()}; color: {TEXT.name()}; border: 1px solid transparent;
     border-radius: 6px; padding: 6px 12px; }}
+QFileDialog QToolButton {{ padding: 4px; }}
+QHeaderView::section {{ background: {RAISED.name()}; color: {QUIET.name()}; border: none; padding: 4px 8px; }}
 QPushButton:hover, QToolButton:hover {{ background: {RULE.name()}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {GROUND.name()}; }}
 QPushButton:focus, QToolButton:focus {{ border-color: {QUIET.name()}; }}

@@ -183,6 +183,14 @@ def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable
     return field
 
 
+def show_number(field: QDoubleSpinBox, value: float) -> None:
+    """Show a number without a signal, but never under the fingers of who types."""
+    if field.value() != value:
+        field.blockSignals(True)
+        field.setValue(value)
+        field.blockSignals(False)
+
+
 def show_choice(field: QComboBox, key: str) -> None:
     """Show an option without a signal."""
     field.setCurrentIndex(max(0, field.findData(key)))

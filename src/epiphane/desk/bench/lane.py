@@ -16,6 +16,7 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
+    show_number,
 )
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
@@ -66,19 +67,19 @@ class LaneBench(QWidget):
             return
         self.picture.show_envelope(lane.envelope, lane_colour(lane))
         for side, field in self._sides.items():
-            _quietly(field, getattr(lane.envelope, side))
+            show_number(field, getattr(lane.envelope, side))
         show_choice(self._rise_ease, lane.envelope.rise_ease.value)
         show_choice(self._fall_ease, lane.envelope.fall_ease.value)
         pulse = next((p for p in self._editor.project.pulses if p.id == lane.pulse), None)
         if pulse is not None:
             show_choice(self._unit, _unit_key(pulse))
-            _quietly(self._every, pulse.every)
+            show_number(self._every, pulse.every)
             self._every.setVisible(_unit_key(pulse) == "every")
         self._depth_bar.set_values(0, lane.depth * 100)
-        _quietly(self._depth, lane.depth * 100)
+        show_number(self._depth, lane.depth * 100)
         self._wander_bar.set_values(0, lane.wander * 100)
-        _quietly(self._wander, lane.wander * 100)
-        _quietly(self._seed, lane.seed)
+        show_number(self._wander, lane.wander * 100)
+        show_number(self._seed, lane.seed)
         self._mute.setChecked(lane.muted)
         self._refresh_parameters(lane)
 
@@ -91,7 +92,7 @@ class LaneBench(QWidget):
                 rest, peak = rest_and_peak(parameter, setting)
                 bar, field = self._bars[parameter.name]
                 bar.set_values(rest, peak)
-                _quietly(field, peak)
+                show_number(field, peak)
                 continue
             field_or_button = self._texts[parameter.name]
             text = text_value(parameter, setting)
@@ -285,11 +286,3 @@ def _unit_key(pulse: Pulse) -> str:
     if pulse.unit is GridUnit.BAR:
         return "bars"
     return "beats" if pulse.every == 1 else "every"
-
-
-def _quietly(field: QDoubleSpinBox, value: float) -> None:
-    """Show a value without a signal, but never under the fingers of who types."""
-    if field.value() != value:
-        field.blockSignals(True)
-        field.setValue(value)
-        field.blockSignals(False)

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import RangeBar, label, number_field, row, rule
+from epiphane.desk.bench.fields import RangeBar, label, number_field, row, rule, show_number
 from epiphane.desk.editor import Editor
 from epiphane.document.model import Beat, Project
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, set_cue_strength, toggle_cues
@@ -104,13 +104,8 @@ class CueBench(QWidget):
         override = first.override
         strength = 1.0 if override is None or override.strength is None else override.strength
         self._bar.set_values(0, strength * 100)
-        for field, value in (
-            (self._strength, strength * 100),
-            (self._nudge, 0 if override is None else override.nudge),
-        ):
-            field.blockSignals(True)
-            field.setValue(value)
-            field.blockSignals(False)
+        show_number(self._strength, strength * 100)
+        show_number(self._nudge, 0 if override is None else override.nudge)
         self._reset.setEnabled(any(cue.override is not None for cue in cues))
 
     def _buttons(self) -> QWidget:
@@ -192,13 +187,8 @@ class ShotBench(QWidget):
         self._what.setText(f"frames {shot.start} to {last}\n{footage_name(footage)}: {facts}")
         self._bar.set_range(0, max(footage.duration, 0.1))
         self._bar.set_values(0, shot.source_start)
-        for field, value in (
-            (self._bars, bars_of_shot(project, shot.id)),
-            (self._start, shot.source_start),
-        ):
-            field.blockSignals(True)
-            field.setValue(value)
-            field.blockSignals(False)
+        show_number(self._bars, bars_of_shot(project, shot.id))
+        show_number(self._start, shot.source_start)
 
     def _set_bars(self, value: float) -> None:
         shot = self._editor.selected_shot()

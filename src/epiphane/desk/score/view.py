@@ -1,9 +1,7 @@
 """The score on screen, and what mouse and keys do on it."""
 
 from collections.abc import Sequence
-from enum import Enum
 
-from msgspec import Struct
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
@@ -24,43 +22,19 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 from epiphane.desk import theme
 from epiphane.desk.carry import carried_effect, carried_footage
 from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.score.drag import Drag, Grip, drag_frames, drag_strength
 from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.grid import bar_at
 from epiphane.document.model import FootageId, Lane, LaneId, Shot
-from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength, toggle_cues
-from epiphane.edits.lanes import change_envelope
+from epiphane.edits.cues import CueKey, toggle_cues
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _FOOT_GRAB = 4
 _DRAG_START = 4
-
-
-class Grip(Enum):
-    """What of the score is being dragged."""
-
-    PLAYHEAD = "playhead"
-    BAND = "band"
-    CUE = "cue"
-    STRENGTH = "strength"
-    NUDGE = "nudge"
-    RISE = "rise"
-    FALL = "fall"
-
-
-class Drag(Struct):
-    """A drag in progress."""
-
-    grip: Grip
-    origin: QPointF
-    place: Place
-    keys: frozenset[CueKey] = frozenset()
-    start_value: float = 0.0
-    last_value: float = 0.0
-    has_moved: bool = False
 
 
 class ScoreView(QAbstractScrollArea):
@@ -294,38 +268,9 @@ class ScoreView(QAbstractScrollArea):
             self._editor.select_cues(drag.keys | self._cues_in(self._band), lane=drag.place.lane)
             self._paper.update()
         elif drag.grip is Grip.STRENGTH:
-            self._drag_strength(drag, -moved.y() / LANE_HEIGHT)
+            drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
         else:
-            self._drag_frames(drag, self._pixels_to_frames(drag, moved.x()))
-
-    def _drag_strength(self, drag: Drag, change: float) -> None:
-        first = override_of(self._editor.project, next(iter(drag.keys)))
-        if drag.last_value == 0.0:
-            drag.start_value = 1.0 if first.strength is None else first.strength
-            drag.last_value = 1e-9
-        strength = round(min(max(drag.start_value + change, 0.0), 2.0), 2)
-        self._editor.apply(
-            lambda p: set_cue_strength(p, drag.keys, strength), "change of strength", gesture="strength"
-        )
-
-    def _drag_frames(self, drag: Drag, n_frames: int) -> None:
-        lane = drag.place.lane
-        if n_frames == drag.last_value or lane is None:
-            return
-        step = n_frames - round(drag.last_value)
-        drag.last_value = float(n_frames)
-        if drag.grip is Grip.NUDGE:
-            self._editor.apply(lambda p: nudge_cues(p, drag.keys, step), "nudge", gesture="nudge")
-        elif drag.grip is Grip.RISE:
-            rise = max(0, round(drag.start_value) - n_frames)
-            self._editor.apply(
-                lambda p: change_envelope(p, lane, rise=rise), "change of rise", gesture="rise"
-            )
-        elif drag.grip is Grip.FALL:
-            fall = max(0, round(drag.start_value) + n_frames)
-            self._editor.apply(
-                lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall"
-            )
+            drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None

@@ -1,0 +1,63 @@
+"""What a drag on the score changes: the strength or place of cues, the sides of an envelope."""
+
+from enum import Enum
+
+from msgspec import Struct
+from PyQt6.QtCore import QPointF
+
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.layout import Place
+from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
+from epiphane.edits.lanes import change_envelope
+
+
+class Grip(Enum):
+    """What of the score is being dragged."""
+
+    PLAYHEAD = "playhead"
+    BAND = "band"
+    CUE = "cue"
+    STRENGTH = "strength"
+    NUDGE = "nudge"
+    RISE = "rise"
+    FALL = "fall"
+
+
+class Drag(Struct):
+    """A drag in progress."""
+
+    grip: Grip
+    origin: QPointF
+    place: Place
+    keys: frozenset[CueKey] = frozenset()
+    start_value: float = 0.0
+    has_start_value: bool = False
+    last_frames: int = 0
+    has_moved: bool = False
+
+
+def drag_strength(editor: Editor, drag: Drag, change: float) -> None:
+    """Set the strength of the held cues: that of the first when the drag began, and a change."""
+    if not drag.has_start_value:
+        first = override_of(editor.project, next(iter(drag.keys)))
+        drag.start_value = 1.0 if first.strength is None else first.strength
+        drag.has_start_value = True
+    strength = round(min(max(drag.start_value + change, 0.0), 2.0), 2)
+    editor.apply(lambda p: set_cue_strength(p, drag.keys, strength), "change of strength", gesture="strength")
+
+
+def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
+    """Nudge the held cues, or move a side of their lane's envelope, by frames since the drag began."""
+    lane = drag.place.lane
+    if n_frames == drag.last_frames or lane is None:
+        return
+    step = n_frames - drag.last_frames
+    drag.last_frames = n_frames
+    if drag.grip is Grip.NUDGE:
+        editor.apply(lambda p: nudge_cues(p, drag.keys, step), "nudge", gesture="nudge")
+    elif drag.grip is Grip.RISE:
+        rise = max(0, round(drag.start_value) - n_frames)
+        editor.apply(lambda p: change_envelope(p, lane, rise=rise), "change of rise", gesture="rise")
+    elif drag.grip is Grip.FALL:
+        fall = max(0, round(drag.start_value) + n_frames)
+        editor.apply(lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall")

@@ -164,6 +164,40 @@ def test_a_film_cut_in_half_plays_to_where_it_stops(tmp_path):
     clip.close()
 
 
+def test_a_film_cut_out_of_another_begins_with_its_first_whole_picture(tmp_path):
+    path = numbered(tmp_path / "a.ts", options={"g": "25", "bf": "2", "sc_threshold": "0"})
+    content = path.read_bytes()
+    path.write_bytes(content[len(content) // 3 // 188 * 188 :])  # in the middle of a group
+    clip = Clip(path)
+    first = number_of(clip.read(0).planes[0])
+    assert first in (25, 50)
+    assert [number_of(clip.read(k).planes[0]) for k in (9, 3, 0)] == [first + 9, first + 3, first]
+    clip.close()
+
+
+@pytest.mark.parametrize("name", ["a.mp4", "a.mkv", "a.ts", "a.avi"])
+def test_damage_anywhere_is_a_sentence_and_never_anything_else(tmp_path, name):
+    path = numbered(tmp_path / name, n=30, codec="mpeg4" if name == "a.avi" else "libx264")
+    content = path.read_bytes()
+    for seed in range(12):
+        chance = random.Random(seed)
+        damaged = bytearray(content[: chance.choice([len(content), chance.randrange(len(content))])])
+        for _ in range(chance.choice([1, 20, 200])):
+            damaged[chance.randrange(len(damaged))] = chance.randrange(256)
+        path.write_bytes(damaged)
+        try:
+            clip = Clip(path)
+        except MediaError as error:
+            assert str(error).startswith(name)
+            continue
+        for index in chance.sample(range(clip.n_pictures), min(5, clip.n_pictures)):
+            try:
+                assert clip.read(index).planes
+            except MediaError as error:
+                assert str(error).startswith(name)
+        clip.close()
+
+
 def a_song_file(tmp_path):
     return write_sound(tmp_path / "song.wav", click_track([0.1], duration=0.5))
 

@@ -1,6 +1,7 @@
 """Pictures drawn ahead of the playhead by two threads, kept by their plan."""
 
 import threading
+import traceback
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -106,13 +107,23 @@ class FrameServer(QObject):
                 frame, plan = self._take_job()
                 size = self._size
                 self._busy.add(plan)
-            picture = draw(plan, self.footage, size)
+            picture = self._drawn(plan, size)
             self._cache.put(plan, size, picture)
             with self._wake:
                 self._busy.discard(plan)
                 is_closing = self._is_closing
             if not is_closing:
                 self._tell(frame)
+
+    def _drawn(self, plan: FramePlan, size: Size) -> Picture:
+        """Draw; a mistake in Epiphane itself is told and shown, and the thread goes on."""
+        try:
+            return draw(plan, self.footage, size)
+        except Exception as error:
+            traceback.print_exc()
+            text = f"A picture could not be drawn ({error})."
+            self.fault.emit(text)
+            return draw(FramePlan(None, plan.shape), self.footage, size)
 
     def _has_job(self) -> bool:
         return any(plan not in self._busy for _, plan in self._wanted)

@@ -22,6 +22,8 @@ from epiphane.types import FloatArray, IntArray
 _KEPT = 8
 # Decoding on is cheaper than seeking over this many pictures.
 _FORWARD = 24
+# What the library raises on damaged files; IndexError where a reopened file has lost its stream.
+_DAMAGE = (av.FFmpegError, IndexError, ValueError)
 _BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
 
 
@@ -50,9 +52,11 @@ class Clip:
         try:
             self._pts, self._can_seek = _presentation_times(self._stream, path)
             self._first = self._decode_first()
-        except MediaError:
+        except (MediaError, *_DAMAGE) as error:
             self.close()
-            raise
+            if isinstance(error, MediaError):
+                raise
+            raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
 
     @property
     def n_pictures(self) -> int:
@@ -127,18 +131,26 @@ class Clip:
         return self._stream.time_base or Fraction(1, 1000)
 
     def _decode_first(self) -> RawPicture:
+        """Return the first picture that can be decoded; a file cut out of another has some before it."""
         self._restart(None)
-        for _ in range(_FORWARD):
-            picture = self._decode_until(0)
-            if picture is not None:
-                return picture
+        assert self._decoder is not None
+        for frame in self._decoder:
+            self._pts = self._pts[self._index_of(frame) :]
+            self._next_index = 1
+            return raw_from_frame(frame, pixel_aspect=_pixel_aspect(self._stream))
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
 
     def _read_after_seek(self, index: int) -> RawPicture:
         attempts: list[float | None] = [*_BACK_OFF_SECONDS, None] if self._can_seek else [None]
         for back_off in attempts:
-            self._restart(None if back_off is None else int(self._pts[index] - back_off / self._time_base))
-            picture = self._decode_until(index)
+            try:
+                self._restart(
+                    None if back_off is None else int(self._pts[index] - back_off / self._time_base)
+                )
+                picture = self._decode_until(index)
+            except _DAMAGE:
+                self._decoder = None
+                continue
             if picture is not None:
                 return picture
         raise MediaError(f"{self.path.name} is damaged at {self.times[index]:.2f} s.")

@@ -34,7 +34,8 @@ def fuse(operations: Iterable[Operation]) -> Pass:
             tones[-1:] = _joined(tones[-1], operation)
         else:
             tones.append(operation)
-    if warp is not None and np.allclose(warp, np.eye(3), atol=1e-9):
+    # Less than a hundredth of a pixel at 8K.
+    if warp is not None and np.allclose(warp, np.eye(3), rtol=0, atol=1e-6):
         warp = None
     kept = tuple(t for t in tones if not (isinstance(t, Tone) and np.allclose(t.matrix, _IDENTITY_TONE)))
     return Pass(warp, kept)

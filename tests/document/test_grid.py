@@ -35,7 +35,7 @@ def test_every_beat_is_in_exactly_one_bar(song):
         first = bars[bar_at(bars, lines[0] + 1e-9)]
         assert first.number == 1
         # What is left before it is a bar of its own, unless it is too short to be seen.
-        assert first.start == (pytest.approx(lines[0]) if lines[0] >= 0.2 else 0)
+        assert first.start == (pytest.approx(lines[0]) if lines[0] > 0.2 else 0)
 
 
 def test_bars_go_on_beyond_the_first_and_last_beat():

@@ -1,6 +1,13 @@
 """What every test stands on: no cache or data folder of the machine is read or written."""
 
+import os
+
 import pytest
+from hypothesis import settings
+
+# The machines are shared, so no example has a time limit; in CI the same examples run every time.
+settings.register_profile("epiphane", deadline=None, derandomize="CI" in os.environ)
+settings.load_profile("epiphane")
 
 
 @pytest.fixture(autouse=True)

@@ -27,7 +27,7 @@ def times_of(listening):
     return np.array([beat.time for beat in listening.beats])
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.floats(72, 176), st.floats(0.0, 1.2), st.sampled_from([22_050, 44_100, 48_000]))
 def test_clicks_are_beats_exactly(tempo, start, rate):
     clicks = np.arange(start, 15.0, 60 / tempo)

@@ -90,7 +90,7 @@ def _row_is_whole(project):
     )
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(st.lists(edits(), max_size=14))
 def test_any_edits_undone_give_back_the_first_project(some):
     first = a_project()
@@ -118,7 +118,7 @@ def test_any_edits_undone_give_back_the_first_project(some):
     assert history.redo_label is None
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.lists(edits(), min_size=1, max_size=8))
 def test_a_schedule_carried_along_equals_a_fresh_one(some):
     project = a_project()

@@ -127,7 +127,7 @@ def in_float(picture, tones):
     return done
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.lists(operations(), max_size=6))
 def test_fused_tones_are_within_two_levels_of_one_after_the_other(some):
     done = fuse(some)

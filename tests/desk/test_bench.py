@@ -74,6 +74,24 @@ def test_keys_of_the_window_are_letters_and_digits_in_a_field(demo):
     assert demo.score.bars_per_line == 4
 
 
+def test_fields_step_with_keys_and_leave_the_rest_to_the_window(demo):
+    spin = field(demo, QDoubleSpinBox, "Fall")
+    before = spin.value()
+    spin.setFocus()
+    for key in (Qt.Key.Key_Up, Qt.Key.Key_Up, Qt.Key.Key_Down):
+        QTest.keyClick(spin, key)
+    assert lane_of(demo).envelope.fall == before + 1
+    QTest.keyClick(spin, Qt.Key.Key_M)
+    assert lane_of(demo).muted
+    QTest.keyClick(spin, Qt.Key.Key_Space)
+    assert demo.playback.is_playing
+    QTest.keyClick(spin, Qt.Key.Key_Space)
+    combo = field(demo, QComboBox, "Blend")
+    combo.setFocus()
+    QTest.keyClick(combo, Qt.Key.Key_Down)
+    assert lane_of(demo).settings == (Setting("blend", "add"),)
+
+
 def test_corners_of_the_envelope_are_dragged(demo):
     picture = demo.bench.lane.picture
     before = demo.editor.project

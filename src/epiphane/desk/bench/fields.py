@@ -2,8 +2,8 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QColorDialog,
@@ -19,6 +19,7 @@ from epiphane.desk import theme
 
 LABEL_WIDTH = 104
 NUMBER_WIDTH = 74
+_STEPPING_KEYS = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
 
 def label(text: str, *, is_quiet: bool = True) -> QLabel:
@@ -28,11 +29,40 @@ def label(text: str, *, is_quiet: bool = True) -> QLabel:
     return made
 
 
+class _NumberField(QDoubleSpinBox):
+    """A field whose own keys come before those of the window, which keeps all others.
+
+    Digits and the keys that step are the field's; letters and Space mean nothing in a number, so
+    they do what they do everywhere.
+    """
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            if event.key() in _STEPPING_KEYS:
+                event.accept()
+                return True
+            if event.text().isalpha() or event.text() == " ":
+                event.ignore()
+                return True
+        return super().event(event)
+
+
+class _ChoiceField(QComboBox):
+    """A field that steps through its options with Up and Down, whatever they mean elsewhere."""
+
+    def event(self, event: QEvent | None) -> bool:
+        is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if isinstance(event, QKeyEvent) and is_asking and event.key() in _STEPPING_KEYS:
+            event.accept()
+            return True
+        return super().event(event)
+
+
 def number_field(
     name: str, *, low: float, high: float, unit: str, decimals: int = 0, step: float = 1
 ) -> QDoubleSpinBox:
     """Return a field for a number: typed, stepped with the arrow keys or the wheel."""
-    field = QDoubleSpinBox()
+    field = _NumberField()
     field.setAccessibleName(name)
     field.setToolTip(f"{name}: {low:g} to {high:g} {unit}. Up and Down change it, Enter takes what you typed")
     field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
@@ -174,7 +204,7 @@ class ColourButton(QPushButton):
 
 def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], None]) -> QComboBox:
     """Return a field for one of some words; options are (key, what is read)."""
-    field = QComboBox()
+    field = _ChoiceField()
     field.setAccessibleName(name)
     field.setToolTip(name)
     for key, text in options:

@@ -1,5 +1,7 @@
 """When a sound physically begins, to a fraction of a millisecond."""
 
+from itertools import pairwise
+
 import numpy as np
 import scipy.ndimage as ndi
 
@@ -13,6 +15,9 @@ _AFTER_WEIGHTS = np.arange(1, 6) / 15
 _FLOOR_SHARE = 1e-3
 # A tenth would be passed by what lossy formats smear ahead of an attack, a third late by drums.
 _ONSET_SHARE = 0.2
+# Where nothing at all sounded before, nothing is smeared either, and a soft beginning is the attack.
+_SILENCE_SHARE, _SOFT_SHARE = 1e-4, 0.02
+_LEAST_GROWTH, _MOST_GROWTH = 1.15, 4.0  # from a quarter of the rise to the next
 CLEAR_RISE = 1.0
 """A rise (in natural log units of energy) from which an attack is taken as one."""
 
@@ -87,8 +92,9 @@ def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArra
     """Return attack times to the sample: where the sound first leaves what came before it.
 
     Within 3 ms of each attack found to the millisecond, the first step from sample to sample that
-    passes a fifth of the attack's largest and half as much again as any of the 12 ms before. Steps
-    rather than levels, because a bass note may swing high without anything beginning.
+    passes a fifth of the attack's largest and half as much again as any of the 12 ms before; out of
+    silence, the first that rises to it. Steps rather than levels, because a bass note may swing high
+    without anything beginning.
 
     Parameters
     ----------
@@ -112,5 +118,21 @@ def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArra
             continue
         peak, usual = float(after.max()), float(before.max(initial=0.0))
         if peak > 4 * usual:
-            found[index] = (first + int(np.argmax(after > max(peak * _ONSET_SHARE, 1.5 * usual)))) / rate
+            sure = int(np.argmax(after > max(peak * _ONSET_SHARE, 1.5 * usual)))
+            is_out_of_silence = usual < peak * _SILENCE_SHARE
+            found[index] = (first + (_soft_start(after[: sure + 1]) if is_out_of_silence else sure)) / rate
     return found
+
+
+def _soft_start(steps: Float32Array) -> int:
+    """Return where a rise out of silence begins; its end where it does not rise all the way.
+
+    What lossy formats smear ahead of an attack is level and then jumps; a soft attack grows throughout.
+    """
+    start = int(np.argmax(steps > steps[-1] * _SOFT_SHARE))
+    quarters = [float(part.max(initial=0.0)) for part in np.array_split(steps[start:], 4)]
+    grows = all(
+        _LEAST_GROWTH * earlier < later < _MOST_GROWTH * earlier for earlier, later in pairwise(quarters)
+    )
+    is_whole = start > len(steps) // 8  # else it began before these steps do
+    return start if grows and is_whole else len(steps) - 1

@@ -1,4 +1,4 @@
-"""Measure and print: ``python -m bench [start] [listening] [export] [playback]``."""
+"""Measure and print: ``python -m bench [start] [listening] [accuracy] [export] [playback]``."""
 
 import platform
 import sys
@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from bench.accuracy import measure_accuracy
 from bench.export import measure_export
 from bench.listening import measure_listening
 from bench.playback import measure_playback
@@ -15,6 +16,7 @@ from bench.start import measure_start
 MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "start": measure_start,
     "listening": measure_listening,
+    "accuracy": measure_accuracy,
     "export": measure_export,
     "playback": measure_playback,
 }

@@ -2,20 +2,36 @@
 
 import numpy as np
 import scipy.ndimage as ndi
+from msgspec import Struct
 
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND, HOPS_PER_SECOND, Bands
 from epiphane.types import Float32Array, FloatArray, IntArray
 
-HALF_BEATS_PER_BAR = 8
 
-# Where drums play, in half-beats of a 4/4 bar: low drum, then high drum; and how much to believe it.
+class _Pattern(Struct, frozen=True):
+    """Where drums play, in half-beats of one bar: low drum and high drum; and how much to believe it."""
+
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    trust: float
+
+    @property
+    def n_half_beats(self) -> int:
+        return len(self.low)
+
+
 _PATTERNS = (
-    ((1, 0, 0, 0, 1, 0, 0, 0), (0, 0, 1, 0, 0, 0, 1, 0), 1.0),  # backbeat
-    ((1, 0, 1, 0, 1, 0, 1, 0), (0, 0, 0.5, 0, 0, 0, 0.5, 0), 1.0),  # four on the floor
-    ((1, 0, 0, 0, 0, 0, 0, 0), (0, 0, 0, 0, 1, 0, 0, 0), 1.0),  # half time
-    ((1, 0, 1, 0, 1, 0, 1, 0), (0, 1, 0, 1, 0, 1, 0, 1), 0.5),  # skank, blast
+    _Pattern((1, 0, 0, 0, 1, 0, 0, 0), (0, 0, 1, 0, 0, 0, 1, 0), 1.0),  # backbeat
+    _Pattern((1, 0, 1, 0, 1, 0, 1, 0), (0, 0, 0.5, 0, 0, 0, 0.5, 0), 1.0),  # four on the floor
+    _Pattern((1, 0, 0, 0, 0, 0, 0, 0), (0, 0, 0, 0, 1, 0, 0, 0), 1.0),  # half time
+    _Pattern((1, 0, 1, 0, 1, 0, 1, 0), (0, 1, 0, 1, 0, 1, 0, 1), 0.5),  # skank, blast
+    _Pattern((1, 0, 0, 0, 0, 0), (0, 0, 1, 0, 1, 0), 0.7),  # three
+    _Pattern((1, 0, 0, 0, 0, 0), (0, 0, 0, 0, 1, 0), 0.7),
+    _Pattern((1, 0, 0, 0, 0, 0, 1, 0, 0, 0), (0, 0, 0, 0, 1, 0, 0, 0, 1, 0), 0.7),  # three and two
+    _Pattern((1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 0, 0), (0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), 0.7),
 )
 _CHANGE_OF_PATTERN = 2.0
+_USUAL_HALF_BEATS = 8
 _LOCAL_HALF_BEATS = 65
 # Two beats whose spectra differ by less (1 - cosine) are in the same harmony.
 _LEAST_CHANGE = 0.05
@@ -56,18 +72,18 @@ def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> Ba
 
 
 def find_bars(evidence: BarEvidence, *, jump_cost: float) -> IntArray:
-    """Return the place of each half-beat in its 4/4 bar, 0 to 7; even places are beats.
+    """Return the place of each half-beat in its bar, from 0; even places are beats.
 
     The most likely path (Viterbi) over states of drum pattern and place. Places go on by one; a
-    jump costs `jump_cost`, a change of pattern at a bar line little.
+    jump costs `jump_cost`, a change of metre twice as much, and a change of pattern within a metre
+    little, at a bar line.
     """
-    observed = np.stack([_observation(evidence, *pattern) for pattern in _PATTERNS], axis=1)
-    n_half_beats, n_patterns, _ = observed.shape
-    n_states = n_patterns * HALF_BEATS_PER_BAR
-    observed = observed.reshape(n_half_beats, n_states)
-    steps = _step_costs(n_patterns, jump_cost)
+    observed = np.concatenate([_observation(evidence, pattern) for pattern in _PATTERNS], axis=1)
+    n_half_beats, n_states = observed.shape
+    places = np.concatenate([np.arange(pattern.n_half_beats) for pattern in _PATTERNS])
+    steps = _step_costs(places, jump_cost)
     score = observed[0].copy()
-    score[::HALF_BEATS_PER_BAR] += 1.5  # a song that says little otherwise begins with a whole bar
+    score[places == 0] += 1.5  # a song that says little otherwise begins with a whole bar
     came_from = np.empty((n_half_beats, n_states), np.int16)
     for index in range(1, n_half_beats):
         options = score[:, None] - steps
@@ -78,28 +94,36 @@ def find_bars(evidence: BarEvidence, *, jump_cost: float) -> IntArray:
     for index in range(n_half_beats - 1, -1, -1):
         states[index] = state
         state = int(came_from[index, state]) if index else state
-    return states % HALF_BEATS_PER_BAR
+    return np.asarray(places[states])
 
 
-def _observation(
-    evidence: BarEvidence, low: tuple[float, ...], high: tuple[float, ...], trust: float
-) -> FloatArray:
-    """Return the score of every place of one pattern at every half-beat."""
-    low_weights, high_weights = np.array(low) - np.mean(low), np.array(high) - np.mean(high)
-    score = trust * (np.outer(evidence.low, low_weights) + 0.5 * np.outer(evidence.high, high_weights))
+def _observation(evidence: BarEvidence, pattern: _Pattern) -> FloatArray:
+    """Return the score of every place of a pattern at every half-beat."""
+    low_weights = np.array(pattern.low) - np.mean(pattern.low)
+    high_weights = np.array(pattern.high) - np.mean(pattern.high)
+    drums = np.outer(evidence.low, low_weights) + 0.5 * np.outer(evidence.high, high_weights)
+    score = pattern.trust * drums
     score[:, ::2] += 0.5 * evidence.low[:, None]
-    score[:, 0] += 3 * evidence.change + 0.3 * evidence.low + 0.3 * evidence.accent
+    # A short bar has more downbeats: a song may not gain by having more of them.
+    weight = pattern.n_half_beats / _USUAL_HALF_BEATS
+    score[:, 0] += weight * (3 * evidence.change + 0.3 * evidence.low + 0.3 * evidence.accent)
     return score
 
 
-def _step_costs(n_patterns: int, jump_cost: float) -> FloatArray:
-    places = np.tile(np.arange(HALF_BEATS_PER_BAR), n_patterns)
-    patterns = np.repeat(np.arange(n_patterns), HALF_BEATS_PER_BAR)
-    goes_on = places[None, :] == (places[:, None] + 1) % HALF_BEATS_PER_BAR
-    same = patterns[:, None] == patterns[None, :]
-    costs = np.where(goes_on, np.where(same, 0.0, jump_cost), jump_cost)
-    at_bar_line = goes_on & ~same & (places[None, :] == 0)
-    return np.where(at_bar_line, _CHANGE_OF_PATTERN, costs)
+def _step_costs(places: IntArray, jump_cost: float) -> FloatArray:
+    """Return what it costs to go from each state to each other one."""
+    numbers = np.repeat(np.arange(len(_PATTERNS)), [pattern.n_half_beats for pattern in _PATTERNS])
+    lengths = np.array([pattern.n_half_beats for pattern in _PATTERNS])[numbers]
+    same_pattern = numbers[:, None] == numbers[None, :]
+    same_metre = lengths[:, None] == lengths[None, :]
+    goes_on = same_metre & (places[None, :] == (places[:, None] + 1) % lengths[:, None])
+    costs = np.where(same_metre, jump_cost, 2 * jump_cost)
+    costs[goes_on & same_pattern] = 0.0
+    costs[goes_on & ~same_pattern & (places[None, :] == 0)] = _CHANGE_OF_PATTERN
+    ends = places[:, None] == lengths[:, None] - 1
+    at_bar_line = ends & (places[None, :] == 0)
+    costs[at_bar_line & ~same_metre] = 2 * jump_cost
+    return np.asarray(costs, np.float64)
 
 
 def _rise(levels: Float32Array) -> FloatArray:

@@ -14,6 +14,9 @@ from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples
 from epiphane.audio.waveform import waveform_columns
 from epiphane.demo import SONG_FILE, TRUTH_FILE
+from training.kit import RATE as RENDER_RATE
+from training.song import render_song
+from training.styles import DEVELOPMENT
 
 # A click begins within a millisecond, and the grid is fitted to attacks known to the sample.
 EXACT_SECONDS = 0.001
@@ -87,6 +90,28 @@ def test_hits_of_any_shape_and_format_are_placed_within_a_fraction_of_a_millisec
     limit = 0.0007 if shape == "soft" else 0.0001
     assert np.abs(found - times[: len(found)]).max() < limit
     assert len(found) >= len(times) - 1
+
+
+@pytest.mark.parametrize(
+    ("style", "seed"), [("backbeat", 40_000), ("waltz", 40_600), ("five", 40_801), ("no drums", 40_901)]
+)
+def test_bars_are_as_long_as_they_were_played(style, seed):
+    played = next(one for one in DEVELOPMENT if one.name == style)
+    song = render_song(played, seed)
+    found = heard(song.sound, RENDER_RATE)
+    downbeats = np.array([beat.time for beat in found.beats if beat.place == 1])
+    assert found.beats_per_bar == played.beats
+    assert found.is_steady == song.is_steady
+    near = np.abs(downbeats[:, None] - song.downbeats).min(axis=1)
+    assert (near < 0.07).mean() > 0.9
+    assert len(downbeats) == pytest.approx(len(song.downbeats), abs=2)
+
+
+@pytest.mark.parametrize("seed", [40_203, 40_301, 40_501])
+def test_a_player_who_wanders_is_not_forced_onto_a_clock(seed):
+    song = render_song(DEVELOPMENT[(seed - 40_000) // 100], seed)
+    assert not song.is_steady
+    assert not heard(song.sound, RENDER_RATE).is_steady
 
 
 def test_silence_before_and_after_has_no_beats():

@@ -142,9 +142,11 @@ def test_cues_are_chosen_with_a_band_and_changed_together(edit, qtbot):
 def test_a_drag_is_one_step_of_undo(edit, qtbot):
     window = edit
     before = window.editor.project
+    n_edits = window.editor.journal().recover()[1]
     point = cue_point(window, 2.0)
     drag(window.score.viewport(), point, point + QPoint(0, 9), steps=12)
     assert cue_at(window, 2.0).strength < 1
+    assert window.editor.journal().recover() == (window.editor.project, n_edits + 1)
     drag(window.score.viewport(), point, point + QPoint(16, 0), steps=12)
     assert cue_at(window, 2.0).frame > 60
     for _ in range(2):

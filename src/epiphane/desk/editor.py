@@ -61,6 +61,7 @@ class Editor(QObject):
         self._history = History(Project())
         self._saved: Project = self._history.present
         self._journal = Journal(journal_folder / "untitled.journal")
+        self._is_journal_behind = False
         self.path: Path | None = None
         self.cues: Schedule = schedule(self.project)
         self.selection = Selection()
@@ -97,6 +98,7 @@ class Editor(QObject):
         old = self.project
         self._history = History(project)
         self._saved = project
+        self._is_journal_behind = False
         self.path = path
         self.heard = None
         self._journal = journal_of(path) if path else Journal(self._journal_folder / "untitled.journal")
@@ -127,13 +129,18 @@ class Editor(QObject):
         if new == old:
             return True
         self._history.record(new, label, gesture=gesture)
-        self._journal.append(new)
+        self._is_journal_behind = gesture is not None  # a drag is written once, when it ends
+        if gesture is None:
+            self._journal.append(new)
         self._show(old)
         return True
 
     def end_gesture(self) -> None:
         """Let the next edit be a step of undo of its own."""
         self._history.end_gesture()
+        if self._is_journal_behind:
+            self._is_journal_behind = False
+            self._journal.append(self.project)
 
     def undo(self) -> None:
         """Take the last edit back."""
@@ -150,6 +157,7 @@ class Editor(QObject):
         except EpiphaneError as error:
             self.said.emit(str(error), True)
             return False
+        self._is_journal_behind = False
         self._journal.clear()
         self._journal = journal_of(path)
         self._journal.clear()

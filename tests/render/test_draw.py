@@ -92,7 +92,7 @@ def test_preview_and_export_are_one_picture(effects):
 def test_a_flash_that_has_just_ended_leaves_no_step():
     """A colour conversion that is off by a level would make the picture pulse on every beat."""
     raw = yuv_raw()
-    _, *_ = plain = draw_planes(FramePlan(SOURCE, SIZE), One(raw), SIZE)
+    plain = draw_planes(FramePlan(SOURCE, SIZE), One(raw), SIZE)
     almost = draw_planes(FramePlan(SOURCE, SIZE, (flash(0.01),)), One(raw), SIZE)
     for one, other in zip(plain, almost, strict=True):
         assert abs(float(one.mean()) - float(other.mean())) < 0.1

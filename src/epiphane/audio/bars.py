@@ -26,9 +26,9 @@ _PATTERNS = (
     _Pattern((1, 0, 0, 0, 0, 0, 0, 0), (0, 0, 0, 0, 1, 0, 0, 0), 1.0),  # half time
     _Pattern((1, 0, 1, 0, 1, 0, 1, 0), (0, 1, 0, 1, 0, 1, 0, 1), 0.5),  # skank, blast
     _Pattern((1, 0, 0, 0, 0, 0), (0, 0, 1, 0, 1, 0), 0.7),  # three
-    _Pattern((1, 0, 0, 0, 0, 0), (0, 0, 0, 0, 1, 0), 0.7),
-    _Pattern((1, 0, 0, 0, 0, 0, 1, 0, 0, 0), (0, 0, 0, 0, 1, 0, 0, 0, 1, 0), 0.7),  # three and two
-    _Pattern((1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 0, 0), (0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), 0.7),
+    # Uneven bars are played in many ways: all that is taken for granted is the low drum on the first.
+    _Pattern((1, *(0,) * 9), (0,) * 10, 0.7),
+    _Pattern((1, *(0,) * 13), (0,) * 14, 0.7),
 )
 _CHANGE_OF_PATTERN = 2.0
 _USUAL_HALF_BEATS = 8
@@ -120,9 +120,6 @@ def _step_costs(places: IntArray, jump_cost: float) -> FloatArray:
     costs = np.where(same_metre, jump_cost, 2 * jump_cost)
     costs[goes_on & same_pattern] = 0.0
     costs[goes_on & ~same_pattern & (places[None, :] == 0)] = _CHANGE_OF_PATTERN
-    ends = places[:, None] == lengths[:, None] - 1
-    at_bar_line = ends & (places[None, :] == 0)
-    costs[at_bar_line & ~same_metre] = 2 * jump_cost
     return np.asarray(costs, np.float64)
 
 

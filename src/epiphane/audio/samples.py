@@ -172,10 +172,10 @@ def _duration_in_riff_header(path: Path) -> float:
             if name == b"data":
                 is_known = bytes_per_second and n_bytes not in (0, 0xFFFFFFFF)
                 return n_bytes / bytes_per_second if is_known else 0.0
+            after = file.tell() + n_bytes + n_bytes % 2
             if name == b"fmt ":
-                bytes_per_second = int.from_bytes(file.read(n_bytes)[8:12], "little")
-            else:
-                file.seek(n_bytes + n_bytes % 2, 1)
+                bytes_per_second = int.from_bytes(file.read(12)[8:12], "little")
+            file.seek(after)
     return 0.0
 
 

@@ -11,7 +11,7 @@ import click
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
-from epiphane.document.model import GridUnit, Override, Project
+from epiphane.document.model import DRUMS, Override, Project, PulseUnit
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, ensure_pulse
@@ -82,7 +82,7 @@ def listen_to(song: Path, out: Path | None) -> None:
 def new(song: Path, footage: tuple[Path, ...], out: Path, lanes: tuple[str, ...]) -> None:
     """Make a project of SONG and FOOTAGE, cut on its bars, with a lane for each --lane.
 
-    A PULSE is beats, bars, or every Nth beat as beats/N (beats/2, beats/3).
+    A PULSE is beats, bars, kick, snare or hat; with /N every Nth of them (beats/2, hat/4).
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
@@ -178,16 +178,23 @@ def _open_window(path: Path | None = None, *, demo: bool = False) -> None:
 
 
 def _listening_as_json(listening: Listening) -> dict[str, Any]:
-    # Drums, sections and drops are words of the format; they are not heard yet, so they are empty.
     return {
         "duration": listening.duration,
         "tempo": listening.tempo,
         "beats_per_bar": listening.beats_per_bar,
         "beats": [beat.time for beat in listening.beats],
         "downbeats": [beat.time for beat in listening.beats if beat.place == 1],
-        "pulses": {"kick": [], "snare": [], "hat": []},
-        "sections": [],
-        "drops": [],
+        "sureness": [beat.sureness for beat in listening.beats],
+        "is_steady": listening.is_steady,
+        "pulses": {
+            drum: [{"time": hit.time, "strength": hit.strength} for hit in listening.drums.hits(drum)]
+            for drum in DRUMS
+        },
+        "sections": [
+            {"start": section.start, "end": section.end, "label": section.label, "energy": section.energy}
+            for section in listening.sections
+        ],
+        "drops": list(listening.drops),
     }
 
 
@@ -237,12 +244,14 @@ def _write_json(value: dict[str, Any], out: Path | None) -> None:
         out.write_text(text + "\n", encoding="utf-8")
 
 
-def _lane_words(words: str) -> tuple[str, GridUnit, int]:
+def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
     effect, separator, pulse = words.partition(":")
     unit, _, every = pulse.partition("/")
-    units = {"beats": GridUnit.BEAT, "bars": GridUnit.BAR}
+    units = {"beats": PulseUnit.BEAT, "bars": PulseUnit.BAR} | {drum: PulseUnit(drum) for drum in DRUMS}
     if not separator or unit not in units or (every and not every.isdigit()):
-        raise ParameterError(f"a lane is EFFECT:PULSE with a pulse beats, bars or beats/N, got {words!r}")
+        raise ParameterError(
+            f"a lane is EFFECT:PULSE with a pulse {', '.join(units)}, or every Nth as beats/N, got {words!r}"
+        )
     return effect_named(effect).key, units[unit], int(every or 1)
 
 

@@ -1,7 +1,7 @@
 import pytest
 from helpers import a_project
 
-from epiphane.document.model import GridUnit, LaneId, PulseId, Setting, ShotId
+from epiphane.document.model import LaneId, PulseId, PulseUnit, Setting, ShotId
 from epiphane.edits.cues import nudge_cues, override_of, reset_cues, scale_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import (
     add_lane,
@@ -47,12 +47,12 @@ def test_a_setting_replaces_the_one_of_its_name():
 
 
 def test_a_pulse_from_the_grid_is_made_once():
-    project, third = ensure_pulse(a_project(), GridUnit.BEAT, every=3)
-    again, same = ensure_pulse(project, GridUnit.BEAT, every=3)
+    project, third = ensure_pulse(a_project(), PulseUnit.BEAT, every=3)
+    again, same = ensure_pulse(project, PulseUnit.BEAT, every=3)
     assert (again, same) == (project, third)
     assert project.pulses[-1].name == "every 3rd beat"
     assert fire_by(project, FLASH, third).lanes[0].pulse == third
-    names = [pulse_name(GridUnit.BEAT, n) for n in (1, 2, 11, 21, 22)]
+    names = [pulse_name(PulseUnit.BEAT, n) for n in (1, 2, 11, 21, 22)]
     assert names == ["beats", "every 2nd beat", "every 11th beat", "every 21st beat", "every 22nd beat"]
 
 
@@ -84,8 +84,8 @@ def test_overrides_add_up_within_their_limits():
         (lambda p: stretch_shot(p, ShotId(7), n_bars=1), "there is no shot 7"),
         (lambda p: change_lane(p, FLASH, depth=1.5), r"lane: .*<= 1.*depth"),
         (lambda p: change_envelope(p, FLASH, rise=-1), r"envelope: .*>= 0.*rise"),
-        (lambda p: ensure_pulse(p, GridUnit.BEAT, every=0), r"N must be 1\.\.64, got 0"),
-        (lambda p: ensure_pulse(p, GridUnit.BEAT, every=2, first=2), r"must be 0\.\.1, got 2"),
+        (lambda p: ensure_pulse(p, PulseUnit.BEAT, every=0), r"N must be 1\.\.64, got 0"),
+        (lambda p: ensure_pulse(p, PulseUnit.BEAT, every=2, first=2), r"must be 0\.\.1, got 2"),
     ],
 )
 def test_what_is_not_there_or_out_of_range_is_refused(edit, words):

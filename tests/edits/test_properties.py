@@ -7,7 +7,7 @@ from helpers import a_project, a_song
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from epiphane.document.model import Ease, FootageId, GridUnit, Setting
+from epiphane.document.model import Ease, FootageId, PulseUnit, Setting
 from epiphane.document.store import decode_project, encode_project
 from epiphane.edits.cues import nudge_cues, reset_cues, scale_cues, set_cue_strength, toggle_cues
 from epiphane.edits.history import History
@@ -56,7 +56,7 @@ def edits(draw):
         p, made = ensure_pulse(p, draw_unit, every=m + 1)
         return add_lane(p, "zoom", made)
 
-    draw_unit = draw(st.sampled_from(GridUnit))
+    draw_unit = draw(st.sampled_from(PulseUnit))
     choices = (
         lambda p: add_lane(p, "flash", p.pulses[n % len(p.pulses)].id),
         pulse,

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import Ease, Envelope, GridUnit, LaneId, Pulse, PulseId
+from epiphane.document.model import Ease, Envelope, LaneId, Pulse, PulseId, PulseUnit
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
 from epiphane.keying.envelope import envelope_level, frame_levels
@@ -57,10 +57,10 @@ def test_every_nth_is_counted_from_the_first_downbeat(every, data):
     first = data.draw(st.integers(0, every - 1))
     song = a_song(n_beats=40)
     song = replace(song, beats=song.beats[2:])  # a pick-up of two beats before the first downbeat
-    beats = hits_of(Pulse(PulseId(1), "p", GridUnit.BEAT, every, first), song)
+    beats = hits_of(Pulse(PulseId(1), "p", PulseUnit.BEAT, every, first), song)
     expected = [b.time for n, b in enumerate(song.beats) if (n - 2) % every == first]
     assert [hit.time for hit in beats] == expected
-    bars = hits_of(Pulse(PulseId(1), "p", GridUnit.BAR), song)
+    bars = hits_of(Pulse(PulseId(1), "p", PulseUnit.BAR), song)
     assert [hit.time for hit in bars] == [b.time for b in song.beats if b.place == 1]
 
 

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
-from epiphane.document.model import GridUnit, Project
+from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope, ensure_pulse
 from epiphane.edits.shots import fill_song
@@ -43,7 +43,7 @@ def edit_of(song_path, clip_path, *, rate=Fraction(30)):
     project = set_song(Project(), hear_song(song_path).as_song())
     project = replace(add_footage(project, [probe_footage(clip_path)]), rate=rate)
     project = fill_song(project, [project.footage[0].id])
-    project, beats = ensure_pulse(project, GridUnit.BEAT)
+    project, beats = ensure_pulse(project, PulseUnit.BEAT)
     return add_lane(project, "flash", beats)
 
 

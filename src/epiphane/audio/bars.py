@@ -5,6 +5,7 @@ import scipy.ndimage as ndi
 from msgspec import Struct
 
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND, HOPS_PER_SECOND, Bands
+from epiphane.audio.subdivision import harmonic_change
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 
@@ -61,7 +62,7 @@ def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> Ba
         _greatest_near(_rise(rhythm.between(*edges)), hops, reach=3) for edges in ranges
     )
     beat = 2 * float(np.median(np.diff(half_beats)))
-    change = _harmonic_change(harmony.levels, round(beat * HARMONY_HOPS_PER_SECOND))
+    change = harmonic_change(harmony.levels, beat)
     harmony_hops = np.round(half_beats * HARMONY_HOPS_PER_SECOND).astype(np.int64)
     return BarEvidence(
         low=_against_surroundings(low),
@@ -140,18 +141,3 @@ def _against_surroundings(values: FloatArray, *, floor: float = 1e-9) -> FloatAr
     usual = ndi.uniform_filter1d(values, _LOCAL_HALF_BEATS, mode="nearest")
     scale = np.maximum(usual + 0.1 * values.mean(), floor)
     return np.asarray(np.clip((values - usual) / scale, -1, 2))
-
-
-def _harmonic_change(levels: Float32Array, n_hops: int) -> FloatArray:
-    """Return 1 - cosine between the mean log spectra of one beat before and one beat after."""
-    loud = np.percentile(levels.max(axis=1, initial=0), 95) + 1e-9
-    log_levels = np.log10(1 + 100 * levels / loud)
-    n_hops = max(2, n_hops)
-    sums = np.concatenate([np.zeros((1, log_levels.shape[1])), np.cumsum(log_levels, axis=0)])
-    here, last = np.arange(len(log_levels)), len(log_levels)
-    before = sums[here] - sums[np.maximum(here - n_hops, 0)]
-    after = sums[np.minimum(here + n_hops + 1, last)] - sums[np.minimum(here + 1, last)]
-    before -= before.mean(axis=1, keepdims=True)
-    after -= after.mean(axis=1, keepdims=True)
-    norms = np.sqrt((before**2).sum(axis=1) * (after**2).sum(axis=1))
-    return np.asarray(1 - (before * after).sum(axis=1) / (norms + 1e-6))

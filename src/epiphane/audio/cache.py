@@ -1,5 +1,6 @@
 """What was heard is kept by the content of the song, so that each is listened to once."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -13,12 +14,20 @@ from epiphane.errors import ProjectFileError
 from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress
 
-# Part of the cache's key: raise it whenever listening hears differently.
-LISTENING_VERSION = 4
+# Part of the cache's key: raise it whenever listening hears differently, or its weights are new.
+LISTENING_VERSION = 5
 
 
-def hear_song(path: Path, *, progress: Progress = ignore_progress) -> HeardSong:
+def hear_song(
+    path: Path,
+    *,
+    progress: Progress = ignore_progress,
+    sketched: Callable[[HeardSong], None] = lambda _: None,
+) -> HeardSong:
     """Read a song and listen to it, or remember what was heard when it was listened to before.
+
+    Where listening takes its time, `sketched` is called before it with the song as far as it can be
+    drawn: its sound and waveform, without beats.
 
     Raises
     ------
@@ -30,9 +39,16 @@ def hear_song(path: Path, *, progress: Progress = ignore_progress) -> HeardSong:
     kept = cache_folder() / f"{digest}-{LISTENING_VERSION}.msgpack"
     listening = _remembered(kept)
     if listening is None:
-        from epiphane.audio.listening import listen  # late: it loads most of SciPy
+        # Late: they load most of SciPy.
+        from epiphane.audio.listening import listen
+        from epiphane.audio.waveform import waveform_columns
 
-        listening = listen(samples, name=path.name, progress=lambda share: progress(0.3 + 0.7 * share))
+        waveform = waveform_columns(samples.mono(), samples.rate)
+        sketch = Listening(samples.duration, 0.0, False, (), waveform)
+        sketched(HeardSong(str(path.absolute()), digest, samples, sketch))
+        listening = listen(
+            samples, name=path.name, waveform=waveform, progress=lambda share: progress(0.3 + 0.7 * share)
+        )
         _remember(kept, listening)
     return HeardSong(str(path.absolute()), digest, samples, listening)
 

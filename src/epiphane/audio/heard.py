@@ -3,10 +3,17 @@
 from msgspec import Struct
 
 from epiphane.audio.samples import Samples
-from epiphane.document.model import Beat, Song
+from epiphane.document.model import Beat, Drums, Section, Song
 from epiphane.types import Float32Array
 
 COLUMNS_PER_SECOND = 200
+
+
+class AlternativeTempo(Struct, frozen=True):
+    """A tempo that people might tap, BPM, and the share of the belief in it, 0 to 1."""
+
+    tempo: float
+    share: float
 
 
 class Listening(Struct, frozen=True, eq=False):
@@ -24,6 +31,13 @@ class Listening(Struct, frozen=True, eq=False):
         See `waveform_columns`.
     remark : str
         What the editor should know, in a sentence, or nothing.
+    drums : Drums
+    sections : tuple of Section, from the first beat to the end
+    drops : seconds
+    alternatives : tuple of AlternativeTempo
+        All tempi that the song could have, the chosen one among them, the likeliest first.
+    metre_sureness : float, 0 to 1
+        The share of the belief in these bars.
     """
 
     duration: float
@@ -32,6 +46,11 @@ class Listening(Struct, frozen=True, eq=False):
     beats: tuple[Beat, ...]
     waveform: Float32Array
     remark: str = ""
+    drums: Drums = Drums()
+    sections: tuple[Section, ...] = ()
+    drops: tuple[float, ...] = ()
+    alternatives: tuple[AlternativeTempo, ...] = ()
+    metre_sureness: float = 0.0
 
     @property
     def beats_per_bar(self) -> int:
@@ -50,4 +69,14 @@ class HeardSong(Struct, frozen=True, eq=False):
     def as_song(self) -> Song:
         """Return what a project keeps of it."""
         found = self.listening
-        return Song(self.path, self.fingerprint, found.duration, found.tempo, found.is_steady, found.beats)
+        return Song(
+            path=self.path,
+            fingerprint=self.fingerprint,
+            duration=found.duration,
+            tempo=found.tempo,
+            is_steady=found.is_steady,
+            beats=found.beats,
+            drums=found.drums,
+            sections=found.sections,
+            drops=found.drops,
+        )

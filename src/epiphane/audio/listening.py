@@ -1,119 +1,194 @@
-"""Listen to a song: beats, bars, tempo, and what is drawn of it."""
+"""Listen to a song: beats, bars, tempo, drums, sections, and what is drawn of it."""
 
 import numpy as np
 import scipy.ndimage as ndi
+import soxr
+from msgspec import Struct
 
-from epiphane.audio.attack import attack_curve, nearest_attacks
-from epiphane.audio.bars import find_bars, gather_evidence
-from epiphane.audio.beats import follow_beats
-from epiphane.audio.heard import Listening
-from epiphane.audio.onset import Onsets, onset_strength
+from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes, sigmoid
+from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
+from epiphane.audio.heard import AlternativeTempo, Listening
+from epiphane.audio.metre import Bars, find_metre
+from epiphane.audio.network import Ranker, Weights, learned_weights
+from epiphane.audio.onset import Onsets
+from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading
 from epiphane.audio.samples import Samples
-from epiphane.audio.spectrum import HOPS_PER_SECOND, harmony_bands, rhythm_bands
-from epiphane.audio.steady import SteadyGrid, fit_steady_grid
-from epiphane.audio.tempo import measure_tempo
+from epiphane.audio.sections import find_form
+from epiphane.audio.spectrum import HOPS_PER_SECOND
+from epiphane.audio.steady import SteadyGrid
+from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
+from epiphane.audio.subdivision import PARTS, Evidence, subdivide
+from epiphane.audio.sureness import describe_beats
 from epiphane.audio.waveform import waveform_columns
-from epiphane.document.model import Beat
-from epiphane.types import Float32Array, FloatArray, IntArray, Progress, ignore_progress
+from epiphane.document.model import Beat, Drums
+from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
 
 _SHORTEST_SECONDS = 1.5
-# The first sound may be soft for this long before it is 60 dB under the peak.
-_EARLY_SECONDS = 0.06
-_SILENCE = 10 ** (-60 / 20)
-# Below this mean likeness at the beat, what repeats is chance (white noise stays under half of it).
-_LEAST_FIT = 0.12
+# Everything was measured and trained at these rates; others are resampled.
+_USUAL_RATES, _RATE = (32_000, 48_000), 44_100
+_FEWEST_BEATS = 12
+_NO_DRUMS = Drums()
 
 
-def listen(samples: Samples, *, name: str = "the song", progress: Progress = ignore_progress) -> Listening:
+class HeardBeats(Struct, frozen=True, eq=False):
+    """Beats and bars as heard.
+
+    Attributes
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    bars : Bars of those beats
+    choice : Choice or None
+        The readings, or None where the song is too short to choose.
+    """
+
+    beats: FloatArray
+    bars: Bars
+    choice: Choice | None
+
+
+def listen(
+    samples: Samples,
+    *,
+    name: str = "the song",
+    waveform: Float32Array | None = None,
+    progress: Progress = ignore_progress,
+) -> Listening:
     """Listen to a song.
 
     Silence, noise and sounds without a beat are no error: they have no beats, and `remark` says so.
-    `name` is what remarks call the song.
+    `name` is what remarks call the song; `waveform` may be given where it has been drawn already.
     """
-    mono = samples.mono()
-    waveform = waveform_columns(mono, samples.rate)
+    mono, rate = _usual_sound(samples)
+    if waveform is None:
+        waveform = waveform_columns(mono, rate)
     progress(0.1)
     reason = _why_no_beat(mono, samples)
     if reason:
         return _without_beat(samples, waveform, f"{name} {reason}")
-    rhythm = rhythm_bands(mono, samples.rate)
-    progress(0.4)
-    onsets = onset_strength(rhythm)
-    tempo = measure_tempo(onsets)
-    if not onsets.has_contrast or tempo.fit.mean(axis=0).max() < _LEAST_FIT:
-        return _without_beat(samples, waveform, f"{name} has no beat that can be heard.")
-    rough = follow_beats(onsets, tempo)
-    progress(0.6)
-    attacks = attack_curve(mono, samples.rate)
-    grid = fit_steady_grid(
-        mono,
-        samples.rate,
-        strength=onsets.strength,
-        attacks=attacks,
-        beats=rough,
-        tempo=tempo.tempo,
+    weights = learned_weights()
+    analysis = analyse(mono, rate, progress=lambda share: progress(0.1 + 0.6 * share))
+    strokes = hear_strokes(analysis.drums, weights.drums)
+    followed = follow(analysis) if analysis.has_beat else None
+    progress(0.8)
+    if followed is None:
+        drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
+        return _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
+    heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
+    progress(0.85)
+    likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
+    progress(0.9)
+    form = find_form(
+        heard.beats,
+        heard.beats[heard.bars.places == 0],
+        analysis.drums,
+        analysis.harmony.levels,
+        strokes,
+        likely,
+        analysis.duration,
     )
-    progress(0.75)
-    start, end = _sounding(mono, samples.rate)
-    half_beats = _free_half_beats(rough, attacks) if grid is None else grid.half_beats_until(samples.duration)
-    half_beats = half_beats[(half_beats > start - _EARLY_SECONDS) & (half_beats < end + 0.01)]
-    if len(half_beats) < 4:
-        return _without_beat(samples, waveform, f"{name} has too few beats to follow.")
-    harmony = harmony_bands(mono, samples.rate)
-    # A constant grid does not slip, so a change of phase needs much more evidence.
-    evidence = gather_evidence(half_beats, rhythm, harmony)
-    places = find_bars(evidence, jump_cost=12.0 if grid is None else 30.0)
-    beats = _beats(half_beats, places, onsets)
+    beats = _beats(analysis, followed, heard, weights)
     progress(1.0)
-    if not beats:
-        return _without_beat(samples, waveform, f"{name} has too few beats to follow.")
     return Listening(
         duration=samples.duration,
-        tempo=_tempo(grid, beats),
-        is_steady=grid is not None,
+        tempo=_tempo(followed.grid, heard),
+        is_steady=followed.grid is not None,
         beats=beats,
         waveform=waveform,
         remark=samples.remark,
+        drums=drums,
+        sections=form.sections,
+        drops=form.drops,
+        alternatives=_alternatives(heard),
+        metre_sureness=round(heard.bars.sureness, 3),
     )
+
+
+def hear_beats(
+    analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: Ranker, bars: Ranker
+) -> HeardBeats:
+    """Return beats and bars: which reading of the followed beats people would tap, and its bars."""
+    evidence = Evidence(
+        analysis.onsets, strokes.hops, strokes.likelihoods, analysis.harmony.levels, analysis.duration
+    )
+    beats, choice = followed.beats, None
+    if len(beats) >= 3:
+        grid = subdivide(beats, evidence)
+        if len(beats) >= _FEWEST_BEATS:
+            choice = choose_reading(grid, readings)
+            if choice.reading != AS_FOLLOWED:
+                beats = beats_of(grid, choice.reading)
+                if followed.grid is None and choice.reading.unit % PARTS:
+                    beats = on_attacks(beats, analysis.attacks)
+    grid = subdivide(beats, evidence)
+    found = find_metre(grid, bars, jump_cost=4.0 if followed.grid is None else 12.0)
+    # The grid runs on to both ends of the song; beats are kept where something sounds.
+    times = grid.times[::PARTS]
+    inside = (times > followed.start - EARLY_SECONDS) & (times < followed.end + 0.01)
+    kept = Bars(found.beats_per_bar, found.places[inside], found.sureness)
+    return HeardBeats(np.maximum(times[inside], 0.0), kept, choice)
+
+
+def _hear_drums(
+    analysis: Analysis, strokes: Strokes, beats: FloatArray, beats_per_bar: int, weights: Weights
+) -> tuple[FloatArray, Drums]:
+    likely = hear_drums(strokes, beats, beats_per_bar, analysis.duration, weights)
+    return likely, drum_hits(strokes, likely, weights.thresholds, analysis.attacks)
+
+
+def _usual_sound(samples: Samples) -> tuple[Float32Array, int]:
+    """Return the sound as one channel at a usual rate."""
+    mono = samples.mono()
+    low, high = _USUAL_RATES
+    if low <= samples.rate <= high or len(mono) == 0:
+        return mono, samples.rate
+    return np.asarray(soxr.resample(mono, samples.rate, _RATE), np.float32), _RATE
 
 
 def _why_no_beat(mono: Float32Array, samples: Samples) -> str:
     if samples.duration < _SHORTEST_SECONDS:
         return f"is {samples.duration:.1f} s long: too short to have a beat."
-    if not len(mono) or float(np.abs(mono).max()) < _SILENCE:
+    if not len(mono) or float(np.abs(mono).max()) < SILENCE:
         return "is silent: there is no beat in it. Choose another song, or check the recording."
     return ""
 
 
-def _without_beat(samples: Samples, waveform: Float32Array, remark: str) -> Listening:
+def _without_beat(
+    samples: Samples, waveform: Float32Array, remark: str, drums: Drums = _NO_DRUMS
+) -> Listening:
     remark = f"{samples.remark} {remark}".strip()
-    return Listening(samples.duration, 0.0, False, (), waveform, remark)
+    return Listening(samples.duration, 0.0, False, (), waveform, remark, drums=drums)
 
 
-def _free_half_beats(rough: FloatArray, attacks: Float32Array) -> FloatArray:
-    """Put beats on their attacks, and half-beats between them."""
-    near = nearest_attacks(attacks, rough, reach=0.025, tendency=0.012)
-    beats = np.where(np.isfinite(near), near, rough)
-    beats = np.maximum(beats, 0.0)
-    beats = beats[np.concatenate([[True], np.diff(beats) > 0.15])]
-    half_beats = np.empty(max(0, 2 * len(beats) - 1))
-    half_beats[::2] = beats
-    half_beats[1::2] = (beats[:-1] + beats[1:]) / 2
-    return half_beats
+def _beats(analysis: Analysis, followed: Followed, heard: HeardBeats, weights: Weights) -> tuple[Beat, ...]:
+    """Return the beats with place, strength and sureness."""
+    times = heard.beats
+    if len(times) < 2:
+        return ()
+    inputs = describe_song_beats(analysis, followed, heard)
+    sure = sigmoid(weights.sureness.logits(inputs)[:, 0])
+    strengths = _strengths(times, analysis.onsets)
+    return tuple(
+        Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3), round(float(share), 3))
+        for time, place, strength, share in zip(times, heard.bars.places, strengths, sure, strict=True)
+    )
 
 
-def _beats(half_beats: FloatArray, places: IntArray, onsets: Onsets) -> tuple[Beat, ...]:
-    """Return the half-beats that are beats, with their strength."""
-    strengths = _strengths(half_beats, onsets)
-    beats: list[Beat] = []
-    shortest = 1.2 * float(np.median(np.diff(half_beats)))
-    for time, place, strength in zip(half_beats, places, strengths, strict=True):
-        if place % 2:
-            continue
-        if beats and time - beats[-1].time < shortest:  # two beats beside a jump of the bar
-            continue
-        beats.append(Beat(round(float(time), 6), int(place) // 2 + 1, round(float(strength), 3)))
-    return tuple(beats)
+def describe_song_beats(analysis: Analysis, followed: Followed, heard: HeardBeats) -> FloatArray:
+    """Return the inputs from which the sureness of each beat is told."""
+    hops = np.round(heard.beats * STROKE_HOPS_PER_SECOND).astype(np.int64)
+    power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
+    belief = 0.5
+    if heard.choice is not None:
+        belief = dict(heard.choice.shares)[heard.choice.reading]
+    return describe_beats(
+        heard.beats,
+        analysis.onsets,
+        analysis.tempo,
+        analysis.attacks,
+        is_steady=followed.grid is not None,
+        belief=belief,
+        loudness=power[np.clip(hops, 0, len(power) - 1)].astype(np.float64),
+    )
 
 
 def _strengths(times: FloatArray, onsets: Onsets) -> FloatArray:
@@ -122,15 +197,27 @@ def _strengths(times: FloatArray, onsets: Onsets) -> FloatArray:
     return np.clip(near / max(float(np.percentile(near, 95)), 1e-6), 0, 1)
 
 
-def _sounding(mono: Float32Array, rate: int) -> tuple[float, float]:
-    """Return the first and last instant at which the song is within 60 dB of its peak."""
-    loud = np.flatnonzero(np.abs(mono) > _SILENCE * float(np.abs(mono).max()))
-    return float(loud[0] / rate), float(loud[-1] / rate)
-
-
-def _tempo(grid: SteadyGrid | None, beats: tuple[Beat, ...]) -> float:
+def _tempo(grid: SteadyGrid | None, heard: HeardBeats) -> float:
     if grid is not None:
-        return round(grid.tempo, 3)
-    if len(beats) < 2:
+        unit = heard.choice.reading.unit if heard.choice else PARTS
+        return round(grid.tempo * PARTS / unit, 3)
+    if len(heard.beats) < 2:
         return 0.0
-    return round(60 / float(np.median(np.diff([beat.time for beat in beats]))), 2)
+    return round(60 / float(np.median(np.diff(heard.beats))), 2)
+
+
+def _alternatives(heard: HeardBeats) -> tuple[AlternativeTempo, ...]:
+    """Return the other tempi that the song could have, the likeliest first."""
+    if heard.choice is None or len(heard.beats) < 2:
+        return ()
+    tempo = 60 / float(np.median(np.diff(heard.beats)))
+    chosen = heard.choice.reading.unit
+    shares: dict[int, float] = {}
+    for reading, share in heard.choice.shares:
+        shares[reading.unit] = shares.get(reading.unit, 0.0) + share
+    order = sorted(shares, key=lambda unit: -shares[unit])
+    return tuple(
+        AlternativeTempo(round(tempo * chosen / unit, 2), round(shares[unit], 3))
+        for unit in order
+        if shares[unit] > 0.02
+    )

@@ -67,7 +67,7 @@ def band_spectrum(
     levels = np.empty((n_hops, len(centres)), np.float32)
     used = np.flatnonzero(weights.any(axis=1))
     inside = slice(used[0], used[-1] + 1) if len(used) else slice(0, 0)
-    for first, magnitudes in _magnitudes(mono, rate, hops_per_second, n_fft, n_hops):
+    for first, magnitudes in magnitude_blocks(mono, rate, hops_per_second, n_fft, n_hops):
         levels[first : first + len(magnitudes)] = magnitudes[:, inside] @ weights[inside]
     return Bands(levels, centres)
 
@@ -86,9 +86,13 @@ def _triangles(rate: int, n_fft: int, low: float, high: float) -> tuple[Float32A
     return weights / np.maximum(weights.sum(axis=0, keepdims=True), 1e-9), bins[1:-1] * rate / n_fft
 
 
-def _magnitudes(
+def magnitude_blocks(
     mono: Float32Array, rate: int, hops_per_second: int, n_fft: int, n_hops: int
 ) -> Iterator[tuple[int, Float32Array]]:
+    """Yield the first hop and the magnitudes, float32, (n, n_fft // 2 + 1), of some hops at a time.
+
+    Hop n is centred on sample ``round(n * rate / hops_per_second)``, under a Hann window.
+    """
     padded = np.pad(mono, (n_fft // 2, n_fft))
     windows = sliding_window_view(padded, n_fft)
     starts = np.round(np.arange(n_hops) * rate / hops_per_second).astype(np.int64)

@@ -1,6 +1,6 @@
 """Opening, gathering, saving: everything that meets the disk, from the window's side."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from msgspec import Struct
@@ -149,17 +149,33 @@ class Files(QObject):
     def open_song(self, path: Path) -> None:
         """Listen to a song in the background and lay it under the project."""
 
-        def done(heard: HeardSong) -> None:
-            self._editor.apply(lambda p: set_song(p, heard.as_song()), "song")
+        def take(heard: HeardSong) -> None:
+            # Laid as soon as it can be drawn and again with its beats: one step to undo.
+            self._editor.apply(lambda p: set_song(p, heard.as_song()), "song", gesture="song")
             self._editor.take_song(heard)
+
+        def done(heard: HeardSong) -> None:
+            take(heard)
+            self._editor.end_gesture()
             if heard.listening.remark:
                 self._editor.said.emit(heard.listening.remark, False)
+
+        def stopped() -> None:
+            self._editor.end_gesture()
+            text = f"Listening was stopped: {path.name} has no beats yet. Open it again to listen to it."
+            self._editor.said.emit(text, False)
+
+        def offered(sketch: HeardSong) -> None:
+            if self._editor.project.song is None:
+                take(sketch)
 
         self._jobs.start(
             "song",
             f"Listening to {path.name}",
-            lambda progress: hear_to_play(path, progress),
+            lambda progress, offer: hear_to_play(path, progress, offer),
             done=done,
+            stopped=stopped,
+            offered=offered,
         )
 
     def gather(self, paths: Sequence[Path]) -> None:
@@ -209,25 +225,33 @@ class Files(QObject):
         self._jobs.start(
             "song",
             f"Listening to {path.name}",
-            lambda progress: hear_to_play(path, progress),
+            lambda progress, offer: hear_to_play(path, progress, offer),
             done=done,
+            offered=self._editor.take_song,
         )
 
     def _folder(self) -> str:
         return str(self._editor.path.parent if self._editor.path else Path.home())
 
 
-def hear_to_play(path: Path, progress: Progress) -> HeardSong:
+def hear_to_play(
+    path: Path, progress: Progress, offer: Callable[[HeardSong], None] = lambda _: None
+) -> HeardSong:
     """Listen to a song, and bring its sound to the device's rate while still in the background.
+
+    `offer` is called with the song as far as it can be drawn, before its beats are known.
 
     Raises
     ------
     MediaError
         If the song cannot be read.
     """
-    heard = hear_song(path, progress=progress)
-    sound = resampled_stereo(heard.samples, SOUND_RATE)
-    return replace(heard, samples=Samples(sound, SOUND_RATE, heard.samples.remark))
+
+    def playable(heard: HeardSong) -> HeardSong:
+        sound = resampled_stereo(heard.samples, SOUND_RATE)
+        return replace(heard, samples=Samples(sound, SOUND_RATE, heard.samples.remark))
+
+    return playable(hear_song(path, progress=progress, sketched=lambda sketch: offer(playable(sketch))))
 
 
 def gather_files(paths: Sequence[Path], progress: Progress) -> Gathered:

@@ -9,7 +9,6 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from epiphane.errors import CancelledError, EpiphaneError
-from epiphane.types import Progress
 
 
 class Job(QThread):
@@ -18,22 +17,28 @@ class Job(QThread):
     Signals
     -------
     progressed(share: float)
+    offered(result)
+        Something that can be shown before the work is done.
     succeeded(result), failed(message: str), stopped()
         One of the three, once, in the thread of the window.
     """
 
     progressed = pyqtSignal(float)
+    offered = pyqtSignal(object)
     succeeded = pyqtSignal(object)
     failed = pyqtSignal(str)
     stopped = pyqtSignal()
 
-    def __init__(self, topic: str, title: str, work: Callable[[Progress], Any], parent: QObject) -> None:
+    def __init__(
+        self, topic: str, title: str, work: Callable[..., Any], parent: QObject, *, is_offering: bool
+    ) -> None:
         super().__init__(parent)
         self.topic = topic
         self.title = title
         self.share = 0.0
         self.started_at = time.monotonic()
         self._work = work
+        self._offers = (self.offered.emit,) if is_offering else ()
         self._cancel = threading.Event()
 
     @property
@@ -50,7 +55,7 @@ class Job(QThread):
 
     def run(self) -> None:
         try:
-            result = self._work(self._report)
+            result = self._work(self._report, *self._offers)
         except CancelledError:
             self.stopped.emit()
         except EpiphaneError as error:
@@ -95,11 +100,12 @@ class Jobs(QObject):
         self,
         topic: str,
         title: str,
-        work: Callable[[Progress], Any],
+        work: Callable[..., Any],
         *,
         done: Callable[[Any], None],
         stopped: Callable[[], None] = lambda: None,
         failed: Callable[[str], None] | None = None,
+        offered: Callable[[Any], None] | None = None,
     ) -> Job:
         """Begin some work.
 
@@ -110,14 +116,15 @@ class Jobs(QObject):
         title : str
             What the editor reads, e.g. ``"Listening to glass.flac"``.
         work : from a Progress to a result
-            Runs in another thread; must touch no Qt object.
-        done, stopped, failed
+            Runs in another thread; must touch no Qt object. With `offered` it is given a second
+            function, to call with what can be shown before the end.
+        done, stopped, failed, offered
             Called in the thread of the window. Results of a job that a newer one replaced are
             dropped. Without `failed` the message goes to the signal of that name.
         """
         if topic in self._running:
             self._running[topic].cancel()
-        job = Job(topic, title, work, self)
+        job = Job(topic, title, work, self, is_offering=offered is not None)
         self._running[topic] = job
         self._threads.add(job)
 
@@ -128,6 +135,8 @@ class Jobs(QObject):
                 then()
 
         job.progressed.connect(lambda _share: self.changed.emit())
+        if offered is not None:
+            job.offered.connect(lambda result: offered(result) if self._running.get(topic) is job else None)
         job.succeeded.connect(lambda result: finish(lambda: done(result)))
         job.stopped.connect(lambda: finish(stopped))
         job.failed.connect(lambda message: finish(lambda: (failed or self.failed.emit)(message)))

@@ -25,7 +25,7 @@ from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import FootageId, GridUnit, Project
+from epiphane.document.model import FootageId, Project, PulseUnit
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
 from epiphane.edits.lanes import add_lane, change_lane, ensure_pulse, remove_lane
 from epiphane.edits.shots import fill_song, lay_in_row, remove_shots
@@ -195,7 +195,7 @@ class Window(QMainWindow):
         def edit(project: Project) -> Project:
             if project.song is None or not project.song.beats:
                 raise EditError("an effect fires on the beats of a song: open a song first")
-            project, pulse = ensure_pulse(project, GridUnit.BEAT)
+            project, pulse = ensure_pulse(project, PulseUnit.BEAT)
             return add_lane(project, effect.key, pulse)
 
         if self.editor.apply(edit, f"lane of {effect.label.lower()}"):

@@ -13,7 +13,7 @@ from msgspec import Meta, Struct, field
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 FootageId = NewType("FootageId", int)
 ShotId = NewType("ShotId", int)
@@ -35,16 +35,52 @@ class Ease(Enum):
     BOTH = "both"
 
 
+DRUMS = ("kick", "snare", "hat")
+"""The drums that are heard apart: low drum, snare or clap, hi-hat or cymbal."""
+
+
 class Beat(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
-    """One beat of the song: ``[time in seconds, place in its bar from 1, strength 0-1]``."""
+    """One beat: ``[time in seconds, place in its bar from 1, strength 0-1, how sure it is 0-1]``."""
 
     time: Seconds
     place: Annotated[int, Meta(ge=1, le=32)]
     strength: Share = 1.0
+    sureness: Share = 1.0
 
 
-class Song(Struct, frozen=True, forbid_unknown_fields=True):
-    """The song and the beat grid that the edit stands on."""
+class Hit(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """One moment of the song: ``[time in seconds, strength 0-1]``."""
+
+    time: Seconds
+    strength: Share = 1.0
+
+
+class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """A part of the song: ``[start, end, label, energy 0-1]``, in seconds.
+
+    A label is a letter, the same for parts that resemble each other, and a word for the energy.
+    """
+
+    start: Seconds
+    end: Seconds
+    label: str
+    energy: Share
+
+
+class Drums(Struct, frozen=True, forbid_unknown_fields=True):
+    """The hits of each drum, ascending."""
+
+    kick: tuple[Hit, ...] = ()
+    snare: tuple[Hit, ...] = ()
+    hat: tuple[Hit, ...] = ()
+
+    def hits(self, drum: str) -> tuple[Hit, ...]:
+        """Return the hits of one of `DRUMS`."""
+        return {"kick": self.kick, "snare": self.snare, "hat": self.hat}[drum]
+
+
+class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
+    """The song and what was heard in it: the ground that the edit stands on."""
 
     path: str
     fingerprint: str
@@ -52,6 +88,9 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True):
     tempo: Annotated[float, Meta(ge=0, le=1000)] = 0.0
     is_steady: bool = False
     beats: tuple[Beat, ...] = ()
+    drums: Drums = Drums()
+    sections: tuple[Section, ...] = ()
+    drops: tuple[Seconds, ...] = ()
 
 
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):
@@ -81,19 +120,22 @@ class Shot(Struct, frozen=True, forbid_unknown_fields=True):
     source_start: Seconds = 0.0
 
 
-class GridUnit(Enum):
-    """What a pulse from the beat grid counts."""
+class PulseUnit(Enum):
+    """What a pulse counts: beats and bars of the grid, or the hits of one of `DRUMS`."""
 
     BEAT = "beat"
     BAR = "bar"
+    KICK = "kick"
+    SNARE = "snare"
+    HAT = "hat"
 
 
 class Pulse(Struct, frozen=True, forbid_unknown_fields=True):
-    """A named stream of hits taken from the beat grid: every Nth beat or bar from the first."""
+    """A named stream of hits of the song: every Nth beat, bar or drum hit from the first."""
 
     id: PulseId
     name: str
-    unit: GridUnit
+    unit: PulseUnit
     every: Annotated[int, Meta(ge=1, le=64)] = 1
     first: Annotated[int, Meta(ge=0, le=63)] = 0
 

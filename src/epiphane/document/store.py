@@ -48,11 +48,21 @@ def decode_project(text: bytes, *, where: str) -> Project:
         )
     if raw["version"] < 1:
         raise ProjectFileError(f"{where}: $.version: must be 1 or more, got {raw['version']}")
+    for version in range(raw["version"], FORMAT_VERSION):
+        raw = _UPGRADES[version](raw)
     try:
         return msgspec.convert(raw, Project, dec_hook=_decode_other)
     except msgspec.ValidationError as error:
         faults = list(_faults(raw)) or [str(error)]
         raise ProjectFileError(f"{where} breaks the format: " + "; ".join(faults)) from None
+
+
+def _upgrade_1(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 added what is heard beside beats: sureness, drums, sections, drops. They may be left out."""
+    return raw | {"version": 2}
+
+
+_UPGRADES = {1: _upgrade_1}
 
 
 def save_project(project: Project, path: Path) -> None:

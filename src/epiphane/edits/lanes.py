@@ -8,12 +8,12 @@ from msgspec.structs import replace
 
 from epiphane.document.model import (
     Envelope,
-    GridUnit,
     Lane,
     LaneId,
     Project,
     Pulse,
     PulseId,
+    PulseUnit,
     Setting,
     find,
 )
@@ -103,7 +103,7 @@ def fire_by(project: Project, lane_id: LaneId, pulse: PulseId) -> Project:
 
 
 def ensure_pulse(
-    project: Project, unit: GridUnit, *, every: int = 1, first: int = 0
+    project: Project, unit: PulseUnit, *, every: int = 1, first: int = 0
 ) -> tuple[Project, PulseId]:
     """Return `project` with a pulse from the grid, and its id; one that is there is used again.
 
@@ -123,7 +123,7 @@ def ensure_pulse(
     return replace(project, pulses=(*project.pulses, made), next_id=project.next_id + 1), made.id
 
 
-def pulse_name(unit: GridUnit, every: int) -> str:
+def pulse_name(unit: PulseUnit, every: int) -> str:
     """Return what a pulse from the grid is called: ``beats``, ``every 3rd beat``."""
     if every == 1:
         return f"{unit.value}s"

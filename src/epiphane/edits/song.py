@@ -3,9 +3,9 @@
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import GridUnit, Project, Pulse, PulseId, Shot, Song
+from epiphane.document.model import Project, Pulse, PulseId, PulseUnit, Shot, Song
 
-STANDARD_PULSES = (("beats", GridUnit.BEAT), ("bars", GridUnit.BAR))
+STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
 
 
 def set_song(project: Project, song: Song) -> Project:

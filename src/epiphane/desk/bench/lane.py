@@ -20,7 +20,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.model import Ease, GridUnit, Lane, LaneId, Project, Pulse, Setting
+from epiphane.document.model import DRUMS, Ease, Lane, LaneId, Project, Pulse, PulseUnit, Setting
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
@@ -102,7 +102,10 @@ class LaneBench(QWidget):
                 show_choice(field_or_button, text)
 
     def _pulse_row(self) -> QWidget:
-        options = (("beats", "every beat"), ("bars", "every bar"), ("every", "every Nth beat"))
+        options = (
+            *(("beats", "every beat"), ("bars", "every bar"), ("every", "every Nth beat")),
+            *((drum, f"the {drum}") for drum in DRUMS),
+        )
         self._unit = choice_field("Fired by", options, self._fire_by)
         self._every = number_field("Every Nth beat", low=1, high=64, unit="", step=1)
         self._every.setFixedWidth(48)
@@ -268,12 +271,12 @@ class LaneBench(QWidget):
         if key == "every":
             self._fire_every(max(2, round(self._every.value())))
         else:
-            self._fire(GridUnit.BAR if key == "bars" else GridUnit.BEAT, 1)
+            self._fire(_UNITS[key], 1)
 
     def _fire_every(self, every: int) -> None:
-        self._fire(GridUnit.BEAT, every)
+        self._fire(PulseUnit.BEAT, every)
 
-    def _fire(self, unit: GridUnit, every: int) -> None:
+    def _fire(self, unit: PulseUnit, every: int) -> None:
         def edit(project: Project) -> Project:
             project, pulse = ensure_pulse(project, unit, every=every)
             return fire_by(project, self.lane_id, pulse)
@@ -282,7 +285,10 @@ class LaneBench(QWidget):
         self.refresh()
 
 
+_UNITS = {"beats": PulseUnit.BEAT, "bars": PulseUnit.BAR} | {drum: PulseUnit(drum) for drum in DRUMS}
+
+
 def _unit_key(pulse: Pulse) -> str:
-    if pulse.unit is GridUnit.BAR:
-        return "bars"
-    return "beats" if pulse.every == 1 else "every"
+    if pulse.unit is PulseUnit.BEAT and pulse.every > 1:
+        return "every"
+    return next(key for key, unit in _UNITS.items() if unit is pulse.unit)

@@ -6,13 +6,15 @@ from enum import Enum
 from msgspec import Struct
 
 from epiphane.document.grid import Bar
-from epiphane.document.model import LaneId, Project
+from epiphane.document.model import DRUMS, LaneId, Project
 
 MARGIN_LEFT = 92
 MARGIN_RIGHT = 16
 TOP = 8
 RULER_HEIGHT = 28
+SECTION_HEIGHT = 15
 SOUND_HEIGHT = 46
+HITS_HEIGHT = 27
 SHOTS_HEIGHT = 36
 LANE_HEIGHT = 19
 LANE_GAP = 2
@@ -25,6 +27,7 @@ class Strip(Enum):
 
     RULER = "ruler"
     SOUND = "sound"
+    HITS = "hits"
     SHOTS = "shots"
     LANE = "lane"
 
@@ -61,6 +64,9 @@ class Place(Struct, frozen=True):
 class ScoreLayout:
     """The geometry of the score at a width.
 
+    Staves have a line for section names where the song has sections, and a strip for drum hits where
+    it has any.
+
     Every bar has the same width, so repeats of the music stand under each other; within a bar time
     runs evenly. A bar cut short by an end of the song keeps the scale of its neighbours.
 
@@ -75,6 +81,10 @@ class ScoreLayout:
     def __init__(self, project: Project, bars: tuple[Bar, ...], *, bars_per_line: int, width: float) -> None:
         self.lanes = tuple(lane.id for lane in project.lanes)
         self.bars_per_line = bars_per_line
+        song = project.song
+        self._sections = SECTION_HEIGHT if song is not None and song.sections else 0
+        has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
+        self._hits = HITS_HEIGHT if has_hits else 0
         self._slot = max(40.0, (width - MARGIN_LEFT - MARGIN_RIGHT) / bars_per_line)
         self._usual = sorted(bar.duration for bar in bars)[len(bars) // 2] or 1.0
         self._is_first_cut = bars[0].duration < 0.98 * self._usual and len(bars) > 1
@@ -89,20 +99,30 @@ class ScoreLayout:
             )
         self.height = TOP + len(self.staves) * (stave_height + STAVE_GAP)
 
-    @staticmethod
-    def sound_top(top: float) -> float:
-        """Top of the sound strip of a stave at `top`."""
-        return top + RULER_HEIGHT
+    @property
+    def has_hits(self) -> bool:
+        """Whether there is a strip for drum hits."""
+        return self._hits > 0
 
-    @staticmethod
-    def shots_top(top: float) -> float:
+    def ruler_top(self, top: float) -> float:
+        """Top of the ruler of a stave at `top`: section names stand above it."""
+        return top + self._sections
+
+    def sound_top(self, top: float) -> float:
+        """Top of the sound strip."""
+        return self.ruler_top(top) + RULER_HEIGHT
+
+    def hits_top(self, top: float) -> float:
+        """Top of the strip of drum hits."""
+        return self.sound_top(top) + SOUND_HEIGHT
+
+    def shots_top(self, top: float) -> float:
         """Top of the shot strip."""
-        return top + RULER_HEIGHT + SOUND_HEIGHT + STRIP_GAP
+        return self.hits_top(top) + self._hits + STRIP_GAP
 
-    @staticmethod
-    def lanes_top(top: float) -> float:
+    def lanes_top(self, top: float) -> float:
         """Top of the first lane."""
-        return top + RULER_HEIGHT + SOUND_HEIGHT + STRIP_GAP + SHOTS_HEIGHT + STRIP_GAP
+        return self.shots_top(top) + SHOTS_HEIGHT + STRIP_GAP
 
     def lane_top(self, stave: Stave, index: int) -> float:
         """Top of a lane's strip, by its place in the order."""
@@ -156,8 +176,10 @@ class ScoreLayout:
                 seconds = self.seconds_at(stave, x)
                 if y < self.sound_top(stave.top):
                     return Place(stave, Strip.RULER, seconds)
-                if y < self.shots_top(stave.top):
+                if y < self.hits_top(stave.top):
                     return Place(stave, Strip.SOUND, seconds)
+                if y < self.shots_top(stave.top):
+                    return Place(stave, Strip.HITS if self._hits else Strip.SOUND, seconds)
                 if y < self.lanes_top(stave.top) or not self.lanes:
                     return Place(stave, Strip.SHOTS, seconds)
                 index = int((y - self.lanes_top(stave.top)) // (LANE_HEIGHT + LANE_GAP))

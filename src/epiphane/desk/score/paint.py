@@ -17,6 +17,7 @@ from epiphane.desk.score.layout import (
     ScoreLayout,
     Stave,
 )
+from epiphane.desk.score.notes import NotePainter
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.model import Envelope, Lane, Shot
 from epiphane.edits.footage import footage_name
@@ -44,12 +45,14 @@ class StavePainter:
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
         self._editor = editor
         self._thumbnails = thumbnails
+        self._notes = NotePainter(editor)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint one stave without the playhead."""
         self._paint_names(painter, layout, stave)
         self._paint_ruler(painter, layout, stave)
         self._paint_sound(painter, layout, stave)
+        self._notes.paint(painter, layout, stave)
         self._paint_shots(painter, layout, stave)
         for index, lane in enumerate(self._editor.cues.lanes):
             self._paint_lane(painter, layout, stave, index, lane)
@@ -78,7 +81,7 @@ class StavePainter:
     def _paint_names(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         painter.setPen(theme.TEXT)
         painter.setFont(theme.numbers(13, weight=500))
-        box = QRectF(0, stave.top - 2, MARGIN_LEFT - 14, RULER_HEIGHT)
+        box = QRectF(0, layout.ruler_top(stave.top) - 2, MARGIN_LEFT - 14, RULER_HEIGHT)
         painter.drawText(box, _RIGHT, str(stave.bars[0].number))
         painter.setFont(theme.words(8.5))
         for index, lane in enumerate(self._editor.project.lanes):
@@ -93,16 +96,14 @@ class StavePainter:
             )
 
     def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        base = stave.top + RULER_HEIGHT - 6
+        base = layout.ruler_top(stave.top) + RULER_HEIGHT - 6
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(layout.left(stave), base), QPointF(layout.right(stave), base))
         painter.setFont(theme.numbers(8.5))
         for slot, bar in enumerate(stave.bars):
             for number, time in enumerate(bar.beats):
-                x = layout.x_at(stave, time)
-                tall = 12 if number == 0 and abs(time - bar.start) < 1e-6 else 5
-                painter.setPen(QPen(theme.TEXT if tall > 5 else theme.QUIET, 1.6 if tall > 5 else 1))
-                painter.drawLine(QPointF(x, base - tall), QPointF(x, base))
+                is_first = number == 0 and abs(time - bar.start) < 1e-6
+                self._notes.paint_beat(painter, layout.x_at(stave, time), base, time, is_first=is_first)
             if not bar.beats:
                 x = layout.x_at(stave, bar.start)
                 painter.setPen(QPen(theme.RULE, 1))

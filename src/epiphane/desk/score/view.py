@@ -24,6 +24,7 @@ from epiphane.desk.carry import carried_effect, carried_footage
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.score.drag import Drag, Grip, drag_frames, drag_strength
 from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.notes import tell_heard
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.grid import bar_at
@@ -340,6 +341,10 @@ class ScoreView(QAbstractScrollArea):
                 return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
         if place.strip is Strip.SHOTS and self._shot_at(place.seconds) is None:
             return "Drop clips here: each is cut on a bar"
+        song = self._editor.project.song
+        heard = tell_heard(song, self._layout, place, at) if song is not None else ""
+        if heard:
+            return heard
         return f"{place.seconds:.2f} s · frame {frame_at(place.seconds, self._editor.project.rate)}"
 
     # Drag and drop

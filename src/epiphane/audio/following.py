@@ -1,0 +1,138 @@
+"""From sound to followed beats: everything that needs no learning, as one value."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.audio.attack import attack_curve, nearest_attacks
+from epiphane.audio.bars import find_bars, gather_evidence
+from epiphane.audio.beats import follow_beats
+from epiphane.audio.onset import Onsets, onset_strength
+from epiphane.audio.spectrum import Bands, harmony_bands, rhythm_bands
+from epiphane.audio.steady import SteadyGrid, fit_steady_grid
+from epiphane.audio.strokes import DrumSpectrum, drum_spectrum
+from epiphane.audio.tempo import TempoCurve, measure_tempo
+from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
+
+# The first sound may be soft for this long before it is 60 dB under the peak.
+EARLY_SECONDS = 0.06
+SILENCE = 10 ** (-60 / 20)
+# Below this mean likeness at the beat, what repeats is chance (white noise stays under half of it).
+_LEAST_FIT = 0.12
+_FEWEST_HALF_BEATS = 4
+
+
+class Analysis(Struct, frozen=True, eq=False):
+    """What is computed of every song, whether it has a beat or not."""
+
+    duration: float
+    rate: int
+    mono: Float32Array
+    rhythm: Bands
+    harmony: Bands
+    drums: DrumSpectrum
+    onsets: Onsets
+    tempo: TempoCurve
+    attacks: Float32Array
+
+    @property
+    def has_beat(self) -> bool:
+        """Whether anything repeats that stands out."""
+        return self.onsets.has_contrast and float(self.tempo.fit.mean(axis=0).max()) >= _LEAST_FIT
+
+
+class Followed(Struct, frozen=True, eq=False):
+    """Beats as the chain follows them.
+
+    Attributes
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    grid : SteadyGrid or None
+        The machine's clock, if the song was made to one.
+    start, end : float, seconds
+        Between them something sounds.
+    """
+
+    beats: FloatArray
+    grid: SteadyGrid | None
+    start: float
+    end: float
+
+
+def analyse(mono: Float32Array, rate: int, *, progress: Progress = ignore_progress) -> Analysis:
+    """Return spectra, onsets, tempo and attacks of a song; two at a time."""
+    with ThreadPoolExecutor(2) as pool:
+        drums = pool.submit(drum_spectrum, mono, rate)
+        rhythm = rhythm_bands(mono, rate)
+        progress(0.3)
+        attacks = pool.submit(attack_curve, mono, rate)
+        harmony = harmony_bands(mono, rate)
+        onsets = onset_strength(rhythm)
+        tempo = measure_tempo(onsets)
+        progress(0.6)
+        return Analysis(
+            duration=len(mono) / rate,
+            rate=rate,
+            mono=mono,
+            rhythm=rhythm,
+            harmony=harmony,
+            drums=drums.result(),
+            onsets=onsets,
+            tempo=tempo,
+            attacks=attacks.result(),
+        )
+
+
+def follow(analysis: Analysis) -> Followed | None:
+    """Return the followed beats, or None where too few can be followed."""
+    attacks = analysis.attacks
+    rough = follow_beats(analysis.onsets, analysis.tempo)
+    grid = fit_steady_grid(
+        analysis.mono,
+        analysis.rate,
+        strength=analysis.onsets.strength,
+        attacks=attacks,
+        beats=rough,
+        tempo=analysis.tempo.tempo,
+    )
+    start, end = _sounding(analysis.mono, analysis.rate)
+    half_beats = (
+        _free_half_beats(rough, attacks) if grid is None else grid.half_beats_until(analysis.duration)
+    )
+    half_beats = half_beats[(half_beats > start - EARLY_SECONDS) & (half_beats < end + 0.01)]
+    if len(half_beats) < _FEWEST_HALF_BEATS:
+        return None
+    # A constant grid does not slip, so a change of phase needs much more evidence.
+    evidence = gather_evidence(half_beats, analysis.rhythm, analysis.harmony)
+    places = find_bars(evidence, jump_cost=12.0 if grid is None else 30.0)
+    beats = half_beats[places % 2 == 0]
+    # Two beats beside a jump of the bar are one.
+    shortest = 1.2 * float(np.median(np.diff(half_beats)))
+    kept: list[float] = []
+    for beat in beats:
+        if not kept or beat - kept[-1] >= shortest:
+            kept.append(float(beat))
+    return Followed(np.array(kept), grid, start, end) if len(kept) > 1 else None
+
+
+def on_attacks(beats: FloatArray, attacks: Float32Array) -> FloatArray:
+    """Return beats moved to the attacks beside them, where there are any."""
+    near = nearest_attacks(attacks, beats, reach=0.025, tendency=0.012)
+    moved = np.maximum(np.where(np.isfinite(near), near, beats), 0.0)
+    return np.asarray(moved[np.concatenate([[True], np.diff(moved) > 0.15])])
+
+
+def _free_half_beats(rough: FloatArray, attacks: Float32Array) -> FloatArray:
+    """Put beats on their attacks, and half-beats between them."""
+    beats = on_attacks(rough, attacks)
+    half_beats = np.empty(max(0, 2 * len(beats) - 1))
+    half_beats[::2] = beats
+    half_beats[1::2] = (beats[:-1] + beats[1:]) / 2
+    return half_beats
+
+
+def _sounding(mono: Float32Array, rate: int) -> tuple[float, float]:
+    """Return the first and last instant at which the song is within 60 dB of its peak."""
+    loud = np.flatnonzero(np.abs(mono) > SILENCE * float(np.abs(mono).max()))
+    return float(loud[0] / rate), float(loud[-1] / rate)

@@ -1,0 +1,227 @@
+"""Sections of a song and its drops, from how beats resemble each other and how loud they are."""
+
+from collections.abc import Callable
+
+import numpy as np
+import scipy.ndimage as ndi
+from msgspec import Struct
+
+from epiphane.audio.drums import Strokes
+from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND
+from epiphane.audio.strokes import N_BANDS, STROKE_HOPS_PER_SECOND, DrumSpectrum
+from epiphane.document.model import Section
+from epiphane.types import Float32Array, FloatArray
+
+_FEWEST_BEATS = 24
+_KERNELS = ((16, 1.0), (8, 0.5))  # beats on each side, weight
+_OFF_DOWNBEAT = 0.75
+_APART_BEATS = 8
+_N_AROUND = 8  # beats before and after an edge by which a drop is told
+_LEAST_DROP, _LEAST_LOW_RISE_DB, _MOST_DROPS = 6.0, 3.0, 4
+_ALIKE = 0.55
+_CALM, _FULL = 0.4, 0.75
+
+
+class Form(Struct, frozen=True):
+    """Sections of a song from its first beat to its end, and the instants of its drops, seconds."""
+
+    sections: tuple[Section, ...]
+    drops: tuple[float, ...]
+
+
+class _Beats(Struct, frozen=True, eq=False):
+    """What is heard in each beat: all of shape (n_beats, ...)."""
+
+    levels: FloatArray
+    harmony: FloatArray
+    drums: FloatArray
+
+    @property
+    def low_db(self) -> FloatArray:
+        return np.asarray(10 * np.log10((10 ** self.levels[:, :3]).mean(axis=1) + 1e-6))
+
+    @property
+    def total_db(self) -> FloatArray:
+        return np.asarray(10 * np.log10((10**self.levels).mean(axis=1) + 1e-6))
+
+
+def find_form(
+    beats: FloatArray,
+    downbeats: FloatArray,
+    spectrum: DrumSpectrum,
+    harmony: Float32Array,
+    strokes: Strokes,
+    likely: FloatArray,
+    duration: float,
+) -> Form:
+    """Return the sections of a song and its drops.
+
+    Novelty along the diagonal of the self-similarity of beats (Foote, ICME 2000), with checkerboard
+    kernels of 16 and 8 beats; edges prefer downbeats. A drop is an edge where the low end, the whole
+    and the low drum come up.
+
+    Parameters
+    ----------
+    beats, downbeats : float64, seconds, ascending
+    harmony : float32, shape (n_hops, n_bands), at `HARMONY_HOPS_PER_SECOND`
+    likely : float64, shape (n_strokes, 3)
+        Of the three drums.
+    """
+    if len(beats) < _FEWEST_BEATS + 1:
+        return Form((), ())
+    heard = _by_beat(beats, spectrum, harmony, strokes, likely)
+    similarity = _similarity(heard)
+    edges = _edges(similarity, beats, downbeats)
+    drops = _drops(edges, heard)
+    starts = [0, *edges]
+    ends = [*edges, len(beats) - 1]
+    letters = _letters(starts, ends, heard)
+    energies = _energies(starts, ends, heard)
+    labels = _labels(letters, energies)
+    times = [float(beats[start]) for start in starts]
+    sections = tuple(
+        Section(round(start, 6), round(end, 6), label, round(energy, 3))
+        for start, end, label, energy in zip(times, [*times[1:], duration], labels, energies, strict=True)
+    )
+    return Form(sections, tuple(round(float(beats[drop]), 6) for drop in drops))
+
+
+def _by_beat(
+    beats: FloatArray, spectrum: DrumSpectrum, harmony: Float32Array, strokes: Strokes, likely: FloatArray
+) -> _Beats:
+    loud = np.percentile(harmony.max(axis=1, initial=0), 95) + 1e-9
+    drums = np.zeros((len(beats) - 1, likely.shape[1]))
+    inside = np.clip(np.searchsorted(beats, strokes.times) - 1, 0, len(beats) - 2)
+    np.add.at(drums, inside, likely)
+    return _Beats(
+        levels=_means(spectrum.levels, beats * STROKE_HOPS_PER_SECOND),
+        harmony=_means(np.log10(1 + 100 * harmony / loud), beats * HARMONY_HOPS_PER_SECOND),
+        drums=drums,
+    )
+
+
+def _means(values: Float32Array, edges: FloatArray) -> FloatArray:
+    hops = np.clip(np.round(edges).astype(np.int64), 0, len(values))
+    sums = np.concatenate([np.zeros((1, values.shape[1])), np.cumsum(values, axis=0, dtype=np.float64)])
+    return np.asarray((sums[hops[1:]] - sums[hops[:-1]]) / np.maximum(np.diff(hops), 1)[:, None])
+
+
+def _similarity(heard: _Beats) -> Callable[[int, int, int], FloatArray]:
+    """Return a function for pieces of the self-similarity matrix: the whole grows with length squared."""
+    features = _features(heard)
+
+    def piece(start: int, end: int, reach: int) -> FloatArray:
+        rows = np.clip(np.arange(start - reach, end + reach), 0, len(features) - 1)
+        return np.asarray(features[rows] @ features[rows].T)
+
+    return piece
+
+
+def _features(heard: _Beats) -> FloatArray:
+    harmony_weight = 0.5 * np.sqrt(N_BANDS / heard.harmony.shape[1])
+    parts = [_scaled(heard.levels), harmony_weight * _scaled(heard.harmony), _scaled(heard.drums)]
+    # Over four beats, so that beats of one bar count as alike.
+    features = ndi.uniform_filter1d(np.concatenate(parts, axis=1), 4, axis=0, mode="nearest")
+    return np.asarray(features / (np.linalg.norm(features, axis=1, keepdims=True) + 1e-9))
+
+
+def _scaled(values: FloatArray) -> FloatArray:
+    return np.asarray((values - values.mean(axis=0)) / (values.std(axis=0) + 0.15 * values.std() + 1e-6))
+
+
+def _edges(
+    similarity: Callable[[int, int, int], FloatArray], beats: FloatArray, downbeats: FloatArray
+) -> list[int]:
+    """Return the numbers of the beats on which sections but the first begin."""
+    n_beats = len(beats) - 1
+    novelty = np.zeros(n_beats + 1)
+    for reach, weight in _KERNELS:
+        kernel = _checkerboard(reach)
+        novelty += weight * np.array(
+            [(similarity(place, place, reach) * kernel).sum() for place in range(n_beats + 1)]
+        )
+    novelty = np.maximum(novelty, 0)
+    on_downbeat = np.zeros(n_beats + 1, bool)
+    on_downbeat[np.clip(np.searchsorted(beats, downbeats - 0.02), 0, n_beats)] = True
+    score = novelty * np.where(on_downbeat, 1.0, _OFF_DOWNBEAT)
+    greatest = ndi.maximum_filter1d(score, 2 * _APART_BEATS + 1)
+    least = 0.12 * score.max() + 0.8 * np.median(score) + 0.02
+    return [k for k in range(4, n_beats - 3) if score[k] == greatest[k] and score[k] > least]
+
+
+def _checkerboard(reach: int) -> FloatArray:
+    offsets = np.arange(-reach, reach) + 0.5
+    bell = np.exp(-0.5 * (offsets / (0.5 * reach)) ** 2)
+    signs = np.sign(offsets)
+    kernel = np.outer(signs * bell, signs * bell)
+    return np.asarray(kernel / np.abs(kernel).sum())
+
+
+def _drops(edges: list[int], heard: _Beats) -> list[int]:
+    low, total, kicks = heard.low_db, heard.total_db, heard.drums[:, 0]
+    sounding = np.flatnonzero(total > np.percentile(total, 90) - 25)
+    first = int(sounding[0]) if len(sounding) else 0
+    found: list[tuple[float, int]] = []
+    for edge in edges:
+        before, after = slice(max(0, edge - _N_AROUND), edge), slice(edge, edge + _N_AROUND)
+        low_rise = low[after].mean() - low[before].mean()
+        rise = low_rise + 0.5 * (total[after].mean() - total[before].mean())
+        rise += 4 * (kicks[after].mean() - kicks[before].mean())
+        rise += min(0.0, float(low[after].mean() - np.percentile(low, 75)))  # not yet the full band
+        if low_rise > _LEAST_LOW_RISE_DB and edge >= first + _N_AROUND - 1:
+            found.append((float(rise), edge))
+    best = max((rise for rise, _ in found), default=0.0)
+    clear = [entry for entry in sorted(found, reverse=True) if entry[0] > max(_LEAST_DROP, 0.5 * best)]
+    return sorted(edge for _, edge in clear[:_MOST_DROPS])
+
+
+def _letters(starts: list[int], ends: list[int], heard: _Beats) -> list[str]:
+    """Return a letter for each section; a section that resembles an earlier one gets its letter."""
+    features = _features(heard)
+    means = np.array([features[a:b].mean(axis=0) for a, b in zip(starts, ends, strict=True)])
+    means /= np.linalg.norm(means, axis=1, keepdims=True) + 1e-9
+    letters: list[int] = []
+    for number, mean in enumerate(means):
+        likeness = means[:number] @ mean
+        if number and likeness.max() > _ALIKE:
+            letters.append(letters[int(likeness.argmax())])
+        else:
+            letters.append(max(letters, default=-1) + 1)
+    return [chr(ord("A") + letter % 26) for letter in letters]
+
+
+def _energies(starts: list[int], ends: list[int], heard: _Beats) -> list[float]:
+    """Return 0 to 1: loudness over 20 dB, and how much is struck."""
+    total = heard.total_db
+    loud = np.percentile(total, 95)
+    struck = heard.drums.sum(axis=1)
+    busy = max(float(np.percentile(struck, 90)), 0.5)
+    found = []
+    for start, end in zip(starts, ends, strict=True):
+        level = np.clip(1 + (total[start:end].mean() - loud) / 20, 0, 1)
+        found.append(float(0.6 * level + 0.4 * np.clip(struck[start:end].mean() / busy, 0, 1)))
+    return found
+
+
+def _labels(letters: list[str], energies: list[float]) -> list[str]:
+    """Return what each section is: calm or full by its energy, a build where a fuller one follows."""
+    top = max(energies)
+    labels = []
+    for number, energy in enumerate(energies):
+        share = energy / (top + 1e-9)
+        following = energies[number + 1] if number + 1 < len(energies) else 0.0
+        if share >= _FULL:
+            word = "full"
+        elif following > energy + 0.25 * top and share > _CALM:
+            word = "build"
+        elif share <= _CALM or following > energy:
+            word = "calm"
+        else:
+            word = "middle"
+        labels.append(f"{letters[number]} {word}")
+    return labels
+
+
+def section_at(sections: tuple[Section, ...], time: float) -> Section | None:
+    """Return the section that sounds at an instant, seconds."""
+    return next((section for section in sections if section.start <= time < section.end), None)

@@ -1,0 +1,168 @@
+"""Strokes: every sudden sound that could be a drum, and what it sounds like.
+
+A stroke is known by the number of its hop in the drum spectrum, `STROKE_HOPS_PER_SECOND` a second.
+"""
+
+from itertools import pairwise
+
+import numpy as np
+import scipy.ndimage as ndi
+import soxr
+from msgspec import Struct
+
+from epiphane.audio.spectrum import magnitude_blocks
+from epiphane.types import Float32Array, IntArray
+
+STROKE_HOPS_PER_SECOND = 200
+BAND_EDGES_HZ = (
+    *(
+        30,
+        60,
+        90,
+        130,
+        200,
+        300,
+        450,
+    ),  # these six bands from a resampled sound, the others from the sound itself
+    *(700, 1000, 1500, 2200, 3200, 4500, 6500, 9000, 12_500, 17_000),
+)
+N_BANDS = len(BAND_EDGES_HZ) - 1
+_N_LOW_BANDS = 6
+# 288 samples at 6 kHz are 48 ms: fine enough in pitch to tell a low drum from a bass.
+_LOW_RATE, _LOW_N_FFT = 6000, 288
+_N_FFT = 1024
+_FLATNESS_RANGES_HZ = ((1000, 5000), (5000, 16_000))
+
+_GROUPS = (slice(0, 3), slice(3, 9), slice(9, 12), slice(12, 16))
+_LAG_HOPS = 3
+_SMOOTH_HOPS = 1.2
+_LEAST_RISE = 0.02
+_APART_HOPS = 5
+
+# Instants around a stroke at which its spectrum is read, in hops.
+_BEFORE = (-9, -7, -5)
+_AT = (-1, 0, 1, 2, 3)
+_SOON, _LATER, _LATE = 6, 12, 24
+N_FEATURES = 7 * N_BANDS + 9
+
+
+class DrumSpectrum(Struct, frozen=True, eq=False):
+    """A coarse, quick spectrum.
+
+    Attributes
+    ----------
+    levels : float32, shape (n_hops, 16)
+        Log10 power of each band against the song's loud moments: about -5 to 0.
+    flatness : float32, shape (n_hops, 2)
+        Log of geometric over arithmetic mean of the power at 1-5 and 5-16 kHz: 0 is noise.
+    """
+
+    levels: Float32Array
+    flatness: Float32Array
+
+
+def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
+    """Return the drum spectrum of a song at 200 hops a second."""
+    n_hops = int(np.floor(len(mono) / rate * STROKE_HOPS_PER_SECOND)) + 1
+    power = np.empty((n_hops, N_BANDS), np.float32)
+    flatness = np.zeros((n_hops, len(_FLATNESS_RANGES_HZ)), np.float32)
+    low = np.asarray(soxr.resample(mono, rate, _LOW_RATE, "MQ"), np.float32)
+    weights = _band_weights(_LOW_RATE, _LOW_N_FFT, BAND_EDGES_HZ[: _N_LOW_BANDS + 1])
+    scale = 1 / (_LOW_N_FFT / 4) ** 2
+    for first, block in magnitude_blocks(low, _LOW_RATE, STROKE_HOPS_PER_SECOND, _LOW_N_FFT, n_hops):
+        power[first : first + len(block), :_N_LOW_BANDS] = np.square(block) @ weights * scale
+    weights = _band_weights(rate, _N_FFT, BAND_EDGES_HZ[_N_LOW_BANDS:])
+    scale = 1 / (_N_FFT / 4) ** 2
+    ranges = [_bins(rate, low_hz, high_hz) for low_hz, high_hz in _FLATNESS_RANGES_HZ]
+    for first, block in magnitude_blocks(mono, rate, STROKE_HOPS_PER_SECOND, _N_FFT, n_hops):
+        squares = np.square(block)
+        power[first : first + len(block), _N_LOW_BANDS:] = squares @ weights * scale
+        for column, bins in enumerate(ranges):
+            inside = squares[:, bins] + np.float32(1e-9)
+            flatness[first : first + len(block), column] = np.log(inside).mean(axis=1) - np.log(
+                inside.mean(axis=1)
+            )
+    loud = np.percentile(power.sum(axis=1), 95) + 1e-12
+    return DrumSpectrum(np.log10(power / loud + 1e-5), flatness)
+
+
+def find_strokes(spectrum: DrumSpectrum) -> IntArray:
+    """Return the hops at which something begins in any of four ranges, ascending, 25 ms apart or more."""
+    levels = spectrum.levels
+    rise = np.zeros_like(levels)
+    rise[_LAG_HOPS:] = np.maximum(0, levels[_LAG_HOPS:] - levels[:-_LAG_HOPS])
+    groups = np.stack([rise[:, group].mean(axis=1) for group in _GROUPS], axis=1)
+    groups = ndi.gaussian_filter1d(groups, _SMOOTH_HOPS, axis=0)
+    usual = ndi.uniform_filter1d(groups, STROKE_HOPS_PER_SECOND | 1, axis=0)
+    peaks = (groups == ndi.maximum_filter1d(groups, 11, axis=0)) & (groups > usual) & (groups > _LEAST_RISE)
+    squares = ndi.uniform_filter1d(groups**2, 6 * STROKE_HOPS_PER_SECOND | 1, axis=0)
+    loud = np.sqrt(np.maximum(squares, 0))  # a running mean may end just below nothing
+    salience = (groups / (loud + 0.02)).sum(axis=1)
+    kept: list[int] = []
+    for hop in np.flatnonzero(peaks.any(axis=1)):
+        if kept and hop - kept[-1] <= _APART_HOPS:
+            if salience[hop] > salience[kept[-1]]:
+                kept[-1] = int(hop)
+        else:
+            kept.append(int(hop))
+    return np.array(kept, np.int64)
+
+
+def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
+    """Return what each stroke sounds like, shape (n_strokes, `N_FEATURES`).
+
+    In blocks of 16 bands: the power that came in, the rise, the fall after 60 and 120 ms, what is left
+    after 30 ms, the level; then centre, spread and entropy of what came in; flatness at the stroke, its
+    change, and 60 ms later; at last what came in against the loud strokes of the song.
+    """
+    levels, flatness = spectrum.levels, spectrum.flatness
+    last = len(levels) - 1
+
+    def at(offset: int) -> IntArray:
+        return np.clip(strokes + offset, 0, last)
+
+    before = np.mean([levels[at(offset)] for offset in _BEFORE], axis=0)
+    here = np.max([levels[at(offset)] for offset in _AT], axis=0)
+    came = np.maximum(10.0**here - 10.0**before, 0)
+    came_log = np.log10(came + 1e-4)
+    share = (came + 1e-9) / (came + 1e-9).sum(axis=1, keepdims=True)
+    bands = np.arange(N_BANDS)
+    centre = (share * bands).sum(axis=1)
+    spread = np.sqrt((share * (bands - centre[:, None]) ** 2).sum(axis=1))
+    entropy = -(share * np.log(share)).sum(axis=1)
+    flat = np.max([flatness[at(offset)] for offset in (0, 1, 2)], axis=0)
+    loud = np.percentile(came_log, 92, axis=0) if len(strokes) > 4 else np.zeros(N_BANDS)
+    blocks = [
+        came_log,
+        here - before,
+        here - levels[at(_LATER)],
+        here - levels[at(_LATE)],
+        levels[at(_SOON)] - before,
+        here,
+        np.stack([centre / 8, spread / 4, entropy], axis=1),
+        flat,
+        flat - flatness[at(-_SOON)],
+        flatness[at(_LATER)],
+        came_log - loud,
+    ]
+    return np.concatenate(blocks, axis=1).astype(np.float32)
+
+
+def _bins(rate: int, low: float, high: float) -> slice:
+    width = rate / _N_FFT
+    first, end = int(np.ceil(low / width)), int(np.ceil(high / width))
+    n_bins = _N_FFT // 2 + 1
+    return slice(min(first, n_bins - 1), max(min(end, n_bins), min(first, n_bins - 1) + 1))
+
+
+def _band_weights(rate: int, n_fft: int, edges: tuple[float, ...]) -> Float32Array:
+    """Return bands of unit sum with edges one bin soft, shape (n_fft // 2 + 1, n_bands)."""
+    width = rate / n_fft
+    frequencies = np.arange(n_fft // 2 + 1) * width
+    columns = []
+    for low, high in pairwise(edges):
+        inside = np.clip((frequencies - low) / width + 0.5, 0, 1) * np.clip(
+            (high - frequencies) / width + 0.5, 0, 1
+        )
+        columns.append(inside / max(inside.sum(), 1e-9))
+    return np.stack(columns, axis=1).astype(np.float32)

@@ -1,0 +1,112 @@
+"""The song on a grid of twelfths of the followed beats: the ground on which beats and bars are read."""
+
+import numpy as np
+import scipy.ndimage as ndi
+from msgspec import Struct
+
+from epiphane.audio.onset import Onsets
+from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND, HOPS_PER_SECOND
+from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
+from epiphane.types import Float32Array, FloatArray, IntArray
+
+PARTS = 12
+"""Parts of a followed beat: halves, thirds, quarters and sixths all lie on them."""
+
+KICK, SNARE, HAT, CYMBAL, LOW, MIDDLE, HIGH, CHANGE = range(8)
+N_SIGNALS = 8
+# Spectral flux is seen a little before the attack, a stroke a little before its hop's end.
+_FLUX_LEAD_SECONDS, _STROKE_LAG_SECONDS = 0.005, 0.004
+_LEAST_REACH_SECONDS = 0.02
+
+
+class Grid(Struct, frozen=True, eq=False):
+    """What is heard at every twelfth of a beat.
+
+    Attributes
+    ----------
+    times : float64, shape (n_parts,), seconds, ascending
+    signals : float32, shape (n_parts, 8)
+        Likelihoods of kick, snare, hat and cymbal (0 to 1), onset strengths of low, middle and high
+        instruments (0 to 2), and change of harmony against its surroundings (-1 to 2).
+    period : float, seconds
+        The usual length of a followed beat.
+    """
+
+    times: FloatArray
+    signals: Float32Array
+    period: float
+
+
+class Evidence(Struct, frozen=True, eq=False):
+    """What a grid is filled from.
+
+    Attributes
+    ----------
+    onsets : Onsets
+    strokes : int64, shape (n_strokes,)
+    likelihoods : float64, shape (n_strokes, 5)
+        Of kick, snare, hat, cymbal and tom.
+    harmony : float32, shape (n_hops, n_bands), at `HARMONY_HOPS_PER_SECOND`
+    duration : float, seconds
+    """
+
+    onsets: Onsets
+    strokes: IntArray
+    likelihoods: FloatArray
+    harmony: Float32Array
+    duration: float
+
+
+def subdivide(beats: FloatArray, evidence: Evidence) -> Grid:
+    """Return the grid over beats (seconds, ascending, three or more), carried on to both ends of the song."""
+    period = float(np.median(np.diff(beats)))
+    whole = _carried_on(beats, period, evidence.duration)
+    places = np.arange((len(whole) - 1) * PARTS + 1) / PARTS
+    times = np.interp(places, np.arange(len(whole)), whole)
+    reach = max(_LEAST_REACH_SECONDS, 1.05 * period / (2 * PARTS))
+    signals = np.zeros((len(times), N_SIGNALS), np.float32)
+    signals[:, KICK : CYMBAL + 1] = _greatest_likelihoods(times, evidence, reach)
+    n_near = max(1, round(reach * HOPS_PER_SECOND))
+    near = ndi.maximum_filter1d(evidence.onsets.groups, 2 * n_near + 1, axis=0)
+    hops = np.round((times - _FLUX_LEAD_SECONDS) * HOPS_PER_SECOND).astype(np.int64)
+    signals[:, LOW : HIGH + 1] = np.minimum(near[np.clip(hops, 0, len(near) - 1)] / 4, 2)
+    change = ndi.maximum_filter1d(harmonic_change(evidence.harmony, period), 3)
+    hops = np.clip(np.round(times * HARMONY_HOPS_PER_SECOND).astype(np.int64), 0, len(change) - 1)
+    usual = ndi.uniform_filter1d(change[hops], 32 * PARTS)
+    signals[:, CHANGE] = np.clip(change[hops] / (usual + 0.02) - 1, -1, 2)
+    return Grid(times, signals, period)
+
+
+def _carried_on(beats: FloatArray, period: float, duration: float) -> FloatArray:
+    n_before = int(beats[0] / period + 0.3)
+    n_after = max(0, int((duration - beats[-1]) / period + 0.3))
+    before = beats[0] - period * np.arange(n_before, 0, -1)
+    return np.concatenate([before, beats, beats[-1] + period * np.arange(1, n_after + 1)])
+
+
+def _greatest_likelihoods(times: FloatArray, evidence: Evidence, reach: float) -> FloatArray:
+    found = np.zeros((len(times), 4))
+    moments = evidence.strokes / STROKE_HOPS_PER_SECOND + _STROKE_LAG_SECONDS
+    first = np.searchsorted(times, moments - reach)
+    end = np.searchsorted(times, moments + reach)
+    for likelihood, begin, stop in zip(evidence.likelihoods[:, :4], first, end, strict=True):
+        if stop > begin:
+            found[begin:stop] = np.maximum(found[begin:stop], likelihood)
+    return found
+
+
+def harmonic_change(levels: Float32Array, beat: float) -> FloatArray:
+    """Return 1 - cosine between the mean log spectra of one beat (seconds) before and one after each hop."""
+    loud = np.percentile(levels.max(axis=1, initial=0), 95) + 1e-9
+    log_levels = np.log10(1 + 100 * levels / loud)
+    n_hops = max(2, round(beat * HARMONY_HOPS_PER_SECOND))
+    sums = np.concatenate(
+        [np.zeros((1, log_levels.shape[1])), np.cumsum(log_levels, axis=0, dtype=np.float64)]
+    )
+    here, last = np.arange(len(log_levels)), len(log_levels)
+    before = sums[here] - sums[np.maximum(here - n_hops, 0)]
+    after = sums[np.minimum(here + n_hops + 1, last)] - sums[np.minimum(here + 1, last)]
+    before -= before.mean(axis=1, keepdims=True)
+    after -= after.mean(axis=1, keepdims=True)
+    norms = np.sqrt((before**2).sum(axis=1) * (after**2).sum(axis=1))
+    return np.asarray(1 - (before * after).sum(axis=1) / (norms + 1e-6))

@@ -2,17 +2,22 @@
 
 import pickle
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field, replace
+from itertools import repeat
 from multiprocessing import get_context
 from pathlib import Path
 
+import numpy as np
+
+from training.invention import invent_style
 from training.kit import Family
 from training.sampled import load_kits
 from training.song import RenderedSong, Timing, Wish, render_song
 from training.studying import Studied, study
 from training.styles import DEVELOPMENT, VALIDATION, Style
 
-_DEVELOPMENT_SEED, _VALIDATION_SEED = 140_000, 290_000
+_DEVELOPMENT_SEED, _VALIDATION_SEED = 160_000, 290_000
 
 
 @dataclass(frozen=True)
@@ -30,16 +35,18 @@ class Order:
 
 
 def development_orders(n_songs: int) -> list[Order]:
-    """Return songs of all development styles; one in twelve is a whole form."""
-    return [
-        Order(
-            DEVELOPMENT[number % len(DEVELOPMENT)],
-            _DEVELOPMENT_SEED + number,
-            Family.DEVELOPMENT,
-            Wish(has_form=number % 12 == 0),
-        )
-        for number in range(n_songs)
-    ]
+    """Return songs of styles made up for one song each and, every third, of the development styles.
+
+    One in twelve is a whole form.
+    """
+    orders = []
+    for number in range(n_songs):
+        seed = _DEVELOPMENT_SEED + number
+        style = invent_style(np.random.default_rng(seed), f"invented {number}")
+        if number % 3 == 0:
+            style = DEVELOPMENT[number // 3 % len(DEVELOPMENT)]
+        orders.append(Order(style, seed, Family.DEVELOPMENT, Wish(has_form=number % 12 == 1)))
+    return orders
 
 
 def validation_orders() -> list[Order]:
@@ -82,27 +89,43 @@ def validation_orders() -> list[Order]:
 
 
 def studied(orders: Sequence[Order], folder: Path, *, n_processes: int = 2) -> Iterator[Studied]:
-    """Render and study songs, or remember them; in the order they were asked for."""
-    folder.mkdir(parents=True, exist_ok=True)
-    if any(not _kept(order, folder).exists() for order in orders):
+    """Render and study songs, or remember them; in the order they were asked for.
+
+    Songs and studies are kept apart: after a change of listening only the studies are to be removed.
+    """
+    for part in ("songs", "studies"):
+        (folder / part).mkdir(parents=True, exist_ok=True)
+    if any(not _kept(order, folder / "songs").exists() for order in orders):
         for family in {order.family for order in orders}:
             load_kits(family)  # before the processes part, so that each has them
-        with get_context("fork").Pool(n_processes) as pool:
-            for _ in pool.imap_unordered(_study_and_keep, [(order, folder) for order in orders], chunksize=4):
-                pass
-    for order in orders:
-        with _kept(order, folder).open("rb") as file:
-            yield pickle.load(file)
+    with ProcessPoolExecutor(n_processes, mp_context=get_context("fork")) as pool:
+        for order, _ in zip(orders, pool.map(_study_and_keep, orders, repeat(folder)), strict=True):
+            with _kept(order, folder / "studies").open("rb") as file:
+                yield pickle.load(file)
 
 
-def _study_and_keep(work: tuple[Order, Path]) -> None:
-    order, folder = work
-    kept = _kept(order, folder)
+def rendered(order: Order, folder: Path) -> RenderedSong:
+    """Render a song, or remember it."""
+    kept = _kept(order, folder / "songs")
     if not kept.exists():
-        half_written = kept.with_suffix(".part")
-        with half_written.open("wb") as file:
-            pickle.dump(study(order.render(), order.style.name), file)
-        half_written.rename(kept)
+        song = order.render()
+        _keep(replace(song, sound=song.sound.astype(np.float16)), kept)
+    with kept.open("rb") as file:
+        song = pickle.load(file)
+    return replace(song, sound=song.sound.astype(np.float32))
+
+
+def _study_and_keep(order: Order, folder: Path) -> None:
+    kept = _kept(order, folder / "studies")
+    if not kept.exists():
+        _keep(study(rendered(order, folder), order.style.name), kept)
+
+
+def _keep(value: object, path: Path) -> None:
+    half_written = path.with_suffix(".part")
+    with half_written.open("wb") as file:
+        pickle.dump(value, file)
+    half_written.rename(path)
 
 
 def _kept(order: Order, folder: Path) -> Path:

@@ -1,5 +1,7 @@
 """Music made to a machine's clock: one exact tempo for the whole song, if it has one."""
 
+from itertools import pairwise
+
 import numpy as np
 import scipy.fft
 import scipy.ndimage as ndi
@@ -17,6 +19,9 @@ _WINDOW_SECONDS = 8.0
 # Beats are decoded without a grid, so where a player wanders they wander with him: on songs rendered
 # in code they strayed up to 14 ms over 4 s from a machine's clock, and 18 ms or more from a player's.
 _STRAY_WINDOW_SECONDS, _MOST_STRAY_SECONDS = 4.0, 0.016
+# Attacks that lie this close to a grid are there by no chance.
+_CLOSE_SECONDS, _LEAST_CLOSE = 0.002, 0.8
+_LEFT_SECONDS, _LEAST_ON_GRID, _LEAST_FOLLOWED = 0.02, 0.3, 0.6
 # Where attacks are known to the millisecond only, a line through them is no better than this.
 _MOST_MOVED_SECONDS = 0.004
 
@@ -120,25 +125,65 @@ def _comb_fit(attacks: Float32Array, grid: SteadyGrid, beats: FloatArray) -> Ste
 
 
 def _is_kept(grid: SteadyGrid, attacks: Float32Array, beats: FloatArray) -> bool:
-    """Whether the song stays on the grid from its first beat to its last."""
+    """Whether the song stays on the grid from its first beat to its last.
+
+    Either attacks and followed beats both agree with it, or the attacks do so closely that the beats
+    must have been followed off the grid. In neither case may it be left: a change of tempo near the end
+    leaves most of a song on the grid of its beginning.
+    """
     on_grid = _nearest_on(grid, beats)
     off = nearest_attacks(attacks, on_grid, reach=0.03, tendency=0.015) - on_grid
     heard = np.isfinite(off)
     if heard.sum() < _FEWEST_BEATS:
         return False
-    centred = off[heard] - np.median(off[heard])
+    centred = off - np.median(off[heard])
+    if _is_left(centred, nearest_attacks(attacks, beats, reach=0.015, tendency=0.015) - on_grid, beats):
+        return False
+    spread = float(np.median(np.abs(centred[heard])))
     seconds = float(beats[-1] - beats[0])
+    if spread < _CLOSE_SECONDS and _is_close(centred, beats):
+        return True
     tolerance = min(0.03, 0.17 * grid.half_beat)
     distance = beats - on_grid - np.median(beats - on_grid)
     astray = np.abs(distance) >= tolerance
     longest = max(12.0, 0.15 * seconds)
     return bool(
-        np.median(np.abs(centred)) < _MOST_MEDIAN_SECONDS
-        and _drift(centred, seconds, _WINDOW_SECONDS) < _MOST_DRIFT_SECONDS
+        spread < _MOST_MEDIAN_SECONDS
+        and _drift(centred[heard], seconds, _WINDOW_SECONDS) < _MOST_DRIFT_SECONDS
         and _drift(distance, seconds, _STRAY_WINDOW_SECONDS) < _MOST_STRAY_SECONDS
         and 1 - astray.mean() > _LEAST_AGREEMENT
         and _longest_run(ndi.median_filter(astray, 9, mode="nearest"), beats) < longest
     )
+
+
+def _is_left(centred: FloatArray, followed: FloatArray, beats: FloatArray) -> bool:
+    """Whether attacks lie beside the grid, on the followed beats, for more than a moment.
+
+    `centred` are attacks near the grid, `followed` attacks on the followed beats, both in seconds off it.
+    """
+    left = [
+        _share(np.abs(near) < _MOST_MEDIAN_SECONDS) < _LEAST_ON_GRID
+        and _share(np.abs(far) > _LEFT_SECONDS) > _LEAST_FOLLOWED
+        for near, far in zip(_windows(centred, beats), _windows(followed, beats), strict=True)
+    ]
+    # One odd window may be a break; what is left at the end, or twice in a row, is left.
+    return left[-1] or any(one and other for one, other in pairwise(left))
+
+
+def _is_close(centred: FloatArray, beats: FloatArray) -> bool:
+    """Whether attacks lie on the grid throughout, to within a few milliseconds."""
+    on_grid = [_share(np.abs(part) < 2 * _CLOSE_SECONDS) >= 0.5 for part in _windows(centred, beats)]
+    return _share(np.array(on_grid)) >= _LEAST_CLOSE
+
+
+def _windows(values: FloatArray, beats: FloatArray) -> list[FloatArray]:
+    """Return values of four seconds each, by the times of their beats."""
+    n_windows = max(2, int((beats[-1] - beats[0]) / _STRAY_WINDOW_SECONDS))
+    return list(np.array_split(values, n_windows))
+
+
+def _share(flags: BoolArray) -> float:
+    return float(np.mean(flags)) if len(flags) else 0.0
 
 
 def _drift(off: FloatArray, seconds: float, window: float) -> float:

@@ -10,6 +10,9 @@ from epiphane.types import Float32Array, FloatArray, IntArray
 # Tempo may drift this far from the song's tempo, as a factor.
 _TEMPO_SPAN = 1.42
 _TEMPO_STIFFNESS = 100.0
+# What the tempo is around a moment counts for more than what it is in the whole song: tempi may jump.
+_LOCAL_SHARE = 0.9
+
 # Log flux has its peak a few milliseconds before the attack; the exact time is found later.
 _FLUX_LEAD_SECONDS = 0.005
 
@@ -44,7 +47,9 @@ def _log_fit(tempo: TempoCurve, intervals: IntArray) -> Float32Array:
     bpm = 60 * HOPS_PER_SECOND / intervals
     local = np.stack([np.interp(bpm, TEMPI, row) for row in tempo.fit])
     near = -0.5 * (np.log2(bpm / tempo.tempo) / 0.5) ** 2
-    weight = np.log(np.maximum((local + local.mean(axis=0)) / 2, 0) + 0.02) + near
+    weight = (
+        np.log(np.maximum(_LOCAL_SHARE * local + (1 - _LOCAL_SHARE) * local.mean(axis=0), 0) + 0.02) + near
+    )
     weight -= weight.max(axis=1, keepdims=True)
     # Per beat, not per hop: a slow tempo has fewer beats in which to pay.
     return np.asarray(weight * intervals * tempo.tempo / (60 * HOPS_PER_SECOND), np.float32)

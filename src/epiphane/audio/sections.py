@@ -10,14 +10,17 @@ from epiphane.audio.drums import Strokes
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND
 from epiphane.audio.strokes import N_BANDS, STROKE_HOPS_PER_SECOND, DrumSpectrum
 from epiphane.document.model import Section
-from epiphane.types import Float32Array, FloatArray
+from epiphane.types import Float32Array, FloatArray, IntArray
 
 _FEWEST_BEATS = 24
 _KERNELS = ((16, 1.0), (8, 0.5))  # beats on each side, weight
-_OFF_DOWNBEAT = 0.75
-_APART_BEATS = 8
+_OFF_DOWNBEAT = 0.6
+_EDGE_COST, _LEAST_NOVELTY = 0.45, 0.05
+_USUAL_LENGTHS, _ODD_LENGTH = {4: 0.2, 8: 0.4, 12: 0.1, 16: 0.3, 2: -0.3, 6: -0.3}, -0.5
+_APART_BEATS, _LONGEST_BEATS = 8, 512
 _N_AROUND = 8  # beats before and after an edge by which a drop is told
-_LEAST_DROP, _LEAST_LOW_RISE_DB, _MOST_DROPS = 6.0, 3.0, 4
+_LEAST_LOW_RISE_DB, _LEAST_DENSITY = 6.0, 0.15
+_OUT, _IN = 0.35, 0.55  # of what is usual
 _ALIKE = 0.55
 _CALM, _FULL = 0.4, 0.75
 
@@ -132,7 +135,11 @@ def _scaled(values: FloatArray) -> FloatArray:
 def _edges(
     similarity: Callable[[int, int, int], FloatArray], beats: FloatArray, downbeats: FloatArray
 ) -> list[int]:
-    """Return the numbers of the beats on which sections but the first begin."""
+    """Return the numbers of the beats on which sections but the first begin.
+
+    The best segmentation (Bellman): edges gain by novelty and by being on downbeats, sections by being
+    as many bars long as sections usually are.
+    """
     n_beats = len(beats) - 1
     novelty = np.zeros(n_beats + 1)
     for reach, weight in _KERNELS:
@@ -140,13 +147,38 @@ def _edges(
         novelty += weight * np.array(
             [(similarity(place, place, reach) * kernel).sum() for place in range(n_beats + 1)]
         )
-    novelty = np.maximum(novelty, 0)
-    on_downbeat = np.zeros(n_beats + 1, bool)
-    on_downbeat[np.clip(np.searchsorted(beats, downbeats - 0.02), 0, n_beats)] = True
-    score = novelty * np.where(on_downbeat, 1.0, _OFF_DOWNBEAT)
-    greatest = ndi.maximum_filter1d(score, 2 * _APART_BEATS + 1)
-    least = 0.12 * score.max() + 0.8 * np.median(score) + 0.02
-    return [k for k in range(4, n_beats - 3) if score[k] == greatest[k] and score[k] > least]
+    novelty = np.maximum(novelty, 0) / (np.percentile(novelty, 97) + _LEAST_NOVELTY)
+    bar = np.searchsorted(downbeats, beats + 0.02) - 1  # in which bar each beat is
+    on_downbeat = np.diff(bar, prepend=bar[0] - 1) > 0
+    gain = np.where(on_downbeat, novelty, _OFF_DOWNBEAT * novelty) - _EDGE_COST
+    return _best_segmentation(gain, bar, n_beats)
+
+
+def _best_segmentation(gain: FloatArray, bar: IntArray, n_beats: int) -> list[int]:
+    best = np.full(n_beats + 1, -np.inf)
+    best[0] = 0.0
+    came_from = np.zeros(n_beats + 1, np.int64)
+    for edge in range(_APART_BEATS, n_beats + 1):
+        starts = np.arange(max(0, edge - _LONGEST_BEATS), edge - _APART_BEATS + 1)
+        is_end = edge == n_beats
+        # The last section may be cut off, and the first may begin anywhere.
+        lengths = np.where(starts == 0, 0.0, 0.0 if is_end else 1.0) * _length_gain(bar[edge] - bar[starts])
+        options = best[starts] + lengths + (0.0 if is_end else gain[edge])
+        came_from[edge] = starts[int(options.argmax())]
+        best[edge] = options.max()
+    edges: list[int] = []
+    edge = int(came_from[n_beats])
+    while edge > 0:
+        edges.append(edge)
+        edge = int(came_from[edge])
+    return edges[::-1]
+
+
+def _length_gain(n_bars: IntArray) -> FloatArray:
+    gains = np.full(int(max(n_bars.max(initial=0), 16)) + 1, _ODD_LENGTH)
+    for length, usual in _USUAL_LENGTHS.items():
+        gains[length] = usual
+    return np.asarray(gains[np.maximum(n_bars, 0)])
 
 
 def _checkerboard(reach: int) -> FloatArray:
@@ -158,21 +190,28 @@ def _checkerboard(reach: int) -> FloatArray:
 
 
 def _drops(edges: list[int], heard: _Beats) -> list[int]:
-    low, total, kicks = heard.low_db, heard.total_db, heard.drums[:, 0]
-    sounding = np.flatnonzero(total > np.percentile(total, 90) - 25)
-    first = int(sounding[0]) if len(sounding) else 0
-    found: list[tuple[float, int]] = []
+    """Return the edges at which the whole band comes in: after a part without drums, or without low end."""
+    low, kicks, struck = heard.low_db, heard.drums[:, 0], heard.drums.sum(axis=1)
+    usual_kicks, usual_struck = _usual_density(kicks), _usual_density(struck)
+    found: list[int] = []
     for edge in edges:
         before, after = slice(max(0, edge - _N_AROUND), edge), slice(edge, edge + _N_AROUND)
         low_rise = low[after].mean() - low[before].mean()
-        rise = low_rise + 0.5 * (total[after].mean() - total[before].mean())
-        rise += 4 * (kicks[after].mean() - kicks[before].mean())
-        rise += min(0.0, float(low[after].mean() - np.percentile(low, 75)))  # not yet the full band
-        if low_rise > _LEAST_LOW_RISE_DB and edge >= first + _N_AROUND - 1:
-            found.append((float(rise), edge))
-    best = max((rise for rise, _ in found), default=0.0)
-    clear = [entry for entry in sorted(found, reverse=True) if entry[0] > max(_LEAST_DROP, 0.5 * best)]
-    return sorted(edge for _, edge in clear[:_MOST_DROPS])
+        drums_enter = _enters(struck, usual_struck, before, after) and low_rise > -_LEAST_LOW_RISE_DB
+        low_enters = _enters(kicks, usual_kicks, before, after) and low_rise > _LEAST_LOW_RISE_DB
+        if drums_enter or low_enters:
+            found.append(edge)
+    return found
+
+
+def _usual_density(per_beat: FloatArray) -> float:
+    """Return how much is struck per beat where it is played: the upper quartile over eight beats."""
+    return float(np.percentile(ndi.uniform_filter1d(per_beat, _N_AROUND, mode="nearest"), 75))
+
+
+def _enters(per_beat: FloatArray, usual: float, before: slice, after: slice) -> bool:
+    is_out = per_beat[before].mean() < _OUT * usual
+    return bool(usual > _LEAST_DENSITY and is_out and per_beat[after].mean() > _IN * usual)
 
 
 def _letters(starts: list[int], ends: list[int], heard: _Beats) -> list[str]:

@@ -4,8 +4,10 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
+# What songs to learn from and to measure on are rendered with.
+SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits
 
-.PHONY: setup demo test lint format bench screenshots docs clean
+.PHONY: setup demo test lint format bench train screenshots docs clean
 
 setup: $(READY)
 
@@ -33,7 +35,12 @@ format: setup
 	$(BIN)/ruff check --fix .
 
 bench: setup
+	tools/install-system-libraries $(SOUNDS)
 	$(BIN)/python -m bench
+
+train: setup
+	tools/install-system-libraries $(SOUNDS)
+	$(BIN)/python -m training.train
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/make_screenshots.py

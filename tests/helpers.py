@@ -9,14 +9,17 @@ import numpy as np
 
 from epiphane.document.model import (
     Beat,
+    Drums,
     Footage,
     FootageId,
+    Hit,
     Lane,
     LaneId,
     Project,
     Pulse,
     PulseId,
     PulseUnit,
+    Section,
     Shot,
     ShotId,
     Song,
@@ -148,9 +151,21 @@ def read_lumas(path: Path) -> tuple[list[np.ndarray], np.ndarray]:
 
 
 def a_song(*, tempo: float = 120, n_beats: int = 32, start: float = 0.0, path: str = "/song.wav") -> Song:
-    """Return a song in 4/4 with beats at a constant tempo."""
-    beats = tuple(Beat(round(start + n * 60 / tempo, 6), n % 4 + 1, 1.0) for n in range(n_beats))
-    return Song(path, "f" * 32, start + n_beats * 60 / tempo, tempo, True, beats)
+    """Return a song in 4/4 with beats at a constant tempo: kick, snare, kick, snare, and a drop half-way."""
+    beats = tuple(Beat(round(start + n * 60 / tempo, 6), n % 4 + 1, 1.0, 0.9) for n in range(n_beats))
+    hits = tuple(Hit(beat.time, 0.8) for beat in beats)
+    duration, middle = start + n_beats * 60 / tempo, start + n_beats // 2 * 60 / tempo
+    return Song(
+        path=path,
+        fingerprint="f" * 32,
+        duration=duration,
+        tempo=tempo,
+        is_steady=True,
+        beats=beats,
+        drums=Drums(kick=hits[::2], snare=hits[1::2], hat=hits),
+        sections=(Section(start, middle, "A calm", 0.3), Section(middle, duration, "B full", 0.9)),
+        drops=(middle,),
+    )
 
 
 def some_footage(number: int, *, path: str = "", duration: float = 8.0) -> Footage:

@@ -9,7 +9,8 @@ import pytest
 from helpers import click_track, grey_clip, read_lumas, write_sound
 
 from epiphane.cli import main
-from epiphane.demo import PROJECT_FILE
+from epiphane.demo import PROJECT_FILE, SONG_FILE, TRUTH_FILE
+from training.scores import onset_f
 
 
 def epiphane(*words, folder):
@@ -83,6 +84,8 @@ def test_listening_prints_the_words_of_the_format(media):
         "beats_per_bar",
         "beats",
         "downbeats",
+        "sureness",
+        "is_steady",
         "pulses",
         "sections",
         "drops",
@@ -90,6 +93,22 @@ def test_listening_prints_the_words_of_the_format(media):
     assert found["beats"] == pytest.approx(np.arange(0.5, 9, 0.5).tolist(), abs=0.001)
     assert (found["tempo"], found["beats_per_bar"], found["duration"]) == (120, 4, 9)
     assert set(found["pulses"]) == {"kick", "snare", "hat"}
+    assert len(found["sureness"]) == len(found["beats"])
+
+
+def test_a_lane_is_fired_by_the_drums_that_are_heard(tmp_path):
+    made = epiphane("new", SONG_FILE, "-o", "drums.epiphane", "--lane", "flash:kick/2", folder=tmp_path)
+    assert (made.returncode, made.stderr) == (0, "")
+    heard = json.loads(epiphane("listen", SONG_FILE, folder=tmp_path).stdout)
+    kicks = [hit["time"] for hit in heard["pulses"]["kick"]]
+    truth = json.loads(TRUTH_FILE.read_text())["pulses"]["kick"]
+    assert onset_f(np.array(truth), np.array(kicks)) > 0.9
+    assert heard["drops"]
+    assert [section["start"] for section in heard["sections"]] == sorted(
+        section["start"] for section in heard["sections"]
+    )
+    plan = json.loads(epiphane("plan", "drums.epiphane", folder=tmp_path).stdout)
+    assert [cue["hit"] for cue in plan["lanes"][0]["cues"]] == kicks[::2]
 
 
 def test_the_demo_can_be_planned(tmp_path):

@@ -51,6 +51,16 @@ class Photographer:
         self.wait(9000)  # every thumbnail of the score
         self.take("demo")
 
+    def song(self) -> None:
+        """Take what was heard in the song: two bars a line, the song on the bench."""
+        window = self.window
+        window.score.set_bars_per_line(2)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR - 2)
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate))
+        self.wait(6000)
+        self.take("song")
+        window.score.set_bars_per_line(4)
+
     def lane(self) -> None:
         """Take a lane on the bench."""
         lanes = self.window.editor.project.lanes
@@ -101,7 +111,7 @@ def main() -> None:
     with TemporaryDirectory() as folder:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
-        for step in ("empty", "demo", "lane", "cues", "exporting", "keys"):
+        for step in ("empty", "demo", "song", "lane", "cues", "exporting", "keys"):
             getattr(photographer, step)()
         photographer.window.shut_down()
         application.quit()

@@ -2,6 +2,7 @@
 
 import re
 import subprocess
+import sys
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -137,6 +138,9 @@ INSTRUMENTS = {
 @cache
 def load_kits(family: Family) -> tuple[Kit, ...]:
     """Return the kits of a family: sampled ones, ones out of sound fonts, and synthesised ones."""
+    missing = [path for path in (_DRUMKITS, _LARGE_FONT, _SMALL_FONT) if not path.exists()]
+    if missing:
+        sys.exit(f"{missing[0]} is not there: `make train` and `make bench` install what songs need.")
     kits = [_drumkit(_DRUMKITS / name) for name in _FOLDERS[family]]
     kits += [_font_kit(font, program) for font, programs in _FONT_KITS[family] for program in programs]
     first = 100 if family is Family.DEVELOPMENT else 900

@@ -24,7 +24,7 @@ from epiphane.audio.following import Followed
 from epiphane.audio.listening import HeardBeats, describe_song_beats, hear_beats
 from epiphane.audio.metre import CANDIDATES, describe_metres
 from epiphane.audio.network import Network, Ranker, Weights, weights_from, weights_to
-from epiphane.audio.readings import READINGS, beats_of, describe_reading
+from epiphane.audio.readings import READINGS, beats_of, describe_readings
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
 from epiphane.document.model import DRUMS, Drums
 from epiphane.types import BoolArray, FloatArray
@@ -33,7 +33,7 @@ from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 780
+_N_SONGS = 900
 _N_FOLDS = 4
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
 _FALSE_HIT_COST = 0.0007  # of F, for one false hit a minute where no drums play
@@ -138,7 +138,7 @@ def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranke
     inputs, scores = [], []
     for song in songs:
         grid = song.grid(song.followed.beats)
-        inputs.append(np.array([describe_reading(grid, reading) for reading in READINGS]))
+        inputs.append(describe_readings(grid))
         truth = song.studied.song.beats
         scores.append(np.array([beat_f(truth, beats_of(grid, reading)) for reading in READINGS]))
     say(
@@ -179,7 +179,7 @@ def _ranked(
     folds = _by_style(songs)
 
     def fit(numbers: Sequence[int]) -> Ranker:
-        return fit_ranker([(inputs[k], right[k]) for k in numbers if usable[k]], n_hidden=12, penalty=1.0)
+        return fit_ranker([(inputs[k], right[k]) for k in numbers if usable[k]], n_hidden=16, penalty=2.0)
 
     chosen = np.zeros(len(songs))
     for fold in range(5):

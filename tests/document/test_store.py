@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import Envelope, Lane, LaneId, Override, Project, PulseId, Setting
+from epiphane.document.model import Drums, Envelope, Lane, LaneId, Override, Project, PulseId, Setting
 from epiphane.document.store import (
     Journal,
     decode_project,
@@ -49,6 +49,19 @@ lanes = st.builds(
 def test_what_is_written_is_read_equal(some, name, rate):
     project = replace(a_project(), lanes=tuple(some), name=name, rate=rate)
     assert decode_project(encode_project(project), where="it") == project
+
+
+def test_a_project_of_the_first_format_opens_without_what_it_did_not_know():
+    project = a_project()
+    raw = json.loads(encode_project(project))
+    raw["version"] = 1
+    for name in ("drums", "sections", "drops"):
+        del raw["song"][name]
+    raw["song"]["beats"] = [beat[:3] for beat in raw["song"]["beats"]]
+    opened = decode_project(json.dumps(raw).encode(), where="it")
+    beats = tuple(replace(beat, sureness=1.0) for beat in project.song.beats)
+    song = replace(project.song, beats=beats, drums=Drums(), sections=(), drops=())
+    assert opened == replace(project, song=song)
 
 
 def test_a_moved_folder_still_opens(tmp_path):

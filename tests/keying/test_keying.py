@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import Ease, Envelope, LaneId, Pulse, PulseId, PulseUnit
+from epiphane.document.model import DRUMS, Ease, Envelope, LaneId, Pulse, PulseId, PulseUnit
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
 from epiphane.keying.envelope import envelope_level, frame_levels
@@ -62,6 +62,13 @@ def test_every_nth_is_counted_from_the_first_downbeat(every, data):
     assert [hit.time for hit in beats] == expected
     bars = hits_of(Pulse(PulseId(1), "p", PulseUnit.BAR), song)
     assert [hit.time for hit in bars] == [b.time for b in song.beats if b.place == 1]
+
+
+@given(st.sampled_from(DRUMS), st.integers(1, 5))
+def test_a_pulse_of_a_drum_has_its_hits_and_their_strength(drum, every):
+    song = a_song(n_beats=20)
+    hits = hits_of(Pulse(PulseId(1), "p", PulseUnit(drum), every), song)
+    assert hits == song.drums.hits(drum)[::every]
 
 
 def test_no_song_no_hits():

@@ -27,6 +27,7 @@ _SHORTEST_SECONDS = 1.5
 # Everything was measured and trained at these rates; others are resampled.
 _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
 _FEWEST_BEATS = 12
+_MOST_OFFSET = 1e-3
 _NO_DRUMS = Drums()
 
 
@@ -136,8 +137,11 @@ def _hear_drums(
 
 
 def _usual_sound(samples: Samples) -> tuple[Float32Array, int]:
-    """Return the sound as one channel at a usual rate."""
+    """Return the sound as one channel at a usual rate, around zero."""
     mono = samples.mono()
+    offset = float(mono.mean(dtype=np.float64)) if len(mono) else 0.0
+    if abs(offset) > _MOST_OFFSET:  # else the first sample would be an attack
+        mono = mono - np.float32(offset)
     low, high = _USUAL_RATES
     if low <= samples.rate <= high or len(mono) == 0:
         return mono, samples.rate

@@ -5,7 +5,18 @@ import scipy.ndimage as ndi
 from msgspec import Struct
 
 from epiphane.audio.network import Ranker
-from epiphane.audio.subdivision import CHANGE, HAT, KICK, LOW, N_SIGNALS, PARTS, SNARE, Grid
+from epiphane.audio.subdivision import (
+    CHANGE,
+    HAT,
+    KICK,
+    LOW,
+    N_SIGNALS,
+    PARTS,
+    SNARE,
+    Grid,
+    at_lags,
+    repetition,
+)
 from epiphane.types import FloatArray, IntArray
 
 METRES = (2, 3, 4, 5, 6, 7)
@@ -40,6 +51,7 @@ class _Song(Struct, frozen=True, eq=False):
 
     accents: FloatArray
     likeness: FloatArray
+    alike: FloatArray
 
 
 def find_metre(grid: Grid, ranker: Ranker, *, jump_cost: float) -> Bars:
@@ -113,7 +125,7 @@ def _study(grid: Grid) -> _Song:
         for lag in range(1, min(_LONGEST_LAG, n_whole - 4) + 1):
             dots = (patterns[:-lag] * patterns[lag:]).sum(axis=1)
             likeness[lag] = (dots / (norms[:-lag] * norms[lag:])).mean()
-    return _Song(accents, likeness)
+    return _Song(accents, likeness, repetition(grid))
 
 
 def _describe(song: _Song, period: float, n_beats: int, first: int) -> FloatArray:
@@ -146,6 +158,8 @@ def _describe(song: _Song, period: float, n_beats: int, first: int) -> FloatArra
             ],
             is_metre,
             tempo * is_metre,
+            at_lags(song.alike, [PARTS * n_beats * bars for bars in (1 / 2, 1, 2)]),
+            at_lags(song.alike, [PARTS * (n_beats - 1), PARTS * (n_beats + 1)]),
         ]
     )
 

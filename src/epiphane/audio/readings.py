@@ -14,6 +14,8 @@ from epiphane.audio.subdivision import (
     PARTS,
     SNARE,
     Grid,
+    at_lags,
+    repetition,
 )
 from epiphane.types import Float32Array, FloatArray, IntArray
 
@@ -42,6 +44,7 @@ AS_FOLLOWED = READINGS[0]
 _LEAST_LEAD = 1.0
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
+_LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
 
 class Choice(Struct, frozen=True):
@@ -53,7 +56,7 @@ class Choice(Struct, frozen=True):
 
 def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
-    scores = ranker.scores(np.array([describe_reading(grid, reading) for reading in READINGS]))
+    scores = ranker.scores(describe_readings(grid))
     best = int(scores.argmax())
     if scores[best] - scores[0] < _LEAST_LEAD:
         best = 0
@@ -68,12 +71,18 @@ def beats_of(grid: Grid, reading: Reading) -> FloatArray:
     return grid.times[reading.offset :: reading.unit]
 
 
-def describe_reading(grid: Grid, reading: Reading) -> FloatArray:
-    """Return what speaks for a reading, shape (86,).
+def describe_readings(grid: Grid) -> FloatArray:
+    """Return what speaks for each of `READINGS`, shape (29, 170).
 
     Mean signals on the beat, halves, thirds and quarters between, against each other; how alike
-    neighbouring beats and bars of two, three and four are; whether a snare follows a kick; and tempo.
+    neighbouring beats and bars of two, three and four are; whether a snare follows a kick; tempo; and how
+    alike each voice is to itself some beats and some parts of a beat later.
     """
+    alike = repetition(grid)
+    return np.array([_describe(grid, reading, alike) for reading in READINGS])
+
+
+def _describe(grid: Grid, reading: Reading, alike: FloatArray) -> FloatArray:
     signals, unit, offset = grid.signals, reading.unit, reading.offset
     places = np.arange(offset, len(signals), unit)
     profile = _Profile(signals, places[:-1], unit)
@@ -106,6 +115,7 @@ def describe_reading(grid: Grid, reading: Reading) -> FloatArray:
             ],
             [float((third - half)[:4].sum()), float((third - half)[4:7].sum())],
             octaves * np.array([on[KICK], on[SNARE], half[HAT], quarter[HAT], on[HAT]]),
+            at_lags(alike, [unit * lag for lag in _LAGS]),
         ]
     )
 

@@ -67,8 +67,8 @@ def band_spectrum(
     levels = np.empty((n_hops, len(centres)), np.float32)
     used = np.flatnonzero(weights.any(axis=1))
     inside = slice(used[0], used[-1] + 1) if len(used) else slice(0, 0)
-    for first, magnitudes in magnitude_blocks(mono, rate, hops_per_second, n_fft, n_hops):
-        levels[first : first + len(magnitudes)] = magnitudes[:, inside] @ weights[inside]
+    for first, power in power_blocks(mono, rate, hops_per_second, n_fft, n_hops):
+        levels[first : first + len(power)] = np.sqrt(power[:, inside]) @ weights[inside]
     return Bands(levels, centres)
 
 
@@ -86,10 +86,10 @@ def _triangles(rate: int, n_fft: int, low: float, high: float) -> tuple[Float32A
     return weights / np.maximum(weights.sum(axis=0, keepdims=True), 1e-9), bins[1:-1] * rate / n_fft
 
 
-def magnitude_blocks(
+def power_blocks(
     mono: Float32Array, rate: int, hops_per_second: int, n_fft: int, n_hops: int
 ) -> Iterator[tuple[int, Float32Array]]:
-    """Yield the first hop and the magnitudes, float32, (n, n_fft // 2 + 1), of some hops at a time.
+    """Yield the first hop and the power, float32, (n, n_fft // 2 + 1), of some hops at a time.
 
     Hop n is centred on sample ``round(n * rate / hops_per_second)``, under a Hann window.
     """
@@ -99,4 +99,5 @@ def magnitude_blocks(
     hann = np.hanning(n_fft + 1)[:-1].astype(np.float32)
     for first in range(0, n_hops, _HOPS_AT_ONCE):
         block = windows[starts[first : first + _HOPS_AT_ONCE]] * hann
-        yield first, np.abs(scipy.fft.rfft(block, axis=1))
+        spectrum = scipy.fft.rfft(block, axis=1)
+        yield first, spectrum.real**2 + spectrum.imag**2  # quicker than the square of the absolute value

@@ -10,7 +10,7 @@ import scipy.ndimage as ndi
 import soxr
 from msgspec import Struct
 
-from epiphane.audio.spectrum import magnitude_blocks
+from epiphane.audio.spectrum import power_blocks
 from epiphane.types import Float32Array, IntArray
 
 STROKE_HOPS_PER_SECOND = 200
@@ -69,16 +69,15 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
     low = np.asarray(soxr.resample(mono, rate, _LOW_RATE, "MQ"), np.float32)
     weights = _band_weights(_LOW_RATE, _LOW_N_FFT, BAND_EDGES_HZ[: _N_LOW_BANDS + 1])
     scale = 1 / (_LOW_N_FFT / 4) ** 2
-    for first, block in magnitude_blocks(low, _LOW_RATE, STROKE_HOPS_PER_SECOND, _LOW_N_FFT, n_hops):
-        power[first : first + len(block), :_N_LOW_BANDS] = np.square(block) @ weights * scale
+    for first, block in power_blocks(low, _LOW_RATE, STROKE_HOPS_PER_SECOND, _LOW_N_FFT, n_hops):
+        power[first : first + len(block), :_N_LOW_BANDS] = block @ weights * scale
     weights = _band_weights(rate, _N_FFT, BAND_EDGES_HZ[_N_LOW_BANDS:])
     scale = 1 / (_N_FFT / 4) ** 2
     ranges = [_bins(rate, low_hz, high_hz) for low_hz, high_hz in _FLATNESS_RANGES_HZ]
-    for first, block in magnitude_blocks(mono, rate, STROKE_HOPS_PER_SECOND, _N_FFT, n_hops):
-        squares = np.square(block)
-        power[first : first + len(block), _N_LOW_BANDS:] = squares @ weights * scale
+    for first, block in power_blocks(mono, rate, STROKE_HOPS_PER_SECOND, _N_FFT, n_hops):
+        power[first : first + len(block), _N_LOW_BANDS:] = block @ weights * scale
         for column, bins in enumerate(ranges):
-            inside = squares[:, bins] + np.float32(1e-9)
+            inside = block[:, bins] + np.float32(1e-9)
             flatness[first : first + len(block), column] = np.log(inside).mean(axis=1) - np.log(
                 inside.mean(axis=1)
             )

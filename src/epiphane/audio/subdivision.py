@@ -1,6 +1,9 @@
 """The song on a grid of twelfths of the followed beats: the ground on which beats and bars are read."""
 
+from collections.abc import Sequence
+
 import numpy as np
+import scipy.fft
 import scipy.ndimage as ndi
 from msgspec import Struct
 
@@ -75,6 +78,34 @@ def subdivide(beats: FloatArray, evidence: Evidence) -> Grid:
     usual = ndi.uniform_filter1d(change[hops], 32 * PARTS)
     signals[:, CHANGE] = np.clip(change[hops] / (usual + 0.02) - 1, -1, 2)
     return Grid(times, signals, period)
+
+
+def repetition(grid: Grid) -> FloatArray:
+    """Return how alike each voice is to itself later: unbiased autocorrelations of the grid's signals.
+
+    Returns
+    -------
+    float64, shape (n_parts, 6)
+        For lags of whole twelfths of a beat: kick, snare, hat or cymbal, low, middle, change of harmony.
+    """
+    signals = grid.signals.astype(np.float64)
+    cymbals = np.maximum(signals[:, HAT], signals[:, CYMBAL])
+    voices = np.stack([*signals[:, [KICK, SNARE]].T, cymbals, *signals[:, [LOW, MIDDLE, CHANGE]].T], axis=1)
+    voices -= voices.mean(axis=0)
+    n_parts = len(voices)
+    n_fft = scipy.fft.next_fast_len(2 * n_parts)
+    power = np.abs(scipy.fft.rfft(voices, n_fft, axis=0)) ** 2
+    likeness = scipy.fft.irfft(power, n_fft, axis=0)[:n_parts]
+    # Few pairs are left at long lags: what they say is not raised any further.
+    n_pairs = np.maximum(n_parts - np.arange(n_parts), n_parts / 4)
+    return np.asarray(likeness / np.maximum(likeness[0], 1e-6) * (n_parts / n_pairs)[:, None])
+
+
+def at_lags(alike: FloatArray, lags: Sequence[float]) -> FloatArray:
+    """Return rows of `repetition` at some lags, flattened; 0 where a lag is most of the song."""
+    rows = np.round(np.asarray(lags)).astype(np.int64)
+    within = rows < 0.6 * len(alike)
+    return np.where(within[:, None], alike[np.where(within, rows, 0)], 0.0).ravel()
 
 
 def _carried_on(beats: FloatArray, period: float, duration: float) -> FloatArray:

@@ -311,7 +311,7 @@ class ScoreView(QAbstractScrollArea):
     def viewportEvent(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             at = QPointF(event.pos()) + QPointF(0, self._offset)
-            QToolTip.showText(event.globalPos(), self._tip(at), self._paper)
+            QToolTip.showText(event.globalPos(), self.tip_at(at), self._paper)
             return True
         return super().viewportEvent(event)
 
@@ -327,7 +327,7 @@ class ScoreView(QAbstractScrollArea):
                 cursor = Qt.CursorShape.SizeHorCursor if hit[1] in feet else Qt.CursorShape.PointingHandCursor
         self._paper.setCursor(cursor)
 
-    def _tip(self, at: QPointF) -> str:
+    def tip_at(self, at: QPointF) -> str:
         place = self._layout.locate(at.x(), at.y())
         if place is None:
             return ""

@@ -1,0 +1,200 @@
+"""The parts of listening that weigh evidence: networks, strokes, grids, readings, metres, drums, form."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from epiphane.audio.drums import beat_phase, drum_hits, hear_drums, hear_strokes
+from epiphane.audio.following import analyse, follow
+from epiphane.audio.listening import hear_beats, listen
+from epiphane.audio.network import Network, Ranker, Standard, learned_weights, weights_from, weights_to
+from epiphane.audio.readings import READINGS, describe_readings
+from epiphane.audio.samples import Samples
+from epiphane.audio.sections import find_form
+from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND, describe_strokes, drum_spectrum, find_strokes
+from epiphane.audio.subdivision import PARTS, Evidence, repetition, subdivide
+from epiphane.document.model import DRUMS
+from training.fitting import fit_linear, fit_network, fit_ranker
+from training.kit import RATE
+from training.scores import onset_f
+from training.song import Timing, Wish, render_song
+from training.styles import DEVELOPMENT
+
+
+def style_named(name):
+    return next(style for style in DEVELOPMENT if style.name == name)
+
+
+@pytest.fixture(scope="module")
+def rock():
+    """Rock for half a minute, made by a machine: the song and everything heard on the way."""
+    song = render_song(style_named("rock"), 7, wish=Wish(timing=Timing.MACHINE))
+    analysis = analyse(song.sound, RATE)
+    return song, analysis, hear_strokes(analysis.drums, learned_weights().drums)
+
+
+# Networks
+
+
+def test_weights_are_stored_and_read_whole():
+    weights = learned_weights()
+    stored = weights_to(weights)
+    assert sum(values.nbytes for values in stored.values()) < 100_000
+    again = weights_to(weights_from({name: values.astype(np.float64) for name, values in stored.items()}))
+    assert stored.keys() == again.keys()
+    assert all(np.array_equal(stored[name], again[name]) for name in stored)
+
+
+@settings(max_examples=20)
+@given(arrays(np.float64, (3, 2), elements=st.floats(-20, 20)))
+def test_networks_do_what_their_sums_say(inputs):
+    rng = np.random.default_rng(3)
+    standard = Standard(np.array([1.0, -2.0]), np.array([0.5, 3.0]))
+    first, second, hidden = rng.normal(size=(2, 4)), rng.normal(size=(4, 2)), rng.normal(size=(2, 3))
+    network = Network(standard, (first, second), (np.ones(4), np.zeros(2)))
+    ranker = Ranker(standard, hidden, np.zeros(3), np.ones(3), np.array([0.5, -1.0]))
+    for row, logits, score in zip(inputs, network.logits(inputs), ranker.scores(inputs), strict=True):
+        x = [min(max((row[k] - standard.mean[k]) / standard.deviation[k], -5), 5) for k in range(2)]
+        units = [max(0.0, 1 + sum(x[i] * first[i, j] for i in range(2))) for j in range(4)]
+        assert logits == pytest.approx([sum(units[i] * second[i, j] for i in range(4)) for j in range(2)])
+        curved = sum(np.tanh(sum(x[i] * hidden[i, j] for i in range(2))) for j in range(3))
+        assert score == pytest.approx(curved + 0.5 * x[0] - x[1])
+
+
+def test_what_is_planted_is_learned():
+    rng = np.random.default_rng(1)
+    inputs = rng.normal(size=(600, 4))
+    truth = np.stack([inputs[:, 0] > 0.3, inputs[:, 1] * inputs[:, 2] > 0], axis=1)
+    found = fit_network(inputs, truth, n_hidden=24, n_epochs=200, seed=0).logits(inputs) > 0
+    assert (found == truth).mean(axis=0).min() > 0.9
+    assert ((fit_linear(inputs, truth[:, :1]).logits(inputs) > 0) == truth[:, :1]).mean() > 0.95
+    songs = [(rng.normal(size=(9, 4)), None) for _ in range(150)]
+    # The right reading is the one whose first two inputs are most alike: no straight line tells that.
+    songs = [(readings, -np.abs(readings[:, 0] - readings[:, 1])) for readings, _ in songs]
+    songs = [(readings, score == score.max()) for readings, score in songs]
+    ranker = fit_ranker(songs, n_hidden=8, penalty=0.01)
+    right = [truth[ranker.scores(readings).argmax()] for readings, truth in songs]
+    assert np.mean(right) > 0.75
+
+
+# Strokes and grids
+
+
+@settings(max_examples=10)
+@given(st.integers(0, 10_000), st.floats(0.05, 1.0))
+def test_strokes_are_where_bursts_begin_however_loud_the_song_is(seed, gain):
+    rng = np.random.default_rng(seed)
+    times = np.cumsum(rng.uniform(0.15, 0.6, 16))
+    sound = rng.normal(0, 1e-5, round((times[-1] + 1) * RATE))
+    for time in times:
+        burst = rng.normal(size=4000) * np.exp(-np.arange(4000) / 900)
+        sound[round(time * RATE) :][:4000] += 0.2 * burst
+    loud, soft = (
+        find_strokes(drum_spectrum((level * sound).astype(np.float32), RATE)) for level in (1.0, gain)
+    )
+    off = np.abs(loud[None] / STROKE_HOPS_PER_SECOND - times[:, None]).min(axis=1)
+    assert off.max() < 0.02  # strokes may be merged with what is 25 ms away, never lost
+    assert np.array_equal(loud, soft)
+
+
+def test_what_strokes_sound_like_does_not_depend_on_the_rate_of_the_file(rock):
+    _, analysis, strokes = rock
+    assert strokes.features.shape == (len(strokes.hops), 121)
+    assert np.isfinite(strokes.features).all()
+    half = drum_spectrum(analysis.mono[::2].copy(), RATE // 2)
+    low = describe_strokes(half, strokes.hops)[:, :8]  # up to 1.5 kHz; above it, taking every second folds
+    assert np.corrcoef(low.ravel(), strokes.features[:, :8].ravel())[0, 1] > 0.95
+
+
+def test_a_grid_carries_beats_on_to_both_ends_and_repeats_by_the_bar(rock):
+    song, analysis, strokes = rock
+    evidence = Evidence(
+        analysis.onsets, strokes.hops, strokes.likelihoods, analysis.harmony.levels, analysis.duration
+    )
+    grid = subdivide(song.beats[8:-8], evidence)
+    beats = grid.times[::PARTS]
+    for known in (song.beats[1], song.beats[-2]):
+        assert np.abs(beats - known).min() < 0.005
+    assert beats[0] < grid.period
+    assert analysis.duration - beats[-1] < 1.5 * grid.period
+    alike = repetition(grid)
+    assert alike[0] == pytest.approx(np.ones(6))
+    bar, off = 4 * PARTS, 4 * PARTS + 5
+    assert (alike[bar, :2] > alike[off, :2] + 0.2).all()
+    assert np.isfinite(describe_readings(grid)).all()
+    assert len(describe_readings(grid)) == len(READINGS)
+
+
+# Beats, drums, form
+
+
+@pytest.mark.parametrize(
+    ("style", "seed"), [("rock", 3), ("waltz", 4), ("five", 5), ("house", 8), ("slow ballad", 9)]
+)
+def test_a_song_is_heard_in_the_beats_and_bars_that_it_was_written_in(style, seed):
+    song = render_song(style_named(style), seed, wish=Wish(timing=Timing.MACHINE))
+    found = listen(Samples(song.sound[:, None], RATE))
+    beats = np.array([beat.time for beat in found.beats])
+    near = np.abs(beats[:, None] - song.beats).min(axis=1)
+    assert (near < 0.03).mean() > 0.95
+    assert len(beats) == pytest.approx(len(song.beats), abs=3)
+    assert found.beats_per_bar == song.beats_per_bar
+    downbeats = np.array([beat.time for beat in found.beats if beat.place == 1])
+    assert (np.abs(downbeats[:, None] - song.downbeats).min(axis=1) < 0.03).mean() > 0.9
+    assert np.mean([beat.sureness for beat in found.beats]) > 0.7
+    assert found.alternatives[0].tempo == pytest.approx(found.tempo, rel=0.01)
+
+
+def test_drums_are_told_apart_on_their_attacks_and_by_strength(rock):
+    song, analysis, strokes = rock
+    weights = learned_weights()
+    followed = follow(analysis)
+    heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
+    likely = hear_drums(strokes, heard.beats, heard.bars.beats_per_bar, analysis.duration, weights)
+    found = drum_hits(strokes, likely, weights.thresholds, analysis.attacks)
+    for drum in DRUMS:
+        times = np.array([hit.time for hit in found.hits(drum)])
+        truth = song.drum(drum)
+        assert onset_f(truth, times) > 0.8, drum
+        off = np.abs(times[:, None] - truth).min(axis=1)
+        assert np.median(off) < 0.003, drum
+        assert np.diff(times).min() >= 0.05 - 1e-6
+        assert all(0 < hit.strength <= 1 for hit in found.hits(drum))
+
+
+def test_where_no_drums_play_none_are_heard():
+    song = render_song(style_named("strings"), 11)
+    found = listen(Samples(song.sound[:, None], RATE))
+    assert sum(len(found.drums.hits(drum)) for drum in DRUMS) < 4 * song.duration / 60
+
+
+@given(st.lists(st.floats(0.2, 0.9), min_size=4, max_size=12), st.floats(-3, 12))
+def test_the_phase_goes_up_by_one_from_beat_to_beat(gaps, time):
+    beats = np.cumsum(gaps)
+    assert beat_phase(beats, beats) == pytest.approx(np.arange(len(beats)))
+    earlier, later = beat_phase(beats, np.array([time, time + 0.05]))
+    assert earlier < later
+
+
+def test_parts_of_a_song_are_cut_where_they_change_and_named_by_likeness():
+    song = render_song(style_named("house"), 25, wish=Wish(timing=Timing.MACHINE, has_form=True))
+    found = listen(Samples(song.sound[:, None], RATE))
+    edges = [section.start for section in found.sections[1:]]
+    assert onset_f(np.array(song.edges), np.array(edges), 0.5) > 0.7
+    assert all(one.end == other.start for one, other in zip(found.sections, found.sections[1:], strict=False))
+    assert found.sections[-1].end == pytest.approx(song.duration, abs=1e-3)
+    assert all(0 <= section.energy <= 1 for section in found.sections)
+    assert len({section.label[0] for section in found.sections}) < len(found.sections)
+    assert found.drops
+    assert max(min(abs(drop - truth) for truth in song.drops) for drop in found.drops) < 0.5
+
+
+def test_a_short_song_has_no_parts(rock):
+    _, analysis, strokes = rock
+    likely = np.zeros((len(strokes.hops), 3))
+    beats = np.arange(12) * 0.5
+    form = find_form(beats, beats[::4], analysis.drums, analysis.harmony.levels, strokes, likely, 6.0)
+    assert form.sections == ()
+    assert form.drops == ()

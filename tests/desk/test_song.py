@@ -1,0 +1,136 @@
+"""A song in the real window: drawn before it is heard, and everything that was heard on the score."""
+
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QLabel
+
+from epiphane.demo import SONG_FILE
+from epiphane.desk import theme
+from epiphane.desk.score.layout import HITS_HEIGHT, Strip
+from epiphane.document.grid import bars_of
+from epiphane.document.model import PulseUnit
+from epiphane.edits.song import set_song
+
+
+@pytest.fixture
+def heard(make_window, qtbot):
+    """A window in which the demo's song has been opened and heard."""
+    window = make_window()
+    window.resize(1280, 800)
+    window.files.open_song(SONG_FILE)
+    qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
+    return window
+
+
+def texts(widget):
+    return " | ".join(label.text() for label in widget.findChildren(QLabel) if label.isVisible())
+
+
+def colours(window, left, top, width, height):
+    image = window.score.viewport().grab(window.score.viewport().rect()).toImage()
+    return [
+        QColor(image.pixel(x, y))
+        for x in range(round(left), round(left + width))
+        for y in range(round(top), round(top + height))
+    ]
+
+
+def is_written(window, left, top, width, height):
+    """Whether anything is drawn there in the colour of writing."""
+    return any(colour.lightness() > 180 for colour in colours(window, left, top, width, height))
+
+
+def test_a_song_is_drawn_before_its_beats_are_known_and_is_one_step_to_undo(make_window, qtbot, monkeypatch):
+    window = make_window()
+    steps = []
+    window.editor.song_changed.connect(lambda: steps.append(window.editor.project.song))
+    window.files.open_song(SONG_FILE)
+    qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
+    sketch, whole = steps[0], window.editor.project.song
+    assert sketch.beats == ()
+    assert sketch.duration == whole.duration
+    assert len(whole.beats) > 50
+    assert len(window.editor.heard.listening.waveform) > 1000
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.editor.project.song is None
+
+
+def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot):
+    window = make_window()
+    window.editor.song_changed.connect(lambda: [job.cancel() for job in window.jobs.running])
+    window.files.open_song(SONG_FILE)
+    qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
+    assert window.editor.project.song.beats == ()
+    assert "Listening was stopped" in window.notice.text
+    window.files.open_song(SONG_FILE)
+    qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
+    assert len(window.editor.project.song.beats) > 50
+
+
+def test_drums_sections_and_the_drop_stand_in_the_score(heard):
+    layout = heard.score.layout_now()
+    song = heard.editor.project.song
+    for drum, line in (("hat", 5), ("snare", 13), ("kick", 22)):
+        hit = song.drums.hits(drum)[0]
+        stave = layout.stave_at(hit.time)
+        x, y = layout.x_at(stave, hit.time), layout.hits_top(stave.top) + line
+        if y < heard.score.viewport().height():
+            assert is_written(heard, x - 2, y - 2, 4, 4), drum
+    top = layout.staves[0].top
+    assert is_written(heard, layout.left(layout.staves[0]), top - 4, 60, 14)
+    stave = layout.stave_at(song.drops[0])
+    x, y = layout.x_at(stave, song.drops[0]), layout.ruler_top(stave.top)
+    assert is_written(heard, x - 4, y + 2, 8, 8)
+
+
+def test_doubtful_beats_are_hollow(heard):
+    song = heard.editor.project.song
+    beats = [replace(beat, sureness=0.2) if number == 5 else beat for number, beat in enumerate(song.beats)]
+    heard.editor.apply(lambda p: set_song(p, replace(song, beats=tuple(beats))), "doubt")
+    layout = heard.score.layout_now()
+    stave = layout.staves[0]
+    base = layout.sound_top(stave.top) - 6
+    hollow, sure = (layout.x_at(stave, beats[number].time) for number in (5, 6))
+    assert theme.GROUND in colours(heard, hollow - 1, base - 4, 2, 3)
+    assert not is_written(heard, hollow - 0.5, base - 4, 1, 2)
+    assert "1 doubtful" in texts(heard.bench)
+    QTest.mouseMove(heard.score.viewport(), QPoint(round(sure), round(base - 3)))
+    tip = heard.score.tip_at(QPointF(hollow, base - 3))
+    assert "20% sure · doubtful" in tip
+
+
+def test_what_lies_under_the_pointer_is_told(heard):
+    layout = heard.score.layout_now()
+    hit = heard.editor.project.song.drums.kick[0]
+    stave = layout.stave_at(hit.time)
+    x, top = layout.x_at(stave, hit.time), layout.hits_top(stave.top)
+    assert layout.locate(x, top + 22).strip is Strip.HITS
+    tip = heard.score.tip_at(QPointF(x, top + 22))
+    assert tip.startswith(f"kick {hit.time:.3f} s · strength")
+    assert layout.shots_top(stave.top) >= top + HITS_HEIGHT
+
+
+def test_the_bench_tells_what_was_heard(heard):
+    told = texts(heard.bench)
+    song = heard.editor.project.song
+    for words in ("112.00 BPM", "a machine's", "of 4", "% sure", f"{len(song.drums.kick)} kicks", "A calm"):
+        assert words in told, words
+    assert f"{len(song.beats)}, " in told
+
+
+def test_a_lane_is_fired_by_the_kick_from_its_bench(heard):
+    QTest.keyClick(heard, Qt.Key.Key_E)
+    heard.add_effect("flash")
+    box = next(
+        box for box in heard.bench.findChildren(QComboBox) if box.accessibleName().startswith("Fired by")
+    )
+    box.setCurrentIndex(box.findText("the kick"))
+    box.activated.emit(box.currentIndex())
+    pulse = next(p for p in heard.editor.project.pulses if p.id == heard.editor.project.lanes[0].pulse)
+    assert pulse.unit is PulseUnit.KICK
+    kicks = heard.editor.project.song.drums.kick
+    assert [cue.hit for cue in heard.editor.cues.lanes[0].cues] == list(kicks)
+    assert len(bars_of(heard.editor.project)) > 10

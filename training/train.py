@@ -33,7 +33,7 @@ from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 900
+_N_SONGS = 1500
 _N_FOLDS = 4
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
 _FALSE_HIT_COST = 0.0007  # of F, for one false hit a minute where no drums play
@@ -117,7 +117,7 @@ def _learn_strokes(
         features = np.concatenate([song.features for song in kept])
         struck = np.concatenate([song.struck for song in kept])
         features = np.concatenate([features, coloured_strokes(np.random.default_rng(seed), features)])
-        return fit_network(features, np.concatenate([struck, struck]), n_hidden=24, n_epochs=7, seed=seed)
+        return fit_network(features, np.concatenate([struck, struck]), n_hidden=32, n_epochs=7, seed=seed)
 
     logits: list[FloatArray] = [np.zeros((0, 5))] * len(library)
     for fold in range(_N_FOLDS):
@@ -125,7 +125,7 @@ def _learn_strokes(
         for number, (song, at) in enumerate(zip(library, folds, strict=True)):
             if at == fold:
                 logits[number] = network.logits(song.features)
-    return tuple(fit(library, 10 + seed) for seed in range(2)), logits
+    return tuple(fit(library, 10 + seed) for seed in range(3)), logits
 
 
 def _by_style(songs: Sequence[_Song]) -> list[int]:

@@ -4,6 +4,7 @@ import numpy as np
 import scipy.ndimage as ndi
 import soxr
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes, sigmoid
 from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
@@ -28,6 +29,8 @@ _SHORTEST_SECONDS = 1.5
 _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
 _FEWEST_BEATS = 12
 _MOST_OFFSET = 1e-3
+_LAST_SECONDS = 0.02  # a beat in the last moment of a file is the beginning of what has been cut off
+_NEAR_DRUM_SECONDS, _AGREEING_SECONDS, _FEWEST_DRUMS = 0.035, 0.004, 8
 _NO_DRUMS = Drums()
 
 
@@ -77,6 +80,7 @@ def listen(
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
     progress(0.85)
     likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
+    heard = replace(heard, beats=on_drums(heard.beats, drums, is_steady=followed.grid is not None))
     progress(0.9)
     form = find_form(
         heard.beats,
@@ -124,9 +128,39 @@ def hear_beats(
     found = find_metre(grid, bars, jump_cost=4.0 if followed.grid is None else 12.0)
     # The grid runs on to both ends of the song; beats are kept where something sounds.
     times = grid.times[::PARTS]
-    inside = (times > followed.start - EARLY_SECONDS) & (times < followed.end + 0.01)
+    end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
+    inside = (times > followed.start - EARLY_SECONDS) & (times < end)
     kept = Bars(found.beats_per_bar, found.places[inside], found.sureness)
     return HeardBeats(np.maximum(times[inside], 0.0), kept, choice)
+
+
+def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
+    """Return beats on the kicks and snares beside them.
+
+    Where chords are louder than drums, beats are found on the attacks of chords, which are slower. A
+    constant grid moves as a whole, and only if all drums agree about it.
+    """
+    hits = np.sort([hit.time for hit in (*drums.kick, *drums.snare)])
+    if len(hits) == 0 or len(beats) < 2:
+        return beats
+    after = (
+        np.clip(np.searchsorted(hits, beats), 1, len(hits) - 1)
+        if len(hits) > 1
+        else np.zeros(len(beats), int)
+    )
+    before = np.maximum(after - 1, 0)
+    nearest = np.where(np.abs(hits[before] - beats) < np.abs(hits[after] - beats), before, after)
+    off = hits[nearest] - beats
+    near = np.abs(off) < _NEAR_DRUM_SECONDS
+    if not is_steady:
+        moved = np.where(near, hits[nearest], beats)
+        return np.asarray(moved if (np.diff(moved) > 0.1).all() else beats)
+    if near.sum() < _FEWEST_DRUMS:
+        return beats
+    shift = float(np.median(off[near]))
+    spread = float(np.median(np.abs(off[near] - shift)))
+    is_clear = spread < _AGREEING_SECONDS < abs(shift)
+    return np.maximum(beats + shift, 0.0) if is_clear else beats
 
 
 def _hear_drums(

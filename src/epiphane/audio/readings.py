@@ -40,8 +40,6 @@ _OFFSETS = {
 }
 READINGS = tuple(Reading(unit, offset) for unit, offsets in _OFFSETS.items() for offset in offsets)
 AS_FOLLOWED = READINGS[0]
-# What was followed is left only for something clearly better.
-_LEAST_LEAD = 1.0
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
@@ -58,8 +56,6 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
     scores = ranker.scores(describe_readings(grid))
     best = int(scores.argmax())
-    if scores[best] - scores[0] < _LEAST_LEAD:
-        best = 0
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
     order = np.argsort(-shares)

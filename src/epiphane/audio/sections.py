@@ -21,8 +21,9 @@ _APART_BEATS, _LONGEST_BEATS = 8, 512
 _N_AROUND = 8  # beats before and after an edge by which a drop is told
 _LEAST_LOW_RISE_DB, _LEAST_DENSITY = 6.0, 0.15
 _OUT, _IN = 0.35, 0.55  # of what is usual
+_CLEAR_LOW_RISE_DB, _CLEAR_RISE_DB, _BUSIER = 10.0, 5.0, 1.3
 _ALIKE = 0.55
-_CALM, _FULL = 0.4, 0.75
+_CALM, _FULL, _BUILD = 0.4, 0.75, 0.15
 
 
 class Form(Struct, frozen=True):
@@ -199,7 +200,10 @@ def _drops(edges: list[int], heard: _Beats) -> list[int]:
         low_rise = low[after].mean() - low[before].mean()
         drums_enter = _enters(struck, usual_struck, before, after) and low_rise > -_LEAST_LOW_RISE_DB
         low_enters = _enters(kicks, usual_kicks, before, after) and low_rise > _LEAST_LOW_RISE_DB
-        if drums_enter or low_enters:
+        loud_rise = heard.total_db[after].mean() - heard.total_db[before].mean()
+        is_busier = struck[after].mean() > _BUSIER * struck[before].mean()
+        all_rise = low_rise > _CLEAR_LOW_RISE_DB and loud_rise > _CLEAR_RISE_DB and is_busier
+        if drums_enter or low_enters or all_rise:
             found.append(edge)
     return found
 
@@ -249,10 +253,10 @@ def _labels(letters: list[str], energies: list[float]) -> list[str]:
     for number, energy in enumerate(energies):
         share = energy / (top + 1e-9)
         following = energies[number + 1] if number + 1 < len(energies) else 0.0
-        if share >= _FULL:
-            word = "full"
-        elif following > energy + 0.25 * top and share > _CALM:
+        if following > energy + _BUILD * top and share > _CALM:
             word = "build"
+        elif share >= _FULL:
+            word = "full"
         elif share <= _CALM or following > energy:
             word = "calm"
         else:

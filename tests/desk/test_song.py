@@ -1,6 +1,8 @@
 """A song in the real window: drawn before it is heard, and everything that was heard on the score."""
 
+import numpy as np
 import pytest
+from helpers import click_track, write_sound
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor
@@ -43,11 +45,12 @@ def is_written(window, left, top, width, height):
     return any(colour.lightness() > 180 for colour in colours(window, left, top, width, height))
 
 
-def test_a_song_is_drawn_before_its_beats_are_known_and_is_one_step_to_undo(make_window, qtbot, monkeypatch):
+def test_a_song_is_drawn_before_its_beats_are_known_and_is_one_step_to_undo(make_window, qtbot, tmp_path):
     window = make_window()
+    song = write_sound(tmp_path / "song.wav", click_track(np.arange(0.5, 30, 0.5), duration=30.5))
     steps = []
     window.editor.song_changed.connect(lambda: steps.append(window.editor.project.song))
-    window.files.open_song(SONG_FILE)
+    window.files.open_song(song)
     qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
     sketch, whole = steps[0], window.editor.project.song
     assert sketch.beats == ()
@@ -58,14 +61,21 @@ def test_a_song_is_drawn_before_its_beats_are_known_and_is_one_step_to_undo(make
     assert window.editor.project.song is None
 
 
-def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot):
+def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot, tmp_path):
     window = make_window()
-    window.editor.song_changed.connect(lambda: [job.cancel() for job in window.jobs.running])
-    window.files.open_song(SONG_FILE)
+    song = write_sound(tmp_path / "long.wav", click_track(np.arange(0.5, 60, 0.5), duration=60))
+
+    def stop():
+        for job in window.jobs.running:
+            job.cancel()
+
+    window.editor.song_changed.connect(stop)
+    window.files.open_song(song)
     qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
     assert window.editor.project.song.beats == ()
     assert "Listening was stopped" in window.notice.text
-    window.files.open_song(SONG_FILE)
+    window.editor.song_changed.disconnect(stop)
+    window.files.open_song(song)
     qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
     assert len(window.editor.project.song.beats) > 50
 
@@ -82,8 +92,8 @@ def test_drums_sections_and_the_drop_stand_in_the_score(heard):
     top = layout.staves[0].top
     assert is_written(heard, layout.left(layout.staves[0]), top - 4, 60, 14)
     stave = layout.stave_at(song.drops[0])
-    x, y = layout.x_at(stave, song.drops[0]), layout.ruler_top(stave.top)
-    assert is_written(heard, x - 4, y + 2, 8, 8)
+    x = layout.x_at(stave, song.drops[0])
+    assert is_written(heard, x + 2, stave.top, 6, 3)
 
 
 def test_doubtful_beats_are_hollow(heard):

@@ -1,5 +1,6 @@
 """When a sound physically begins, to a fraction of a millisecond."""
 
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -35,8 +36,8 @@ def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
     """
     n_bins = int(len(mono) / rate * BINS_PER_SECOND)
     total = np.zeros(n_bins)
-    for signal in (mono, np.diff(mono, prepend=mono[:1])):
-        energy = bin_energies(signal, rate, n_bins)
+    for transform in (_itself, _difference):
+        energy = _bin_energies(mono, rate, n_bins, transform)
         floor = ndi.maximum_filter1d(energy, BINS_PER_SECOND + 1, mode="nearest") * _FLOOR_SHARE + 1e-12
         after = np.convolve(energy, _AFTER_WEIGHTS)[len(_AFTER_WEIGHTS) - 1 :]
         before = np.convolve(energy, np.full(_BEFORE_BINS, 1 / _BEFORE_BINS))[:n_bins]
@@ -45,16 +46,29 @@ def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
     return total.astype(np.float32)
 
 
-def bin_energies(signal: Float32Array, rate: int, n_bins: int) -> FloatArray:
-    """Return the mean square of a signal in each of `n_bins` milliseconds.
+def _itself(samples: Float32Array) -> Float32Array:
+    return samples[1:]
 
-    Ten seconds at a time: running sums of the whole song would be half of all memory.
+
+def _difference(samples: Float32Array) -> Float32Array:
+    return np.asarray(np.diff(samples))
+
+
+def _bin_energies(
+    mono: Float32Array, rate: int, n_bins: int, transform: Callable[[Float32Array], Float32Array]
+) -> FloatArray:
+    """Return the mean square in each of `n_bins` milliseconds of what `transform` makes of a sound.
+
+    It is given ten seconds at a time, with the sample before them: running sums of the whole song would
+    be half of all memory.
     """
     edges = np.round(np.arange(n_bins + 1) * rate / BINS_PER_SECOND).astype(np.int64)
     energies = np.empty(n_bins)
     for first in range(0, n_bins, 10 * BINS_PER_SECOND):
         part = edges[first : first + 10 * BINS_PER_SECOND + 1]
-        squares = np.square(signal[part[0] : part[-1]], dtype=np.float64)
+        before = mono[max(part[0] - 1, 0) : max(part[0], 1)]
+        samples = transform(np.concatenate([before, mono[part[0] : part[-1]]]))
+        squares = np.square(samples, dtype=np.float64)
         sums = np.concatenate([[0.0], np.cumsum(squares)])[part - part[0]]
         energies[first : first + len(part) - 1] = np.diff(sums) / np.maximum(np.diff(part), 1)
     return energies

@@ -125,7 +125,7 @@ def _step_costs(places: IntArray, jump_cost: float) -> FloatArray:
 
 
 def _rise(levels: Float32Array) -> FloatArray:
-    energy = np.sqrt((levels.astype(np.float64) ** 2).sum(axis=1))
+    energy = np.sqrt(np.einsum("ij,ij->i", levels, levels), dtype=np.float64)
     rise = np.zeros_like(energy)
     rise[2:] = np.maximum(0, energy[2:] - energy[:-2])
     return np.asarray(rise)

@@ -134,5 +134,6 @@ def _free_half_beats(rough: FloatArray, attacks: Float32Array) -> FloatArray:
 
 def _sounding(mono: Float32Array, rate: int) -> tuple[float, float]:
     """Return the first and last instant at which the song is within 60 dB of its peak."""
-    loud = np.flatnonzero(np.abs(mono) > SILENCE * float(np.abs(mono).max()))
-    return float(loud[0] / rate), float(loud[-1] / rate)
+    least = SILENCE * max(float(mono.max()), -float(mono.min()))
+    loud = (mono > least) | (mono < -least)
+    return float(loud.argmax() / rate), float((len(loud) - 1 - loud[::-1].argmax()) / rate)

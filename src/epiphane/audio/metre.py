@@ -25,7 +25,7 @@ _LONGEST_LAG = 15
 _WINDOW_BEATS, _HOP_BEATS = 48, 16
 _LEAST_SCORE = -8.0
 # A bar of two is the half of a bar of four: it is taken only when it is clearly better.
-_LEAD_OF_TWO = 0.5
+_LEAD_OF_TWO = 1.5
 _NEAR = (KICK, SNARE, LOW, CHANGE)
 
 

@@ -7,6 +7,7 @@ from epiphane.audio.network import Ranker
 from epiphane.audio.subdivision import (
     CHANGE,
     HAT,
+    HIGH,
     KICK,
     LOW,
     MIDDLE,
@@ -42,6 +43,7 @@ READINGS = tuple(Reading(unit, offset) for unit, offsets in _OFFSETS.items() for
 AS_FOLLOWED = READINGS[0]
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
+_SILENT, _MORE_SILENT, _UNHEARD = 0.05, 0.25, 20.0
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
 
@@ -55,11 +57,24 @@ class Choice(Struct, frozen=True):
 def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
     scores = ranker.scores(describe_readings(grid))
+    silent = _silent_shares(grid)
+    scores = np.where(silent > silent.min() + _MORE_SILENT, scores - _UNHEARD, scores)
     best = int(scores.argmax())
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
     order = np.argsort(-shares)
     return Choice(READINGS[best], tuple((READINGS[k], float(shares[k])) for k in order))
+
+
+def _silent_shares(grid: Grid) -> FloatArray:
+    """Return for each reading the share of its beats on which nothing begins at all.
+
+    Music hardly has such beats, click tracks have them between their clicks: nobody taps where it is
+    silent if there is a tempo that is heard throughout.
+    """
+    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
+    is_silent = begins < _SILENT * np.percentile(begins, 95)
+    return np.array([is_silent[reading.offset :: reading.unit].mean() for reading in READINGS])
 
 
 def beats_of(grid: Grid, reading: Reading) -> FloatArray:
@@ -68,14 +83,15 @@ def beats_of(grid: Grid, reading: Reading) -> FloatArray:
 
 
 def describe_readings(grid: Grid) -> FloatArray:
-    """Return what speaks for each of `READINGS`, shape (29, 170).
+    """Return what speaks for each of `READINGS`, shape (29, 171).
 
     Mean signals on the beat, halves, thirds and quarters between, against each other; how alike
     neighbouring beats and bars of two, three and four are; whether a snare follows a kick; tempo; and how
-    alike each voice is to itself some beats and some parts of a beat later.
+    alike each voice is to itself some beats and some parts of a beat later; how many beats are silent.
     """
     alike = repetition(grid)
-    return np.array([_describe(grid, reading, alike) for reading in READINGS])
+    described = np.array([_describe(grid, reading, alike) for reading in READINGS])
+    return np.column_stack([described, _silent_shares(grid)])
 
 
 def _describe(grid: Grid, reading: Reading, alike: FloatArray) -> FloatArray:

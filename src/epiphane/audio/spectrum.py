@@ -14,7 +14,7 @@ HARMONY_HOPS_PER_SECOND = 20
 HARMONY_N_FFT = 8192
 BANDS_PER_OCTAVE = 12
 
-_HOPS_AT_ONCE = 1024
+_SAMPLES_AT_ONCE = 2**19  # 2 MB of windows: more leave the cache
 
 
 class Bands:
@@ -93,11 +93,19 @@ def power_blocks(
 
     Hop n is centred on sample ``round(n * rate / hops_per_second)``, under a Hann window.
     """
-    padded = np.pad(mono, (n_fft // 2, n_fft))
-    windows = sliding_window_view(padded, n_fft)
-    starts = np.round(np.arange(n_hops) * rate / hops_per_second).astype(np.int64)
+    centres = np.round(np.arange(n_hops) * rate / hops_per_second).astype(np.int64)
     hann = np.hanning(n_fft + 1)[:-1].astype(np.float32)
-    for first in range(0, n_hops, _HOPS_AT_ONCE):
-        block = windows[starts[first : first + _HOPS_AT_ONCE]] * hann
-        spectrum = scipy.fft.rfft(block, axis=1)
+    n_at_once = max(1, _SAMPLES_AT_ONCE // n_fft)
+    for first in range(0, n_hops, n_at_once):
+        starts = centres[first : first + n_at_once] - n_fft // 2
+        windows = sliding_window_view(_piece(mono, int(starts[0]), int(starts[-1]) + n_fft), n_fft)
+        spectrum = scipy.fft.rfft(windows[starts - starts[0]] * hann, axis=1)
         yield first, spectrum.real**2 + spectrum.imag**2  # quicker than the square of the absolute value
+
+
+def _piece(mono: Float32Array, start: int, end: int) -> Float32Array:
+    """Return the samples from `start` to `end`, with silence where there are none."""
+    inside = mono[max(start, 0) : max(end, 0)]
+    n_before = max(0, -start)
+    missing = (n_before, end - start - n_before - len(inside))
+    return np.pad(inside, missing) if any(missing) else inside

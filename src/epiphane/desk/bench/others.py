@@ -91,7 +91,7 @@ class SongBench(QWidget):
         texts["Bars"] = f"{n_bars} of {_metre(song.beats)}"
         if listening is not None and listening.metre_sureness:
             texts["Bars"] += f", {listening.metre_sureness:.0%} sure"
-        texts["Beats"] = f"{len(song.beats)}, {_many(n_doubtful, 'doubtful', plural='doubtful')}"
+        texts["Beats"] = f"{len(song.beats)}, {n_doubtful or 'none'} doubtful"
         return texts
 
 
@@ -264,5 +264,5 @@ def _player(song: Song) -> str:
     return f"a player's: {60 / tenths[-1]:.0f} to {60 / tenths[0]:.0f} BPM"
 
 
-def _many(number: int, thing: str, *, plural: str = "") -> str:
-    return f"{number} {thing if number == 1 else plural or thing + 's'}"
+def _many(number: int, thing: str) -> str:
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

@@ -10,7 +10,6 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import (
     HITS_HEIGHT,
     MARGIN_LEFT,
-    RULER_HEIGHT,
     SECTION_HEIGHT,
     Place,
     ScoreLayout,
@@ -27,6 +26,7 @@ _TALL, _SHORT = 12, 5
 _LINES = {"hat": 5.0, "snare": 13.0, "kick": 22.0}
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
 _REACH_PIXELS = 6
+_SAME_SECONDS = 0.05
 
 
 class NotePainter:
@@ -41,10 +41,8 @@ class NotePainter:
         if song is None:
             return
         for section in song.sections:
-            self._paint_section(painter, layout, stave, section)
-        for drop in song.drops:
-            if stave.start <= drop < stave.end:
-                _paint_drop(painter, layout, stave, drop)
+            is_drop = any(abs(drop - section.start) < _SAME_SECONDS for drop in song.drops)
+            self._paint_section(painter, layout, stave, section, is_drop=is_drop)
         if layout.has_hits:
             self._paint_hits(painter, layout, stave, song)
 
@@ -67,7 +65,9 @@ class NotePainter:
         is_there = index < len(song.beats) and abs(song.beats[index].time - time) < 1e-5
         return song.beats[index].sureness if is_there else 1.0
 
-    def _paint_section(self, painter: QPainter, layout: ScoreLayout, stave: Stave, section: Section) -> None:
+    def _paint_section(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, section: Section, *, is_drop: bool
+    ) -> None:
         start, end = max(section.start, stave.start), min(section.end, stave.end)
         if end - start < 0.05:
             return
@@ -77,10 +77,14 @@ class NotePainter:
         painter.fillRect(line, theme.RULE)
         if section.start < stave.start - 1e-3:
             return
+        words = section.label
+        if is_drop:
+            _paint_drop(painter, left, stave.top - 1)
+            left, words = left + 13, f"{section.label} · drop"
         painter.setPen(theme.TEXT)
         painter.setFont(theme.words(8.5, weight=500))
         room = QRectF(left, stave.top - 4, max(right - left - 4, 12), SECTION_HEIGHT - 1)
-        text = painter.fontMetrics().elidedText(section.label, Qt.TextElideMode.ElideRight, int(room.width()))
+        text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _LEFT, text)
 
     def _paint_hits(self, painter: QPainter, layout: ScoreLayout, stave: Stave, song: Song) -> None:
@@ -91,10 +95,9 @@ class NotePainter:
             y = top + line
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
-            if stave.index == 0 or layout.bars_per_line == 1:
-                painter.setPen(theme.QUIET)
-                painter.setFont(theme.words(7))
-                painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(7))
+            painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
             for hit in _between(song.drums.hits(drum), stave.start, stave.end):
                 _paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
 
@@ -136,18 +139,11 @@ def _paint_head(painter: QPainter, drum: str, x: float, y: float, strength: floa
     painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
 
 
-def _paint_drop(painter: QPainter, layout: ScoreLayout, stave: Stave, drop: float) -> None:
-    """Paint a mark that falls onto the ruler, with its name."""
-    x = layout.x_at(stave, drop)
-    base = layout.ruler_top(stave.top) + RULER_HEIGHT - 6
+def _paint_drop(painter: QPainter, x: float, top: float) -> None:
+    """Paint a mark that falls onto the score, beside the name of the section that it begins."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.TEXT)
-    painter.drawPolygon(
-        QPolygonF([QPointF(x - 5, base - 20), QPointF(x + 5, base - 20), QPointF(x, base - 12)])
-    )
-    painter.setPen(theme.TEXT)
-    painter.setFont(theme.words(8, weight=600))
-    painter.drawText(QRectF(x + 8, base - 22, 40, 12), _LEFT, "drop")
+    painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 9, top), QPointF(x + 4.5, top + 8)]))
 
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

@@ -24,6 +24,7 @@ _TOLERANCE_SECONDS = 0.04
 _N_NEAREST = 10
 _ROWS_AT_ONCE, _NEIGHBOURHOOD = 512, 2048
 _WINDOW_SECONDS, _WINDOW_HOP_SECONDS = 8.0, 4.0
+_PLAYING = 0.85
 # The bands in which a drum's strength is read.
 _STRENGTH_BANDS = (slice(0, 4), slice(4, 12), slice(11, N_BANDS))
 _CAME, _AGAINST_LOUD = slice(0, N_BANDS), slice(6 * N_BANDS + 9, 7 * N_BANDS + 9)
@@ -89,7 +90,7 @@ def hear_drums(
     likely = three_drums(weights.drums_in_song.logits(inputs))
     windows, centres = describe_windows(strokes, likely, duration)
     playing = sigmoid(weights.drums_play.logits(windows)[:, 0])
-    return np.asarray(np.where(np.interp(strokes.times, centres, playing)[:, None] > 0.5, likely, 0.0))
+    return np.asarray(np.where(np.interp(strokes.times, centres, playing)[:, None] > _PLAYING, likely, 0.0))
 
 
 def drum_hits(strokes: Strokes, likely: FloatArray, thresholds: FloatArray, attacks: Float32Array) -> Drums:

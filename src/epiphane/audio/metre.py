@@ -24,8 +24,8 @@ CANDIDATES = tuple((n_beats, first) for n_beats in METRES for first in range(n_b
 _LONGEST_LAG = 15
 _WINDOW_BEATS, _HOP_BEATS = 48, 16
 _LEAST_SCORE = -8.0
-# A bar of two is the half of a bar of four: it is taken only when it is clearly better.
-_LEAD_OF_TWO = 1.5
+# A bar of two is half a bar of four, and much rarer than among the songs learned from.
+_LEAD_OF_TWO = 2.5
 _NEAR = (KICK, SNARE, LOW, CHANGE)
 
 

@@ -18,7 +18,7 @@ from epiphane.audio.subdivision import (
     at_lags,
     repetition,
 )
-from epiphane.types import Float32Array, FloatArray, IntArray
+from epiphane.types import BoolArray, Float32Array, FloatArray, IntArray
 
 
 class Reading(Struct, frozen=True):
@@ -44,6 +44,7 @@ AS_FOLLOWED = READINGS[0]
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
 _SILENT, _MORE_SILENT, _UNHEARD = 0.05, 0.25, 20.0
+_SLOWEST_BPM, _FASTEST_BPM = 50.0, 190.0
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
 
@@ -57,8 +58,9 @@ class Choice(Struct, frozen=True):
 def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
     scores = ranker.scores(describe_readings(grid))
-    silent = _silent_shares(grid)
-    scores = np.where(silent > silent.min() + _MORE_SILENT, scores - _UNHEARD, scores)
+    scores = scores - _UNHEARD * _is_unheard(_silent_shares(grid))
+    if _is_bare(grid):
+        scores[0] = scores.max() + _UNHEARD
     best = int(scores.argmax())
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
@@ -66,11 +68,30 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     return Choice(READINGS[best], tuple((READINGS[k], float(shares[k])) for k in order))
 
 
+def _is_bare(grid: Grid) -> bool:
+    """Whether next to nothing is heard but the followed beats, at a tempo that people tap: a metronome."""
+    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
+    is_heard = begins > _SILENT * np.percentile(begins, 95)
+    is_tapped = _SLOWEST_BPM < 60 / grid.period < _FASTEST_BPM
+    place = np.arange(len(begins)) % PARTS
+    beside = np.isin(place, (0, 1, PARTS - 1))  # a soft attack reaches into the next part
+    return bool(
+        is_tapped and is_heard[::PARTS].mean() > 0.8 and is_heard[beside].sum() > 0.9 * is_heard.sum()
+    )
+
+
+def _is_unheard(silent: FloatArray) -> BoolArray:
+    """Return which readings have far more silent beats than one that is as quick or quicker."""
+    units = np.array([reading.unit for reading in READINGS])
+    least = np.array([silent[units <= unit].min() for unit in units])
+    return np.asarray(silent > least + _MORE_SILENT)
+
+
 def _silent_shares(grid: Grid) -> FloatArray:
     """Return for each reading the share of its beats on which nothing begins at all.
 
-    Music hardly has such beats, click tracks have them between their clicks: nobody taps where it is
-    silent if there is a tempo that is heard throughout.
+    Nobody taps where it is silent if there is a tempo, not slower, that is heard throughout; click tracks
+    are silent between their clicks.
     """
     begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
     is_silent = begins < _SILENT * np.percentile(begins, 95)

@@ -14,10 +14,10 @@ from epiphane.types import Float32Array, FloatArray, IntArray
 
 _FEWEST_BEATS = 24
 _KERNELS = ((16, 1.0), (8, 0.5))  # beats on each side, weight
-_OFF_DOWNBEAT = 0.6
+_OFF_DOWNBEAT = 0.5
 _EDGE_COST, _LEAST_NOVELTY = 0.45, 0.05
 _USUAL_LENGTHS, _ODD_LENGTH = {4: 0.2, 8: 0.4, 12: 0.1, 16: 0.3, 2: -0.3, 6: -0.3}, -0.5
-_APART_BEATS, _LONGEST_BEATS = 8, 512
+_APART_BEATS, _SHORTEST_END_BEATS, _LONGEST_BEATS = 8, 4, 512
 _N_AROUND = 8  # beats before and after an edge by which a drop is told
 _LEAST_LOW_RISE_DB, _LEAST_DENSITY = 6.0, 0.15
 _OUT, _IN = 0.35, 0.55  # of what is usual
@@ -160,8 +160,9 @@ def _best_segmentation(gain: FloatArray, bar: IntArray, n_beats: int) -> list[in
     best[0] = 0.0
     came_from = np.zeros(n_beats + 1, np.int64)
     for edge in range(_APART_BEATS, n_beats + 1):
-        starts = np.arange(max(0, edge - _LONGEST_BEATS), edge - _APART_BEATS + 1)
         is_end = edge == n_beats
+        shortest = _SHORTEST_END_BEATS if is_end else _APART_BEATS
+        starts = np.arange(max(0, edge - _LONGEST_BEATS), edge - shortest + 1)
         # The last section may be cut off, and the first may begin anywhere.
         lengths = np.where(starts == 0, 0.0, 0.0 if is_end else 1.0) * _length_gain(bar[edge] - bar[starts])
         options = best[starts] + lengths + (0.0 if is_end else gain[edge])

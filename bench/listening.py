@@ -44,7 +44,7 @@ def measure_listening(folder: Path) -> Iterator[Result]:
 
 
 def _stages(song: Samples) -> Iterator[Result]:
-    """Time each stage alone; together they take less, because two run at a time."""
+    """Time each stage alone."""
     mono, rate = song.mono(), song.rate
     weights = learned_weights()
     found: dict[str, Any] = {}
@@ -60,8 +60,8 @@ def _stages(song: Samples) -> Iterator[Result]:
     yield keep("attacks", lambda: attack_curve(mono, rate))
     yield keep("onsets", lambda: onset_strength(found["rhythm spectrum"]))
     yield keep("tempo", lambda: measure_tempo(found["onsets"]))
-    yield keep("all of these, two at a time", lambda: analyse(mono, rate))
-    analysis = found["all of these, two at a time"]
+    yield keep("all of these but the waveform", lambda: analyse(mono, rate))
+    analysis = found["all of these but the waveform"]
     yield keep("following beats", lambda: follow(analysis))
     yield keep("strokes", lambda: hear_strokes(analysis.drums, weights.drums))
     strokes, followed = found["strokes"], found["following beats"]

@@ -16,6 +16,7 @@ from epiphane.timing import frame_at
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 _DROP_BAR = 10  # in the full part, where both lanes fire
+_BAND_BAR = 5  # where the band comes in
 
 
 class Photographer:
@@ -55,7 +56,7 @@ class Photographer:
         """Take what was heard in the song: two bars a line, the song on the bench."""
         window = self.window
         window.score.set_bars_per_line(2)
-        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR - 2)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _BAND_BAR)
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate))
         self.wait(6000)
         self.take("song")

@@ -61,16 +61,17 @@ class Followed(Struct, frozen=True, eq=False):
 
 
 def analyse(mono: Float32Array, rate: int, *, progress: Progress = ignore_progress) -> Analysis:
-    """Return spectra, onsets, tempo and attacks of a song; two at a time."""
-    with ThreadPoolExecutor(2) as pool:
-        drums = pool.submit(drum_spectrum, mono, rate)
+    """Return spectra, onsets, tempo and attacks of a song; drums are seen to by a second thread."""
+    with ThreadPoolExecutor(1) as second:
+        drums = second.submit(drum_spectrum, mono, rate)
         rhythm = rhythm_bands(mono, rate)
         progress(0.3)
-        attacks = pool.submit(attack_curve, mono, rate)
         harmony = harmony_bands(mono, rate)
+        progress(0.5)
         onsets = onset_strength(rhythm)
         tempo = measure_tempo(onsets)
-        progress(0.6)
+        attacks = attack_curve(mono, rate)
+        progress(0.8)
         return Analysis(
             duration=len(mono) / rate,
             rate=rate,
@@ -80,7 +81,7 @@ def analyse(mono: Float32Array, rate: int, *, progress: Progress = ignore_progre
             drums=drums.result(),
             onsets=onsets,
             tempo=tempo,
-            attacks=attacks.result(),
+            attacks=attacks,
         )
 
 

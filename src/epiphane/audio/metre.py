@@ -61,10 +61,10 @@ def find_metre(grid: Grid, ranker: Ranker, *, jump_cost: float) -> Bars:
     `jump_cost`.
     """
     n_beats = (len(grid.times) - 1) // PARTS + 1
-    scores = ranker.scores(describe_metres(grid))
-    shares = np.exp(scores - np.logaddexp.reduce(scores))
     twos = np.array([metre == 2 for metre, _ in CANDIDATES])
-    chosen = int(np.where(twos, scores - _LEAD_OF_TWO, scores).argmax())
+    scores = ranker.scores(describe_metres(grid)) - _LEAD_OF_TWO * twos
+    shares = np.exp(scores - np.logaddexp.reduce(scores))
+    chosen = int(scores.argmax())
     metre, first = CANDIDATES[chosen]
     firsts = np.full(n_beats, first)
     if n_beats >= _WINDOW_BEATS + 2 * _HOP_BEATS:

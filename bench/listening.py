@@ -1,10 +1,10 @@
 """How long a song takes to listen to, stage by stage, and how much memory it needs."""
 
 import resource
+import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -95,12 +95,13 @@ def _timed(work: Callable[[], Any]) -> tuple[float, Any]:
 
 
 def _peak_megabytes(minutes: int) -> float:
-    """Listen in a process of its own and return the most memory that it had."""
-    with get_context("spawn").Pool(1) as pool:
-        return pool.apply(_listen_and_tell_peak, (minutes,))
+    """Listen in a process of its own, which loads nothing else, and return the most memory that it had."""
+    code = f"from bench.listening import listen_and_tell_peak; listen_and_tell_peak({minutes})"
+    ended = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
+    return float(ended.stdout)
 
 
-def _listen_and_tell_peak(minutes: int) -> float:
+def listen_and_tell_peak(minutes: int) -> None:
+    """Listen to a song of some minutes, and print the most memory that this process had, in MB."""
     listen(_repeated(minutes))
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    return peak / 1e6 if sys.platform == "darwin" else peak / 1000
+    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000)

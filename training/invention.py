@@ -47,7 +47,7 @@ def invent_style(rng: np.random.Generator, name: str) -> Style:
         name,
         beats,
         steps,
-        _tempo(rng, beats, steps, feel if has_drums else "none"),
+        _tempo(beats, steps, feel if has_drums else "none"),
         patterns,
         (bass,),
         (str(rng.choice(chords)), str(rng.choice(chords))),
@@ -67,8 +67,7 @@ def _feel(rng: np.random.Generator, beats: int, steps: int) -> str:
     return str(rng.choice(["back", "half", "double", "floor"], p=[0.5, 0.16, 0.1, 0.24]))
 
 
-def _tempo(rng: np.random.Generator, beats: int, steps: int, feel: str) -> tuple[float, float]:
-    del rng
+def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
     if steps == 6:
         return (44, 92)
     if beats in (6, 7):

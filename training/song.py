@@ -1,6 +1,6 @@
 """Render a song of a style, and say exactly what is true of it."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import Enum
 
 import numpy as np
@@ -163,8 +163,3 @@ def _form(arrangement: Arrangement, beats: FloatArray, style: Style) -> tuple[li
                 drops.append(start)
         before = part
     return edges, drops
-
-
-def muted(song: RenderedSong) -> RenderedSong:
-    """Return a song of the same length in which nothing sounds."""
-    return replace(song, sound=np.zeros_like(song.sound))

@@ -102,7 +102,7 @@ def train(library: Sequence[Studied]) -> Weights:
     play = _learn_whether_drums_play(songs)
     thresholds = _choose_thresholds(songs, play)
     say(f"thresholds {thresholds}")
-    sureness = _learn_sureness(with_beats, readings)
+    sureness = _learn_sureness(with_beats)
     say("sureness")
     weights = Weights(drums, in_song, play, readings, bars, sureness, thresholds)
     return weights_from({name: values.astype(np.float64) for name, values in weights_to(weights).items()})
@@ -270,8 +270,7 @@ def _choose_thresholds(songs: Sequence[_Song], play: Network) -> FloatArray:
     return options[totals.argmax(axis=0)]
 
 
-def _learn_sureness(songs: Sequence[_Song], readings: Ranker) -> Network:
-    del readings
+def _learn_sureness(songs: Sequence[_Song]) -> Network:
     rows, truth = [], []
     for song in songs:
         heard = song.heard

@@ -13,7 +13,7 @@ from epiphane.audio.strokes import (
     find_strokes,
 )
 from epiphane.document.model import DRUMS, Drums, Hit
-from epiphane.types import BoolArray, Float32Array, FloatArray, IntArray
+from epiphane.types import Float32Array, FloatArray, IntArray
 
 N_DRUMS = len(DRUMS)
 # A stroke's hop is this late against the attack; the attack itself is looked for around it.
@@ -22,7 +22,7 @@ _ATTACK_REACH, _ATTACK_TENDENCY = 0.015, 0.008
 _APART_SECONDS = 0.05
 _TOLERANCE_SECONDS = 0.04
 _N_NEAREST = 10
-_ROWS_AT_ONCE, _NEIGHBOURHOOD = 512, 2048
+_ROWS_AT_ONCE, _NEIGHBOURHOOD = 512, 1024
 _WINDOW_SECONDS, _WINDOW_HOP_SECONDS = 8.0, 4.0
 _PLAYING = 0.85
 # The bands in which a drum's strength is read.
@@ -276,8 +276,3 @@ def _describe_window(likely: FloatArray, features: Float32Array) -> FloatArray:
         found[-12:-7] = np.percentile(against_loud, 90, axis=0)
         found[-7:] = np.percentile(features[:, _SHAPE][:, 2:], 80, axis=0)
     return found
-
-
-def is_struck(likely: FloatArray, thresholds: FloatArray) -> BoolArray:
-    """Return which of three drums is struck at each stroke."""
-    return np.asarray(likely > thresholds)

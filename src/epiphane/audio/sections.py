@@ -264,8 +264,3 @@ def _labels(letters: list[str], energies: list[float]) -> list[str]:
             word = "middle"
         labels.append(f"{letters[number]} {word}")
     return labels
-
-
-def section_at(sections: tuple[Section, ...], time: float) -> Section | None:
-    """Return the section that sounds at an instant, seconds."""
-    return next((section for section in sections if section.start <= time < section.end), None)

@@ -57,7 +57,7 @@ class Photographer:
         window = self.window
         window.score.set_bars_per_line(2)
         bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _BAND_BAR)
-        window.editor.go_to(frame_at(bar.start, window.editor.project.rate))
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 12)
         self.wait(6000)
         self.take("song")
         window.score.set_bars_per_line(4)

@@ -6,19 +6,19 @@ from training.styles import Pattern, Style
 
 # Share of songs, beats to the bar, steps to the beat.
 _METRES = (
-    (0.40, 4, 4),
+    (0.36, 4, 4),
     (0.07, 4, 3),
-    (0.07, 3, 2),
+    (0.09, 3, 2),
     (0.05, 3, 4),
     (0.02, 3, 3),
     (0.05, 2, 4),
     (0.07, 5, 2),
     (0.05, 6, 2),
     (0.08, 7, 2),
-    (0.08, 2, 6),
-    (0.06, 4, 6),
+    (0.09, 2, 6),
+    (0.07, 4, 6),
 )
-_WITHOUT_DRUMS = 0.16
+_WITHOUT_DRUMS = 0.18
 _BASSES = ("long", "quarter", "walk", "syncopated", "none")
 _EVEN_BASSES = ("eighth", "octave", "off", "off and root", "roll", "gallop")
 _CHORDS = ("long", "arpeggio", "strum", "block", "off")
@@ -59,12 +59,13 @@ def invent_style(rng: np.random.Generator, name: str) -> Style:
 
 
 def _feel(rng: np.random.Generator, beats: int, steps: int) -> str:
-    """Return where the snare is: on two and four, on three, between beats, or where a group turns."""
+    """Return where the snare is: on two and four, on three (with the kick or after it), between beats, or
+    where a group turns."""
     if beats != 4:
         return "groups"
     if steps == 6:
         return str(rng.choice(["back", "half"], p=[0.8, 0.2]))
-    return str(rng.choice(["back", "half", "double", "floor"], p=[0.5, 0.16, 0.1, 0.24]))
+    return str(rng.choice(["back", "half", "double", "floor", "drop"], p=[0.47, 0.15, 0.1, 0.22, 0.06]))
 
 
 def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
@@ -81,6 +82,7 @@ def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
         "half": (112, 165),
         "double": (140, 215),
         "floor": (104, 152),
+        "drop": (60, 100),
         "none": (58, 140),
     }
     return tempi.get(feel, (84, 150))
@@ -115,6 +117,9 @@ def _stresses(rng: np.random.Generator, beats: int, steps: int, feel: str) -> tu
             snare[steps], snare[3 * steps] = "x", "x"
         elif back < 0.7:
             snare[2 * steps] = "x"
+        return kick, snare
+    if feel == "drop":
+        kick[2 * steps] = snare[2 * steps] = "x"
         return kick, snare
     if rng.random() < 0.95:
         kick[0] = "x"

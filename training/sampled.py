@@ -92,7 +92,7 @@ class Instruments:
 
 INSTRUMENTS = {
     Family.DEVELOPMENT: Instruments(
-        basses=(32, 33, 34, 37, 38, 43, 58),
+        basses=(7, 32, 33, 34, 37, 37, 38, 43, 45, 58),
         chords=(
             0,
             3,

@@ -4,6 +4,7 @@ import time
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -97,6 +98,16 @@ def test_a_loop_goes_round_the_stave(demo, clock, qtbot):
     QTest.keyClick(demo, Qt.Key.Key_L)
     assert demo.playback.loop is None
     assert demo.playback.is_playing
+
+
+def test_it_plays_on_when_the_beats_of_its_song_become_known(demo, clock, qtbot):
+    demo.playback.play()
+    clock.heard = 0.2
+    wait_for_frame(demo, 6, qtbot)
+    demo.editor.take_song(replace(demo.editor.heard))
+    assert demo.playback.is_playing
+    demo.editor.take_song(replace(demo.editor.heard, fingerprint="of another file"))
+    assert not demo.playback.is_playing
 
 
 def test_going_elsewhere_while_it_plays_takes_the_sound_along(demo, clock, qtbot):

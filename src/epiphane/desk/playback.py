@@ -52,6 +52,7 @@ class Playback(QObject):
         self._frames = frames
         self._device: DeviceSound | SimulatedSound = open_sound()
         self._sound: Float32Array | None = None
+        self._fingerprint = ""
         self._reel: Reel | None = None
         self._shown_frame = -1
         self._due_frame = -1
@@ -217,8 +218,12 @@ class Playback(QObject):
             self._show_playhead()
 
     def _on_song(self) -> None:
-        self.stop()
         heard = self._editor.heard
+        fingerprint = "" if heard is None else heard.fingerprint
+        if fingerprint and fingerprint == self._fingerprint:
+            return  # more was heard in the same sound: it plays on
+        self.stop()
+        self._fingerprint = fingerprint
         self._sound = None if heard is None else resampled_stereo(heard.samples, SOUND_RATE)
 
     def _on_drawn(self, frame: int) -> None:

@@ -51,7 +51,6 @@ class Score:
     """What one song scored; what does not apply to it is left out."""
 
     style: str
-    wish: str
     figures: dict[str, float] = field(default_factory=dict)
 
 
@@ -90,7 +89,7 @@ def score_songs(orders: Sequence[Order]) -> list[Score]:
 def _score(order: Order) -> Score:
     song = order.render()
     found = listen(Samples(song.sound[:, None], RATE))
-    score = Score(order.style.name, repr(order.wish))
+    score = Score(order.style.name)
     score.figures |= _beat_figures(song, found)
     score.figures |= _drum_figures(song, found)
     score.figures |= _form_figures(song, found)

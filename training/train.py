@@ -17,13 +17,12 @@ from epiphane.audio.drums import (
     describe_in_song,
     describe_windows,
     drum_hits,
-    sigmoid,
     three_drums,
 )
 from epiphane.audio.following import Followed
 from epiphane.audio.listening import HeardBeats, describe_song_beats, hear_beats
 from epiphane.audio.metre import CANDIDATES, describe_metres
-from epiphane.audio.network import Network, Ranker, Weights, weights_from, weights_to
+from epiphane.audio.network import Network, Ranker, Weights, sigmoid, weights_from, weights_to
 from epiphane.audio.readings import READINGS, beats_of, describe_readings
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
 from epiphane.document.model import DRUMS, Drums

@@ -4,7 +4,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.audio.attack import nearest_attacks
-from epiphane.audio.network import Network, Weights
+from epiphane.audio.network import Network, Weights, sigmoid
 from epiphane.audio.strokes import (
     N_BANDS,
     STROKE_HOPS_PER_SECOND,
@@ -55,11 +55,6 @@ class Strokes(Struct, frozen=True, eq=False):
     def likelihoods(self) -> FloatArray:
         """Shape (n_strokes, 5), in 0..1."""
         return sigmoid(self.logits)
-
-
-def sigmoid(logits: FloatArray) -> FloatArray:
-    """Return probabilities of log odds."""
-    return np.asarray(1 / (1 + np.exp(-logits)))
 
 
 def hear_strokes(spectrum: DrumSpectrum, networks: tuple[Network, ...]) -> Strokes:

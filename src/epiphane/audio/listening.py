@@ -6,11 +6,11 @@ import soxr
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes, sigmoid
+from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
 from epiphane.audio.heard import AlternativeTempo, Listening
 from epiphane.audio.metre import Bars, find_metre
-from epiphane.audio.network import Ranker, Weights, learned_weights
+from epiphane.audio.network import Ranker, Weights, learned_weights, sigmoid
 from epiphane.audio.onset import Onsets
 from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading
 from epiphane.audio.samples import Samples
@@ -122,7 +122,7 @@ def hear_beats(
             choice = choose_reading(grid, readings)
             if choice.reading != AS_FOLLOWED:
                 beats = beats_of(grid, choice.reading)
-                if followed.grid is None and choice.reading.unit % PARTS:
+                if followed.grid is None and not choice.reading.is_on_followed:
                     beats = on_attacks(beats, analysis.attacks)
     grid = subdivide(beats, evidence)
     found = find_metre(grid, bars, jump_cost=4.0 if followed.grid is None else 12.0)

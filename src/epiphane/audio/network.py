@@ -66,6 +66,11 @@ class Weights(Struct, frozen=True, eq=False):
     thresholds: FloatArray
 
 
+def sigmoid(logits: FloatArray) -> FloatArray:
+    """Return probabilities of log odds."""
+    return np.asarray(1 / (1 + np.exp(-logits)))
+
+
 @cache
 def learned_weights() -> Weights:
     """Return the weights that Epiphane is shipped with; `make train` makes them."""

@@ -27,6 +27,11 @@ class Reading(Struct, frozen=True):
     unit: int
     offset: int
 
+    @property
+    def is_on_followed(self) -> bool:
+        """Whether all its beats are followed ones."""
+        return self.unit % PARTS == 0 and self.offset % PARTS == 0
+
 
 _OFFSETS = {
     12: (0, 6, 4, 8, 3, 9),
@@ -44,6 +49,7 @@ AS_FOLLOWED = READINGS[0]
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
 _SILENT, _MORE_SILENT, _UNHEARD = 0.05, 0.25, 20.0
+_SILENT_COLUMN = -1
 _SLOWEST_BPM, _FASTEST_BPM = 50.0, 190.0
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
@@ -57,8 +63,8 @@ class Choice(Struct, frozen=True):
 
 def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
-    scores = ranker.scores(describe_readings(grid))
-    scores = scores - _UNHEARD * _is_unheard(_silent_shares(grid))
+    described = describe_readings(grid)
+    scores = ranker.scores(described) - _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
     if _is_bare(grid):
         scores[0] = scores.max() + _UNHEARD
     best = int(scores.argmax())
@@ -70,10 +76,9 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
 
 def _is_bare(grid: Grid) -> bool:
     """Whether next to nothing is heard but the followed beats, at a tempo that people tap: a metronome."""
-    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
-    is_heard = begins > _SILENT * np.percentile(begins, 95)
+    is_heard = ~_is_silent(grid)
     is_tapped = _SLOWEST_BPM < 60 / grid.period < _FASTEST_BPM
-    place = np.arange(len(begins)) % PARTS
+    place = np.arange(len(is_heard)) % PARTS
     beside = np.isin(place, (0, 1, PARTS - 1))  # a soft attack reaches into the next part
     return bool(
         is_tapped and is_heard[::PARTS].mean() > 0.8 and is_heard[beside].sum() > 0.9 * is_heard.sum()
@@ -93,9 +98,14 @@ def _silent_shares(grid: Grid) -> FloatArray:
     Nobody taps where it is silent if there is a tempo, not slower, that is heard throughout; click tracks
     are silent between their clicks.
     """
-    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
-    is_silent = begins < _SILENT * np.percentile(begins, 95)
+    is_silent = _is_silent(grid)
     return np.array([is_silent[reading.offset :: reading.unit].mean() for reading in READINGS])
+
+
+def _is_silent(grid: Grid) -> BoolArray:
+    """Return at which parts of the grid nothing begins."""
+    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
+    return np.asarray(begins <= _SILENT * np.percentile(begins, 95))
 
 
 def beats_of(grid: Grid, reading: Reading) -> FloatArray:

@@ -236,10 +236,14 @@ def row(name: str, *widgets: QWidget) -> QWidget:
     words.setFixedWidth(LABEL_WIDTH)
     box.addWidget(words)
     for widget in widgets:
-        box.addWidget(widget, 1 if isinstance(widget, RangeBar) else 0)
-    if not any(isinstance(widget, RangeBar) for widget in widgets):
+        box.addWidget(widget, 1 if _takes_room(widget) else 0)
+    if not any(_takes_room(widget) for widget in widgets):
         box.addStretch(1)
     return made
+
+
+def _takes_room(widget: QWidget) -> bool:
+    return isinstance(widget, RangeBar) or (isinstance(widget, QLabel) and widget.wordWrap())
 
 
 def rule() -> QWidget:

@@ -45,6 +45,8 @@ class SongBench(QWidget):
                 "Made of",
             )
         }
+        for words in self._facts.values():
+            words.setWordWrap(True)
         self._rows = [row(name, words) for name, words in self._facts.items()]
         for widget in (*self._rows, rule()):
             self._box.addWidget(widget)

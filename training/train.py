@@ -275,7 +275,7 @@ def _learn_sureness(songs: Sequence[_Song]) -> Network:
         heard = song.heard
         if heard is None or len(heard.beats) < 2:
             continue
-        rows.append(describe_song_beats(heard_analysis(song.studied), song.followed, heard))
+        rows.append(describe_song_beats(heard_analysis(song.studied), heard))
         truth.append(_is_right(heard.beats, song.studied.song.beats)[:, None])
     return fit_linear(np.concatenate(rows), np.concatenate(truth))
 

@@ -8,9 +8,10 @@ from msgspec import Struct
 from epiphane.audio.attack import attack_curve, nearest_attacks
 from epiphane.audio.bars import find_bars, gather_evidence
 from epiphane.audio.beats import follow_beats
+from epiphane.audio.comb import Comb
 from epiphane.audio.onset import Onsets, onset_strength
 from epiphane.audio.spectrum import Bands, harmony_bands, rhythm_bands
-from epiphane.audio.steady import SteadyGrid, fit_steady_grid
+from epiphane.audio.steady import fit_steady_grid
 from epiphane.audio.strokes import DrumSpectrum, drum_spectrum
 from epiphane.audio.tempo import TempoCurve, measure_tempo
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -18,8 +19,8 @@ from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
 # The first sound may be soft for this long before it is 60 dB under the peak.
 EARLY_SECONDS = 0.06
 SILENCE = 10 ** (-60 / 20)
-# Below this mean likeness at the beat, what repeats is chance (white noise stays under half of it).
-_LEAST_FIT = 0.12
+# Below this, what repeats is chance: times the root of the duration, noise and random strokes stay under it.
+_LEAST_CLARITY, _ALWAYS_CLEAR, _NEVER_CLEAR = 0.48, 0.14, 0.08
 _FEWEST_HALF_BEATS = 4
 
 
@@ -39,7 +40,8 @@ class Analysis(Struct, frozen=True, eq=False):
     @property
     def has_beat(self) -> bool:
         """Whether anything repeats that stands out."""
-        return self.onsets.has_contrast and float(self.tempo.fit.mean(axis=0).max()) >= _LEAST_FIT
+        least = np.clip(_LEAST_CLARITY / np.sqrt(self.duration), _NEVER_CLEAR, _ALWAYS_CLEAR)
+        return self.onsets.has_contrast and self.tempo.clarity() >= float(least)
 
 
 class Followed(Struct, frozen=True, eq=False):
@@ -48,14 +50,14 @@ class Followed(Struct, frozen=True, eq=False):
     Attributes
     ----------
     beats : float64, shape (n_beats,), seconds, ascending
-    grid : SteadyGrid or None
-        The machine's clock, if the song was made to one.
+    grid : Comb or None
+        A comb of half-beats: the machine's clock, if the song was made to one.
     start, end : float, seconds
         Between them something sounds.
     """
 
     beats: FloatArray
-    grid: SteadyGrid | None
+    grid: Comb | None
     start: float
     end: float
 
@@ -98,9 +100,7 @@ def follow(analysis: Analysis) -> Followed | None:
         tempo=analysis.tempo.tempo,
     )
     start, end = _sounding(analysis.mono, analysis.rate)
-    half_beats = (
-        _free_half_beats(rough, attacks) if grid is None else grid.half_beats_until(analysis.duration)
-    )
+    half_beats = _free_half_beats(rough, attacks) if grid is None else grid.until(analysis.duration)
     half_beats = half_beats[(half_beats > start - EARLY_SECONDS) & (half_beats < end + 0.01)]
     if len(half_beats) < _FEWEST_HALF_BEATS:
         return None

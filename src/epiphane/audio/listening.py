@@ -6,6 +6,7 @@ import soxr
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.audio.comb import Comb
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
 from epiphane.audio.heard import AlternativeTempo, Listening
@@ -16,7 +17,7 @@ from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_readin
 from epiphane.audio.samples import Samples
 from epiphane.audio.sections import find_form
 from epiphane.audio.spectrum import HOPS_PER_SECOND
-from epiphane.audio.steady import SteadyGrid
+from epiphane.audio.steady import settle_on_clock
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
 from epiphane.audio.subdivision import PARTS, Evidence, subdivide
 from epiphane.audio.sureness import describe_beats
@@ -43,11 +44,14 @@ class HeardBeats(Struct, frozen=True, eq=False):
     bars : Bars of those beats
     choice : Choice or None
         The readings, or None where the song is too short to choose.
+    clock : Comb or None
+        The machine's clock that the beats are on, if the song was made to one.
     """
 
     beats: FloatArray
     bars: Bars
     choice: Choice | None
+    clock: Comb | None = None
 
 
 def listen(
@@ -78,9 +82,11 @@ def listen(
         drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
         return _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
+    if heard.clock is None:
+        heard = on_clock(analysis, heard)
     progress(0.85)
     likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
-    heard = replace(heard, beats=on_drums(heard.beats, drums, is_steady=followed.grid is not None))
+    heard = replace(heard, beats=on_drums(heard.beats, drums, is_steady=heard.clock is not None))
     progress(0.9)
     form = find_form(
         heard.beats,
@@ -91,12 +97,12 @@ def listen(
         likely,
         analysis.duration,
     )
-    beats = _beats(analysis, followed, heard, weights)
+    beats = _beats(analysis, heard, weights)
     progress(1.0)
     return Listening(
         duration=samples.duration,
-        tempo=_tempo(followed.grid, heard),
-        is_steady=followed.grid is not None,
+        tempo=_tempo(heard),
+        is_steady=heard.clock is not None,
         beats=beats,
         waveform=waveform,
         remark=samples.remark,
@@ -131,7 +137,27 @@ def hear_beats(
     end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
     inside = (times > followed.start - EARLY_SECONDS) & (times < end)
     kept = Bars(found.beats_per_bar, found.places[inside], found.sureness)
-    return HeardBeats(np.maximum(times[inside], 0.0), kept, choice)
+    unit = choice.reading.unit if choice is not None else PARTS
+    clock = followed.grid and Comb(followed.grid.step * 2 * unit / PARTS, float(times[0]), 1)
+    return HeardBeats(np.maximum(times[inside], 0.0), kept, choice, clock)
+
+
+def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
+    """Return the beats on the machine's clock that they turn out to be on, or as they are."""
+    comb = settle_on_clock(
+        analysis.mono,
+        analysis.rate,
+        strength=analysis.onsets.strength,
+        attacks=analysis.attacks,
+        beats=heard.beats,
+    )
+    if comb is None:
+        return heard
+    first, last = comb.numbers_of(heard.beats[[0, -1]])
+    beats = comb.phase + np.arange(first, last + 1) * comb.step
+    nearest = np.abs(beats[:, None] - heard.beats).argmin(axis=1)
+    bars = replace(heard.bars, places=heard.bars.places[nearest])
+    return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
 
 
 def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
@@ -197,12 +223,12 @@ def _without_beat(
     return Listening(samples.duration, 0.0, False, (), waveform, remark, drums=drums)
 
 
-def _beats(analysis: Analysis, followed: Followed, heard: HeardBeats, weights: Weights) -> tuple[Beat, ...]:
+def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Beat, ...]:
     """Return the beats with place, strength and sureness."""
     times = heard.beats
     if len(times) < 2:
         return ()
-    inputs = describe_song_beats(analysis, followed, heard)
+    inputs = describe_song_beats(analysis, heard)
     sure = sigmoid(weights.sureness.logits(inputs)[:, 0])
     strengths = _strengths(times, analysis.onsets)
     return tuple(
@@ -211,7 +237,7 @@ def _beats(analysis: Analysis, followed: Followed, heard: HeardBeats, weights: W
     )
 
 
-def describe_song_beats(analysis: Analysis, followed: Followed, heard: HeardBeats) -> FloatArray:
+def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
     """Return the inputs from which the sureness of each beat is told."""
     hops = np.round(heard.beats * STROKE_HOPS_PER_SECOND).astype(np.int64)
     power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
@@ -223,7 +249,7 @@ def describe_song_beats(analysis: Analysis, followed: Followed, heard: HeardBeat
         analysis.onsets,
         analysis.tempo,
         analysis.attacks,
-        is_steady=followed.grid is not None,
+        is_steady=heard.clock is not None,
         belief=belief,
         loudness=power[np.clip(hops, 0, len(power) - 1)].astype(np.float64),
     )
@@ -235,10 +261,9 @@ def _strengths(times: FloatArray, onsets: Onsets) -> FloatArray:
     return np.clip(near / max(float(np.percentile(near, 95)), 1e-6), 0, 1)
 
 
-def _tempo(grid: SteadyGrid | None, heard: HeardBeats) -> float:
-    if grid is not None:
-        unit = heard.choice.reading.unit if heard.choice else PARTS
-        return round(grid.tempo * PARTS / unit, 3)
+def _tempo(heard: HeardBeats) -> float:
+    if heard.clock is not None:
+        return round(heard.clock.tempo, 3)
     if len(heard.beats) < 2:
         return 0.0
     return round(60 / float(np.median(np.diff(heard.beats))), 2)

@@ -3,12 +3,10 @@
 from itertools import pairwise
 
 import numpy as np
-import scipy.fft
 import scipy.ndimage as ndi
-from msgspec import Struct
 
-from epiphane.audio.attack import BINS_PER_SECOND, exact_attacks, nearest_attacks
-from epiphane.audio.spectrum import HOPS_PER_SECOND
+from epiphane.audio.attack import BINS_PER_SECOND, nearest_attacks
+from epiphane.audio.comb import Comb, comb_fit, periodogram_fit, refined
 from epiphane.types import BoolArray, Float32Array, FloatArray
 
 _MOST_MEDIAN_SECONDS = 0.006
@@ -22,28 +20,10 @@ _STRAY_WINDOW_SECONDS, _MOST_STRAY_SECONDS = 4.0, 0.016
 # Attacks that lie this close to a grid are there by no chance.
 _CLOSE_SECONDS, _LEAST_CLOSE = 0.002, 0.8
 _LEFT_SECONDS, _LEAST_ON_GRID, _LEAST_FOLLOWED = 0.02, 0.3, 0.6
-# Where attacks are known to the millisecond only, a line through them is no better than this.
-_MOST_MOVED_SECONDS = 0.004
-
-
-class SteadyGrid(Struct, frozen=True):
-    """Half-beats at ``phase + k * half_beat`` seconds for every whole k."""
-
-    half_beat: float
-    phase: float
-
-    @property
-    def tempo(self) -> float:
-        """Beats a minute."""
-        return 30 / self.half_beat
-
-    def half_beats_until(self, duration: float) -> FloatArray:
-        """Return the times of all half-beats from 0 to `duration`, seconds."""
-        # A beat on the very first sample is one, though it may be heard a little before it; one in
-        # the last hundredths of a second is the beginning of what has been cut off.
-        first = np.ceil((-0.005 - self.phase) / self.half_beat)
-        last = np.floor((duration - self.phase) / self.half_beat)
-        return np.maximum(self.phase + np.arange(first, last + 1) * self.half_beat, 0.0)
+# Attacks as a whole, in windows of eight seconds, two apart.
+_WINDOW_HOP_SECONDS, _REACH_BINS, _SMOOTH_BINS = 2.0, 50, 4.0
+_MOST_LYING_OFF, _LEAST_PROMINENCE, _LEAST_LYING_ON = 0.0125, 0.4, 0.75
+_NEVER_LYING_OFF, _NEAR_SECONDS = 0.028, 0.03
 
 
 def fit_steady_grid(
@@ -54,7 +34,7 @@ def fit_steady_grid(
     attacks: Float32Array,
     beats: FloatArray,
     tempo: float,
-) -> SteadyGrid | None:
+) -> Comb | None:
     """Return the constant grid that the song was made to, or None if it keeps its own time.
 
     The period comes from the harmonic periodogram of the whole onset curve near `tempo`, then
@@ -73,65 +53,75 @@ def fit_steady_grid(
     """
     if len(beats) < _FEWEST_BEATS:
         return None
-    grid = _comb_fit(attacks, _periodogram_fit(strength, tempo), beats)
-    if not _is_kept(grid, attacks, beats):
+    comb = comb_fit(attacks, periodogram_fit(strength, tempo), beats)
+    if (
+        not _is_kept(comb, attacks, beats)
+        or _stray(lie_of_attacks(attacks, comb, beats)[0]) > _NEVER_LYING_OFF
+    ):
         return None
-    numbers, times = _exact_hits(mono, rate, grid, attacks, beats)
-    if len(numbers) < max(4, 0.25 * len(beats)):
-        return _round_tempo(grid, beats)
-    line = _line_fit(numbers, times, grid)
-    off = times - line.phase - numbers * line.half_beat
-    spread = float(np.median(np.abs(off - np.median(off))))
-    fitted = _round_tempo(line, beats, most_moved=min(max(2 * spread, 0.0005), _MOST_MOVED_SECONDS))
-    shift = float(np.median(times - fitted.phase - numbers * fitted.half_beat))
-    return SteadyGrid(fitted.half_beat, fitted.phase + shift)
+    return refined(mono, rate, comb, attacks, beats)
 
 
-def _periodogram_fit(strength: Float32Array, tempo: float) -> SteadyGrid:
-    """Maximise the sum of the spectrum at one, two and four times the beat rate."""
-    signal = strength - strength.mean()
-    seconds = len(signal) / HOPS_PER_SECOND
-    n_fft = scipy.fft.next_fast_len(8 * len(signal))
-    magnitude = np.abs(scipy.fft.rfft(signal, n_fft))
-    frequency = np.arange(len(magnitude)) * HOPS_PER_SECOND / n_fft
-    beat = 60 / tempo
-    # Steps that move the last beat by 4 ms.
-    step = 0.004 * beat / seconds
-    periods = beat + np.arange(-int(0.03 * beat / step), int(0.03 * beat / step) + 1) * step
-    score = sum(np.interp(n / periods, frequency, magnitude) for n in (1, 2, 4))
-    period = float(periods[int(np.argmax(score))])
-    times = np.arange(len(signal)) / HOPS_PER_SECOND
-    turn = np.angle(np.sum(signal * np.exp(-4j * np.pi * times / period)))
-    return SteadyGrid(period / 2, float(-turn / (2 * np.pi) % 1 * period / 2))
+def settle_on_clock(
+    mono: Float32Array, rate: int, *, strength: Float32Array, attacks: Float32Array, beats: FloatArray
+) -> Comb | None:
+    """Return the comb of these beats, one instant each, or None if the song keeps its own time.
+
+    A second look, once it is known which beats people tap: at halves and at thirds of them, and by where
+    the attacks lie as a whole, seconds at a time, rather than by the single one next to each beat.
+    """
+    if len(beats) < _FEWEST_BEATS:
+        return None
+    tempo = 60 / float(np.median(np.diff(beats)))
+    fitted = [comb_fit(attacks, periodogram_fit(strength, tempo, parts=parts), beats) for parts in (2, 3)]
+    lying = [lie_of_attacks(attacks, comb, beats) for comb in fitted]
+    chosen = int(np.argmax([prominence for _, prominence in lying]))
+    comb, (off, prominence) = fitted[chosen], lying[chosen]
+    distance = beats - comb.every_beat(beats).nearest(beats)
+    agreeing = np.abs(distance - np.median(distance)) < _NEAR_SECONDS
+    is_on_it = _stray(off) < _MOST_LYING_OFF and prominence > _LEAST_PROMINENCE
+    is_on_it = is_on_it and agreeing.mean() > _LEAST_LYING_ON
+    return refined(mono, rate, comb, attacks, beats).every_beat(beats) if is_on_it else None
 
 
-def _comb_fit(attacks: Float32Array, grid: SteadyGrid, beats: FloatArray) -> SteadyGrid:
-    """Move period and phase to where the comb of half-beats meets the most attacks."""
-    smooth = ndi.gaussian_filter1d(np.minimum(attacks, 6.0), 3.0)
-    numbers = np.unique(np.round((beats - grid.phase) / grid.half_beat))
-    numbers = np.arange(numbers[0], numbers[-1] + 1)
-    middle, half = (numbers[0] + numbers[-1]) / 2, max((numbers[-1] - numbers[0]) / 2, 1.0)
-    period, centre = grid.half_beat, grid.phase + grid.half_beat * middle
-    bins = np.arange(len(smooth))
-    for reach, n_steps in ((0.020, 21), (0.0025, 21), (0.0004, 9)):
-        shifts = np.linspace(-reach, reach, n_steps)
-        score = np.empty((n_steps, n_steps))
-        for row, change in enumerate(shifts / half):
-            times = centre + shifts[:, None] + (period + change) * (numbers - middle)
-            score[row] = np.interp(times * BINS_PER_SECOND, bins, smooth).mean(axis=1)
-        best_period, best_shift = np.unravel_index(int(score.argmax()), score.shape)
-        period, centre = period + shifts[best_period] / half, centre + shifts[best_shift]
-    return SteadyGrid(float(period), float(centre - period * middle))
+def _stray(off: FloatArray) -> float:
+    """Return how far off most windows lie: the 90th percentile, seconds."""
+    return float(np.quantile(np.abs(off - np.median(off)), 0.9))
 
 
-def _is_kept(grid: SteadyGrid, attacks: Float32Array, beats: FloatArray) -> bool:
+def lie_of_attacks(attacks: Float32Array, comb: Comb, beats: FloatArray) -> tuple[FloatArray, float]:
+    """Return how far off a comb the attacks lie as a whole, and how clearly.
+
+    Returns
+    -------
+    float64, shape (n_windows,), seconds
+        For windows of eight seconds, two apart: the shift of the comb at which it meets the most attacks.
+    float
+        How much more it meets there than elsewhere: 0 where any shift is as good.
+    """
+    smooth = ndi.gaussian_filter1d(np.minimum(attacks, 6.0), _SMOOTH_BINS)
+    shifts = np.arange(-_REACH_BINS, _REACH_BINS + 1)
+    numbers = np.arange(comb.numbers_of(beats).min(), comb.numbers_of(beats).max() + 1)
+    teeth = comb.phase + numbers * comb.step
+    bins = np.round(teeth * BINS_PER_SECOND).astype(np.int64)[:, None] + shifts
+    met = smooth[np.clip(bins, 0, len(smooth) - 1)]
+    off, prominence = [], []
+    for start in np.arange(beats[0], max(beats[-1] - _WINDOW_SECONDS, beats[0]) + 0.01, _WINDOW_HOP_SECONDS):
+        inside = (teeth >= start - 0.01) & (teeth < start + _WINDOW_SECONDS)
+        curve = met[inside].mean(axis=0)
+        off.append(float(shifts[curve.argmax()]) / BINS_PER_SECOND)
+        prominence.append(float(curve.max() - np.median(curve)))
+    return np.array(off), float(np.mean(prominence))
+
+
+def _is_kept(grid: Comb, attacks: Float32Array, beats: FloatArray) -> bool:
     """Whether the song stays on the grid from its first beat to its last.
 
     Either attacks and followed beats both agree with it, or the attacks do so closely that the beats
     must have been followed off the grid. In neither case may it be left: a change of tempo near the end
     leaves most of a song on the grid of its beginning.
     """
-    on_grid = _nearest_on(grid, beats)
+    on_grid = grid.nearest(beats)
     off = nearest_attacks(attacks, on_grid, reach=0.03, tendency=0.015) - on_grid
     heard = np.isfinite(off)
     if heard.sum() < _FEWEST_BEATS:
@@ -143,7 +133,7 @@ def _is_kept(grid: SteadyGrid, attacks: Float32Array, beats: FloatArray) -> bool
     seconds = float(beats[-1] - beats[0])
     if spread < _CLOSE_SECONDS and _is_close(centred, beats):
         return True
-    tolerance = min(0.03, 0.17 * grid.half_beat)
+    tolerance = min(0.03, 0.17 * grid.step)
     distance = beats - on_grid - np.median(beats - on_grid)
     astray = np.abs(distance) >= tolerance
     longest = max(12.0, 0.15 * seconds)
@@ -198,49 +188,3 @@ def _longest_run(flags: BoolArray, beats: FloatArray) -> float:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
     runs = [beats[end - 1] - beats[start] for start, end in zip(edges[::2], edges[1::2], strict=True)]
     return float(max(runs, default=0.0))
-
-
-def _round_tempo(
-    grid: SteadyGrid, beats: FloatArray, *, most_moved: float = _MOST_MOVED_SECONDS
-) -> SteadyGrid:
-    """Take the whole number of BPM if the song cannot be told from it: that is what people set.
-
-    It cannot if that moves the first and last beat by `most_moved` seconds at most.
-    """
-    whole = round(grid.tempo)
-    rounded = SteadyGrid(30 / whole, 0.0)
-    middle = round(((beats[0] + beats[-1]) / 2 - grid.phase) / grid.half_beat)
-    moved = abs(rounded.half_beat - grid.half_beat) * (beats[-1] - beats[0]) / 2 / grid.half_beat
-    if moved > most_moved or abs(grid.tempo - whole) > 0.05:
-        return grid
-    centre = grid.phase + middle * grid.half_beat
-    return SteadyGrid(rounded.half_beat, centre - middle * rounded.half_beat)
-
-
-def _exact_hits(
-    mono: Float32Array, rate: int, grid: SteadyGrid, attacks: Float32Array, beats: FloatArray
-) -> tuple[FloatArray, FloatArray]:
-    """Return the half-beat number and the time of attacks known to the sample, near the beats."""
-    numbers = np.round((beats - grid.phase) / grid.half_beat)
-    near = nearest_attacks(attacks, grid.phase + numbers * grid.half_beat, reach=0.020, tendency=0.012)
-    known = np.isfinite(near)
-    times = exact_attacks(mono, rate, near[known])
-    exact = np.isfinite(times)
-    return numbers[known][exact], times[exact]
-
-
-def _line_fit(numbers: FloatArray, times: FloatArray, grid: SteadyGrid) -> SteadyGrid:
-    """Fit period and phase to attack times by least squares, leaving out those that lie apart."""
-    period, phase = grid.half_beat, grid.phase
-    for _ in range(8):
-        off = times - phase - numbers * period
-        off -= np.median(off)
-        kept = np.abs(off) <= max(0.001, 2.5 * float(np.median(np.abs(off))))
-        if np.ptp(numbers[kept]) < 2:
-            break
-        period, phase = np.polyfit(numbers[kept], times[kept], 1)
-    return SteadyGrid(float(period), float(phase))
-
-
-def _nearest_on(grid: SteadyGrid, times: FloatArray) -> FloatArray:
-    return grid.phase + np.round((times - grid.phase) / grid.half_beat) * grid.half_beat

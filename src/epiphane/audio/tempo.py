@@ -15,6 +15,8 @@ TEMPI = np.exp(np.linspace(np.log(40), np.log(260), 270))
 _WINDOW_SECONDS = 12
 _LONGEST_LAG_SECONDS = 6
 _COMB_WEIGHTS = (1.0, 0.5, 0.25, 0.5)
+# What a change of tempo by one step of 0.7 % within a second costs, in fit.
+_COURSE_COST = 0.02
 _USUAL_BPM = 140.0
 _USUAL_SPREAD_OCTAVES = 0.8
 
@@ -33,6 +35,15 @@ class TempoCurve:
     def __init__(self, fit: FloatArray, tempo: float) -> None:
         self.fit = fit
         self.tempo = tempo
+
+    def clarity(self) -> float:
+        """Return the mean fit along the clearest course of the tempo, which changes a little at a time."""
+        tempi = np.arange(len(TEMPI))
+        costs = _COURSE_COST * np.abs(tempi[:, None] - tempi)
+        course = self.fit[0]
+        for row in self.fit[1:]:
+            course = (course[:, None] - costs).max(axis=0) + row
+        return float(course.max() / len(self.fit))
 
 
 def measure_tempo(onsets: Onsets) -> TempoCurve:

@@ -12,6 +12,7 @@ from epiphane.document.model import (
     Drums,
     Footage,
     FootageId,
+    HeardSource,
     Hit,
     Lane,
     LaneId,
@@ -179,7 +180,10 @@ def a_project(*, n_lanes: int = 2, n_shots: int = 3) -> Project:
     """Return a project with a song of 8 bars, two clips, shots of a bar, and lanes on every beat."""
     shots = tuple(Shot(ShotId(10 + n), FootageId(1 + n % 2), 60 * n, 60) for n in range(n_shots))
     lanes = tuple(Lane(LaneId(20 + n), ("flash", "zoom")[n % 2], PulseId(5)) for n in range(n_lanes))
-    pulses = (Pulse(PulseId(5), "beats", PulseUnit.BEAT), Pulse(PulseId(6), "bars", PulseUnit.BAR))
+    pulses = (
+        Pulse(PulseId(5), "beats", HeardSource(PulseUnit.BEAT)),
+        Pulse(PulseId(6), "bars", HeardSource(PulseUnit.BAR)),
+    )
     return Project(
         song=a_song(),
         footage=(some_footage(1), some_footage(2)),

@@ -104,6 +104,18 @@ def fit_ranker(
     return Ranker(standard, *parts(found.x))
 
 
+def mean_ranker(rankers: Sequence[Ranker]) -> Ranker:
+    """Return the ranker whose scores are the mean of these, which were fitted to the same songs."""
+    n_rankers = len(rankers)
+    return Ranker(
+        rankers[0].standard,
+        np.concatenate([ranker.hidden for ranker in rankers], axis=1),
+        np.concatenate([ranker.hidden_bias for ranker in rankers]),
+        np.concatenate([ranker.outer for ranker in rankers]) / n_rankers,
+        np.mean([ranker.linear for ranker in rankers], axis=0),
+    )
+
+
 def _standard(inputs: np.ndarray) -> Standard:
     mean = inputs.mean(axis=0, dtype=np.float64)
     return Standard(mean, inputs.std(axis=0, dtype=np.float64) + _LEAST_DEVIATION)

@@ -27,13 +27,14 @@ from epiphane.audio.readings import READINGS, beats_of, describe_readings
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
 from epiphane.document.model import DRUMS, Drums
 from epiphane.types import BoolArray, FloatArray
-from training.fitting import coloured_strokes, fit_linear, fit_network, fit_ranker
+from training.fitting import coloured_strokes, fit_linear, fit_network, fit_ranker, mean_ranker
 from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
 _N_SONGS = 1500
 _N_FOLDS = 4
+_N_RANKERS = 3
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
 _FALSE_HIT_COST = 0.0007  # of F, for one false hit a minute where no drums play
 
@@ -116,7 +117,7 @@ def _learn_strokes(
         features = np.concatenate([song.features for song in kept])
         struck = np.concatenate([song.struck for song in kept])
         features = np.concatenate([features, coloured_strokes(np.random.default_rng(seed), features)])
-        return fit_network(features, np.concatenate([struck, struck]), n_hidden=32, n_epochs=7, seed=seed)
+        return fit_network(features, np.concatenate([struck, struck]), n_hidden=48, n_epochs=7, seed=seed)
 
     logits: list[FloatArray] = [np.zeros((0, 5))] * len(library)
     for fold in range(_N_FOLDS):
@@ -177,8 +178,11 @@ def _ranked(
     usable = [found.max() > least for found in scores]
     folds = _by_style(songs)
 
-    def fit(numbers: Sequence[int]) -> Ranker:
-        return fit_ranker([(inputs[k], right[k]) for k in numbers if usable[k]], n_hidden=16, penalty=2.0)
+    def fit(numbers: Sequence[int], n_rankers: int = 1) -> Ranker:
+        learned = [(inputs[k], right[k]) for k in numbers if usable[k]]
+        return mean_ranker(
+            [fit_ranker(learned, n_hidden=16, penalty=2.0, seed=seed) for seed in range(n_rankers)]
+        )
 
     chosen = np.zeros(len(songs))
     for fold in range(5):
@@ -188,7 +192,7 @@ def _ranked(
                 chosen[k] = scores[k][int(ranker.scores(inputs[k]).argmax())]
     best = np.mean([found.max() for found in scores])
     say(f"other styles: {chosen.mean():.3f} of {best:.3f}; right in {np.mean(chosen > 0.9):.3f}")
-    return fit(range(len(songs)))
+    return fit(range(len(songs)), _N_RANKERS)
 
 
 def _learn_drums_in_song(songs: Sequence[_Song], readings: Ranker, bars: Ranker) -> Network:

@@ -14,7 +14,8 @@ from epiphane.audio.heard import Listening
 from epiphane.document.model import DRUMS, Override, Project, PulseUnit
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, ensure_pulse
+from epiphane.edits.lanes import add_lane
+from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.shots import fill_song
 from epiphane.edits.song import set_song
 from epiphane.effects.registry import effect_named
@@ -247,7 +248,8 @@ def _write_json(value: dict[str, Any], out: Path | None) -> None:
 def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
     effect, separator, pulse = words.partition(":")
     unit, _, every = pulse.partition("/")
-    units = {"beats": PulseUnit.BEAT, "bars": PulseUnit.BAR} | {drum: PulseUnit(drum) for drum in DRUMS}
+    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in DRUMS}
+    units |= {drum: PulseUnit(drum) for drum in DRUMS}
     if not separator or unit not in units or (every and not every.isdigit()):
         raise ParameterError(
             f"a lane is EFFECT:PULSE with a pulse {', '.join(units)}, or every Nth as beats/N, got {words!r}"

@@ -11,6 +11,8 @@ Float32Array: TypeAlias = NDArray[np.float32]
 IntArray: TypeAlias = NDArray[np.int64]
 BoolArray: TypeAlias = NDArray[np.bool_]
 
+ByteArray: TypeAlias = NDArray[np.uint8]
+
 Picture: TypeAlias = NDArray[np.uint8]
 """uint8, (height, width, 3), BGR, full range, contiguous."""
 

@@ -58,6 +58,9 @@ def test_a_project_of_the_first_format_opens_without_what_it_did_not_know():
     for name in ("drums", "sections", "drops"):
         del raw["song"][name]
     raw["song"]["beats"] = [beat[:3] for beat in raw["song"]["beats"]]
+    for pulse in raw["pulses"]:
+        pulse["unit"] = pulse.pop("source")["unit"]
+        del pulse["keep"]
     opened = decode_project(json.dumps(raw).encode(), where="it")
     beats = tuple(replace(beat, sureness=1.0) for beat in project.song.beats)
     song = replace(project.song, beats=beats, drums=Drums(), sections=(), drops=())

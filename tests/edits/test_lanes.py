@@ -7,14 +7,13 @@ from epiphane.edits.lanes import (
     add_lane,
     change_envelope,
     change_lane,
-    ensure_pulse,
     fire_by,
     move_lane,
-    pulse_name,
     remove_lane,
     reset_setting,
     set_setting,
 )
+from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.shots import stretch_shot
 from epiphane.errors import EditError
 

@@ -15,7 +15,6 @@ from epiphane.edits.lanes import (
     add_lane,
     change_envelope,
     change_lane,
-    ensure_pulse,
     fire_by,
     move_lane,
     remove_lane,
@@ -23,6 +22,7 @@ from epiphane.edits.lanes import (
     set_setting,
 )
 from epiphane.edits.picture import set_rate, set_size
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import fill_song, lay_in_row, remove_shots, slip_shot, stretch_shot
 from epiphane.edits.song import set_song
 from epiphane.errors import EditError

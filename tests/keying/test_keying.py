@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import DRUMS, Ease, Envelope, LaneId, Pulse, PulseId, PulseUnit
+from epiphane.document.model import DRUMS, Ease, Envelope, HeardSource, LaneId, Pulse, PulseId, PulseUnit
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
 from epiphane.keying.envelope import envelope_level, frame_levels
-from epiphane.keying.pulses import hits_of
+from epiphane.keying.pulses import Ground, hits_of
 from epiphane.keying.schedule import schedule
 from epiphane.timing import COMMON_RATES, frame_at
 
@@ -57,17 +57,17 @@ def test_every_nth_is_counted_from_the_first_downbeat(every, data):
     first = data.draw(st.integers(0, every - 1))
     song = a_song(n_beats=40)
     song = replace(song, beats=song.beats[2:])  # a pick-up of two beats before the first downbeat
-    beats = hits_of(Pulse(PulseId(1), "p", PulseUnit.BEAT, every, first), song)
+    beats = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BEAT), every, first), Ground(song))
     expected = [b.time for n, b in enumerate(song.beats) if (n - 2) % every == first]
     assert [hit.time for hit in beats] == expected
-    bars = hits_of(Pulse(PulseId(1), "p", PulseUnit.BAR), song)
+    bars = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BAR)), Ground(song))
     assert [hit.time for hit in bars] == [b.time for b in song.beats if b.place == 1]
 
 
 @given(st.sampled_from(DRUMS), st.integers(1, 5))
 def test_a_pulse_of_a_drum_has_its_hits_and_their_strength(drum, every):
     song = a_song(n_beats=20)
-    hits = hits_of(Pulse(PulseId(1), "p", PulseUnit(drum), every), song)
+    hits = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit(drum)), every), Ground(song))
     assert hits == song.drums.hits(drum)[::every]
 
 

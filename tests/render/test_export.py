@@ -20,7 +20,8 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
 from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, change_envelope, ensure_pulse
+from epiphane.edits.lanes import add_lane, change_envelope
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import fill_song
 from epiphane.edits.song import set_song
 from epiphane.errors import CancelledError, MediaError

@@ -15,7 +15,7 @@ from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress
 
 # Part of the cache's key: raise it whenever listening hears differently, or its weights are new.
-LISTENING_VERSION = 6
+LISTENING_VERSION = 7
 
 
 def hear_song(
@@ -73,13 +73,16 @@ def _remember(path: Path, listening: Listening) -> None:
         return  # a full or read-only disk costs time, not the result
 
 
-def _array_to_bytes(value: object) -> bytes:
-    if isinstance(value, np.ndarray):
-        return np.round(value * 255).astype(np.uint8).tobytes()  # finer than a drawn pixel
-    raise NotImplementedError(type(value))
+def _array_to_bytes(value: object) -> tuple[str, tuple[int, ...], bytes]:
+    if not isinstance(value, np.ndarray):
+        raise NotImplementedError(type(value))
+    kept = value.astype(np.float16) if value.dtype == np.float32 else value  # finer than a drawn pixel
+    return kept.dtype.str, kept.shape, kept.tobytes()
 
 
 def _array_from_bytes(_kind: type, value: object) -> np.ndarray:
-    if not isinstance(value, bytes):
-        raise ValueError("expected bytes")
-    return np.frombuffer(value, np.uint8).reshape(-1, 3).astype(np.float32) / 255
+    if not isinstance(value, list) or len(value) != 3:
+        raise ValueError("expected type, shape and bytes")
+    kind, shape, content = value
+    found = np.frombuffer(content, kind).reshape(shape)
+    return found.astype(np.float32) if found.dtype == np.float16 else found

@@ -2,6 +2,7 @@
 
 from msgspec import Struct
 
+from epiphane.audio.levels import SongLevels
 from epiphane.audio.samples import Samples
 from epiphane.document.model import Beat, Drums, Section, Song
 from epiphane.types import Float32Array
@@ -38,6 +39,8 @@ class Listening(Struct, frozen=True, eq=False):
         All tempi that the song could have, the chosen one among them, the likeliest first.
     metre_sureness : float, 0 to 1
         The share of the belief in these bars.
+    levels : SongLevels or None
+        What hits of a band are looked for in; None where nothing sounds.
     """
 
     duration: float
@@ -51,6 +54,7 @@ class Listening(Struct, frozen=True, eq=False):
     drops: tuple[float, ...] = ()
     alternatives: tuple[AlternativeTempo, ...] = ()
     metre_sureness: float = 0.0
+    levels: SongLevels | None = None
 
     @property
     def beats_per_bar(self) -> int:

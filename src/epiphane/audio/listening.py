@@ -6,6 +6,7 @@ import soxr
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.audio.bands import song_levels
 from epiphane.audio.comb import Comb
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
@@ -76,11 +77,13 @@ def listen(
     weights = learned_weights()
     analysis = analyse(mono, rate, progress=lambda share: progress(0.1 + 0.6 * share))
     strokes = hear_strokes(analysis.drums, weights.drums)
+    levels = song_levels(analysis.rhythm, analysis.attacks)
     followed = follow(analysis) if analysis.has_beat else None
     progress(0.8)
     if followed is None:
         drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
-        return _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
+        found = _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
+        return replace(found, levels=levels)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
     if heard.clock is None:
         heard = on_clock(analysis, heard)
@@ -111,6 +114,7 @@ def listen(
         drops=form.drops,
         alternatives=_alternatives(heard),
         metre_sureness=round(heard.bars.sureness, 3),
+        levels=levels,
     )
 
 

@@ -27,7 +27,8 @@ from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
 from epiphane.document.model import FootageId, Project, PulseUnit
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
-from epiphane.edits.lanes import add_lane, change_lane, ensure_pulse, remove_lane
+from epiphane.edits.lanes import add_lane, change_lane, remove_lane
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import fill_song, lay_in_row, remove_shots
 from epiphane.effects.registry import effect_named
 from epiphane.errors import EditError

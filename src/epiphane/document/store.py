@@ -62,7 +62,21 @@ def _upgrade_1(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"version": 2}
 
 
-_UPGRADES = {1: _upgrade_1}
+def _upgrade_2(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 lets pulses have other sources than what was heard."""
+    pulses = raw.get("pulses")
+    if isinstance(pulses, list):
+        pulses = [_with_source(pulse) if isinstance(pulse, dict) else pulse for pulse in pulses]
+        raw = raw | {"pulses": pulses}
+    return raw | {"version": 3}
+
+
+def _with_source(pulse: dict[str, Any]) -> dict[str, Any]:
+    others = {name: value for name, value in pulse.items() if name != "unit"}
+    return others | {"source": {"type": "heard", "unit": pulse.get("unit")}}
+
+
+_UPGRADES = {1: _upgrade_1, 2: _upgrade_2}
 
 
 def save_project(project: Project, path: Path) -> None:

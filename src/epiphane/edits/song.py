@@ -3,7 +3,7 @@
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import Project, Pulse, PulseId, PulseUnit, Shot, Song
+from epiphane.document.model import HeardSource, Project, Pulse, PulseId, PulseUnit, Shot, Song
 
 STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
 
@@ -34,7 +34,7 @@ def _moved_lines(shots: tuple[Shot, ...], old: list[int], new: list[int], n_fram
 def _with_standard_pulses(project: Project) -> Project:
     pulses, next_id = list(project.pulses), project.next_id
     for name, unit in STANDARD_PULSES:
-        if not any((p.unit, p.every, p.first) == (unit, 1, 0) for p in pulses):
-            pulses.append(Pulse(PulseId(next_id), name, unit))
+        if not any((p.unit, p.every, p.first, p.keep) == (unit, 1, 0, 1.0) for p in pulses):
+            pulses.append(Pulse(PulseId(next_id), name, HeardSource(unit)))
             next_id += 1
     return replace(project, pulses=tuple(pulses), next_id=next_id)

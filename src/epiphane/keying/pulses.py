@@ -1,24 +1,181 @@
 """The hits of a pulse."""
 
-from epiphane.document.model import DRUMS, Hit, Pulse, PulseUnit, Song
+from collections.abc import Sequence
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.document.model import (
+    DRUMS,
+    BandSource,
+    Beat,
+    Blend,
+    BlendSource,
+    HeardSource,
+    Hit,
+    Project,
+    Pulse,
+    PulseId,
+    PulseUnit,
+    Song,
+    TappedSource,
+    TempoSource,
+)
+from epiphane.types import FloatArray
+
+_DIVISIONS = {PulseUnit.HALF: 2, PulseUnit.THIRD: 3, PulseUnit.QUARTER: 4}
+# How much a place in the bar weighs: its first beat, its middle, other beats, and what lies between.
+_DOWNBEAT, _MIDDLE, _BEAT, _BETWEEN = 1.0, 0.8, 0.6, {2: 0.4, 3: 0.25, 4: 0.2}
+_PLACE_TOLERANCE = 0.06
+_AROUND_SECONDS = 8.0
 
 
-def hits_of(pulse: Pulse, song: Song | None) -> tuple[Hit, ...]:
-    """Return the hits of a pulse, ascending; none where there is no song or no beat.
+class Ground(Struct, frozen=True, cache_hash=True):
+    """What the hits of pulses depend on beside themselves: the song, the other pulses, the length."""
 
-    Every Nth beat or bar is counted from the first downbeat, both ways, so that it falls on it; every
-    Nth hit of a drum from its first.
+    song: Song | None
+    pulses: tuple[Pulse, ...] = ()
+    duration: float = 0.0
+
+
+def ground_of(project: Project) -> Ground:
+    """Return what the hits of a project's pulses depend on."""
+    return Ground(project.song, project.pulses, float(project.n_frames / project.rate))
+
+
+@lru_cache(maxsize=256)
+def hits_of(pulse: Pulse, ground: Ground) -> tuple[Hit, ...]:
+    """Return the hits of a pulse, ascending; none where what it comes from is not there.
+
+    Every Nth hit of the grid is counted from the first downbeat, both ways, so that it falls on it; of
+    other sources from their first hit.
     """
-    if song is None:
+    return _hits(pulse, ground, frozenset())
+
+
+def _hits(pulse: Pulse, ground: Ground, above: frozenset[PulseId]) -> tuple[Hit, ...]:
+    if pulse.id in above:  # a pulse that is made of itself has no hits
         return ()
-    if pulse.unit.value in DRUMS:
-        return song.drums.hits(pulse.unit.value)[pulse.first :: pulse.every]
+    found, origin = _source_hits(pulse, ground, above | {pulse.id})
+    if pulse.every > 1:
+        found = tuple(
+            hit for index, hit in enumerate(found) if (index - origin - pulse.first) % pulse.every == 0
+        )
+    if pulse.keep < 1:
+        order = importance_order(found, ground.song)
+        kept = sorted(order[: round(pulse.keep * len(found))])
+        found = tuple(found[index] for index in kept)
+    return found
+
+
+def _source_hits(pulse: Pulse, ground: Ground, above: frozenset[PulseId]) -> tuple[tuple[Hit, ...], int]:
+    """Return the hits of a pulse's source, and the index of the one that counting begins with."""
+    match pulse.source:
+        case HeardSource(unit=unit):
+            return ((), 0) if ground.song is None else _heard_hits(unit, ground.song)
+        case BandSource(hits=hits) | TappedSource(hits=hits):
+            return hits, 0
+        case TempoSource(tempo=tempo, start=start):
+            n_hits = max(0, int(np.ceil((ground.duration - start) * tempo / 60)))
+            return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
+        case BlendSource() as blend:
+            pulses = {one.id: one for one in ground.pulses}
+            one, other = (
+                _hits(pulses[number], ground, above) if number in pulses else ()
+                for number in (blend.one, blend.other)
+            )
+            return blended(one, other, blend.how, blend.tolerance), 0
+
+
+def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
+    if unit.value in DRUMS:
+        return song.drums.hits(unit.value), 0
     beats = song.beats
-    if pulse.unit is PulseUnit.BAR:
+    if unit is PulseUnit.BAR:
         beats = tuple(beat for beat in beats if beat.place == 1)
     origin = next((index for index, beat in enumerate(beats) if beat.place == 1), 0)
-    return tuple(
-        Hit(beat.time, beat.strength)
-        for index, beat in enumerate(beats)
-        if (index - origin - pulse.first) % pulse.every == 0
-    )
+    if unit in (PulseUnit.BEAT, PulseUnit.BAR):
+        return tuple(Hit(beat.time, beat.strength) for beat in beats), origin
+    if unit is PulseUnit.OFF_BEAT:
+        return tuple(_between(beat, after, 1, 2) for beat, after in pairwise(beats)), origin
+    n_parts = _DIVISIONS[unit]
+    divided = [
+        _between(beat, after, part, n_parts) for beat, after in pairwise(beats) for part in range(n_parts)
+    ]
+    divided += [Hit(beat.time, beat.strength) for beat in beats[-1:]]
+    return tuple(divided), origin * n_parts
+
+
+def _between(beat: Beat, after: Beat, part: int, n_parts: int) -> Hit:
+    """Return the hit some parts of the way from a beat to the next: weaker, as it is played so."""
+    if part == 0:
+        return Hit(beat.time, beat.strength)
+    share = part / n_parts
+    strength = (1 - share) * beat.strength + share * after.strength
+    weight = _BETWEEN[2 if 2 * part == n_parts else n_parts] / _BEAT
+    return Hit(round(beat.time + share * (after.time - beat.time), 6), round(strength * weight, 3))
+
+
+def blended(one: Sequence[Hit], other: Sequence[Hit], how: Blend, tolerance: float) -> tuple[Hit, ...]:
+    """Return the hits of two pulses as one: hits within `tolerance` seconds are the same hit.
+
+    Where both pulses have a hit, it is that of the first.
+    """
+    times, others = (np.array([hit.time for hit in hits]) for hits in (one, other))
+    if how is Blend.EITHER:
+        alone = is_near(others, times, tolerance)
+        added = [hit for hit, near in zip(other, alone, strict=True) if not near]
+        return tuple(sorted([*one, *added], key=lambda hit: hit.time))
+    near = is_near(times, others, tolerance)
+    return tuple(hit for hit, is_both in zip(one, near, strict=True) if is_both == (how is Blend.BOTH))
+
+
+def is_near(times: FloatArray, others: FloatArray, tolerance: float) -> np.ndarray:
+    """Return which times (seconds) have one of the others, ascending, within a tolerance."""
+    if len(others) == 0:
+        return np.zeros(len(times), bool)
+    after = np.searchsorted(others, times)
+    before = np.abs(times - others[np.maximum(after - 1, 0)])
+    behind = np.abs(others[np.minimum(after, len(others) - 1)] - times)
+    return np.asarray(np.minimum(before, behind) <= tolerance + 1e-9)
+
+
+def importance_order(hits: Sequence[Hit], song: Song | None) -> list[int]:
+    """Return the numbers of hits from the most to the least important: what a musician would keep.
+
+    Half by strength, against the strongest within eight seconds so that quiet parts keep theirs; half by
+    place in the bar. Of equals the earlier comes first.
+    """
+    if not hits:
+        return []
+    times = np.array([hit.time for hit in hits])
+    strengths = np.array([hit.strength for hit in hits])
+    first, end = (np.searchsorted(times, times + off) for off in (-_AROUND_SECONDS, _AROUND_SECONDS + 1e-9))
+    loudest = np.array([strengths[a:b].max() for a, b in zip(first, end, strict=True)])
+    weight = strengths / np.maximum(loudest, 1e-9) + _place_weights(times, song)
+    return [int(index) for index in np.lexsort((times, -np.round(weight, 6)))]
+
+
+def _place_weights(times: FloatArray, song: Song | None) -> FloatArray:
+    """Return how much each time weighs by its place in the bar, 0 to 1."""
+    weights = np.zeros(len(times))
+    if song is None or len(song.beats) < 2:
+        return weights
+    beats = np.array([beat.time for beat in song.beats])
+    on_beat = np.array(_beat_weights(song.beats))
+    phase = np.interp(times, beats, np.arange(len(beats)))
+    nearest = np.round(phase).astype(np.int64)
+    for n_parts, weight in reversed(_BETWEEN.items()):
+        off = np.abs(phase * n_parts - np.round(phase * n_parts)) / n_parts
+        weights = np.where(off < _PLACE_TOLERANCE, weight, weights)
+    is_on = np.abs(phase - nearest) < _PLACE_TOLERANCE
+    inside = (times > beats[0] - 0.1) & (times < beats[-1] + 0.1)
+    return np.where(inside, np.where(is_on, on_beat[nearest], weights), 0.0)
+
+
+def _beat_weights(beats: Sequence[Beat]) -> list[float]:
+    most = max(beat.place for beat in beats)
+    middle = most // 2 + 1 if most in (4, 6) else 0
+    return [_DOWNBEAT if beat.place == 1 else _MIDDLE if beat.place == middle else _BEAT for beat in beats]

@@ -6,9 +6,9 @@ from functools import cached_property
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.model import Hit, Lane, LaneId, Override, Project, Pulse, Song
+from epiphane.document.model import Hit, Lane, LaneId, Override, Project
 from epiphane.keying.envelope import frame_levels
-from epiphane.keying.pulses import hits_of
+from epiphane.keying.pulses import ground_of, hits_of
 from epiphane.timing import frame_at
 from epiphane.types import FloatArray
 
@@ -32,10 +32,11 @@ class Cue(Struct, frozen=True):
 
 
 class LaneSchedule:
-    """The cues of one lane, ascending by hit."""
+    """The cues of one lane, ascending by hit, and the hits of its pulse."""
 
-    def __init__(self, lane: Lane, cues: tuple[Cue, ...], n_frames: int) -> None:
+    def __init__(self, lane: Lane, hits: tuple[Hit, ...], cues: tuple[Cue, ...], n_frames: int) -> None:
         self.lane = lane
+        self.hits = hits
         self.cues = cues
         self._n_frames = n_frames
 
@@ -73,38 +74,28 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     `before` is an earlier schedule: lanes whose causes have not changed since are taken from it.
     """
     kept = {}
-    if before is not None and _same_ground(project, before.project):
+    if before is not None and (project.rate, project.n_frames) == (
+        before.project.rate,
+        before.project.n_frames,
+    ):
         kept = {one.lane.id: one for one in before.lanes}
+    ground = ground_of(project)
     pulses = {pulse.id: pulse for pulse in project.pulses}
     lanes = []
     for lane in project.lanes:
+        hits = hits_of(pulses[lane.pulse], ground) if lane.pulse in pulses else ()
         old = kept.get(lane.id)
-        if old is not None and old.lane == lane:
+        if old is not None and old.lane == lane and old.hits == hits:
             lanes.append(old)
         else:
-            lanes.append(LaneSchedule(lane, _cues(project, lane, pulses.get(lane.pulse)), project.n_frames))
+            lanes.append(LaneSchedule(lane, hits, _cues(project, lane, hits), project.n_frames))
     return Schedule(project, tuple(lanes))
 
 
-def _same_ground(new: Project, old: Project) -> bool:
-    return (
-        _same_song(new.song, old.song)
-        and new.rate == old.rate
-        and new.pulses == old.pulses
-        and new.n_frames == old.n_frames
-    )
-
-
-def _same_song(new: Song | None, old: Song | None) -> bool:
-    return new is old or new == old
-
-
-def _cues(project: Project, lane: Lane, pulse: Pulse | None) -> tuple[Cue, ...]:
-    if pulse is None:
-        return ()
+def _cues(project: Project, lane: Lane, hits: tuple[Hit, ...]) -> tuple[Cue, ...]:
     overrides = {round(override.hit, 6): override for override in lane.overrides}
     cues = []
-    for hit in hits_of(pulse, project.song):
+    for hit in hits:
         override = overrides.get(round(hit.time, 6))
         strength = lane.depth * (1 - lane.wander * _chance(lane.seed, hit.time))
         frame = frame_at(hit.time, project.rate)

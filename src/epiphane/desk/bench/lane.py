@@ -24,11 +24,11 @@ from epiphane.document.model import DRUMS, Ease, Lane, LaneId, Project, Pulse, P
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
-    ensure_pulse,
     fire_by,
     remove_lane,
     set_setting,
 )
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, text_value
 from epiphane.effects.registry import find_effect
 

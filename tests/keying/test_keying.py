@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.hits import Ground, hits_of
 from epiphane.document.model import DRUMS, Ease, Envelope, HeardSource, LaneId, Pulse, PulseId, PulseUnit
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
 from epiphane.keying.envelope import envelope_level, frame_levels
-from epiphane.keying.pulses import Ground, hits_of
 from epiphane.keying.schedule import schedule
 from epiphane.timing import COMMON_RATES, frame_at
 

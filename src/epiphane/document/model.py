@@ -91,6 +91,7 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     drums: Drums = Drums()
     sections: tuple[Section, ...] = ()
     drops: tuple[Seconds, ...] = ()
+    is_locked: bool = False
 
 
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):

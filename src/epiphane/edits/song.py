@@ -3,7 +3,8 @@
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import HeardSource, Project, Pulse, PulseId, PulseUnit, Shot, Song
+from epiphane.document.model import HeardSource, Project, Pulse, PulseId, PulseUnit, Song
+from epiphane.edits.regrid import move_cuts
 
 STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
 
@@ -14,21 +15,9 @@ def set_song(project: Project, song: Song) -> Project:
     old_lines = bar_frames(bars_of(project), project.rate)
     changed = replace(project, song=song)
     new_lines = bar_frames(bars_of(changed), project.rate)
-    return replace(changed, shots=_moved_lines(project.shots, old_lines, new_lines, changed.n_frames))
-
-
-def _moved_lines(shots: tuple[Shot, ...], old: list[int], new: list[int], n_frames: int) -> tuple[Shot, ...]:
-    """Return shots whose ends on an old line are on the new one; what lies past the end goes."""
-    place = dict(zip(old, new, strict=False))
-    moved: list[Shot] = []
-    for shot in shots:
-        start = place.get(shot.start, shot.start)
-        end = min(place.get(shot.start + shot.n_frames, start + shot.n_frames), n_frames)
-        if moved and start < moved[-1].start + moved[-1].n_frames:
-            start = moved[-1].start + moved[-1].n_frames
-        if end > start:
-            moved.append(replace(shot, start=start, n_frames=end - start))
-    return tuple(moved)
+    place = dict(zip(old_lines, new_lines, strict=False))
+    shots = move_cuts(project.shots, lambda frame: place.get(frame, frame), changed.n_frames)
+    return replace(changed, shots=shots)
 
 
 def _with_standard_pulses(project: Project) -> Project:

@@ -6,9 +6,9 @@ from functools import cached_property
 import numpy as np
 from msgspec import Struct
 
+from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.model import Hit, Lane, LaneId, Override, Project
 from epiphane.keying.envelope import frame_levels
-from epiphane.keying.pulses import ground_of, hits_of
 from epiphane.timing import frame_at
 from epiphane.types import FloatArray
 

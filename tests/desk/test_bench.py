@@ -151,11 +151,12 @@ def test_words_and_colours_are_chosen(demo, monkeypatch):
 
 def test_a_lane_is_fired_by_another_pulse(demo):
     n_cues = {}
-    for text in ("every beat", "every bar", "every Nth beat"):
+    for text in ("off-beats", "bars", "kicks", "beats"):
         choose(field(demo, QComboBox, "Fired by"), text)
         n_cues[text] = len(demo.editor.cues.lane(lane_of(demo).id).cues)
-    assert n_cues == {"every beat": 56, "every bar": 14, "every Nth beat": 28}
-    type_into(field(demo, QDoubleSpinBox, "Every Nth beat"), "8")
+    n_kicks = len(demo.editor.project.song.drums.kick)
+    assert n_cues == {"off-beats": 55, "bars": 14, "kicks": n_kicks, "beats": 56}
+    type_into(field(demo, QDoubleSpinBox, "Every Nth hit"), "8")
     assert len(demo.editor.cues.lane(lane_of(demo).id).cues) == 7
 
 

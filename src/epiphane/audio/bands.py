@@ -1,17 +1,15 @@
 """Hits where a band of the spectrum rises over a threshold, and the attacks beside them."""
 
 import numpy as np
-import scipy.ndimage as ndi
 
 from epiphane.audio.attack import nearest_attacks
 from epiphane.audio.levels import LAST_BYTE, LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
 from epiphane.audio.spectrum import Bands
-from epiphane.types import Float32Array, FloatArray, IntArray
+from epiphane.types import Float32Array, FloatArray
 
 _ATTACK_STEPS = 16  # of a natural log unit of rise
 _ATTACK_REACH = 0.035
-_FALL_TO_REARM = 0.05
-_PEAK_HOPS = 8
+_LEAST_TURN = 0.06  # 4 dB
 _HOPS_AT_ONCE = 8192
 
 
@@ -38,8 +36,9 @@ def attacks_near(levels: SongLevels, times: FloatArray, *, reach: float = 0.1) -
 def band_hits(levels: SongLevels, low: float, high: float, threshold: float, gap: float) -> FloatArray:
     """Return where a band rises over a threshold.
 
-    A hit is where the level passes the threshold upwards after it has been clearly under it, on the attack
-    beside it where there is one; of two that are closer than the gap, the first.
+    A hit is where the level, after it has fallen clearly, rises clearly and passes the threshold: so that
+    drums are found over a bass that never falls silent. It is put on the attack beside it where there is
+    one; of two that are closer than the gap, the stronger stays.
 
     Parameters
     ----------
@@ -53,32 +52,64 @@ def band_hits(levels: SongLevels, low: float, high: float, threshold: float, gap
         Time in seconds, ascending, and strength 0 to 1: how far the level goes above the threshold.
     """
     level = levels.level(low, high)
-    rough = _crossings(level, threshold)
-    if len(rough) == 0:
+    found = _rises(level, threshold) if threshold > 0 else []
+    if not found:
         return np.zeros((0, 2))
-    peaks = ndi.maximum_filter1d(level, _PEAK_HOPS, origin=-(_PEAK_HOPS // 2))[rough]
+    hops, peaks = (np.array(column) for column in zip(*found, strict=True))
     strengths = np.clip(0.3 + 0.7 * (peaks - threshold) / max(1 - threshold, 1e-3), 0, 1)
-    times = rough / LEVELS_PER_SECOND
+    times = hops / LEVELS_PER_SECOND
     near = attacks_near(levels, times, reach=_ATTACK_REACH)
     times = np.where(np.isfinite(near), near, times)
-    kept = _apart(times, gap)
-    return np.stack([times[kept], np.round(strengths[kept], 3)], axis=1)
+    order = np.argsort(times, kind="stable")
+    kept = _apart(times[order], strengths[order], gap)
+    return np.stack([times[order][kept], np.round(strengths[order][kept], 3)], axis=1)
 
 
-def _crossings(level: Float32Array, threshold: float) -> IntArray:
-    """Return the hops at which a level rises to a threshold, armed again only clearly under it."""
-    is_over, is_under = level >= threshold, level < max(threshold - _FALL_TO_REARM, 1e-6)
-    state = np.where(is_over, 1, np.where(is_under, -1, 0))
-    told = np.flatnonzero(state)
-    if len(told) == 0 or threshold <= 0:
-        return np.zeros(0, np.int64)
-    before = np.concatenate([[-1], state[told][:-1]])
-    return np.asarray(told[(state[told] == 1) & (before == -1)])
+def _rises(level: Float32Array, threshold: float) -> list[tuple[int, float]]:
+    """Return the hop at which each clear rise passes the threshold, and the level at its top.
+
+    Only the turning points of the level are gone through: a rise is from a low to a high one that are
+    further apart than what ripples.
+    """
+    padded = np.concatenate([[0.0], level, [0.0]])
+    change = np.sign(np.diff(padded))
+    change[change == 0] = -1
+    turns = np.flatnonzero(change[:-1] != change[1:])
+    found: list[tuple[int, float]] = []
+    low_at, low = -1, 0.0
+    high_at, high = -1, 0.0
+    is_rising = False
+    for turn in turns.tolist():
+        value = float(level[turn])
+        if is_rising:
+            if value > high:
+                high_at, high = turn, value
+            elif value < high - _LEAST_TURN:
+                if high >= threshold:
+                    found.append((_passing(level, low_at, high_at, low, threshold), high))
+                is_rising, low_at, low = False, turn, value
+        elif value < low:
+            low_at, low = turn, value
+        elif value > low + _LEAST_TURN:
+            is_rising, high_at, high = True, turn, value
+    if is_rising and high >= threshold:
+        found.append((_passing(level, low_at, high_at, low, threshold), high))
+    return found
 
 
-def _apart(times: FloatArray, gap: float) -> list[int]:
+def _passing(level: Float32Array, low_at: int, high_at: int, low: float, threshold: float) -> int:
+    """Return the hop at which a rise is both clear and over the threshold."""
+    first = max(low_at, 0)
+    over = level[first : high_at + 1] >= max(threshold, low + _LEAST_TURN / 2)
+    return first + int(over.argmax())
+
+
+def _apart(times: FloatArray, strengths: FloatArray, gap: float) -> list[int]:
+    """Return which hits stay, so that none is closer to another than the gap: of two the stronger."""
     kept: list[int] = []
     for index, time in enumerate(times):
         if not kept or time - times[kept[-1]] >= gap:
             kept.append(index)
+        elif strengths[index] > strengths[kept[-1]]:
+            kept[-1] = index
     return kept

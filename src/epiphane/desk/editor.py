@@ -9,7 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.audio.heard import HeardSong
 from epiphane.document.grid import Bar, bar_at, bars_of
-from epiphane.document.model import Lane, LaneId, Project, Shot, ShotId
+from epiphane.document.hits import ground_of, hits_of
+from epiphane.document.model import Beat, Hit, Lane, LaneId, Project, Pulse, PulseId, Shot, ShotId
 from epiphane.document.store import Journal, journal_of, save_project
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
@@ -22,6 +23,8 @@ class Kind(Enum):
     """What the bench may show."""
 
     SONG = "song"
+    PULSE = "pulse"
+    BEAT = "beat"
     LANE = "lane"
     CUES = "cues"
     SHOT = "shot"
@@ -29,9 +32,11 @@ class Kind(Enum):
 
 
 class Selection(Struct, frozen=True):
-    """What is selected: a lane, some cues, a shot; else the song."""
+    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot; else the song."""
 
     kind: Kind = Kind.SONG
+    pulse: PulseId | None = None
+    beat: int | None = None
     lane: LaneId | None = None
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
@@ -44,6 +49,7 @@ class Editor(QObject):
     -------
     project_changed(new: Project, old: Project)
     selection_changed(), playhead_changed(), song_changed(), file_changed()
+    ticking_changed()
     said(text: str, is_fault: bool)
         Something for the editor to read.
     """
@@ -53,6 +59,7 @@ class Editor(QObject):
     playhead_changed = pyqtSignal()
     song_changed = pyqtSignal()
     file_changed = pyqtSignal()
+    ticking_changed = pyqtSignal()
     said = pyqtSignal(str, bool)
 
     def __init__(self, *, journal_folder: Path) -> None:
@@ -67,6 +74,7 @@ class Editor(QObject):
         self.selection = Selection()
         self.playhead = 0
         self.heard: HeardSong | None = None
+        self.ticking: frozenset[PulseId] = frozenset()
 
     @property
     def project(self) -> Project:
@@ -213,6 +221,25 @@ class Editor(QObject):
         """Return the selected lane, or that of the selected cues."""
         return next((lane for lane in self.project.lanes if lane.id == self.selection.lane), None)
 
+    def selected_pulse(self) -> Pulse | None:
+        """Return the selected pulse."""
+        return next((pulse for pulse in self.project.pulses if pulse.id == self.selection.pulse), None)
+
+    def selected_beat(self) -> Beat | None:
+        """Return the selected beat."""
+        song, number = self.project.song, self.selection.beat
+        return song.beats[number] if song is not None and number is not None else None
+
+    def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
+        """Return the hits of a pulse of the project."""
+        return hits_of(pulse, ground_of(self.project))
+
+    def set_ticking(self, pulses: frozenset[PulseId]) -> None:
+        """Have the hits of some pulses heard as ticks while it plays; they are never exported."""
+        if pulses != self.ticking:
+            self.ticking = pulses
+            self.ticking_changed.emit()
+
     def selected_shot(self) -> Shot | None:
         """Return the selected shot."""
         return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
@@ -255,6 +282,11 @@ class Editor(QObject):
 def _still_there(selection: Selection, project: Project) -> Selection:
     has_lane = any(lane.id == selection.lane for lane in project.lanes)
     if selection.kind in (Kind.LANE, Kind.CUES) and not has_lane:
+        return Selection()
+    if selection.kind is Kind.PULSE and not any(pulse.id == selection.pulse for pulse in project.pulses):
+        return Selection()
+    n_beats = len(project.song.beats) if project.song is not None else 0
+    if selection.kind is Kind.BEAT and not 0 <= (selection.beat or 0) < n_beats:
         return Selection()
     if selection.kind is Kind.SHOT and not any(shot.id == selection.shot for shot in project.shots):
         return Selection()

@@ -7,6 +7,8 @@ from epiphane.audio.samples import resampled_stereo
 from epiphane.desk.editor import Editor
 from epiphane.desk.frames import FrameServer
 from epiphane.desk.sound import SOUND_RATE, DeviceSound, Reel, SimulatedSound, open_sound
+from epiphane.desk.ticks import with_ticks
+from epiphane.document.model import Hit
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Picture
 
@@ -18,6 +20,7 @@ _AHEAD = 20
 _AROUND = 24
 # A device may take its first sample up to two seconds late; after that it is taken as gone.
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
+_MIX_MILLISECONDS = 200
 
 
 class Punctuality(Struct):
@@ -52,6 +55,8 @@ class Playback(QObject):
         self._frames = frames
         self._device: DeviceSound | SimulatedSound = open_sound()
         self._sound: Float32Array | None = None
+        self._ticked: Float32Array | None = None
+        self._tick_hits: tuple[Hit, ...] = ()
         self._fingerprint = ""
         self._reel: Reel | None = None
         self._shown_frame = -1
@@ -67,6 +72,11 @@ class Playback(QObject):
         editor.song_changed.connect(self._on_song)
         editor.playhead_changed.connect(self._on_playhead)
         frames.drawn.connect(self._on_drawn)
+        editor.ticking_changed.connect(self._mix_ticks)
+        self._mixing = QTimer(self)  # a drag changes hits many times a second
+        self._mixing.setSingleShot(True)
+        self._mixing.setInterval(_MIX_MILLISECONDS)
+        self._mixing.timeout.connect(self._mix_ticks)
 
     @property
     def is_playing(self) -> bool:
@@ -77,6 +87,13 @@ class Playback(QObject):
     def is_simulated(self) -> bool:
         """Whether no sound device is there."""
         return isinstance(self._device, SimulatedSound)
+
+    def heard_now(self) -> float | None:
+        """Return the instant of the song that is heard now, seconds, or None while nothing plays."""
+        heard = self._device.heard_seconds()
+        if heard is None or self._reel is None:
+            return None
+        return self._reel.place(heard * SOUND_RATE) / SOUND_RATE
 
     def toggle(self) -> None:
         """Play, or stop."""
@@ -140,11 +157,26 @@ class Playback(QObject):
             return seconds_to_sample(frame_start(n, rate), SOUND_RATE)
 
         loop = None if self.loop is None else (sample(self.loop[0]), sample(self.loop[1]))
-        self._reel = Reel(sound, sample(frame), loop)
+        self._reel = Reel(sound if self._ticked is None else self._ticked, sample(frame), loop)
         self._n_waited = 0
         self._frames.want(self._coming(frame))
         self._device.start(self._reel)
         self._timer.start()
+
+    def _mix_ticks(self) -> None:
+        """Lay ticks over the sound, where pulses tick; what plays goes on with them."""
+        self._mixing.stop()
+        project = self._editor.project
+        pulses = [pulse for pulse in project.pulses if pulse.id in self._editor.ticking]
+        hits = tuple(sorted({hit for pulse in pulses for hit in self._editor.hits_of(pulse)}, key=_time_of))
+        if self._sound is None or not hits:
+            self._ticked = None
+        elif self._ticked is None or hits != self._tick_hits:
+            beats = project.song.beats if project.song is not None else ()
+            self._ticked = with_ticks(self._sound, SOUND_RATE, hits, beats)
+        self._tick_hits = hits
+        if self._reel is not None and self._sound is not None:
+            self._reel.exchange(self._sound if self._ticked is None else self._ticked)
 
     def _silence(self) -> Float32Array:
         import numpy as np
@@ -211,6 +243,8 @@ class Playback(QObject):
     def _on_project(self, new: object, old: object) -> None:
         self._frames.show(self._editor.project, self._editor.cues)
         self._shown_frame = -1
+        if self._editor.ticking:
+            self._mixing.start()
         if self.is_playing:
             self._frames.want(self._coming(max(self._due_frame, 0)))
         else:
@@ -225,6 +259,8 @@ class Playback(QObject):
         self.stop()
         self._fingerprint = fingerprint
         self._sound = None if heard is None else resampled_stereo(heard.samples, SOUND_RATE)
+        self._ticked = None
+        self._mix_ticks()
 
     def _on_drawn(self, frame: int) -> None:
         if not self.is_playing and frame == self._editor.playhead:
@@ -247,3 +283,7 @@ class Playback(QObject):
     def _show(self, picture: Picture, frame: int) -> None:
         self._shown_frame = frame
         self.shown.emit(picture, frame)
+
+
+def _time_of(hit: Hit) -> float:
+    return hit.time

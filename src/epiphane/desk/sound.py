@@ -40,6 +40,10 @@ class Reel:
             return first + (at - end) % (end - first)
         return at
 
+    def exchange(self, sound: Float32Array) -> None:
+        """Go on with another sound of the same length."""
+        self._sound = sound
+
     def take(self, n_written: int, n_samples: int) -> Float32Array:
         """Return the samples to write after `n_written`; silence beyond the end of the song."""
         block = np.zeros((n_samples, 2), np.float32)

@@ -11,6 +11,7 @@ from epiphane.desk import theme
 from epiphane.desk.actions import make_actions
 from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
+from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.files import Files
 from epiphane.desk.frames import FrameServer
@@ -20,12 +21,13 @@ from epiphane.desk.keys import KeyList
 from epiphane.desk.picture.lamps import Lamps
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
+from epiphane.desk.pulses import PulseDesk
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import FootageId, Project, PulseUnit
+from epiphane.document.model import FootageId, Project, PulseId, PulseUnit
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
 from epiphane.edits.lanes import add_lane, change_lane, remove_lane
 from epiphane.edits.pulses import ensure_pulse
@@ -37,6 +39,7 @@ _LEFT_WIDTH = 448
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
 _STRENGTH_STEP = 1.15
+_BEAT_STEP_SECONDS = 0.005
 
 
 class Window(QMainWindow):
@@ -54,6 +57,7 @@ class Window(QMainWindow):
         self.frames.show(self.editor.project, self.editor.cues)
         self.thumbnails = Thumbnails()
         self.playback = Playback(self.editor, self.frames)
+        self.pulses = PulseDesk(self.editor, self.playback)
         self.files = Files(self.editor, self.jobs, self)
         self.score = ScoreView(self.editor, self.thumbnails)
         self.actions_by_id = make_actions(self, self._callbacks())
@@ -127,6 +131,8 @@ class Window(QMainWindow):
         self.shelf.effects_taken.connect(lambda keys: self.add_effect(keys[0]))
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
+        self.shelf.pulse_made.connect(self.pulses.make)
+        self.bench.pulse_made.connect(self._on_pulse_bench)
         self.files.can_recover.connect(self._offer_recovery)
 
     def _callbacks(self) -> dict[str, Callable[[], object]]:
@@ -148,9 +154,16 @@ class Window(QMainWindow):
             "toggle": lambda: self._change_cues(toggle_cues, "switch of cues"),
             "weaker": lambda: self._scale_cues(1 / _STRENGTH_STEP),
             "stronger": lambda: self._scale_cues(_STRENGTH_STEP),
-            "nudge_back": lambda: self._change_cues(lambda p, k: nudge_cues(p, k, -1), "nudge"),
-            "nudge_on": lambda: self._change_cues(lambda p, k: nudge_cues(p, k, 1), "nudge"),
+            "nudge_back": lambda: self._nudge(-1),
+            "nudge_on": lambda: self._nudge(1),
             "reset": lambda: self._change_cues(reset_cues, "reset of cues"),
+            "doubtful_on": lambda: self.pulses.step_doubtful(1),
+            "doubtful_back": lambda: self.pulses.step_doubtful(-1),
+            "accept": self.pulses.accept,
+            "to_attack": self._beat_to_attack,
+            "add_beat": self.pulses.add_beat,
+            "ticks": self._toggle_ticks,
+            "tap": self.pulses.tap,
             "lane_on": lambda: self._step_lane(1),
             "lane_back": lambda: self._step_lane(-1),
             "mute": self._mute,
@@ -162,6 +175,7 @@ class Window(QMainWindow):
             "lines_8": lambda: score.set_bars_per_line(8),
             "footage": lambda: self.shelf.open_page(0),
             "effects": lambda: self.shelf.open_page(1),
+            "pulses": lambda: self.shelf.open_page(2),
             "fold": lambda: self.shelf.fold(not self.shelf.is_folded),
             "keys": self._toggle_keys,
             "undo": editor.undo,
@@ -189,11 +203,13 @@ class Window(QMainWindow):
         ids = [footage.id for footage in self.editor.project.footage]
         self.editor.apply(lambda p: fill_song(p, ids), "filling of the song")
 
-    def add_effect(self, key: str) -> None:
-        """Make a lane of an effect on every beat, and select it."""
+    def add_effect(self, key: str, chosen: PulseId | None = None) -> None:
+        """Make a lane of an effect on a pulse, or else on every beat, and select it."""
         effect = effect_named(key)
 
         def edit(project: Project) -> Project:
+            if chosen is not None:
+                return add_lane(project, effect.key, chosen)
             if project.song is None or not project.song.beats:
                 raise EditError("an effect fires on the beats of a song: open a song first")
             project, pulse = ensure_pulse(project, PulseUnit.BEAT)
@@ -210,6 +226,30 @@ class Window(QMainWindow):
         keys = self.editor.selection.cues
         if keys:
             self.editor.apply(lambda p: edit(p, keys), text)
+
+    def _nudge(self, direction: int) -> None:
+        """Nudge the selected cues by a frame, or the selected beat by some milliseconds."""
+        beat = self.editor.selected_beat()
+        if self.editor.selection.kind is Kind.BEAT and beat is not None:
+            self.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
+        else:
+            self._change_cues(lambda p, k: nudge_cues(p, k, direction), "nudge")
+
+    def _beat_to_attack(self) -> None:
+        self.bench.beat.to_attack()
+
+    def _toggle_ticks(self) -> None:
+        """Have the selected pulse tick, or else the beats, or no longer."""
+        if self.editor.selection.kind is Kind.PULSE and self.bench.pulse is not None:
+            self.bench.pulse.toggle_ticks()
+        elif self.editor.project.song is not None:
+            self.bench.song.toggle_ticks()
+
+    def _on_pulse_bench(self, bench: PulseBench) -> None:
+        bench.tap_asked.connect(self.pulses.start_tapping)
+        bench.snap_asked.connect(self.pulses.snap)
+        bench.delay_asked.connect(self.pulses.measure_delay)
+        self.pulses.delay_measured.connect(bench.delay_note.setText)
 
     def _scale_cues(self, factor: float) -> None:
         self._change_cues(lambda p, k: scale_cues(p, k, factor), "change of strength")
@@ -232,6 +272,10 @@ class Window(QMainWindow):
         lane, shot = selection.lane, selection.shot
         if selection.kind is Kind.CUES:
             self._change_cues(toggle_cues, "switch of cues")
+        elif selection.kind is Kind.PULSE and self.bench.pulse is not None:
+            self.bench.pulse.remove()
+        elif selection.kind is Kind.BEAT:
+            self.bench.beat.remove()
         elif selection.kind is Kind.LANE and lane is not None:
             self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
         elif selection.kind is Kind.SHOT and shot is not None:
@@ -328,6 +372,7 @@ class Window(QMainWindow):
 
     def shut_down(self) -> None:
         """Stop everything that runs."""
+        self.pulses.close()
         self.playback.close()
         self.jobs.close()
         self.frames.close()

@@ -28,6 +28,7 @@ from epiphane.types import FloatArray
 _DIVISIONS = {PulseUnit.HALF: 2, PulseUnit.THIRD: 3, PulseUnit.QUARTER: 4}
 # How much a place in the bar weighs: its first beat, its middle, other beats, and what lies between.
 _DOWNBEAT, _MIDDLE, _BEAT, _BETWEEN = 1.0, 0.8, 0.6, {2: 0.4, 3: 0.25, 4: 0.2}
+_DRAWN_ANYWAY = {PulseUnit.BEAT, PulseUnit.BAR, PulseUnit.KICK, PulseUnit.SNARE, PulseUnit.HAT}
 _PLACE_TOLERANCE = 0.06
 _AROUND_SECONDS = 8.0
 
@@ -43,6 +44,12 @@ class Ground(Struct, frozen=True, cache_hash=True):
 def ground_of(project: Project) -> Ground:
     """Return what the hits of a project's pulses depend on."""
     return Ground(project.song, project.pulses, float(project.n_frames / project.rate))
+
+
+def has_own_line(pulse: Pulse) -> bool:
+    """Whether a pulse's hits are not those of the ruler or of a drum, which are drawn anyway."""
+    is_plain = (pulse.every, pulse.keep) == (1, 1.0)
+    return not (is_plain and pulse.unit is not None and pulse.unit in _DRAWN_ANYWAY)
 
 
 @lru_cache(maxsize=256)

@@ -221,6 +221,14 @@ def show_number(field: QDoubleSpinBox, value: float) -> None:
         field.blockSignals(False)
 
 
+def show_options(field: QComboBox, options: Sequence[tuple[str, str]]) -> None:
+    """Let a field offer these (key, words), if it does not already."""
+    if [(str(field.itemData(n)), field.itemText(n)) for n in range(field.count())] != list(options):
+        field.clear()
+        for key, text in options:
+            field.addItem(text, key)
+
+
 def show_choice(field: QComboBox, key: str) -> None:
     """Show an option without a signal."""
     field.setCurrentIndex(max(0, field.findData(key)))

@@ -17,10 +17,11 @@ from epiphane.desk.bench.fields import (
     rule,
     show_choice,
     show_number,
+    show_options,
 )
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.model import DRUMS, Ease, Lane, LaneId, Project, Pulse, PulseUnit, Setting
+from epiphane.document.model import Ease, Lane, LaneId, Project, PulseId, PulseUnit, Setting
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
@@ -28,7 +29,7 @@ from epiphane.edits.lanes import (
     remove_lane,
     set_setting,
 )
-from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, text_value
 from epiphane.effects.registry import find_effect
 
@@ -72,9 +73,10 @@ class LaneBench(QWidget):
         show_choice(self._fall_ease, lane.envelope.fall_ease.value)
         pulse = next((p for p in self._editor.project.pulses if p.id == lane.pulse), None)
         if pulse is not None:
-            show_choice(self._unit, _unit_key(pulse))
             show_number(self._every, pulse.every)
-            self._every.setVisible(_unit_key(pulse) == "every")
+        show_options(self._unit, _pulse_options(self._editor.project))
+        show_choice(self._unit, str(pulse.id) if pulse is not None else "")
+        self._every.setVisible(pulse is not None and pulse.unit is not None)
         self._depth_bar.set_values(0, lane.depth * 100)
         show_number(self._depth, lane.depth * 100)
         self._wander_bar.set_values(0, lane.wander * 100)
@@ -102,12 +104,8 @@ class LaneBench(QWidget):
                 show_choice(field_or_button, text)
 
     def _pulse_row(self) -> QWidget:
-        options = (
-            *(("beats", "every beat"), ("bars", "every bar"), ("every", "every Nth beat")),
-            *((drum, f"the {drum}") for drum in DRUMS),
-        )
-        self._unit = choice_field("Fired by", options, self._fire_by)
-        self._every = number_field("Every Nth beat", low=1, high=64, unit="", step=1)
+        self._unit = choice_field("Fired by", (), self._fire_by)
+        self._every = number_field("Every Nth hit", low=1, high=64, unit="", step=1)
         self._every.setFixedWidth(48)
         self._every.valueChanged.connect(lambda value: self._fire_every(round(value)))
         self._mute = QPushButton("Mute")
@@ -268,13 +266,18 @@ class LaneBench(QWidget):
         self._apply(lambda p, lane: change_envelope(p, lane, **{side: Ease(ease)}), "change of ease")
 
     def _fire_by(self, key: str) -> None:
-        if key == "every":
-            self._fire_every(max(2, round(self._every.value())))
-        else:
-            self._fire(_UNITS[key], 1)
+        if key.isdigit():
+            pulse = PulseId(int(key))
+            self._apply(lambda p, lane: fire_by(p, lane, pulse), "change of pulse")
+        elif key:
+            self._fire(PulseUnit(key), 1)
+        self.refresh()
 
     def _fire_every(self, every: int) -> None:
-        self._fire(PulseUnit.BEAT, every)
+        lane = self._lane()
+        pulse = next((p for p in self._editor.project.pulses if lane and p.id == lane.pulse), None)
+        if pulse is not None and pulse.unit is not None:
+            self._fire(pulse.unit, every)
 
     def _fire(self, unit: PulseUnit, every: int) -> None:
         def edit(project: Project) -> Project:
@@ -285,10 +288,10 @@ class LaneBench(QWidget):
         self.refresh()
 
 
-_UNITS = {"beats": PulseUnit.BEAT, "bars": PulseUnit.BAR} | {drum: PulseUnit(drum) for drum in DRUMS}
-
-
-def _unit_key(pulse: Pulse) -> str:
-    if pulse.unit is PulseUnit.BEAT and pulse.every > 1:
-        return "every"
-    return next(key for key, unit in _UNITS.items() if unit is pulse.unit)
+def _pulse_options(project: Project) -> list[tuple[str, str]]:
+    """Return the pulses of a project by number, and what else can be counted by its name."""
+    options = [(str(pulse.id), pulse.name) for pulse in project.pulses]
+    plain = {pulse.unit for pulse in project.pulses if (pulse.every, pulse.keep) == (1, 1.0)}
+    options += [(unit.value, pulse_name(unit, 1)) for unit in PulseUnit if unit not in plain]
+    has_all = {pulse.id for pulse in project.pulses} >= {lane.pulse for lane in project.lanes}
+    return options if has_all else [("", "no pulse"), *options]

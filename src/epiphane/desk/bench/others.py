@@ -1,100 +1,17 @@
-"""The benches of the song, of cues, and of a shot."""
+"""The benches of cues and of a shot."""
 
 from collections.abc import Callable
-from itertools import pairwise
-from statistics import quantiles
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from epiphane.audio.heard import Listening
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import RangeBar, label, number_field, row, rule, show_number
+from epiphane.desk.bench.fields import RangeBar, label, number_field, row, show_number
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.document.model import DRUMS, Beat, Project, Song
+from epiphane.document.model import Project
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, set_cue_strength, toggle_cues
 from epiphane.edits.footage import footage_name
 from epiphane.edits.shots import bars_of_shot, remove_shots, slip_shot, stretch_shot
-from epiphane.timing import clock_text, rate_text
-
-_HINT = "Click a cue, a lane or a shot in the score to change it here."
-_HINT_EMPTY = "What you select in the score is shown here, to be changed."
-
-
-class SongBench(QWidget):
-    """What was heard in the song, and the shape of the film."""
-
-    def __init__(self, editor: Editor) -> None:
-        super().__init__()
-        self._editor = editor
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(8)
-        self._facts = {
-            name: label("", is_quiet=False)
-            for name in (
-                "Length",
-                "Tempo",
-                "Clock",
-                "Bars",
-                "Beats",
-                "Drums",
-                "Parts",
-                "Drop",
-                "Film",
-                "Made of",
-            )
-        }
-        for words in self._facts.values():
-            words.setWordWrap(True)
-        self._rows = [row(name, words) for name, words in self._facts.items()]
-        for widget in (*self._rows, rule()):
-            self._box.addWidget(widget)
-        self._hint = label("")
-        self._hint.setWordWrap(True)
-        self._box.addWidget(self._hint)
-        self._box.addStretch(1)
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show the project as it is now."""
-        project = self._editor.project
-        song = project.song
-        has_work = song is not None or bool(project.footage)
-        for widget in self._rows:
-            widget.setVisible(has_work)
-        self._hint.setText(_HINT if has_work else _HINT_EMPTY)
-        texts = dict.fromkeys(self._facts, "–")
-        if song is not None:
-            texts["Length"] = clock_text(song.duration)
-            texts |= self._heard_texts(song)
-        size = f"{project.width} × {project.height}"
-        texts["Film"] = f"{size}, {rate_text(project.rate)} fps"
-        texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
-        for name, text in texts.items():
-            self._facts[name].setText(text)
-
-    def _heard_texts(self, song: Song) -> dict[str, str]:
-        """Return what was heard in the song, row by row."""
-        counts = ", ".join(_many(len(song.drums.hits(drum)), drum) for drum in DRUMS if song.drums.hits(drum))
-        texts = {
-            "Drums": counts or "none were heard",
-            "Parts": " · ".join(section.label for section in song.sections) or "–",
-            "Drop": ", ".join(clock_text(drop) for drop in song.drops) or "–",
-        }
-        if not song.beats:
-            return texts | {"Tempo": "no beat was heard"}
-        heard = self._editor.heard
-        listening = heard.listening if heard is not None else None
-        n_bars = sum(1 for beat in song.beats if beat.place == 1)
-        n_doubtful = sum(beat.sureness < DOUBTFUL for beat in song.beats)
-        texts["Tempo"] = f"{song.tempo:.2f} BPM" + _other_tempi(song, listening)
-        texts["Clock"] = "a machine's: one constant tempo" if song.is_steady else _player(song)
-        texts["Bars"] = f"{n_bars} of {_metre(song.beats)}"
-        if listening is not None and listening.metre_sureness:
-            texts["Bars"] += f", {listening.metre_sureness:.0%} sure"
-        texts["Beats"] = f"{len(song.beats)}, {n_doubtful or 'none'} doubtful"
-        return texts
+from epiphane.timing import rate_text
 
 
 class CueBench(QWidget):
@@ -240,31 +157,3 @@ class ShotBench(QWidget):
         shot = self._editor.selected_shot()
         if shot is not None:
             self._editor.apply(lambda p: remove_shots(p, [shot.id]), "removal of shot")
-
-
-def _metre(beats: tuple[Beat, ...]) -> str:
-    return str(max(beat.place for beat in beats))
-
-
-def _other_tempi(song: Song, listening: Listening | None) -> str:
-    """Return the likeliest tempo that the song could have instead, with its share of the belief."""
-    others = listening.alternatives if listening is not None else ()
-    other = next((one for one in others if abs(one.tempo / song.tempo - 1) > 0.02), None)
-    return (
-        f", or else {other.tempo:.0f} ({other.share:.0%})"
-        if other is not None and other.share >= 0.05
-        else ""
-    )
-
-
-def _player(song: Song) -> str:
-    """Return between which tempi a player wandered, leaving out the oddest beats."""
-    gaps = [after.time - before.time for before, after in pairwise(song.beats)]
-    if len(gaps) < 8:
-        return "a player's"
-    tenths = quantiles(gaps, n=10)
-    return f"a player's: {60 / tenths[-1]:.0f} to {60 / tenths[0]:.0f} BPM"
-
-
-def _many(number: int, thing: str) -> str:
-    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

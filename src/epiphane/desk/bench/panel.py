@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -15,10 +15,13 @@ from PyQt6.QtWidgets import (
 )
 
 from epiphane.desk import theme
+from epiphane.desk.bench.beat import BeatBench
 from epiphane.desk.bench.export import ExportBench
 from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.lane import LaneBench
-from epiphane.desk.bench.others import CueBench, ShotBench, SongBench
+from epiphane.desk.bench.others import CueBench, ShotBench
+from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.bench.song import SongBench
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.score.paint import lane_label
@@ -26,7 +29,15 @@ from epiphane.edits.footage import footage_name
 
 
 class BenchPanel(QFrame):
-    """First line: kind and name. Below it the page of what is selected."""
+    """First line: kind and name. Below it the page of what is selected.
+
+    Signals
+    -------
+    pulse_made(bench: PulseBench)
+        The bench of another pulse is shown.
+    """
+
+    pulse_made = pyqtSignal(object)
 
     def __init__(self, editor: Editor, jobs: Jobs) -> None:
         super().__init__()
@@ -36,10 +47,12 @@ class BenchPanel(QFrame):
         self._name = QLabel()
         self._name.setFont(theme.words(12, weight=600))
         self._pages = QStackedWidget()
-        self._song, self._cues, self._shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.song, self._cues, self._shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.beat = BeatBench(editor)
+        self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
-        for page in (self._song, self._cues, self._shot, self.export):
+        for page in (self.song, self.beat, self._cues, self._shot, self.export):
             self._pages.addWidget(page)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -82,6 +95,12 @@ class BenchPanel(QFrame):
         kind = self._editor.selection.kind
         if kind is Kind.LANE:
             self._show_lane()
+        elif kind is Kind.PULSE:
+            self._show_pulse()
+        elif kind is Kind.BEAT:
+            beat = self._editor.selected_beat()
+            self._show(self.beat, "Beat", f"at {beat.time:.3f} s" if beat else "")
+            self.beat.refresh()
         elif kind is Kind.CUES:
             lane = self._editor.selected_lane()
             number = len(self._editor.selection.cues)
@@ -98,8 +117,22 @@ class BenchPanel(QFrame):
         else:
             song = self._editor.project.song
             name = Path(song.path).name if song else "none yet"
-            self._show(self._song, "Song", name)
-            self._song.refresh()
+            self._show(self.song, "Song", name)
+            self.song.refresh()
+
+    def _show_pulse(self) -> None:
+        pulse = self._editor.selected_pulse()
+        if pulse is None:
+            return
+        if self.pulse is None or (self.pulse.pulse_id, self.pulse.kind) != (pulse.id, type(pulse.source)):
+            if self.pulse is not None:
+                self._pages.removeWidget(self.pulse)
+                self.pulse.deleteLater()
+            self.pulse = PulseBench(self._editor, pulse)
+            self._pages.addWidget(self.pulse)
+            self.pulse_made.emit(self.pulse)
+        self._show(self.pulse, "Pulse", pulse.name)
+        self.pulse.refresh()
 
     def _show_lane(self) -> None:
         lane = self._editor.selected_lane()

@@ -7,15 +7,22 @@ from PyQt6.QtCore import QPointF
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import Place
+from epiphane.desk.score.spectrum import BandGrip
+from epiphane.document.model import Project
+from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
 from epiphane.edits.lanes import change_envelope
+
+_N_FOLLOWING = 4
 
 
 class Grip(Enum):
     """What of the score is being dragged."""
 
     PLAYHEAD = "playhead"
-    BAND = "band"
+    RUBBER = "rubber band"
+    FREQUENCIES = "frequencies"
+    BEAT = "beat"
     CUE = "cue"
     STRENGTH = "strength"
     NUDGE = "nudge"
@@ -34,6 +41,9 @@ class Drag(Struct):
     has_start_value: bool = False
     last_frames: int = 0
     has_moved: bool = False
+    band: BandGrip | None = None
+    beat: int | None = None
+    before: Project | None = None
 
 
 def drag_strength(editor: Editor, drag: Drag, change: float) -> None:
@@ -61,3 +71,15 @@ def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
     elif drag.grip is Grip.FALL:
         fall = max(0, round(drag.start_value) + n_frames)
         editor.apply(lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall")
+
+
+def drag_beat(editor: Editor, drag: Drag, seconds: float, *, alone: bool) -> None:
+    """Move the held beat to an instant; four neighbours on each side follow softly, or none."""
+    number, before = drag.beat, drag.before
+    if number is not None and before is not None:
+        n_following = 0 if alone else _N_FOLLOWING
+        editor.apply(
+            lambda _: move_beat(before, number, seconds, n_following=n_following),
+            "move of a beat",
+            gesture="beat",
+        )

@@ -6,7 +6,8 @@ from enum import Enum
 from msgspec import Struct
 
 from epiphane.document.grid import Bar
-from epiphane.document.model import DRUMS, LaneId, Project
+from epiphane.document.hits import has_own_line
+from epiphane.document.model import DRUMS, LaneId, Project, PulseId
 
 MARGIN_LEFT = 92
 MARGIN_RIGHT = 16
@@ -14,7 +15,9 @@ TOP = 8
 RULER_HEIGHT = 28
 SECTION_HEIGHT = 15
 SOUND_HEIGHT = 46
+SPECTRUM_HEIGHT = 96
 HITS_HEIGHT = 27
+PULSE_HEIGHT = 13
 SHOTS_HEIGHT = 36
 LANE_HEIGHT = 19
 LANE_GAP = 2
@@ -53,19 +56,20 @@ class Stave(Struct, frozen=True):
 
 
 class Place(Struct, frozen=True):
-    """What lies at a point: the stave, the strip, the instant, and the lane if it is one."""
+    """What lies at a point: the stave, the strip, the instant, and the lane or the pulse if it is one."""
 
     stave: Stave
     strip: Strip
     seconds: float
     lane: LaneId | None = None
+    pulse: PulseId | None = None
 
 
 class ScoreLayout:
     """The geometry of the score at a width.
 
-    Staves have a line for section names where the song has sections, and a strip for drum hits where
-    it has any.
+    Staves have a line for section names where the song has sections, a strip for drum hits where it has
+    any, and a line for each pulse that is not drawn there or on the ruler.
 
     Every bar has the same width, so repeats of the music stand under each other; within a bar time
     runs evenly. A bar cut short by an end of the song keeps the scale of its neighbours.
@@ -76,15 +80,28 @@ class ScoreLayout:
     bars : tuple of Bar
     bars_per_line : int
     width : float, pixels
+    sound_height : float, pixels
+        Of the sound strip: a spectrum takes more than a waveform.
     """
 
-    def __init__(self, project: Project, bars: tuple[Bar, ...], *, bars_per_line: int, width: float) -> None:
+    def __init__(
+        self,
+        project: Project,
+        bars: tuple[Bar, ...],
+        *,
+        bars_per_line: int,
+        width: float,
+        sound_height: float = SOUND_HEIGHT,
+    ) -> None:
+        self.sound_height = sound_height
+        self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
         self.bars_per_line = bars_per_line
         song = project.song
         self._sections = SECTION_HEIGHT if song is not None and song.sections else 0
         has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
-        self._hits = HITS_HEIGHT if has_hits else 0
+        self.drums_height = HITS_HEIGHT if has_hits else 0
+        self._hits = self.drums_height + PULSE_HEIGHT * len(self.pulses)
         self._slot = max(40.0, (width - MARGIN_LEFT - MARGIN_RIGHT) / bars_per_line)
         self._usual = sorted(bar.duration for bar in bars)[len(bars) // 2] or 1.0
         self._is_first_cut = bars[0].duration < 0.98 * self._usual and len(bars) > 1
@@ -99,11 +116,6 @@ class ScoreLayout:
             )
         self.height = TOP + len(self.staves) * (stave_height + STAVE_GAP)
 
-    @property
-    def has_hits(self) -> bool:
-        """Whether there is a strip for drum hits."""
-        return self._hits > 0
-
     def ruler_top(self, top: float) -> float:
         """Top of the ruler of a stave at `top`: section names stand above it."""
         return top + self._sections
@@ -113,8 +125,12 @@ class ScoreLayout:
         return self.ruler_top(top) + RULER_HEIGHT
 
     def hits_top(self, top: float) -> float:
-        """Top of the strip of drum hits."""
-        return self.sound_top(top) + SOUND_HEIGHT
+        """Top of the strip of hits: drums first, then a line for each pulse."""
+        return self.sound_top(top) + self.sound_height
+
+    def pulse_middle(self, top: float, index: int) -> float:
+        """Middle of a pulse's line, by its place in `pulses`."""
+        return self.hits_top(top) + self.drums_height + PULSE_HEIGHT * (index + 0.5)
 
     def shots_top(self, top: float) -> float:
         """Top of the shot strip."""
@@ -179,12 +195,19 @@ class ScoreLayout:
                 if y < self.hits_top(stave.top):
                     return Place(stave, Strip.SOUND, seconds)
                 if y < self.shots_top(stave.top):
-                    return Place(stave, Strip.HITS if self._hits else Strip.SOUND, seconds)
+                    return self._place_of_hit(stave, y, seconds)
                 if y < self.lanes_top(stave.top) or not self.lanes:
                     return Place(stave, Strip.SHOTS, seconds)
                 index = int((y - self.lanes_top(stave.top)) // (LANE_HEIGHT + LANE_GAP))
                 return Place(stave, Strip.LANE, seconds, self.lanes[min(index, len(self.lanes) - 1)])
         return None
+
+    def _place_of_hit(self, stave: Stave, y: float, seconds: float) -> Place:
+        if not self._hits:
+            return Place(stave, Strip.SOUND, seconds)
+        line = int((y - self.hits_top(stave.top) - self.drums_height) // PULSE_HEIGHT)
+        pulse = self.pulses[min(line, len(self.pulses) - 1)] if self.pulses and line >= 0 else None
+        return Place(stave, Strip.HITS, seconds, pulse=pulse)
 
     def _scale(self, stave: Stave, slot: int, bar: Bar) -> tuple[float, float]:
         """Return pixels a second in a bar, and how far from its slot's left edge it begins."""

@@ -1,4 +1,4 @@
-"""Painting what was heard: beats on the ruler, drum hits as note heads, sections and drops."""
+"""Painting hits: beats on the ruler, drums and pulses as note heads, sections and drops."""
 
 import bisect
 
@@ -6,17 +6,27 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.editor import Editor, Kind
 from epiphane.desk.score.layout import (
-    HITS_HEIGHT,
     MARGIN_LEFT,
+    PULSE_HEIGHT,
     SECTION_HEIGHT,
     Place,
     ScoreLayout,
     Stave,
     Strip,
 )
-from epiphane.document.model import Hit, Section, Song
+from epiphane.document.model import (
+    DRUMS,
+    BandSource,
+    BlendSource,
+    Hit,
+    Pulse,
+    Section,
+    Song,
+    TappedSource,
+    TempoSource,
+)
 
 DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
@@ -36,34 +46,42 @@ class NotePainter:
         self._editor = editor
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        """Paint sections, drops and drum hits; beats are painted one by one."""
+        """Paint sections, drops, drum hits and pulses; beats are painted one by one."""
         song = self._editor.project.song
+        self._paint_pulses(painter, layout, stave)
         if song is None:
             return
         for section in song.sections:
             is_drop = any(abs(drop - section.start) < _SAME_SECONDS for drop in song.drops)
             self._paint_section(painter, layout, stave, section, is_drop=is_drop)
-        if layout.has_hits:
+        if layout.drums_height:
             self._paint_hits(painter, layout, stave, song)
 
     def paint_beat(self, painter: QPainter, x: float, base: float, time: float, *, is_first: bool) -> None:
         """Paint one beat on the ruler: taller at the first of a bar, hollow where it is doubtful."""
         tall, pen = (_TALL, QPen(theme.TEXT, 1.6)) if is_first else (_SHORT, QPen(theme.QUIET, 1))
-        if self._sureness(time) >= DOUBTFUL:
+        number = self._beat_number(time)
+        song = self._editor.project.song
+        if song is None or number is None or song.beats[number].sureness >= DOUBTFUL:
             painter.setPen(pen)
             painter.drawLine(QPointF(x, base - tall), QPointF(x, base))
         else:
             painter.setPen(QPen(pen.color(), 1))
             painter.setBrush(theme.GROUND)
             painter.drawRect(QRectF(x - 2, base - tall, 4, tall))
+        selection = self._editor.selection
+        if selection.kind is Kind.BEAT and number is not None and number == selection.beat:
+            painter.setPen(QPen(theme.TEXT, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(x - 5, base - _TALL - 3, 10, _TALL + 6))
 
-    def _sureness(self, time: float) -> float:
+    def _beat_number(self, time: float) -> int | None:
         song = self._editor.project.song
         if song is None:
-            return 1.0
+            return None
         index = bisect.bisect_left(song.beats, time - 1e-6, key=lambda beat: beat.time)
         is_there = index < len(song.beats) and abs(song.beats[index].time - time) < 1e-5
-        return song.beats[index].sureness if is_there else 1.0
+        return index if is_there else None
 
     def _paint_section(
         self, painter: QPainter, layout: ScoreLayout, stave: Stave, section: Section, *, is_drop: bool
@@ -90,7 +108,6 @@ class NotePainter:
     def _paint_hits(self, painter: QPainter, layout: ScoreLayout, stave: Stave, song: Song) -> None:
         top = layout.hits_top(stave.top)
         left, right = layout.left(stave), layout.right(stave)
-        painter.fillRect(QRectF(left, top, right - left, HITS_HEIGHT), theme.GROUND)
         for drum, line in _LINES.items():
             y = top + line
             painter.setPen(QPen(theme.RULE, 0.7))
@@ -99,25 +116,73 @@ class NotePainter:
             painter.setFont(theme.words(7))
             painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
             for hit in _between(song.drums.hits(drum), stave.start, stave.end):
-                _paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
+                paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
+
+    def _paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint a line for each pulse that is not drawn elsewhere."""
+        left, right = layout.left(stave), layout.right(stave)
+        pulses = {pulse.id: pulse for pulse in self._editor.project.pulses}
+        for index, pulse_id in enumerate(layout.pulses):
+            pulse, y = pulses[pulse_id], layout.pulse_middle(stave.top, index)
+            is_chosen = pulse_id == self._editor.selection.pulse
+            if is_chosen:
+                band = QRectF(left, y - PULSE_HEIGHT / 2, right - left, PULSE_HEIGHT)
+                painter.fillRect(band, theme.RAISED)
+            painter.setPen(QPen(theme.RULE, 0.7))
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+            painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
+            painter.setFont(theme.words(7))
+            room = QRectF(4, y - 6, MARGIN_LEFT - 18, 12)
+            name = painter.fontMetrics().elidedText(
+                pulse.name, Qt.TextElideMode.ElideRight, int(room.width())
+            )
+            painter.drawText(room, _RIGHT, name)
+            for hit in _between(self._editor.hits_of(pulse), stave.start, stave.end):
+                paint_head(painter, head_of(pulse), layout.x_at(stave, hit.time), y, hit.strength)
 
 
-def tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> str:
-    """Return in words the drum hit or the beat that lies under the pointer, or nothing."""
+def head_of(pulse: Pulse) -> str:
+    """Return the kind of note head that a pulse's hits are drawn with."""
+    if pulse.unit is not None and pulse.unit.value in DRUMS:
+        return pulse.unit.value
+    match pulse.source:
+        case BandSource():
+            return "band"
+        case TappedSource():
+            return "tapped"
+        case TempoSource():
+            return "tempo"
+        case BlendSource():
+            return "blend"
+    return "grid"
+
+
+def beat_at(song: Song, layout: ScoreLayout, place: Place, x: float) -> int | None:
+    """Return the number of the beat whose mark on the ruler is under the pointer, or None."""
+    if place.strip is not Strip.RULER or not song.beats:
+        return None
+    number = min(range(len(song.beats)), key=lambda index: abs(song.beats[index].time - place.seconds))
+    is_near = abs(layout.x_at(place.stave, song.beats[number].time) - x) < _REACH_PIXELS
+    return number if is_near else None
+
+
+def tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float] | None:
+    """Return in words the drum hit or the beat that lies under the pointer, and its time; or None."""
     stave = place.stave
-    if place.strip is Strip.HITS:
+    if place.strip is Strip.HITS and place.pulse is None:
         y = at.y() - layout.hits_top(stave.top)
         drum = min(_LINES, key=lambda name: abs(_LINES[name] - y))
         hits = song.drums.hits(drum)
         hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
         if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:
-            return f"{drum} {hit.time:.3f} s · strength {hit.strength:.0%}"
-    if place.strip is Strip.RULER:
-        beat = min(song.beats, key=lambda one: abs(one.time - place.seconds), default=None)
-        if beat is not None and abs(layout.x_at(stave, beat.time) - at.x()) < _REACH_PIXELS:
-            doubt = " · doubtful" if beat.sureness < DOUBTFUL else ""
-            return f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.sureness:.0%} sure{doubt}"
-    return ""
+            return f"{drum} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+    number = beat_at(song, layout, place, at.x())
+    if number is None:
+        return None
+    beat = song.beats[number]
+    doubt = " · doubtful" if beat.sureness < DOUBTFUL else ""
+    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.sureness:.0%} sure{doubt}"
+    return words, beat.time
 
 
 def _between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:
@@ -125,18 +190,35 @@ def _between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]
     return hits[first : bisect.bisect_left(hits, end, key=lambda hit: hit.time)]
 
 
-def _paint_head(painter: QPainter, drum: str, x: float, y: float, strength: float) -> None:
-    """Paint a note head, its size the strength: cymbals are crosses, drums are ovals."""
+def paint_head(painter: QPainter, head: str, x: float, y: float, strength: float) -> None:
+    """Paint a note head, its size the strength.
+
+    Drums are ovals and cymbals crosses, taps hollow ovals, a band's hits squares, those of the grid and of a
+    tempo upright strokes, those of two pulses diamonds.
+    """
     reach = _LEAST_REACH + (_MOST_REACH - _LEAST_REACH) * strength
-    if drum == "hat":
+    if head == "hat":
         reach *= 0.75
         painter.setPen(QPen(theme.TEXT, 1.1))
         painter.drawLine(QPointF(x - reach, y - reach), QPointF(x + reach, y + reach))
         painter.drawLine(QPointF(x - reach, y + reach), QPointF(x + reach, y - reach))
-        return
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.TEXT)
-    painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
+    elif head in ("grid", "tempo"):
+        painter.setPen(QPen(theme.TEXT, 1.6 if head == "grid" else 1.0))
+        painter.drawLine(QPointF(x, y - reach), QPointF(x, y + reach))
+    elif head == "tapped":
+        painter.setPen(QPen(theme.TEXT, 1.1))
+        painter.setBrush(theme.GROUND)
+        painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
+    else:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.TEXT)
+        if head == "band":
+            painter.drawRect(QRectF(x - reach * 0.9, y - reach * 0.9, reach * 1.8, reach * 1.8))
+        elif head == "blend":
+            corners = ((0, -1.2), (1.2, 0), (0, 1.2), (-1.2, 0))
+            painter.drawPolygon(QPolygonF([QPointF(x + reach * a, y + reach * b) for a, b in corners]))
+        else:
+            painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
 
 
 def _paint_drop(painter: QPainter, x: float, top: float) -> None:

@@ -13,13 +13,13 @@ from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     RULER_HEIGHT,
     SHOTS_HEIGHT,
-    SOUND_HEIGHT,
     ScoreLayout,
     Stave,
 )
 from epiphane.desk.score.notes import NotePainter
+from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Envelope, Lane, Shot
+from epiphane.document.model import BandSource, Envelope, Lane, Shot
 from epiphane.edits.footage import footage_name
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
@@ -114,13 +114,18 @@ class StavePainter:
                 painter.drawText(at, _LEFT, str(bar.number))
 
     def _paint_sound(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        top, middle = layout.sound_top(stave.top), layout.sound_top(stave.top) + SOUND_HEIGHT / 2
+        top, height = layout.sound_top(stave.top), layout.sound_height
+        middle = top + height / 2
         left, right = layout.left(stave), layout.right(stave)
         painter.setPen(QPen(theme.RULE, 1))
-        for y in (top + 2, middle, top + SOUND_HEIGHT - 2):
+        for y in (top + 2, middle, top + height - 2):
             painter.drawLine(QPointF(left, y), QPointF(right, y))
         heard = self._editor.heard
         if heard is None or self._editor.project.song is None:
+            return
+        pulse, levels = self._editor.selected_pulse(), heard.listening.levels
+        if pulse is not None and isinstance(pulse.source, BandSource) and levels is not None:
+            paint_spectrum(painter, layout, stave, levels, pulse.source)
             return
         columns = np.arange(int(left), int(right))
         edges = np.array([layout.seconds_at(stave, x) for x in [*columns, columns[-1] + 1]])
@@ -128,7 +133,7 @@ class StavePainter:
         painter.setPen(Qt.PenStyle.NoPen)
         for part, colour in ((2, theme.WAVE[0]), (1, theme.WAVE[1]), (0, theme.WAVE[2])):
             painter.setBrush(colour)
-            painter.drawPolygon(_mirrored(columns, heights[:, part] * (SOUND_HEIGHT / 2 - 1), middle))
+            painter.drawPolygon(_mirrored(columns, heights[:, part] * (height / 2 - 1), middle))
 
     def _paint_shots(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         top = layout.shots_top(stave.top)

@@ -17,25 +17,39 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
+from epiphane.audio.levels import SongLevels
 from epiphane.desk import theme
+from epiphane.desk.attacks import attack_distance, attack_words, hits_in_band
 from epiphane.desk.carry import carried_effect, carried_footage
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.desk.score.drag import Drag, Grip, drag_frames, drag_strength
-from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout, Stave, Strip
-from epiphane.desk.score.notes import tell_heard
+from epiphane.desk.score.drag import Drag, Grip, drag_beat, drag_frames, drag_strength
+from epiphane.desk.score.layout import (
+    LANE_HEIGHT,
+    SOUND_HEIGHT,
+    SPECTRUM_HEIGHT,
+    Place,
+    ScoreLayout,
+    Stave,
+    Strip,
+)
+from epiphane.desk.score.notes import beat_at, tell_heard
 from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.score.spectrum import dragged_band, grip_at
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.grid import bar_at
-from epiphane.document.model import FootageId, Lane, LaneId, Shot
+from epiphane.document.model import BandSource, FootageId, Lane, LaneId, PulseId, Shot
+from epiphane.edits.beats import add_beat
 from epiphane.edits.cues import CueKey, toggle_cues
+from epiphane.edits.pulses import set_band
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _FOOT_GRAB = 4
 _DRAG_START = 4
+_HIT_REACH = 6
 
 
 class ScoreView(QAbstractScrollArea):
@@ -45,13 +59,14 @@ class ScoreView(QAbstractScrollArea):
     -------
     footage_dropped(ids: list of FootageId, bar: int or None)
         Clips from the shelf; the bar where they go, or None for the end of the row.
-    effect_dropped(key: str)
+    effect_dropped(key: str, pulse: PulseId or None)
+        An effect from the shelf, and the pulse on whose line it was dropped.
     lines_changed()
         Another number of bars a line.
     """
 
     footage_dropped = pyqtSignal(object, object)
-    effect_dropped = pyqtSignal(str)
+    effect_dropped = pyqtSignal(str, object)
     lines_changed = pyqtSignal()
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
@@ -63,7 +78,7 @@ class ScoreView(QAbstractScrollArea):
         self._drag: Drag | None = None
         self._drop_bar: int | None = None
         self._is_dropping = False
-        self._band = QRectF()
+        self._rubber = QRectF()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Score")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -72,7 +87,7 @@ class ScoreView(QAbstractScrollArea):
         self.setAcceptDrops(True)
         self._layout = self._laid_out()
         editor.project_changed.connect(self._on_project)
-        editor.selection_changed.connect(self._forget_pictures)
+        editor.selection_changed.connect(self._on_selection)
         editor.song_changed.connect(self._forget_pictures)
         editor.playhead_changed.connect(self._on_playhead)
         thumbnails.ready.connect(self._forget_pictures)
@@ -151,9 +166,9 @@ class ScoreView(QAbstractScrollArea):
                 painter.drawPixmap(QPointF(0, top - 6), self._picture(stave))
         self._paint_drop(painter)
         self._paint_playhead(painter)
-        if self._drag is not None and self._drag.grip is Grip.BAND and self._drag.has_moved:
+        if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
-            painter.drawRect(self._band.translated(0, -self._offset))
+            painter.drawRect(self._rubber.translated(0, -self._offset))
 
     def _picture(self, stave: Stave) -> QPixmap:
         """Return a stave as painted last; staves are painted again only when they change."""
@@ -211,6 +226,10 @@ class ScoreView(QAbstractScrollArea):
         is_adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if place.strip is Strip.LANE and place.lane is not None:
             self._press_lane(place, place.lane, at, is_adding=is_adding)
+        elif event.modifiers() & Qt.KeyboardModifier.AltModifier and place.strip is Strip.RULER:
+            self._press_beat(place, at)
+        elif place.strip is Strip.SOUND and self._band() is not None:
+            self._press_spectrum(place, at)
         else:
             self._press_elsewhere(place, at)
 
@@ -221,7 +240,7 @@ class ScoreView(QAbstractScrollArea):
             if not is_adding:
                 self._editor.select(Selection(Kind.LANE, lane=lane_id))
             self._drag = Drag(
-                Grip.BAND, at, place, keys=self._editor.selection.cues if is_adding else frozenset()
+                Grip.RUBBER, at, place, keys=self._editor.selection.cues if is_adding else frozenset()
             )
             return
         cue, grip = hit
@@ -234,11 +253,41 @@ class ScoreView(QAbstractScrollArea):
         start = {Grip.RISE: lane.envelope.rise, Grip.FALL: lane.envelope.fall}.get(grip, 0)
         self._drag = Drag(grip, at, place, keys=self._editor.selection.cues, start_value=float(start))
 
+    def _press_beat(self, place: Place, at: QPointF) -> None:
+        """Hold the beat under the pointer, or put one where there is none."""
+        song = self._editor.project.song
+        if song is None:
+            return
+        number = beat_at(song, self._layout, place, at.x())
+        if number is None:
+            if not self._editor.apply(lambda p: add_beat(p, place.seconds), "adding of a beat"):
+                return
+            beats = self._editor.project.song.beats if self._editor.project.song else ()
+            number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))
+        self._editor.select(Selection(Kind.BEAT, beat=number))
+        self._drag = Drag(Grip.BEAT, at, place, beat=number, before=self._editor.project)
+
+    def _press_spectrum(self, place: Place, at: QPointF) -> None:
+        found = self._band()
+        if found is not None:
+            grip = grip_at(self._layout, place.stave, found[1], at.y())
+            self._drag = Drag(Grip.FREQUENCIES, at, place, band=grip)
+
+    def _band(self) -> tuple[PulseId, BandSource, SongLevels] | None:
+        """Return the selected pulse, its band, and what is looked at, where the spectrum is shown."""
+        pulse, heard = self._editor.selected_pulse(), self._editor.heard
+        levels = None if heard is None else heard.listening.levels
+        if pulse is None or levels is None or not isinstance(pulse.source, BandSource):
+            return None
+        return pulse.id, pulse.source, levels
+
     def _press_elsewhere(self, place: Place, at: QPointF) -> None:
         if place.strip is Strip.SHOTS:
             shot = self._shot_at(place.seconds)
             self._editor.select(Selection(Kind.SHOT, shot=shot.id) if shot else Selection())
-        else:
+        elif place.pulse is not None:
+            self._editor.select(Selection(Kind.PULSE, pulse=place.pulse))
+        elif place.strip is not Strip.RULER or self._editor.selection.kind is not Kind.PULSE:
             self._editor.select(Selection())
         self._drag = Drag(Grip.PLAYHEAD, at, place)
         self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
@@ -264,19 +313,35 @@ class ScoreView(QAbstractScrollArea):
             place = self._layout.locate(at.x(), at.y())
             if place is not None:
                 self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
-        elif drag.grip is Grip.BAND:
-            self._band = QRectF(drag.origin, at).normalized()
-            self._editor.select_cues(drag.keys | self._cues_in(self._band), lane=drag.place.lane)
+        elif drag.grip is Grip.RUBBER:
+            self._rubber = QRectF(drag.origin, at).normalized()
+            self._editor.select_cues(drag.keys | self._cues_in(self._rubber), lane=drag.place.lane)
             self._paper.update()
+        elif drag.grip is Grip.FREQUENCIES:
+            self._drag_band(drag, at)
+        elif drag.grip is Grip.BEAT:
+            seconds = self._layout.seconds_at(drag.place.stave, at.x())
+            alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
+            drag_beat(self._editor, drag, seconds, alone=alone)
         elif drag.grip is Grip.STRENGTH:
             drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
         else:
             drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
 
+    def _drag_band(self, drag: Drag, at: QPointF) -> None:
+        found = self._band()
+        if found is None or drag.band is None:
+            return
+        pulse, band, levels = found
+        new = dragged_band(self._layout, drag.place.stave, band, drag.band, at.y())
+        if new != band:
+            hits = hits_in_band(levels, new)
+            self._editor.apply(lambda p: set_band(p, pulse, hits), "change of the band", gesture="band")
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
         self._editor.end_gesture()
-        if drag is not None and not drag.has_moved and drag.grip is not Grip.PLAYHEAD:
+        if drag is not None and not drag.has_moved and drag.grip not in (Grip.PLAYHEAD, Grip.BEAT):
             self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
         self._paper.update()
 
@@ -339,13 +404,29 @@ class ScoreView(QAbstractScrollArea):
                 nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
                 state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
                 return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
+        if place.pulse is not None:
+            return self._tell_hit(place, at)
         if place.strip is Strip.SHOTS and self._shot_at(place.seconds) is None:
             return "Drop clips here: each is cut on a bar"
         song = self._editor.project.song
-        heard = tell_heard(song, self._layout, place, at) if song is not None else ""
-        if heard:
-            return heard
+        heard = tell_heard(song, self._layout, place, at) if song is not None else None
+        if heard is not None:
+            return heard[0] + self._off_attack(heard[1])
         return f"{place.seconds:.2f} s · frame {frame_at(place.seconds, self._editor.project.rate)}"
+
+    def _tell_hit(self, place: Place, at: QPointF) -> str:
+        """Return in words the hit of a pulse under the pointer, and how far it is from the next attack."""
+        pulse = next(one for one in self._editor.project.pulses if one.id == place.pulse)
+        hits = self._editor.hits_of(pulse)
+        hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
+        if hit is None or abs(self._layout.x_at(place.stave, hit.time) - at.x()) > _HIT_REACH:
+            return f"{pulse.name}: {len(hits)} hits"
+        words = f"{pulse.name} {hit.time:.3f} s · strength {hit.strength:.0%}"
+        return words + self._off_attack(hit.time)
+
+    def _off_attack(self, time: float) -> str:
+        off = attack_distance(self._editor.heard, time)
+        return "" if off is None else f" · {attack_words(off)}"
 
     # Drag and drop
 
@@ -374,7 +455,8 @@ class ScoreView(QAbstractScrollArea):
         if footage:
             self.footage_dropped.emit(list(footage), self._bar_under(event.position()))
         elif effect:
-            self.effect_dropped.emit(effect)
+            place = self._layout.locate(event.position().x(), event.position().y() + self._offset)
+            self.effect_dropped.emit(effect, None if place is None else place.pulse)
         event.acceptProposedAction()
         self._paper.update()
 
@@ -463,6 +545,12 @@ class ScoreView(QAbstractScrollArea):
     def _on_project(self, new: object, old: object) -> None:
         self._lay_out()
 
+    def _on_selection(self) -> None:
+        if (self._band() is not None) != (self._layout.sound_height == SPECTRUM_HEIGHT):
+            self._lay_out()
+            self.reveal_playhead()
+        self._forget_pictures()
+
     def _on_playhead(self) -> None:
         self.reveal_playhead()
         self._paper.update()
@@ -484,4 +572,5 @@ class ScoreView(QAbstractScrollArea):
             self._editor.bars,
             bars_per_line=self._bars_per_line,
             width=self._paper.width(),
+            sound_height=SOUND_HEIGHT if self._band() is None else SPECTRUM_HEIGHT,
         )

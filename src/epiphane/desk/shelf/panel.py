@@ -1,4 +1,4 @@
-"""The shelf: footage and effects, as tiles to drag onto the score."""
+"""The shelf: footage and effects as tiles to drag onto the score, and the pulses of the project."""
 
 from collections.abc import Callable
 
@@ -23,6 +23,7 @@ from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
 from epiphane.desk.carry import carry_effect, carry_footage
 from epiphane.desk.editor import Editor
+from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.model import Footage, FootageId
 from epiphane.edits.footage import footage_name, remove_footage
@@ -159,10 +160,13 @@ class ShelfPanel(QFrame):
         The editor wants to choose files.
     footage_taken(ids), effects_taken(keys)
         To be put on the score.
+    pulse_made(kind: str)
+        A new pulse is wanted: of a band, tapped, at a tempo, of two others, or of a unit.
     """
 
     add_footage = pyqtSignal()
     add_song = pyqtSignal()
+    pulse_made = pyqtSignal(str)
     footage_taken = pyqtSignal(object)
     effects_taken = pyqtSignal(object)
 
@@ -182,7 +186,9 @@ class ShelfPanel(QFrame):
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather footage”."
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        for page in (self.footage, self.effects, self._empty):
+        self.pulses = PulsePage(editor)
+        self.pulses.pulse_made.connect(self.pulse_made)
+        for page in (self.footage, self.effects, self.pulses, self._empty):
             self._pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 6, 14, 4)
@@ -206,7 +212,7 @@ class ShelfPanel(QFrame):
         self._fold.setIcon(theme.icon("chevron-up" if is_folded else "chevron-down", theme.QUIET, 16))
 
     def open_page(self, number: int) -> None:
-        """Show footage (0) or effects (1)."""
+        """Show footage (0), effects (1) or pulses (2)."""
         self.fold(False)
         self._show_page(number)
 
@@ -248,7 +254,7 @@ class ShelfPanel(QFrame):
         line = QHBoxLayout()
         line.setSpacing(4)
         self._group = QButtonGroup(self)
-        for number, (text, key) in enumerate((("Footage", "F"), ("Effects", "E"))):
+        for number, (text, key) in enumerate((("Footage", "F"), ("Effects", "E"), ("Pulses", "P"))):
             button = QPushButton(text)
             button.setCheckable(True)
             button.setProperty("quiet", True)
@@ -281,7 +287,7 @@ class ShelfPanel(QFrame):
             button.setChecked(True)
         is_empty = number <= 0 and not self._editor.project.footage
         self._pages.setCurrentWidget(
-            self._empty if is_empty else (self.footage, self.effects)[max(number, 0)]
+            self._empty if is_empty else (self.footage, self.effects, self.pulses)[max(number, 0)]
         )
 
     def _remove(self, ids: list[FootageId]) -> None:

@@ -1,0 +1,329 @@
+"""The bench of a pulse: where its hits come from, and which of them are kept."""
+
+from collections.abc import Callable, Sequence
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.attacks import hits_in_band
+from epiphane.desk.bench.fields import (
+    RangeBar,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+    show_number,
+    show_options,
+)
+from epiphane.desk.editor import Editor
+from epiphane.document.model import (
+    BandSource,
+    Blend,
+    BlendSource,
+    HeardSource,
+    Project,
+    Pulse,
+    PulseId,
+    PulseUnit,
+    Source,
+    TappedSource,
+    TempoSource,
+)
+from epiphane.edits.pulses import change_pulse, remove_pulse, users_of
+
+_UNIT_WORDS = {
+    PulseUnit.BEAT: "every beat",
+    PulseUnit.BAR: "every bar",
+    PulseUnit.OFF_BEAT: "off-beats",
+    PulseUnit.HALF: "halves of a beat",
+    PulseUnit.THIRD: "thirds of a beat",
+    PulseUnit.QUARTER: "quarters of a beat",
+    PulseUnit.KICK: "the kick",
+    PulseUnit.SNARE: "the snare",
+    PulseUnit.HAT: "the hat",
+}
+_BLEND_WORDS = {
+    Blend.EITHER: "and also",
+    Blend.WITHOUT: "without",
+    Blend.BOTH: "only where also",
+}
+
+
+class PulseBench(QWidget):
+    """Everything about one pulse. Made anew for another one, kept current while it stays.
+
+    Signals
+    -------
+    tap_asked(), snap_asked(to: str), delay_asked()
+        Taps are wanted; are to go to "attacks" or "beats"; the keyboard's delay is to be measured.
+    """
+
+    tap_asked = pyqtSignal()
+    snap_asked = pyqtSignal(str)
+    delay_asked = pyqtSignal()
+
+    def __init__(self, editor: Editor, pulse: Pulse) -> None:
+        super().__init__()
+        self._editor = editor
+        self.pulse_id: PulseId = pulse.id
+        self.kind = type(pulse.source)
+        self.delay_note = label("")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        self._name = QLineEdit()
+        self._name.setAccessibleName("Name of the pulse")
+        self._name.setToolTip("What the pulse is called; Enter takes what you typed")
+        self._name.editingFinished.connect(self._rename)
+        self._ticks = QPushButton("Tick")
+        self._ticks.setCheckable(True)
+        self._ticks.setToolTip("Hear a tick on every hit while it plays, never in the export (K)")
+        self._ticks.clicked.connect(self.toggle_ticks)
+        box.addWidget(row("Name", self._name, self._ticks))
+        for widget in self._source_rows(pulse.source):
+            box.addWidget(widget)
+        box.addWidget(rule())
+        box.addWidget(self._every_row())
+        self._keep_bar = RangeBar("Few to many", low=0, high=100, colour=theme.TEXT, has_rest=False)
+        self._keep = number_field("Share that is kept", low=0, high=100, unit="%")
+        self._keep_bar.changed.connect(lambda _rest, value: self._set_keep(value, gesture="keep"))
+        self._keep_bar.released.connect(editor.end_gesture)
+        self._keep.valueChanged.connect(self._set_keep)
+        box.addWidget(row("Few to many", self._keep_bar, self._keep))
+        self._count = label("")
+        self._count.setWordWrap(True)
+        box.addWidget(self._count)
+        remove = QPushButton("Take away")
+        remove.setToolTip("Take the pulse away (Delete); undo brings it back")
+        remove.clicked.connect(self.remove)
+        box.addWidget(row("", remove))
+        box.addStretch(1)
+        editor.ticking_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the pulse as it is now."""
+        pulse = next((one for one in self._editor.project.pulses if one.id == self.pulse_id), None)
+        if pulse is None or type(pulse.source) is not self.kind:
+            return
+        if not self._name.hasFocus():
+            self._name.setText(pulse.name)
+        self._ticks.setChecked(pulse.id in self._editor.ticking)
+        show_number(self._every, pulse.every)
+        show_number(self._first, pulse.first + 1)
+        self._first.setMaximum(pulse.every)
+        self._keep_bar.set_values(0, 100 * pulse.keep)
+        show_number(self._keep, 100 * pulse.keep)
+        self._show_source(pulse.source)
+        n_hits = len(self._editor.hits_of(pulse))
+        n_lanes, n_pulses = users_of(self._editor.project, pulse.id)
+        fires = (
+            "fires no lane"
+            if n_lanes == 0
+            else "fires one lane"
+            if n_lanes == 1
+            else f"fires {n_lanes} lanes"
+        )
+        part = f", is part of {n_pulses} other" if n_pulses else ""
+        self._count.setText(f"{n_hits} hits, {fires}{part}")
+
+    def remove(self) -> None:
+        """Take the pulse away, and say what that silences."""
+        n_lanes, n_pulses = users_of(self._editor.project, self.pulse_id)
+        name = self._name.text()
+        if self._editor.apply(lambda p: remove_pulse(p, self.pulse_id), "removal of a pulse"):
+            lanes = "One lane fires" if n_lanes == 1 else f"{n_lanes} lanes fire"
+            if n_lanes:
+                text = (
+                    f"{name} is gone. {lanes} nothing until another pulse is chosen; Ctrl+Z brings it back."
+                )
+                self._editor.said.emit(text, False)
+            elif n_pulses:
+                self._editor.said.emit(
+                    f"{name} is gone, and missing in pulses made of it; Ctrl+Z brings it back.", False
+                )
+
+    def toggle_ticks(self) -> None:
+        """Have its hits heard as ticks, or no longer."""
+        self._editor.set_ticking(self._editor.ticking ^ {self.pulse_id})
+
+    # Where hits come from
+
+    def _source_rows(self, source: Source) -> Sequence[QWidget]:
+        match source:
+            case HeardSource():
+                return self._heard_rows()
+            case BandSource():
+                return self._band_rows()
+            case TappedSource():
+                return self._tapped_rows()
+            case TempoSource():
+                return self._tempo_rows()
+            case BlendSource():
+                return self._blend_rows()
+
+    def _show_source(self, source: Source) -> None:
+        match source:
+            case HeardSource(unit=unit):
+                show_choice(self._unit, unit.value)
+            case BandSource() as band:
+                show_number(self._low, band.low)
+                show_number(self._high, band.high)
+                self._threshold_bar.set_values(0, 100 * band.threshold)
+                show_number(self._threshold, 100 * band.threshold)
+                show_number(self._gap, 1000 * band.gap)
+            case TappedSource(hits=hits):
+                for button in self._tap_buttons:
+                    button.setEnabled(bool(hits))
+            case TempoSource() as bare:
+                show_number(self._tempo, bare.tempo)
+                show_number(self._start, bare.start)
+            case BlendSource() as blend:
+                names = [(str(p.id), p.name) for p in self._editor.project.pulses if p.id != self.pulse_id]
+                for field, chosen in ((self._one, blend.one), (self._other, blend.other)):
+                    show_options(field, names)
+                    show_choice(field, str(chosen))
+                show_choice(self._how, blend.how.value)
+                show_number(self._tolerance, 1000 * blend.tolerance)
+
+    def _heard_rows(self) -> list[QWidget]:
+        options = [(unit.value, words) for unit, words in _UNIT_WORDS.items()]
+        self._unit = choice_field(
+            "Counts", options, lambda key: self._change_source(lambda _: HeardSource(PulseUnit(key)))
+        )
+        return [row("Counts", self._unit)]
+
+    def _band_rows(self) -> list[QWidget]:
+        self._low = number_field("From", low=20, high=20_000, unit="Hz", step=5)
+        self._high = number_field("To", low=20, high=20_000, unit="Hz", step=5)
+        self._low.valueChanged.connect(lambda hz: self._change_band(low=hz))
+        self._high.valueChanged.connect(lambda hz: self._change_band(high=hz))
+        self._threshold_bar = RangeBar("Threshold", low=0, high=100, colour=theme.TEXT, has_rest=False)
+        self._threshold = number_field("Threshold", low=0, high=100, unit="%", decimals=1)
+        self._threshold_bar.changed.connect(
+            lambda _rest, value: self._change_band(gesture="band", threshold=value / 100)
+        )
+        self._threshold_bar.released.connect(self._editor.end_gesture)
+        self._threshold.valueChanged.connect(lambda value: self._change_band(threshold=value / 100))
+        self._gap = number_field("Least gap", low=20, high=10_000, unit="ms", step=10)
+        self._gap.valueChanged.connect(lambda value: self._change_band(gap=value / 1000))
+        hint = label(
+            "Drag over the spectrum in the score: up and down for a band, the dashed line for the threshold."
+        )
+        hint.setWordWrap(True)
+        return [
+            row("Band", self._low, label("to"), self._high),
+            row("Threshold", self._threshold_bar, self._threshold),
+            row("Least gap", self._gap),
+            hint,
+        ]
+
+    def _tapped_rows(self) -> list[QWidget]:
+        tap = QPushButton("Tap along")
+        tap.setToolTip("Play, and take every press of T as a hit; Space ends it")
+        tap.clicked.connect(self.tap_asked)
+        to_attacks = QPushButton("To attacks")
+        to_attacks.setToolTip("Move each tap onto the nearest attack of the sound")
+        to_attacks.clicked.connect(lambda: self.snap_asked.emit("attacks"))
+        to_beats = QPushButton("To beats")
+        to_beats.setToolTip("Move each tap onto the nearest quarter of a beat")
+        to_beats.clicked.connect(lambda: self.snap_asked.emit("beats"))
+        clear = QPushButton("Clear")
+        clear.setToolTip("Forget all taps; undo brings them back")
+        clear.clicked.connect(lambda: self._change_source(lambda _: TappedSource()))
+        measure = QPushButton("Measure my delay…")
+        measure.setToolTip("Tap along to a click, so that the time from ear to key is taken off every tap")
+        measure.clicked.connect(self.delay_asked)
+        self._tap_buttons = [to_attacks, to_beats, clear]
+        return [
+            row("Taps", tap, clear),
+            row("Move them", to_attacks, to_beats),
+            row("Delay", measure, self.delay_note),
+        ]
+
+    def _tempo_rows(self) -> list[QWidget]:
+        self._tempo = number_field("Tempo", low=20, high=400, unit="BPM", decimals=2, step=0.5)
+        self._tempo.setFixedWidth(104)
+        self._tempo.valueChanged.connect(
+            lambda value: self._change_source(lambda old: replace(old, tempo=value))
+        )
+        self._start = number_field("First hit", low=0, high=86_400, unit="s", decimals=3, step=0.01)
+        self._start.setFixedWidth(104)
+        self._start.valueChanged.connect(
+            lambda value: self._change_source(lambda old: replace(old, start=value))
+        )
+        return [row("Tempo", self._tempo), row("First hit", self._start)]
+
+    def _blend_rows(self) -> list[QWidget]:
+        def changed(**changes: object) -> None:
+            self._change_source(lambda old: replace(old, **changes))
+
+        self._one = choice_field("One pulse", (), lambda key: changed(one=PulseId(int(key))))
+        self._other = choice_field("The other pulse", (), lambda key: changed(other=PulseId(int(key))))
+        options = [(how.value, words) for how, words in _BLEND_WORDS.items()]
+        self._how = choice_field("How they are blended", options, lambda key: changed(how=Blend(key)))
+        self._tolerance = number_field("The same hit within", low=0, high=1000, unit="ms", step=5)
+        self._tolerance.valueChanged.connect(lambda value: changed(tolerance=value / 1000))
+        return [
+            row("Hits of", self._one),
+            row("", self._how, self._other),
+            row("Same within", self._tolerance),
+        ]
+
+    def _every_row(self) -> QWidget:
+        self._every = number_field("Every Nth hit", low=1, high=64, unit="")
+        self._first = number_field("From the", low=1, high=64, unit="")
+        for field in (self._every, self._first):
+            field.setFixedWidth(48)
+        self._every.valueChanged.connect(lambda value: self._set_every(round(value)))
+        self._first.valueChanged.connect(lambda value: self._change(first=round(value) - 1))
+        return row("Every", self._every, label("from number"), self._first)
+
+    # What is changed
+
+    def _pulse(self) -> Pulse | None:
+        return next((one for one in self._editor.project.pulses if one.id == self.pulse_id), None)
+
+    def _change(self, *, gesture: str | None = None, **changes: object) -> None:
+        self._editor.apply(
+            lambda p: change_pulse(p, self.pulse_id, **changes), "change of a pulse", gesture=gesture
+        )
+        self.refresh()
+
+    def _change_source(self, change: Callable[[Source], Source], *, gesture: str | None = None) -> None:
+        pulse = self._pulse()
+        if pulse is not None:
+            self._change(gesture=gesture, source=change(pulse.source))
+
+    def _change_band(self, *, gesture: str | None = None, **changes: float) -> None:
+        heard = self._editor.heard
+        levels = None if heard is None else heard.listening.levels
+
+        def changed(old: Source) -> Source:
+            assert isinstance(old, BandSource)
+            new = replace(old, **changes)
+            return new if levels is None or new.high <= new.low else hits_in_band(levels, new)
+
+        self._change_source(changed, gesture=gesture)
+
+    def _set_every(self, every: int) -> None:
+        pulse = self._pulse()
+        if pulse is not None:
+            self._change(every=every, first=min(pulse.first, every - 1))
+
+    def _set_keep(self, percent: float, *, gesture: str | None = None) -> None:
+        self._change(gesture=gesture, keep=round(percent / 100, 3))
+
+    def _rename(self) -> None:
+        pulse, name = self._pulse(), self._name.text().strip()
+        if pulse is not None and name and name != pulse.name:
+
+            def edit(project: Project) -> Project:
+                return change_pulse(project, self.pulse_id, name=name)
+
+            self._editor.apply(edit, "renaming of a pulse")
+        self.refresh()

@@ -1,0 +1,254 @@
+"""The bench of the song: what was heard in it, and how it is put right."""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from itertools import pairwise
+from statistics import quantiles
+
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from epiphane.audio.heard import AlternativeTempo, Listening
+from epiphane.desk.bench.fields import label, number_field, row, rule, show_number
+from epiphane.desk.bench.tempo_curve import TempoCurve
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.notes import DOUBTFUL
+from epiphane.document.model import DRUMS, Beat, Project, PulseUnit, Song
+from epiphane.edits.beats import (
+    double_beats,
+    halve_beats,
+    hold_tempo,
+    scale_tempo,
+    set_beats_per_bar,
+    set_tempo,
+    shift_one,
+)
+from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.song import lock_song
+from epiphane.timing import clock_text, frame_start, rate_text
+
+_HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
+_HINT_EMPTY = "What you select in the score is shown here, to be changed."
+_FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Film", "Made of")
+_MOST_OTHERS = 3
+_LEAST_SHARE = 0.02
+
+
+class SongBench(QWidget):
+    """What was heard in the song, the shape of the film, and the corrections of beats and bars."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(6)
+        self._curve = TempoCurve(editor)
+        self._corrections = [
+            *(self._curve, self._tempo_row(), self._bars_row(), self._beats_row(), self._others_row()),
+            rule(),
+        ]
+        self._facts = {name: label("", is_quiet=False) for name in _FACTS}
+        for words in self._facts.values():
+            words.setWordWrap(True)
+        self._rows = [row(name, words) for name, words in self._facts.items()]
+        for widget in (*self._corrections, *self._rows, rule(), self._checks_row()):
+            self._box.addWidget(widget)
+        self._hint = label("")
+        self._hint.setWordWrap(True)
+        self._box.addWidget(self._hint)
+        self._box.addStretch(1)
+        editor.ticking_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the project as it is now."""
+        project = self._editor.project
+        song = project.song
+        has_work = song is not None or bool(project.footage)
+        for widget in self._rows:
+            widget.setVisible(has_work)
+        for widget in (*self._corrections, self._checks):
+            widget.setVisible(song is not None)
+        self._hint.setText(_HINT if has_work else _HINT_EMPTY)
+        texts = dict.fromkeys(self._facts, "–")
+        if song is not None:
+            texts["Length"] = clock_text(song.duration)
+            texts |= self._heard_texts(song)
+            self._show_corrections(song)
+        size = f"{project.width} × {project.height}"
+        texts["Film"] = f"{size}, {rate_text(project.rate)} fps"
+        texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
+        for name, text in texts.items():
+            self._facts[name].setText(text)
+
+    def _heard_texts(self, song: Song) -> dict[str, str]:
+        """Return what was heard in the song, row by row."""
+        counts = ", ".join(_many(len(song.drums.hits(drum)), drum) for drum in DRUMS if song.drums.hits(drum))
+        texts = {
+            "Drums": counts or "none were heard",
+            "Parts": " · ".join(section.label for section in song.sections) or "–",
+            "Drop": ", ".join(clock_text(drop) for drop in song.drops) or "–",
+        }
+        if not song.beats:
+            return texts | {"Beats": "no beat was heard: set the tempo by hand"}
+        n_doubtful = sum(beat.sureness < DOUBTFUL for beat in song.beats)
+        texts["Clock"] = "a machine's: one constant tempo" if song.is_steady else _player(song)
+        texts["Beats"] = f"{len(song.beats)}, {n_doubtful or 'none'} doubtful"
+        if n_doubtful:
+            texts["Beats"] += " (D goes to the next)"
+        return texts
+
+    def _show_corrections(self, song: Song) -> None:
+        listening = self._editor.heard.listening if self._editor.heard is not None else None
+        show_number(self._tempo, song.tempo)
+        show_number(self._per_bar, _metre(song.beats))
+        sure = listening.metre_sureness if listening is not None else 0.0
+        n_bars = sum(beat.place == 1 for beat in song.beats)
+        self._bars_note.setText(f"{n_bars} bars" + (f", {sure:.0%} sure" if sure else ""))
+        self._show_others(song, listening)
+        has_beats = len(song.beats) > 1
+        for button in (self._half, self._double, self._even, self._later):
+            button.setEnabled(has_beats and not song.is_locked)
+        for field in (self._tempo, self._per_bar):
+            field.setEnabled(not song.is_locked)
+        self._lock.setChecked(song.is_locked)
+        self._lock.setText("Locked" if song.is_locked else "Lock")
+        beats = next((p.id for p in self._editor.project.pulses if p.unit is PulseUnit.BEAT), None)
+        self._ticks.setChecked(beats is not None and beats in self._editor.ticking)
+        self._ticks.setEnabled(has_beats)
+
+    def _show_others(self, song: Song, listening: Listening | None) -> None:
+        others = _other_tempi(song, listening)
+        for number, button in enumerate(self._others):
+            button.setVisible(number < len(others))
+            if number < len(others):
+                other = others[number]
+                button.setText(f"{other.tempo:.0f} BPM · {other.share:.0%}")
+                button.setEnabled(not song.is_locked)
+        self._others_line.setVisible(bool(others))
+
+    def _tempo_row(self) -> QWidget:
+        self._tempo = number_field("Tempo", low=0, high=400, unit="BPM", decimals=2, step=0.1)
+        self._tempo.setFixedWidth(104)
+        self._tempo.valueChanged.connect(
+            lambda tempo: self._correct(lambda p: set_tempo(p, tempo, anchor=self._anchor()), "tempo")
+        )
+        self._half = _button("Half", "Take every other beat away", lambda: self._correct(halve_beats, "half"))
+        self._double = _button(
+            "Double", "Put a beat between every two", lambda: self._correct(double_beats, "double")
+        )
+        self._even = _button(
+            "Even out",
+            "Lay the beats on one constant tempo, as close to where they are as it can be",
+            lambda: self._correct(hold_tempo, "evening out"),
+        )
+        return row("Tempo", self._tempo, self._even)
+
+    def _beats_row(self) -> QWidget:
+        return row("Correct", self._half, self._double, self._later)
+
+    def _bars_row(self) -> QWidget:
+        self._per_bar = number_field("Beats to the bar", low=1, high=32, unit="")
+        self._per_bar.setFixedWidth(48)
+        self._per_bar.setToolTip(
+            "Beats to the bar, through the whole song; a beat's bench sets it from there on"
+        )
+        self._per_bar.valueChanged.connect(
+            lambda number: self._correct(lambda p: set_beats_per_bar(p, round(number)), "beats to the bar")
+        )
+        self._later = _button(
+            "One later",
+            "Let every bar begin a beat later",
+            lambda: self._correct(shift_one, "shift of the one"),
+        )
+        self._bars_note = label("")
+        return row("Bars of", self._per_bar, self._bars_note)
+
+    def _others_row(self) -> QWidget:
+        self._others = [
+            _button("", "Hear the song at this tempo instead", partial(self._take_other, number))
+            for number in range(_MOST_OTHERS)
+        ]
+        self._others_line = row("Or else", *self._others)
+        return self._others_line
+
+    def _checks_row(self) -> QWidget:
+        self._ticks = _button("Tick", "Hear a tick on every beat, never in the export (K)", self.toggle_ticks)
+        self._ticks.setCheckable(True)
+        self._lock = _button("Lock", "Keep beats and song as they are", self._toggle_lock)
+        self._lock.setCheckable(True)
+        self._checks = row("Check", self._ticks, self._lock)
+        return self._checks
+
+    def toggle_ticks(self) -> None:
+        """Have a tick heard on every beat, or no longer."""
+        made: list[bool] = []
+
+        def edit(project: Project) -> Project:
+            changed, pulse = ensure_pulse(project, PulseUnit.BEAT)
+            made.append(pulse in self._editor.ticking)
+            self._editor.set_ticking(self._editor.ticking ^ {pulse})
+            return changed
+
+        self._editor.apply(edit, "pulse of beats")
+        self.refresh()
+
+    def _toggle_lock(self) -> None:
+        song = self._editor.project.song
+        if song is not None:
+            self._editor.apply(lambda p: lock_song(p, not song.is_locked), "lock")
+
+    def _take_other(self, number: int) -> None:
+        song, heard = self._editor.project.song, self._editor.heard
+        others = _other_tempi(song, heard.listening if heard is not None else None) if song else []
+        if song is not None and number < len(others):
+            ratio = others[number].tempo / song.tempo
+            self._correct(lambda p: scale_tempo(p, ratio), "other tempo")
+
+    def _correct(self, edit: Callable[[Project], Project], text: str) -> None:
+        self._editor.apply(edit, f"{text} of the song" if " " not in text else text)
+        self.refresh()
+
+    def _anchor(self) -> float | None:
+        """Return the beat that a tempo set by hand goes through: the selected one, or the first downbeat."""
+        beat = self._editor.selected_beat()
+        if beat is not None:
+            return beat.time
+        song = self._editor.project.song
+        if song is not None and not song.beats:
+            return frame_start(self._editor.playhead, self._editor.project.rate)
+        return None
+
+
+def _button(text: str, tip: str, pressed: Callable[[], object]) -> QPushButton:
+    made = QPushButton(text)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda _checked=False: pressed())
+    return made
+
+
+def _metre(beats: Sequence[Beat]) -> int:
+    return max((beat.place for beat in beats), default=4)
+
+
+def _other_tempi(song: Song, listening: Listening | None) -> list[AlternativeTempo]:
+    """Return the tempi that the song could have instead, the likeliest first; halves have buttons."""
+    others = listening.alternatives if listening is not None and song.tempo else ()
+    return [
+        one
+        for one in others
+        if one.share >= _LEAST_SHARE and all(abs(one.tempo / song.tempo / k - 1) > 0.02 for k in (0.5, 1, 2))
+    ][:_MOST_OTHERS]
+
+
+def _player(song: Song) -> str:
+    """Return between which tempi a player wandered, leaving out the oddest beats."""
+    gaps = [after.time - before.time for before, after in pairwise(song.beats)]
+    if len(gaps) < 8:
+        return "a player's"
+    tenths = quantiles(gaps, n=10)
+    return f"a player's: {60 / tenths[-1]:.0f} to {60 / tenths[0]:.0f} BPM"
+
+
+def _many(number: int, thing: str) -> str:
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

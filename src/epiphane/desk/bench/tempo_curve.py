@@ -1,0 +1,79 @@
+"""How the tempo goes through the song, as a curve."""
+
+from itertools import pairwise
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.editor import Editor
+from epiphane.timing import frame_at, frame_start
+
+_HEIGHT = 46
+_LEFT, _RIGHT = 52, 8
+_LEAST_SPAN = 0.02
+
+
+class TempoCurve(QWidget):
+    """The tempo between every two beats; a click goes there."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self.setFixedHeight(_HEIGHT)
+        self.setAccessibleName("Tempo curve")
+        self.setToolTip("The tempo through the song; click to go there")
+        editor.project_changed.connect(lambda *_: self.update())
+        editor.playhead_changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, _HEIGHT)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(_LEFT, 4, self.width() - _LEFT - _RIGHT, _HEIGHT - 8)
+        painter.fillRect(box, theme.STRIP)
+        song = self._editor.project.song
+        beats = song.beats if song is not None else ()
+        if song is None or len(beats) < 2:
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(8.5))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "no beats yet")
+            return
+        tempi = np.array([60 / (after.time - before.time) for before, after in pairwise(beats)])
+        usual = float(np.median(tempi))
+        shown = np.clip(tempi, usual / 1.6, usual * 1.6)
+        span = max(float(np.abs(shown / usual - 1).max()), _LEAST_SPAN)
+        low, high = usual * (1 - span), usual * (1 + span)
+
+        def x(seconds: float) -> float:
+            return box.left() + seconds / max(song.duration, 1e-6) * box.width()
+
+        def y(tempo: float) -> float:
+            return box.bottom() - 2 - (tempo - low) / (high - low) * (box.height() - 4)
+
+        painter.setPen(QPen(theme.RULE, 1))
+        painter.drawLine(QPointF(box.left(), y(usual)), QPointF(box.right(), y(usual)))
+        curve = QPolygonF(
+            [QPointF(x(beat.time), y(float(tempo))) for beat, tempo in zip(beats, shown, strict=False)]
+        )
+        painter.setPen(QPen(theme.TEXT, 1.4))
+        painter.drawPolyline(curve)
+        here = x(frame_start(self._editor.playhead, self._editor.project.rate))
+        painter.setPen(QPen(theme.QUIET, 1))
+        painter.drawLine(QPointF(here, box.top()), QPointF(here, box.bottom()))
+        painter.setFont(theme.numbers(8))
+        painter.setPen(theme.QUIET)
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for tempo, top in ((high, box.top() - 2), (low, box.bottom() - 10)):
+            painter.drawText(QRectF(0, top, _LEFT - 6, 12), right, f"{tempo:.1f}")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        song = self._editor.project.song
+        if event is None or song is None:
+            return
+        share = (event.position().x() - _LEFT) / max(self.width() - _LEFT - _RIGHT, 1)
+        self._editor.go_to(frame_at(min(max(share, 0.0), 1.0) * song.duration, self._editor.project.rate))

@@ -1,4 +1,4 @@
-"""Measure and print: ``python -m bench [start] [listening] [accuracy] [export] [playback]``."""
+"""Measure and print: ``python -m bench [start] [listening] [accuracy] [pulses] [export] [playback]``."""
 
 import platform
 import sys
@@ -10,6 +10,7 @@ from bench.accuracy import measure_accuracy
 from bench.export import measure_export
 from bench.listening import measure_listening
 from bench.playback import measure_playback
+from bench.pulses import measure_pulses
 from bench.result import Result
 from bench.start import measure_start
 
@@ -17,6 +18,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "start": measure_start,
     "listening": measure_listening,
     "accuracy": measure_accuracy,
+    "pulses": measure_pulses,
     "export": measure_export,
     "playback": measure_playback,
 }

@@ -1,9 +1,11 @@
 """What was heard in a song. Kept apart from the hearing, which takes a second to load."""
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from epiphane.audio.levels import SongLevels
+from epiphane.audio.levels import LEVELS_PER_SECOND, SongLevels
 from epiphane.audio.samples import Samples
+from epiphane.audio.shaping import shaped_song
 from epiphane.document.model import Beat, Drums, Section, Song
 from epiphane.types import Float32Array
 
@@ -70,6 +72,21 @@ class HeardSong(Struct, frozen=True, eq=False):
     samples: Samples
     listening: Listening
 
+    def used_by(self, song: Song) -> "HeardSong":
+        """Return the part of the file that a project's song uses, trimmed, faded and at its gain."""
+        found, samples = self.listening, self.samples
+        shaped = shaped_song(samples.data, samples.rate, song)
+        columns = _span(song, COLUMNS_PER_SECOND)
+        levels = found.levels
+        if levels is not None:
+            bands = levels.bands[:, _span(song, LEVELS_PER_SECOND)]
+            levels = SongLevels(bands, levels.centres, levels.rises[_span(song, 1000)])
+        return replace(
+            self,
+            samples=Samples(shaped, samples.rate, samples.remark),
+            listening=replace(found, waveform=found.waveform[columns], levels=levels),
+        )
+
     def as_song(self) -> Song:
         """Return what a project keeps of it."""
         found = self.listening
@@ -84,3 +101,8 @@ class HeardSong(Struct, frozen=True, eq=False):
             sections=found.sections,
             drops=found.drops,
         )
+
+
+def _span(song: Song, per_second: int) -> slice:
+    first = round(song.start * per_second)
+    return slice(first, first + round(song.duration * per_second) + 1)

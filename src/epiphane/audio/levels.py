@@ -1,5 +1,7 @@
 """The level of any band of the spectrum over time."""
 
+from functools import lru_cache
+
 import numpy as np
 from msgspec import Struct
 
@@ -12,6 +14,7 @@ RANGE_DECIBELS = 72.0
 LAST_BYTE = 255
 _POWERS = 10 ** ((np.arange(LAST_BYTE + 1) / LAST_BYTE - 1) * RANGE_DECIBELS / 10).astype(np.float32)
 _POWERS[0] = 0.0
+_MOST_KEPT = 10_000_000  # 40 MB of powers: twenty minutes
 
 
 class SongLevels(Struct, frozen=True, eq=False):
@@ -47,11 +50,27 @@ class SongLevels(Struct, frozen=True, eq=False):
         if end <= first:
             first = int(np.abs(self.centres - (low + high) / 2).argmin())
             end = first + 1
-        power = np.zeros(n_hops, np.float32)
-        for band in self.bands[first:end]:
-            power += _POWERS[band]
+        power = (
+            _powers(self)[first:end].sum(axis=0)
+            if self.bands.size < _MOST_KEPT
+            else _sum(self.bands[first:end])
+        )
         loudest = float(power.max())
         if loudest <= 0:
             return np.zeros(n_hops, np.float32)
         decibels = 10 * np.log10(power / loudest + 1e-12)
         return np.asarray(np.clip(1 + decibels / RANGE_DECIBELS, 0, 1), np.float32)
+
+
+@lru_cache(maxsize=1)
+def _powers(levels: SongLevels) -> Float32Array:
+    """Return the power of every band; kept while a band is being dragged."""
+    return np.asarray(_POWERS[levels.bands])
+
+
+def _sum(bands: ByteArray) -> Float32Array:
+    """Return the power of some bands together, one at a time: for songs too long to keep all powers."""
+    power = np.zeros(bands.shape[1], np.float32)
+    for band in bands:
+        power += _POWERS[band]
+    return power

@@ -67,7 +67,7 @@ def listen(
     Silence, noise and sounds without a beat are no error: they have no beats, and `remark` says so.
     `name` is what remarks call the song; `waveform` may be given where it has been drawn already.
     """
-    mono, rate = _usual_sound(samples)
+    mono, rate = usual_sound(samples)
     if waveform is None:
         waveform = waveform_columns(mono, rate)
     progress(0.1)
@@ -200,7 +200,7 @@ def _hear_drums(
     return likely, drum_hits(strokes, likely, weights.thresholds, analysis.attacks)
 
 
-def _usual_sound(samples: Samples) -> tuple[Float32Array, int]:
+def usual_sound(samples: Samples) -> tuple[Float32Array, int]:
     """Return the sound as one channel at a usual rate, around zero."""
     mono = samples.mono()
     offset = float(mono.mean(dtype=np.float64)) if len(mono) else 0.0
@@ -234,7 +234,7 @@ def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Bea
         return ()
     inputs = describe_song_beats(analysis, heard)
     sure = sigmoid(weights.sureness.logits(inputs)[:, 0])
-    strengths = _strengths(times, analysis.onsets)
+    strengths = strengths_at(times, analysis.onsets)
     return tuple(
         Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3), round(float(share), 3))
         for time, place, strength, share in zip(times, heard.bars.places, strengths, sure, strict=True)
@@ -259,10 +259,12 @@ def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
     )
 
 
-def _strengths(times: FloatArray, onsets: Onsets) -> FloatArray:
+def strengths_at(times: FloatArray, onsets: Onsets) -> FloatArray:
+    """Return how strong the onset at each time is against the strongest of them, 0 to 1."""
     hops = np.clip(np.round(times * HOPS_PER_SECOND).astype(np.int64), 0, len(onsets.strength) - 1)
     near = ndi.maximum_filter1d(onsets.strength, 7)[hops]
-    return np.clip(near / max(float(np.percentile(near, 95)), 1e-6), 0, 1)
+    loud = float(np.percentile(near, 95)) if len(near) else 1.0
+    return np.clip(near / max(loud, 1e-6), 0, 1)
 
 
 def _tempo(heard: HeardBeats) -> float:

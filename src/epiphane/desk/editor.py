@@ -73,7 +73,8 @@ class Editor(QObject):
         self.cues: Schedule = schedule(self.project)
         self.selection = Selection()
         self.playhead = 0
-        self.heard: HeardSong | None = None
+        self._whole: HeardSong | None = None
+        self._used: tuple[tuple[float, ...], HeardSong] | None = None
         self.ticking: frozenset[PulseId] = frozenset()
 
     @property
@@ -108,7 +109,7 @@ class Editor(QObject):
         self._saved = project
         self._is_journal_behind = False
         self.path = path
-        self.heard = None
+        self._whole = None
         self._journal = journal_of(path) if path else Journal(self._journal_folder / "untitled.journal")
         self.selection = Selection()
         self.playhead = 0
@@ -184,8 +185,26 @@ class Editor(QObject):
 
     def take_song(self, heard: HeardSong) -> None:
         """Have the sound and waveform of the song that the project names."""
-        self.heard = heard
+        self._whole, self._used = heard, None
         self.song_changed.emit()
+
+    @property
+    def whole(self) -> HeardSong | None:
+        """The song's whole file, and what was heard in it."""
+        return self._whole
+
+    @property
+    def heard(self) -> HeardSong | None:
+        """The part of the song that is used, as it sounds, and what was heard in it."""
+        song = self.project.song
+        if self._whole is None or song is None:
+            return self._whole
+        shape = (song.start, song.duration, song.gain, song.fade_in, song.fade_out, song.fade_bend)
+        if self._used is None or self._used[0] != shape:
+            is_whole = song.start == 0 and song.duration >= self._whole.samples.duration - 1e-6
+            is_plain = is_whole and song.gain == song.fade_in == song.fade_out == 0
+            self._used = (shape, self._whole if is_plain else self._whole.used_by(song))
+        return self._used[1]
 
     def select(self, selection: Selection) -> None:
         """Select something; what is not there any more is not selected."""
@@ -273,7 +292,10 @@ class Editor(QObject):
 
     def _show(self, old: Project) -> None:
         self.cues = schedule(self.project, self.cues)
+        before = self._used
         self.project_changed.emit(self.project, old)
+        if before is not None and self.heard is not before[1]:
+            self.song_changed.emit()
         self.select(self.selection)
         self.go_to(self.playhead)
         self.file_changed.emit()

@@ -58,6 +58,7 @@ class Playback(QObject):
         self._ticked: Float32Array | None = None
         self._tick_hits: tuple[Hit, ...] = ()
         self._fingerprint = ""
+        self._data: Float32Array | None = None
         self._reel: Reel | None = None
         self._shown_frame = -1
         self._due_frame = -1
@@ -254,10 +255,13 @@ class Playback(QObject):
     def _on_song(self) -> None:
         heard = self._editor.heard
         fingerprint = "" if heard is None else heard.fingerprint
-        if fingerprint and fingerprint == self._fingerprint:
+        is_same_file = fingerprint != "" and fingerprint == self._fingerprint
+        if is_same_file and heard is not None and heard.samples.data is self._data:
             return  # more was heard in the same sound: it plays on
-        self.stop()
+        if not is_same_file:
+            self.stop()
         self._fingerprint = fingerprint
+        self._data = None if heard is None else heard.samples.data
         self._sound = None if heard is None else resampled_stereo(heard.samples, SOUND_RATE)
         self._ticked = None
         self._mix_ticks()

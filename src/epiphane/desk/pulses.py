@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from epiphane.desk.attacks import hits_in_band
 from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.jobs import Jobs
 from epiphane.desk.playback import Playback
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.sound import SOUND_RATE, Reel, open_sound
@@ -36,10 +37,11 @@ from epiphane.document.model import (
     TappedSource,
     TempoSource,
 )
-from epiphane.edits.beats import accept_beat, add_beat
+from epiphane.edits.beats import accept_beat, add_beat, replace_beats
 from epiphane.edits.pulses import add_pulse, add_taps, change_pulse
 from epiphane.errors import EditError
 from epiphane.timing import frame_at, frame_start
+from epiphane.types import Progress
 
 _BAND = BandSource(low=40.0, high=120.0, threshold=0.9)
 _AROUND_SECONDS = 1.2
@@ -58,9 +60,10 @@ class PulseDesk(QObject):
 
     delay_measured = pyqtSignal(str)
 
-    def __init__(self, editor: Editor, playback: Playback) -> None:
+    def __init__(self, editor: Editor, playback: Playback, jobs: Jobs) -> None:
         super().__init__()
         self._editor = editor
+        self._jobs = jobs
         self._playback = playback
         self._taps: list[float] = []
         self._measuring: _Measuring | None = None
@@ -183,8 +186,11 @@ class PulseDesk(QObject):
         song = self._editor.project.song
         beats: Sequence[Beat] = song.beats if song is not None else ()
         doubtful = [number for number, beat in enumerate(beats) if beat.sureness < DOUBTFUL]
+        rate = self._editor.project.rate
+        now = frame_start(self._editor.playhead, rate)
         here = self._editor.selected_beat()
-        now = here.time if here is not None else frame_start(self._editor.playhead, self._editor.project.rate)
+        if here is not None and frame_at(here.time, rate) == self._editor.playhead:
+            now = here.time
         after = [number for number in doubtful if (beats[number].time - now) * direction > 1e-3]
         if not after:
             text = "No more doubtful beats this way." if doubtful else "No beat is doubtful."
@@ -200,6 +206,28 @@ class PulseDesk(QObject):
         if number is not None:
             self._editor.apply(lambda p: accept_beat(p, number), "taking of a beat as right")
             self.step_doubtful(1)
+
+    def listen_again(self, frames: tuple[int, int], tempo: float) -> None:
+        """Listen once more to some frames (first, end), near a tempo in BPM, and take the beats found."""
+        song, whole = self._editor.project.song, self._editor.whole
+        if song is None or whole is None:
+            return
+        rate = self._editor.project.rate
+        start, end = (frame_start(frame, rate) for frame in frames)
+
+        def work(progress: Progress) -> tuple[Beat, ...]:
+            from epiphane.audio.relisten import beats_between  # late: it loads much of SciPy
+
+            found = beats_between(whole.samples, start + song.start, end + song.start, tempo=tempo)
+            return tuple(replace(beat, time=max(0.0, beat.time - song.start)) for beat in found)
+
+        def done(found: tuple[Beat, ...]) -> None:
+            text = "listening again to a part"
+            if self._editor.apply(lambda p: replace_beats(p, start, end, found), text):
+                said = f"{len(found)} beats were heard from {start:.1f} to {end:.1f} s."
+                self._editor.said.emit(said, False)
+
+        self._jobs.start("beats", "Listening again", work, done=done)
 
     def add_beat(self) -> None:
         """Put a beat at the playhead, and select it."""

@@ -57,7 +57,7 @@ class Window(QMainWindow):
         self.frames.show(self.editor.project, self.editor.cues)
         self.thumbnails = Thumbnails()
         self.playback = Playback(self.editor, self.frames)
-        self.pulses = PulseDesk(self.editor, self.playback)
+        self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self)
         self.score = ScoreView(self.editor, self.thumbnails)
         self.actions_by_id = make_actions(self, self._callbacks())
@@ -132,6 +132,7 @@ class Window(QMainWindow):
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
         self.shelf.pulse_made.connect(self.pulses.make)
+        self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.files.can_recover.connect(self._offer_recovery)
 
@@ -234,6 +235,10 @@ class Window(QMainWindow):
             self.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
         else:
             self._change_cues(lambda p, k: nudge_cues(p, k, direction), "nudge")
+
+    def _listen_again(self, tempo: float) -> None:
+        """Listen once more to the loop, or else to the stave under the playhead."""
+        self.pulses.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
 
     def _beat_to_attack(self) -> None:
         self.bench.beat.to_attack()

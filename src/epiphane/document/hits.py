@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from functools import lru_cache
-from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
@@ -106,23 +105,31 @@ def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
     if unit in (PulseUnit.BEAT, PulseUnit.BAR):
         return tuple(Hit(beat.time, beat.strength) for beat in beats), origin
     if unit is PulseUnit.OFF_BEAT:
-        return tuple(_between(beat, after, 1, 2) for beat, after in pairwise(beats)), origin
+        return _divided(beats, 2)[1:-1:2], origin
     n_parts = _DIVISIONS[unit]
-    divided = [
-        _between(beat, after, part, n_parts) for beat, after in pairwise(beats) for part in range(n_parts)
+    return _divided(beats, n_parts), origin * n_parts
+
+
+def _divided(beats: Sequence[Beat], n_parts: int) -> tuple[Hit, ...]:
+    """Return beats and what lies at even parts of the way between them: weaker, as it is played so."""
+    if not beats:
+        return ()
+    numbers = np.arange((len(beats) - 1) * n_parts + 1)
+    phase = numbers / n_parts
+    times = np.interp(phase, np.arange(len(beats)), [beat.time for beat in beats])
+    strengths = np.interp(phase, np.arange(len(beats)), [beat.strength for beat in beats])
+    weights = np.array([1.0, *(_weight_between(part, n_parts) for part in range(1, n_parts))])
+    strengths = np.round(strengths * weights[numbers % n_parts], 3)
+    found = [
+        Hit(time, strength)
+        for time, strength in zip(np.round(times, 6).tolist(), strengths.tolist(), strict=True)
     ]
-    divided += [Hit(beat.time, beat.strength) for beat in beats[-1:]]
-    return tuple(divided), origin * n_parts
+    found[::n_parts] = [Hit(beat.time, beat.strength) for beat in beats]
+    return tuple(found)
 
 
-def _between(beat: Beat, after: Beat, part: int, n_parts: int) -> Hit:
-    """Return the hit some parts of the way from a beat to the next: weaker, as it is played so."""
-    if part == 0:
-        return Hit(beat.time, beat.strength)
-    share = part / n_parts
-    strength = (1 - share) * beat.strength + share * after.strength
-    weight = _BETWEEN[2 if 2 * part == n_parts else n_parts] / _BEAT
-    return Hit(round(beat.time + share * (after.time - beat.time), 6), round(strength * weight, 3))
+def _weight_between(part: int, n_parts: int) -> float:
+    return _BETWEEN[2 if 2 * part == n_parts else n_parts] / _BEAT
 
 
 def blended(one: Sequence[Hit], other: Sequence[Hit], how: Blend, tolerance: float) -> tuple[Hit, ...]:

@@ -79,8 +79,23 @@ class Drums(Struct, frozen=True, forbid_unknown_fields=True):
         return {"kick": self.kick, "snare": self.snare, "hat": self.hat}[drum]
 
 
+class CutOff(Struct, frozen=True, forbid_unknown_fields=True):
+    """What was heard in a part of the song that is trimmed away, in seconds of its file."""
+
+    beats: tuple[Beat, ...] = ()
+    drums: Drums = Drums()
+    sections: tuple[Section, ...] = ()
+    drops: tuple[Seconds, ...] = ()
+
+
 class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
-    """The song and what was heard in it: the ground that the edit stands on."""
+    """The song and what was heard in it: the ground that the edit stands on.
+
+    All times count from `start`, the second of the file with which it begins, and end with `duration`;
+    what lies before and after is kept in `before` and `after`. `gain` is in decibels. `fade_in` and
+    `fade_out` are seconds at both ends; `fade_bend` shapes them: 0 is a straight line, 1 comes quickly and
+    goes late, -1 the other way.
+    """
 
     path: str
     fingerprint: str
@@ -92,6 +107,13 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     sections: tuple[Section, ...] = ()
     drops: tuple[Seconds, ...] = ()
     is_locked: bool = False
+    start: Seconds = 0.0
+    before: CutOff = CutOff()
+    after: CutOff = CutOff()
+    gain: Annotated[float, Meta(ge=-48, le=12)] = 0.0
+    fade_in: Annotated[float, Meta(ge=0, le=60)] = 0.0
+    fade_out: Annotated[float, Meta(ge=0, le=60)] = 0.0
+    fade_bend: Annotated[float, Meta(ge=-1, le=1)] = 0.0
 
 
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):

@@ -17,9 +17,10 @@ from epiphane.document.model import (
     Song,
 )
 from epiphane.errors import EditError
-from epiphane.timing import frame_at
+from epiphane.timing import frames_at
+from epiphane.types import FloatArray
 
-Move = Callable[[float], float]
+Move = Callable[[FloatArray], FloatArray]
 _ON_BEAT_SECONDS = 0.05
 _SAME_HIT_SECONDS = 0.006
 GRID_UNITS = frozenset(
@@ -95,17 +96,14 @@ def move_cuts(shots: tuple[Shot, ...], place: Callable[[int], int], n_frames: in
 
 
 def _mover(matched: Sequence[tuple[float, float]]) -> Move:
-    """Return where a time goes: between two matched beats by its share, beyond them along with the last."""
+    """Return where times go: between two matched beats by their share, beyond them along with the last."""
     if not matched:
-        return lambda time: time
+        return lambda times: times
     old, new = (np.array(times) for times in zip(*matched, strict=True))
 
-    def move(time: float) -> float:
-        if time <= old[0]:
-            return max(0.0, float(time + new[0] - old[0]))
-        if time >= old[-1]:
-            return float(time + new[-1] - old[-1])
-        return float(np.interp(time, old, new))
+    def move(times: FloatArray) -> FloatArray:
+        beyond = np.where(times < old[0], times - old[0], np.where(times > old[-1], times - old[-1], 0.0))
+        return np.asarray(np.maximum(np.interp(times, old, new) + beyond, 0.0))
 
     return move
 
@@ -117,7 +115,7 @@ def _moved_section(section: Section, beats: np.ndarray, move: Move, duration: fl
 
 def _moved_mark(time: float, beats: np.ndarray, move: Move, duration: float) -> float:
     is_on_beat = len(beats) and float(np.abs(beats - time).min()) < _ON_BEAT_SECONDS
-    return round(min(move(time), duration), 6) if is_on_beat else time
+    return round(min(float(move(np.array([time]))[0]), duration), 6) if is_on_beat else time
 
 
 def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]:
@@ -131,29 +129,35 @@ def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]
         before, after = (
             np.array([hit.time for hit in hits_of(pulses[lane.pulse], ground)]) for ground in grounds
         )
+        wanted = _moved_hits(np.array([override.hit for override in lane.overrides]), before, after, move)
         overrides: dict[float, Override] = {}
-        for override in lane.overrides:
-            hit = _moved_hit(override.hit, before, after, move)
-            overrides.setdefault(hit, replace(override, hit=hit))
+        for override, hit in zip(lane.overrides, wanted.tolist(), strict=True):
+            overrides.setdefault(hit, override if override.hit == hit else replace(override, hit=hit))
         lanes.append(replace(lane, overrides=tuple(overrides[hit] for hit in sorted(overrides))))
     return tuple(lanes)
 
 
-def _moved_hit(hit: float, before: np.ndarray, after: np.ndarray, move: Move) -> float:
-    """Return where the hit of an override is now: exactly on the pulse's hit where it still has one.
+def _moved_hits(hits: FloatArray, before: FloatArray, after: FloatArray, move: Move) -> FloatArray:
+    """Return where the hits of overrides are now: exactly on the pulse's hit where it still has one.
 
-    A hit that did not move with the grid, of a drum or a tap, keeps its override.
+    Overrides that wait for a hit that is not there stay as they are, and so do those of a pulse that did
+    not move with the grid: of a drum or of taps.
     """
-    if len(before) == 0 or np.abs(before - hit).min() > _SAME_HIT_SECONDS:
-        return hit  # waiting for a hit that is not there
-    if len(after) and np.abs(after - hit).min() < 1e-6 and not _has_moved(before, after):
-        return hit
-    wanted = move(hit)
+    if len(before) == 0 or not _has_moved(before, after):
+        return hits
+    wanted = np.round(move(hits), 6)
     if len(after):
-        nearest = float(after[np.abs(after - wanted).argmin()])
-        if abs(nearest - wanted) < _SAME_HIT_SECONDS:
-            return nearest
-    return round(wanted, 6)
+        nearest = _nearest(after, wanted)
+        wanted = np.where(np.abs(nearest - wanted) < _SAME_HIT_SECONDS, nearest, wanted)
+    is_waiting = np.abs(_nearest(before, hits) - hits) > _SAME_HIT_SECONDS
+    return np.where(is_waiting, hits, wanted)
+
+
+def _nearest(places: FloatArray, times: FloatArray) -> FloatArray:
+    """Return the nearest of some ascending places to each time."""
+    after = np.clip(np.searchsorted(places, times), 1, max(len(places) - 1, 1))
+    below, above = places[after - 1], places[np.minimum(after, len(places) - 1)]
+    return np.asarray(np.where(times - below <= above - times, below, above))
 
 
 def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:
@@ -162,15 +166,15 @@ def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:
 
 def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tuple[Shot, ...]:
     """Return shots whose cuts on a hit of the grid are on it still."""
-    times: dict[int, float] = {}
+    if not project.shots:
+        return ()
+    ends = {end for shot in project.shots for end in (shot.start, shot.start + shot.n_frames)}
     ground = Ground(song, project.pulses, song.duration)
+    at: dict[int, int] = {}
     # Beats last: where a frame has a beat and something between beats, it is the beat that was meant.
-    for pulse in project.pulses:
-        if pulse.unit in GRID_UNITS:
-            times |= {frame_at(hit.time, project.rate): hit.time for hit in hits_of(pulse, ground)}
-    times |= {frame_at(beat.time, project.rate): beat.time for beat in song.beats}
-
-    def place(frame: int) -> int:
-        return frame_at(move(times[frame]), project.rate) if frame in times else frame
-
-    return move_cuts(project.shots, place, n_frames)
+    grids = [hits_of(pulse, ground) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    moments = [[hit.time for hit in hits] for hits in grids]
+    for times in map(np.array, (*moments, [beat.time for beat in song.beats])):
+        old, new = (frames_at(instants, project.rate).tolist() for instants in (times, move(times)))
+        at |= {frame: to for frame, to in zip(old, new, strict=True) if frame in ends}
+    return move_cuts(project.shots, lambda frame: at.get(frame, frame), n_frames)

@@ -29,7 +29,7 @@ def set_song(project: Project, song: Song) -> Project:
     return replace(changed, shots=shots)
 
 
-def lock_song(project: Project, is_locked: bool) -> Project:
+def lock_song(project: Project, *, is_locked: bool) -> Project:
     """Return `project` with its song and beats locked against change, or free again."""
     if project.song is None:
         raise EditError("there is no song yet.")

@@ -9,7 +9,7 @@ from msgspec import Struct
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.model import Hit, Lane, LaneId, Override, Project
 from epiphane.keying.envelope import frame_levels
-from epiphane.timing import frame_at
+from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 
 
@@ -95,10 +95,13 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
 def _cues(project: Project, lane: Lane, hits: tuple[Hit, ...]) -> tuple[Cue, ...]:
     overrides = {round(override.hit, 6): override for override in lane.overrides}
     cues = []
-    for hit in hits:
+    frames = frames_at(np.array([hit.time for hit in hits]), project.rate).tolist()
+    for hit, hit_frame in zip(hits, frames, strict=True):
+        frame = hit_frame
         override = overrides.get(round(hit.time, 6))
-        strength = lane.depth * (1 - lane.wander * _chance(lane.seed, hit.time))
-        frame = frame_at(hit.time, project.rate)
+        strength = lane.depth
+        if lane.wander:
+            strength *= 1 - lane.wander * _chance(lane.seed, hit.time)
         if override is not None:
             frame += override.nudge
             strength *= 1.0 if override.strength is None else override.strength

@@ -11,6 +11,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.audio.samples import read_samples, resampled_stereo
+from epiphane.audio.shaping import shaped_song
 from epiphane.document.model import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
@@ -131,7 +132,8 @@ def _sound(project: Project, frames: range) -> Float32Array | None:
     """Return the song under the frames, silence where it is over."""
     if project.song is None:
         return None
-    song = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
+    whole = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
+    song = shaped_song(whole, SOUND_RATE, project.song)
     first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
     last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
     sound = song[first:last]

@@ -5,9 +5,11 @@ from functools import partial
 from itertools import pairwise
 from statistics import quantiles
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.heard import AlternativeTempo, Listening
+from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import label, number_field, row, rule, show_number
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.editor import Editor
@@ -24,6 +26,7 @@ from epiphane.edits.beats import (
 )
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
+from epiphane.edits.trim import file_duration, shape_song, trim_song
 from epiphane.timing import clock_text, frame_start, rate_text
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
@@ -31,10 +34,19 @@ _HINT_EMPTY = "What you select in the score is shown here, to be changed."
 _FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Film", "Made of")
 _MOST_OTHERS = 3
 _LEAST_SHARE = 0.02
+_USUAL_TEMPO = 120.0
 
 
 class SongBench(QWidget):
-    """What was heard in the song, the shape of the film, and the corrections of beats and bars."""
+    """What was heard in the song, the shape of the film, and the corrections of beats and bars.
+
+    Signals
+    -------
+    listen_asked(tempo: float)
+        The loop or the stave is to be listened to again, near this tempo in BPM.
+    """
+
+    listen_asked = pyqtSignal(float)
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
@@ -45,13 +57,15 @@ class SongBench(QWidget):
         self._curve = TempoCurve(editor)
         self._corrections = [
             *(self._curve, self._tempo_row(), self._bars_row(), self._beats_row(), self._others_row()),
+            self._again_row(),
             rule(),
         ]
         self._facts = {name: label("", is_quiet=False) for name in _FACTS}
         for words in self._facts.values():
             words.setWordWrap(True)
         self._rows = [row(name, words) for name, words in self._facts.items()]
-        for widget in (*self._corrections, *self._rows, rule(), self._checks_row()):
+        self._shape = self._shape_rows()
+        for widget in (*self._corrections, *self._rows, rule(), *self._shape, self._checks_row()):
             self._box.addWidget(widget)
         self._hint = label("")
         self._hint.setWordWrap(True)
@@ -67,7 +81,7 @@ class SongBench(QWidget):
         has_work = song is not None or bool(project.footage)
         for widget in self._rows:
             widget.setVisible(has_work)
-        for widget in (*self._corrections, self._checks):
+        for widget in (*self._corrections, *self._shape, self._checks):
             widget.setVisible(song is not None)
         self._hint.setText(_HINT if has_work else _HINT_EMPTY)
         texts = dict.fromkeys(self._facts, "–")
@@ -106,8 +120,11 @@ class SongBench(QWidget):
         n_bars = sum(beat.place == 1 for beat in song.beats)
         self._bars_note.setText(f"{n_bars} bars" + (f", {sure:.0%} sure" if sure else ""))
         self._show_others(song, listening)
+        self._show_shape(song)
         has_beats = len(song.beats) > 1
-        for button in (self._half, self._double, self._even, self._later):
+        if not self._near.hasFocus():
+            show_number(self._near, round(song.tempo, 1) or _USUAL_TEMPO)
+        for button in (self._half, self._double, self._even, self._later, self._again):
             button.setEnabled(has_beats and not song.is_locked)
         for field in (self._tempo, self._per_bar):
             field.setEnabled(not song.is_locked)
@@ -116,6 +133,20 @@ class SongBench(QWidget):
         beats = next((p.id for p in self._editor.project.pulses if p.unit is PulseUnit.BEAT), None)
         self._ticks.setChecked(beats is not None and beats in self._editor.ticking)
         self._ticks.setEnabled(has_beats)
+
+    def _show_shape(self, song: Song) -> None:
+        whole = self._editor.whole
+        length = file_duration(song, whole.samples.duration if whole is not None else None)
+        for field in (self._from, self._to):
+            field.setMaximum(length)
+        show_number(self._from, round(song.start, 3))
+        show_number(self._to, round(song.start + song.duration, 3))
+        show_number(self._fade_in, song.fade_in)
+        show_number(self._fade_out, song.fade_out)
+        show_number(self._gain, song.gain)
+        self._fade_picture.show_bend(song.fade_bend)
+        for widget in (self._from, self._to, self._fade_in, self._fade_out, self._gain, self._fade_picture):
+            widget.setEnabled(not song.is_locked)
 
     def _show_others(self, song: Song, listening: Listening | None) -> None:
         others = _other_tempi(song, listening)
@@ -143,6 +174,16 @@ class SongBench(QWidget):
             lambda: self._correct(hold_tempo, "evening out"),
         )
         return row("Tempo", self._tempo, self._even)
+
+    def _again_row(self) -> QWidget:
+        self._again = _button(
+            "This stave again",
+            "Listen once more to the stave under the playhead, or to the loop, near this tempo",
+            lambda: self.listen_asked.emit(self._near.value()),
+        )
+        self._near = number_field("Near this tempo", low=20, high=400, unit="BPM", decimals=1)
+        self._near.setFixedWidth(92)
+        return row("Listen to", self._again, label("near"), self._near)
 
     def _beats_row(self) -> QWidget:
         return row("Correct", self._half, self._double, self._later)
@@ -172,6 +213,34 @@ class SongBench(QWidget):
         self._others_line = row("Or else", *self._others)
         return self._others_line
 
+    def _shape_rows(self) -> list[QWidget]:
+        self._from = _seconds_field("Begin at", "of its file")
+        self._to = _seconds_field("End at", "of its file")
+        self._from.valueChanged.connect(lambda _: self._trim())
+        self._to.valueChanged.connect(lambda _: self._trim())
+        self._fade_in = number_field("Fade in", low=0, high=60, unit="s", decimals=2, step=0.25)
+        self._fade_out = number_field("Fade out", low=0, high=60, unit="s", decimals=2, step=0.25)
+        self._gain = number_field("Gain", low=-48, high=12, unit="dB", decimals=1, step=0.5)
+        self._fade_in.valueChanged.connect(lambda value: self._shape_song(fade_in=value))
+        self._fade_out.valueChanged.connect(lambda value: self._shape_song(fade_out=value))
+        self._gain.valueChanged.connect(lambda value: self._shape_song(gain=value))
+        self._fade_picture = FadePicture()
+        self._fade_picture.bent.connect(lambda bend: self._shape_song(fade_bend=bend, gesture="fade"))
+        self._fade_picture.released.connect(self._editor.end_gesture)
+        return [
+            row("From, to", self._from, label("to"), self._to),
+            row("Fade in, out", self._fade_in, self._fade_out, self._fade_picture),
+            row("Gain", self._gain),
+        ]
+
+    def _trim(self) -> None:
+        start, end = self._from.value(), self._to.value()
+        self._correct(lambda p: trim_song(p, start, end), "trim")
+
+    def _shape_song(self, *, gesture: str | None = None, **changes: float) -> None:
+        self._editor.apply(lambda p: shape_song(p, **changes), "shape of the song", gesture=gesture)
+        self.refresh()
+
     def _checks_row(self) -> QWidget:
         self._ticks = _button("Tick", "Hear a tick on every beat, never in the export (K)", self.toggle_ticks)
         self._ticks.setCheckable(True)
@@ -196,7 +265,7 @@ class SongBench(QWidget):
     def _toggle_lock(self) -> None:
         song = self._editor.project.song
         if song is not None:
-            self._editor.apply(lambda p: lock_song(p, not song.is_locked), "lock")
+            self._editor.apply(lambda p: lock_song(p, is_locked=not song.is_locked), "lock")
 
     def _take_other(self, number: int) -> None:
         song, heard = self._editor.project.song, self._editor.heard
@@ -218,6 +287,13 @@ class SongBench(QWidget):
         if song is not None and not song.beats:
             return frame_start(self._editor.playhead, self._editor.project.rate)
         return None
+
+
+def _seconds_field(name: str, of_what: str) -> QDoubleSpinBox:
+    made = number_field(name, low=0, high=86_400, unit="s", decimals=3, step=0.1)
+    made.setToolTip(f"{name} this second {of_what}")
+    made.setFixedWidth(96)
+    return made
 
 
 def _button(text: str, tip: str, pressed: Callable[[], object]) -> QPushButton:

@@ -3,11 +3,13 @@
 import bisect
 from enum import Enum
 
+import numpy as np
 from msgspec import Struct
 
 from epiphane.document.grid import Bar
 from epiphane.document.hits import has_own_line
 from epiphane.document.model import DRUMS, LaneId, Project, PulseId
+from epiphane.types import FloatArray
 
 MARGIN_LEFT = 92
 MARGIN_RIGHT = 16
@@ -171,6 +173,16 @@ class ScoreLayout:
         scale, origin = self._scale(stave, slot, bar)
         seconds = bar.start + (x - self.slot_left(slot) - origin) / scale
         return min(max(seconds, bar.start), bar.end)
+
+    def seconds_of(self, stave: Stave, columns: FloatArray) -> FloatArray:
+        """Return the instants at some x of a stave, ascending: `seconds_at` of each."""
+        edges_x, edges = [], []
+        for slot, bar in enumerate(stave.bars):
+            scale, origin = self._scale(stave, slot, bar)
+            left = self.slot_left(slot) + origin
+            edges_x += [left, left + bar.duration * scale]
+            edges += [bar.start, bar.end]
+        return np.interp(columns, edges_x, edges)
 
     def pixels_per_second(self, stave: Stave, seconds: float) -> float:
         """Return the scale at an instant of a stave."""

@@ -1,9 +1,11 @@
 """Painting the staves."""
 
+from functools import lru_cache
+
 import numpy as np
 from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
@@ -61,13 +63,12 @@ class StavePainter:
         """Return where a cue is painted."""
         rate = self._editor.project.rate
         envelope = lane.envelope
+        anchor = frame_start(cue.frame, rate)
+        peak = layout.x_at(stave, anchor)
+        frame_width = layout.pixels_per_second(stave, anchor) / float(rate)
 
         def x(offset: float) -> float:
-            # The middle of a frame is where it is seen; its peak stands on the hit's own frame.
-            seconds = (cue.frame + offset) / float(rate)
-            anchor = frame_start(cue.frame, rate)
-            scale = layout.pixels_per_second(stave, anchor)
-            return layout.x_at(stave, anchor) + (seconds - anchor) * scale
+            return peak + offset * frame_width
 
         height = (LANE_HEIGHT - 3) * min(cue.strength, 1.0)
         return CueShape(
@@ -127,13 +128,13 @@ class StavePainter:
         if pulse is not None and isinstance(pulse.source, BandSource) and levels is not None:
             paint_spectrum(painter, layout, stave, levels, pulse.source)
             return
-        columns = np.arange(int(left), int(right))
-        edges = np.array([layout.seconds_at(stave, x) for x in [*columns, columns[-1] + 1]])
-        heights = _tallest(heard.listening.waveform, edges)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for part, colour in ((2, theme.WAVE[0]), (1, theme.WAVE[1]), (0, theme.WAVE[2])):
-            painter.setBrush(colour)
-            painter.drawPolygon(_mirrored(columns, heights[:, part] * (height / 2 - 1), middle))
+        edges = layout.seconds_of(stave, np.arange(int(left), int(right) + 1, dtype=np.float64))
+        if len(edges) > 1:
+            heights = _tallest(heard.listening.waveform, edges)
+            device = painter.device()
+            ratio = 1.0 if device is None else device.devicePixelRatioF()
+            image = _silhouettes(heights, round(height - 2), ratio)
+            painter.drawImage(QRectF(int(left), top + 1, len(edges) - 1, height - 2), image)
 
     def _paint_shots(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         top = layout.shots_top(stave.top)
@@ -243,6 +244,11 @@ class StavePainter:
             painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
 
 
+_SILHOUETTES = np.array(
+    [[c.blue(), c.green(), c.red(), 255] for c in reversed(theme.WAVE)] + [[0, 0, 0, 0]], np.uint8
+)
+
+
 def lane_colour(lane: Lane) -> QColor:
     """Return the colour of a lane's family."""
     effect = find_effect(lane.effect)
@@ -260,18 +266,27 @@ def cue_path(
 ) -> QPainterPath:
     """Return the outline of a cue: its true envelope, standing on `base`."""
     height = shape.height if full_height is None else full_height
+    rising, falling = _sides(envelope)
     path = QPainterPath(QPointF(shape.left, base))
-    rise = np.linspace(0, 1, 7)
-    rising = envelope_level(envelope, (rise - 1) * envelope.rise) if envelope.rise else rise
-    for share, level in zip(rise, rising, strict=True):
+    for share, level in rising:
         path.lineTo(shape.left + (shape.peak - shape.left) * share, base - height * level)
     path.lineTo(shape.hold_end, base - height)
-    fall = np.linspace(0, 1, 12)
-    falling = envelope_level(envelope, envelope.hold + fall * envelope.fall) if envelope.fall else 1 - fall
-    for share, level in zip(fall, falling, strict=True):
+    for share, level in falling:
         path.lineTo(shape.hold_end + (shape.right - shape.hold_end) * share, base - height * level)
     path.closeSubpath()
     return path
+
+
+@lru_cache(maxsize=64)
+def _sides(envelope: Envelope) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
+    """Return (share of the way, level) along the rise and the fall of an envelope."""
+    rise, fall = np.linspace(0, 1, 7), np.linspace(0, 1, 12)
+    rising = envelope_level(envelope, (rise - 1) * envelope.rise) if envelope.rise else rise
+    falling = envelope_level(envelope, envelope.hold + fall * envelope.fall) if envelope.fall else 1 - fall
+    return (
+        tuple(zip(rise.tolist(), rising.tolist(), strict=True)),
+        tuple(zip(fall.tolist(), falling.tolist(), strict=True)),
+    )
 
 
 def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:
@@ -284,10 +299,22 @@ def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:
     return np.where((index[1:] > starts)[:, None], tall, waveform[starts])
 
 
-def _mirrored(columns: np.ndarray, heights: np.ndarray, middle: float) -> QPolygonF:
-    upper = [QPointF(x, middle - h) for x, h in zip(columns, heights, strict=True)]
-    lower = [QPointF(x, middle + h) for x, h in zip(columns[::-1], heights[::-1], strict=True)]
-    return QPolygonF(upper + lower)
+def _silhouettes(heights: np.ndarray, n_rows: int, ratio: float) -> QImage:
+    """Return the waveform as a picture: three silhouettes nested around the middle, clear elsewhere.
+
+    Parameters
+    ----------
+    heights : float, shape (n_columns, 3), 0 to 1, the inmost first
+    n_rows : int, pixels
+    ratio : float, device pixels for one
+    """
+    n_rows = round(n_rows * ratio)
+    away = np.abs(np.arange(n_rows) + 0.5 - n_rows / 2)[:, None] / (n_rows / 2)
+    part = (away > heights[:, 0]).astype(np.uint8) + (away > heights[:, 1]) + (away > heights[:, 2])
+    pixels = _SILHOUETTES[part]
+    return QImage(
+        pixels.tobytes(), part.shape[1], n_rows, 4 * part.shape[1], QImage.Format.Format_ARGB32_Premultiplied
+    ).copy()
 
 
 def _diamond(x: float, y: float, reach: float) -> QPolygonF:

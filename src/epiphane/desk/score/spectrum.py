@@ -36,7 +36,7 @@ def paint_spectrum(
     columns = np.arange(int(box.left()), int(box.right()))
     if len(columns) == 0 or levels.bands.size == 0:
         return
-    seconds = np.array([layout.seconds_at(stave, x) for x in [*columns, columns[-1] + 1]])
+    seconds = layout.seconds_of(stave, np.append(columns, columns[-1] + 1).astype(np.float64))
     hops = np.clip((seconds * LEVELS_PER_SECOND).astype(np.int64), 0, levels.bands.shape[1] - 1)
     painter.drawImage(box, _image(levels, hops, round(box.height())))
     top, bottom = y_of(band.high, box), y_of(band.low, box)

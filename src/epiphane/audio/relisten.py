@@ -1,0 +1,47 @@
+"""Listening again to a part of a song, near a tempo that the editor knows."""
+
+import numpy as np
+
+from epiphane.audio.beats import follow_beats
+from epiphane.audio.following import analyse, on_attacks
+from epiphane.audio.listening import strengths_at, usual_sound
+from epiphane.audio.samples import Samples
+from epiphane.audio.tempo import TempoCurve
+from epiphane.document.model import Beat
+from epiphane.errors import MediaError
+
+_MARGIN_SECONDS = 4.0
+_LEAST_SECONDS = 1.5
+_SURENESS = 0.6
+
+
+def beats_between(samples: Samples, start: float, end: float, *, tempo: float) -> tuple[Beat, ...]:
+    """Return the beats of a part of a song, on their attacks; their places in the bar are not known.
+
+    Parameters
+    ----------
+    start, end : float, seconds of the samples
+    tempo : float, BPM
+        What is followed stays within a factor of 1.4 of it.
+
+    Raises
+    ------
+    MediaError
+        If the part is too short, or nothing is heard in it.
+    """
+    if end - start < _LEAST_SECONDS:
+        raise MediaError(f"a part of at least {_LEAST_SECONDS} s is needed to listen to it again.")
+    first = max(0.0, start - _MARGIN_SECONDS)
+    rows = slice(round(first * samples.rate), round((end + _MARGIN_SECONDS) * samples.rate))
+    mono, rate = usual_sound(Samples(samples.data[rows], samples.rate))
+    analysis = analyse(mono, rate)
+    if not analysis.onsets.has_contrast:
+        raise MediaError("nothing is struck in this part: its beats stay as they are.")
+    rough = follow_beats(analysis.onsets, TempoCurve(analysis.tempo.fit, tempo))
+    times = on_attacks(rough, analysis.attacks)
+    strengths = strengths_at(times, analysis.onsets)
+    return tuple(
+        Beat(round(float(time) + first, 6), 1, round(float(strength), 3), _SURENESS)
+        for time, strength in zip(times, np.asarray(strengths), strict=True)
+        if start <= time + first < end
+    )

@@ -6,6 +6,7 @@ from tempfile import TemporaryDirectory
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from msgspec.structs import replace
 from PyQt6.QtTest import QTest
 
 from epiphane.desk.app import make_application
@@ -62,6 +63,33 @@ class Photographer:
         self.take("song")
         window.score.set_bars_per_line(4)
 
+    def pulses(self) -> None:
+        """Take three pulses in the score, one of them on the bench, a band, and the walk through doubt."""
+        window, before = self.window, self.window.editor.project
+        window.shelf.open_page(2)
+        window.pulses.make("off-beat")
+        window.pulses.make("band")
+        window.score.set_bars_per_line(2)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
+        self.wait(4000)
+        self.take("band")
+        window.pulses.make("blend")
+        self.take("pulse")
+        song = window.editor.project.song
+        doubtful = [number for number, beat in enumerate(song.beats) if beat.time > bar.start][2:9:3]
+        beats = tuple(
+            replace(beat, sureness=0.3) if number in doubtful else beat
+            for number, beat in enumerate(song.beats)
+        )
+        window.editor.apply(lambda p: replace(p, song=replace(song, beats=beats)), "doubt")
+        window.pulses.step_doubtful(1)
+        self.take("beat")
+        window.playback.set_loop(None)
+        window.editor.set_ticking(frozenset())
+        window.editor.apply(lambda _: before, "all of it back")
+        window.score.set_bars_per_line(4)
+
     def lane(self) -> None:
         """Take a lane on the bench."""
         lanes = self.window.editor.project.lanes
@@ -112,7 +140,7 @@ def main() -> None:
     with TemporaryDirectory() as folder:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
-        for step in ("empty", "demo", "song", "lane", "cues", "exporting", "keys"):
+        for step in ("empty", "demo", "song", "pulses", "lane", "cues", "exporting", "keys"):
             getattr(photographer, step)()
         photographer.window.shut_down()
         application.quit()

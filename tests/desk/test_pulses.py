@@ -260,15 +260,21 @@ def test_the_song_is_corrected_trimmed_and_locked_on_its_bench(demo):
     assert demo.editor.project.song.beats[0].place == 4
     undo(demo)
     assert demo.editor.project.song == project.song
-    bar = project.song.beats[4].time
+    demo.pulses.make("band")
+    type_into(demo, "Threshold", "60")
+    n_hits = len(hits(demo))
+    QTest.keyClick(demo, Qt.Key.Key_Escape)
+    bar = project.song.beats[16].time
     type_into(demo, "Begin at", f"{bar:.3f}")
     song = demo.editor.project.song
     assert song.start == pytest.approx(bar, abs=0.001)
     assert song.beats[0].time < 0.002
-    assert len(song.before.beats) == 4
+    assert len(song.before.beats) == 16
     assert demo.editor.heard.samples.duration == pytest.approx(30 - bar, abs=0.01)
+    assert len(hits(demo)) < n_hits
     type_into(demo, "Begin at", "0")
     assert demo.editor.project.song.beats == project.song.beats
+    assert len(hits(demo)) == n_hits
     type_into(demo, "End at", "0.2")
     assert "must be left" in demo.notice.text
     type_into(demo, "Fade in", "2")

@@ -12,6 +12,7 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import HeardSong
 from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
+from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
@@ -151,7 +152,10 @@ class Files(QObject):
 
         def take(heard: HeardSong) -> None:
             # Laid as soon as it can be drawn and again with its beats: one step to undo.
-            self._editor.apply(lambda p: set_song(p, heard.as_song()), "song", gesture="song")
+            def edit(project: Project) -> Project:
+                return with_band_hits(set_song(project, heard.as_song()), heard.listening.levels)
+
+            self._editor.apply(edit, "song", gesture="song")
             self._editor.take_song(heard)
 
         def done(heard: HeardSong) -> None:

@@ -48,6 +48,9 @@ def change_pulse(project: Project, pulse_id: PulseId, **changes: object) -> Proj
     """
     old = find(project.pulses, pulse_id, "pulse")
     new = checked(replace(old, **changes), Pulse)
+    if new.name == old.name == source_name(project, old.source):  # nobody has called it otherwise
+        others = replace(project, pulses=tuple(pulse for pulse in project.pulses if pulse is not old))
+        new = replace(new, name=_unused(others, source_name(project, new.source)))
     if not new.name.strip():
         raise EditError("a pulse needs a name.")
     if any(pulse.name == new.name for pulse in project.pulses if pulse is not old):

@@ -8,8 +8,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QScrollArea,
-    QSizePolicy,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -46,14 +44,14 @@ class BenchPanel(QFrame):
         self._kind = label("")
         self._name = QLabel()
         self._name.setFont(theme.words(12, weight=600))
-        self._pages = QStackedWidget()
+        self._pages = _Pages()
         self.song, self._cues, self._shot = SongBench(editor), CueBench(editor), ShotBench(editor)
         self.beat = BeatBench(editor)
         self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
         for page in (self.song, self.beat, self._cues, self._shot, self.export):
-            self._pages.addWidget(page)
+            self._pages.add_page(page)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
@@ -126,10 +124,9 @@ class BenchPanel(QFrame):
             return
         if self.pulse is None or (self.pulse.pulse_id, self.pulse.kind) != (pulse.id, type(pulse.source)):
             if self.pulse is not None:
-                self._pages.removeWidget(self.pulse)
-                self.pulse.deleteLater()
+                self._pages.drop_page(self.pulse)
             self.pulse = PulseBench(self._editor, pulse)
-            self._pages.addWidget(self.pulse)
+            self._pages.add_page(self.pulse)
             self.pulse_made.emit(self.pulse)
         self._show(self.pulse, "Pulse", pulse.name)
         self.pulse.refresh()
@@ -140,20 +137,42 @@ class BenchPanel(QFrame):
             return
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
             if self.lane is not None:
-                self._pages.removeWidget(self.lane)
-                self.lane.deleteLater()
+                self._pages.drop_page(self.lane)
             self.lane = LaneBench(self._editor, lane)
-            self._pages.addWidget(self.lane)
+            self._pages.add_page(self.lane)
         self._show(self.lane, "Lane", lane_label(lane))
         self.lane.refresh()
 
     def _show(self, page: QWidget, kind: str, name: str) -> None:
-        for index in range(self._pages.count()):
-            other = self._pages.widget(index)
-            # A page that is not seen must not ask for room, or short pages could be scrolled.
-            policy = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
-            if other is not None:
-                other.setSizePolicy(policy, policy)
-        self._pages.setCurrentWidget(page)
+        self._pages.show_page(page)
         self._kind.setText(kind)
         self._name.setText(name)
+
+
+class _Pages(QWidget):
+    """One page at a time; those that are not seen ask for no room, or short pages could be scrolled."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+
+    def add_page(self, page: QWidget) -> None:
+        """Take a page in, unseen."""
+        page.hide()
+        self._box.addWidget(page)
+
+    def drop_page(self, page: QWidget) -> None:
+        """Let a page go."""
+        self._box.removeWidget(page)
+        page.hide()
+        page.deleteLater()
+
+    def show_page(self, page: QWidget) -> None:
+        """Show a page in place of the others."""
+        for index in range(self._box.count()):
+            item = self._box.itemAt(index)
+            other = None if item is None else item.widget()
+            if other is not None and other is not page:
+                other.hide()
+        page.show()

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.heard import AlternativeTempo, Listening
+from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import label, number_field, row, rule, show_number
 from epiphane.desk.bench.tempo_curve import TempoCurve
@@ -235,7 +236,15 @@ class SongBench(QWidget):
 
     def _trim(self) -> None:
         start, end = self._from.value(), self._to.value()
-        self._correct(lambda p: trim_song(p, start, end), "trim")
+        whole = self._editor.whole
+
+        def edit(project: Project) -> Project:
+            trimmed = trim_song(project, start, end)
+            if whole is None or trimmed.song is None:
+                return trimmed
+            return with_band_hits(trimmed, whole.used_by(trimmed.song).listening.levels)
+
+        self._correct(edit, "trim")
 
     def _shape_song(self, *, gesture: str | None = None, **changes: float) -> None:
         self._editor.apply(lambda p: shape_song(p, **changes), "shape of the song", gesture=gesture)

@@ -244,11 +244,6 @@ class StavePainter:
             painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
 
 
-_SILHOUETTES = np.array(
-    [[c.blue(), c.green(), c.red(), 255] for c in reversed(theme.WAVE)] + [[0, 0, 0, 0]], np.uint8
-)
-
-
 def lane_colour(lane: Lane) -> QColor:
     """Return the colour of a lane's family."""
     effect = find_effect(lane.effect)
@@ -309,12 +304,15 @@ def _silhouettes(heights: np.ndarray, n_rows: int, ratio: float) -> QImage:
     ratio : float, device pixels for one
     """
     n_rows = round(n_rows * ratio)
-    away = np.abs(np.arange(n_rows) + 0.5 - n_rows / 2)[:, None] / (n_rows / 2)
-    part = (away > heights[:, 0]).astype(np.uint8) + (away > heights[:, 1]) + (away > heights[:, 2])
-    pixels = _SILHOUETTES[part]
-    return QImage(
-        pixels.tobytes(), part.shape[1], n_rows, 4 * part.shape[1], QImage.Format.Format_ARGB32_Premultiplied
-    ).copy()
+    half = n_rows / 2
+    away = np.abs(np.arange(n_rows) + 0.5 - half)[:, None]
+    pixels = np.zeros((n_rows, len(heights), 4), np.float32)
+    for part, colour in zip((2, 1, 0), theme.WAVE, strict=True):  # the outmost first
+        covered = np.clip(heights[:, part] * half - away + 0.5, 0, 1)[..., None].astype(np.float32)
+        pixels += covered * (np.array([colour.blue(), colour.green(), colour.red(), 255]) - pixels)
+    content = np.round(pixels).astype(np.uint8).tobytes()
+    width = len(heights)
+    return QImage(content, width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
 def _diamond(x: float, y: float, reach: float) -> QPolygonF:

@@ -192,3 +192,27 @@ def a_project(*, n_lanes: int = 2, n_shots: int = 3) -> Project:
         lanes=lanes,
         next_id=100,
     )
+
+
+# The window
+
+
+class HandClock:
+    """A sound device whose clock is turned by hand."""
+
+    def __init__(self):
+        self.heard = None
+        self.reel = None
+
+    def start(self, reel):
+        self.reel = reel
+        self.heard = 0.0
+
+    def stop(self):
+        self.heard = None
+
+    def close(self):
+        self.heard = None
+
+    def heard_seconds(self):
+        return self.heard

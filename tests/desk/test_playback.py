@@ -4,6 +4,7 @@ import time
 
 import numpy as np
 import pytest
+from helpers import HandClock
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -15,27 +16,6 @@ from epiphane.desk.playback import Playback
 from epiphane.desk.sound import Reel
 from epiphane.errors import MediaError
 from epiphane.timing import frame_at
-
-
-class HandClock:
-    """A sound device whose clock is turned by hand."""
-
-    def __init__(self):
-        self.heard = None
-        self.reel = None
-
-    def start(self, reel):
-        self.reel = reel
-        self.heard = 0.0
-
-    def stop(self):
-        self.heard = None
-
-    def close(self):
-        self.heard = None
-
-    def heard_seconds(self):
-        return self.heard
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from helpers import HandClock
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -20,25 +21,6 @@ from epiphane.timing import frame_at
 LEFT = Qt.MouseButton.LeftButton
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 NONE = Qt.KeyboardModifier.NoModifier
-
-
-class HandClock:
-    """A sound device whose clock is turned by hand."""
-
-    def __init__(self):
-        self.heard = None
-
-    def start(self, reel):
-        self.reel, self.heard = reel, 0.0
-
-    def stop(self):
-        self.heard = None
-
-    def close(self):
-        self.heard = None
-
-    def heard_seconds(self):
-        return self.heard
 
 
 @pytest.fixture

@@ -13,6 +13,8 @@ from epiphane.errors import MediaError
 _MARGIN_SECONDS = 4.0
 _LEAST_SECONDS = 1.5
 _SURENESS = 0.6
+# A beat this little before the start of a part is its first, before its end the first of what follows.
+_EDGE_SECONDS = 0.03
 
 
 def beats_between(samples: Samples, start: float, end: float, *, tempo: float) -> tuple[Beat, ...]:
@@ -43,5 +45,5 @@ def beats_between(samples: Samples, start: float, end: float, *, tempo: float) -
     return tuple(
         Beat(round(float(time) + first, 6), 1, round(float(strength), 3), _SURENESS)
         for time, strength in zip(times, np.asarray(strengths), strict=True)
-        if start <= time + first < end
+        if start <= time + first + _EDGE_SECONDS < end
     )

@@ -15,6 +15,7 @@ _LEAST_APART_SECONDS = 0.05
 _SAME_COUNT = 0.1
 _FEWEST_FOR_TEMPO = 4
 _ADDED_STRENGTH = 0.5
+_EDGE_SECONDS = 0.03
 
 
 def halve_beats(project: Project) -> Project:
@@ -242,6 +243,8 @@ def accept_beat(project: Project, index: int) -> Project:
 def replace_beats(project: Project, start: float, end: float, found: Sequence[Beat]) -> Project:
     """Return `project` with other beats from `start` to `end`, seconds; bars are counted on through them.
 
+    Beats that lie a little before an end are taken to be on it.
+
     Raises
     ------
     EditError
@@ -250,6 +253,7 @@ def replace_beats(project: Project, start: float, end: float, found: Sequence[Be
     if end <= start:
         raise EditError("choose a stretch of the song first.")
     beats = _beats(project)
+    start, end = start - _EDGE_SECONDS, end - _EDGE_SECONDS
     inside = [beat for beat in found if start <= beat.time < end]
     if not inside:
         raise EditError("no beat was heard there; what was there stays.")

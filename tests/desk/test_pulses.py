@@ -10,8 +10,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from epiphane.desk.editor import Kind
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
-from epiphane.desk.score.spectrum import _box as spectrum_box
-from epiphane.desk.score.spectrum import hz_at, y_of
+from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
 from epiphane.desk.sound import SOUND_RATE
 from epiphane.document.model import BandSource, PulseUnit, TappedSource
 from epiphane.edits.lanes import add_lane
@@ -78,7 +77,7 @@ def test_a_band_is_dragged_over_the_spectrum_and_its_hits_follow(demo):
     assert layout.sound_height == SPECTRUM_HEIGHT
     assert layout.pulses == (pulse.id,)
     stave = layout.staves[0]
-    box = spectrum_box(layout, stave)
+    box = strip_box(layout, stave)
     x = round(box.center().x())
 
     def at(hz):
@@ -141,10 +140,10 @@ def test_taps_come_out_where_they_were_meant(demo, clock):
     press(demo, "Measure my delay…")
     rng = np.random.default_rng(3)
     delay = 0.08
-    for click in demo.pulses._measuring.clicks:
+    for click in demo.pulses.measuring.clicks:
         clock.heard = click + delay + rng.normal(0, 0.012)
         QTest.keyClick(demo, Qt.Key.Key_T)
-    demo.pulses._measuring.stop()
+    demo.pulses.measuring.stop()
     assert "late" in demo.notice.text
     demo.editor.go_to(0)
     press(demo, "Tap along")

@@ -83,7 +83,7 @@ def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot, t
 def test_drums_sections_and_the_drop_stand_in_the_score(heard):
     layout = heard.score.layout_now()
     song = heard.editor.project.song
-    for drum, line in (("hat", 5), ("snare", 13), ("kick", 22)):
+    for drum, line in (("hat", 6), ("snare", 16), ("kick", 26)):
         hit = song.drums.hits(drum)[0]
         stave = layout.stave_at(hit.time)
         x, y = layout.x_at(stave, hit.time), layout.hits_top(stave.top) + line
@@ -117,8 +117,8 @@ def test_what_lies_under_the_pointer_is_told(heard):
     hit = heard.editor.project.song.drums.kick[0]
     stave = layout.stave_at(hit.time)
     x, top = layout.x_at(stave, hit.time), layout.hits_top(stave.top)
-    assert layout.locate(x, top + 22).strip is Strip.HITS
-    tip = heard.score.tip_at(QPointF(x, top + 22))
+    assert layout.locate(x, top + 26).strip is Strip.HITS
+    tip = heard.score.tip_at(QPointF(x, top + 26))
     assert tip.startswith(f"kick {hit.time:.3f} s · strength")
     assert layout.shots_top(stave.top) >= top + HITS_HEIGHT
 

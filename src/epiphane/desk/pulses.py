@@ -66,7 +66,7 @@ class PulseDesk(QObject):
         self._jobs = jobs
         self._playback = playback
         self._taps: list[float] = []
-        self._measuring: _Measuring | None = None
+        self.measuring: Measuring | None = None
         playback.state_changed.connect(self._on_playback)
 
     # Making pulses
@@ -118,8 +118,8 @@ class PulseDesk(QObject):
 
     def tap(self) -> None:
         """Take this instant as a tap: of the delay that is measured, or of the song that plays."""
-        if self._measuring is not None:
-            self._measuring.tap()
+        if self.measuring is not None:
+            self.measuring.tap()
             return
         heard = self._playback.heard_now()
         if heard is None:
@@ -151,12 +151,12 @@ class PulseDesk(QObject):
     def measure_delay(self) -> None:
         """Play clicks and take taps, and keep how late they come."""
         self._playback.stop()
-        self._measuring = _Measuring(self._delay_done)
+        self.measuring = Measuring(self._delay_done)
         self.delay_measured.emit("press T with the clicks")
         self._editor.said.emit(f"Press T along with the {N_CLICKS} clicks.", False)
 
     def _delay_done(self, delay: float | None) -> None:
-        self._measuring = None
+        self.measuring = None
         if delay is None:
             self.delay_measured.emit("too few or too scattered taps")
             self._editor.said.emit(
@@ -251,11 +251,11 @@ class PulseDesk(QObject):
 
     def close(self) -> None:
         """Stop what sounds."""
-        if self._measuring is not None:
-            self._measuring.stop()
+        if self.measuring is not None:
+            self.measuring.stop()
 
 
-class _Measuring:
+class Measuring:
     """Clicks that sound, and the taps along with them."""
 
     def __init__(self, done: Callable[[float | None], None]) -> None:

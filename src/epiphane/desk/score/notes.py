@@ -33,10 +33,11 @@ DOUBTFUL = 0.5
 
 _TALL, _SHORT = 12, 5
 # Distance of each drum's line from the top of the strip: as on a drum stave, the low drum lies low.
-_LINES = {"hat": 5.0, "snare": 13.0, "kick": 22.0}
+_LINES = {"hat": 6.0, "snare": 16.0, "kick": 26.0}
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
 _REACH_PIXELS = 6
 _SAME_SECONDS = 0.05
+_NAME_INSET = 6.0  # clear of the playhead
 
 
 class NotePainter:
@@ -101,7 +102,7 @@ class NotePainter:
             left, words = left + 13, f"{section.label} · drop"
         painter.setPen(theme.TEXT)
         painter.setFont(theme.words(8.5, weight=500))
-        room = QRectF(left, stave.top - 4, max(right - left - 4, 12), SECTION_HEIGHT - 1)
+        room = QRectF(left + _NAME_INSET, stave.top - 4, max(right - left - 8, 12), SECTION_HEIGHT - 1)
         text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _LEFT, text)
 

@@ -32,7 +32,7 @@ def paint_spectrum(
     painter: QPainter, layout: ScoreLayout, stave: Stave, levels: SongLevels, band: BandSource
 ) -> None:
     """Paint the spectrum of a stave, dimmed outside the band, with the band's level and threshold."""
-    box = _box(layout, stave)
+    box = strip_box(layout, stave)
     columns = np.arange(int(box.left()), int(box.right()))
     if len(columns) == 0 or levels.bands.size == 0:
         return
@@ -67,7 +67,7 @@ def paint_spectrum(
 
 def grip_at(layout: ScoreLayout, stave: Stave, band: BandSource, y: float) -> BandGrip:
     """Return what is held at a height of the sound strip: the nearest line, or a new band from there."""
-    box = _box(layout, stave)
+    box = strip_box(layout, stave)
     lines = {
         "high": y_of(band.high, box),
         "low": y_of(band.low, box),
@@ -81,7 +81,7 @@ def grip_at(layout: ScoreLayout, stave: Stave, band: BandSource, y: float) -> Ba
 
 def dragged_band(layout: ScoreLayout, stave: Stave, band: BandSource, grip: BandGrip, y: float) -> BandSource:
     """Return the band with what is held at another height; an edge stops short of the other."""
-    box = _box(layout, stave)
+    box = strip_box(layout, stave)
     y = min(max(y, box.top()), box.bottom())
     if grip.part == "threshold":
         return replace(band, threshold=round((box.bottom() - y) / box.height(), 3))
@@ -119,7 +119,8 @@ def hz_at(y: float, box: QRectF) -> float:
     return float(_BOTTOM_HZ * (_TOP_HZ / _BOTTOM_HZ) ** share)
 
 
-def _box(layout: ScoreLayout, stave: Stave) -> QRectF:
+def strip_box(layout: ScoreLayout, stave: Stave) -> QRectF:
+    """Return where the spectrum of a stave is painted."""
     top = layout.sound_top(stave.top) + _INSET
     left, right = layout.left(stave), layout.right(stave)
     return QRectF(left, top, right - left, layout.sound_height - 2 * _INSET)

@@ -24,6 +24,7 @@ from epiphane.edits.lanes import add_lane, change_envelope
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import fill_song
 from epiphane.edits.song import set_song
+from epiphane.edits.trim import shape_song, trim_song
 from epiphane.errors import CancelledError, MediaError
 from epiphane.media.probe import probe_footage
 from epiphane.render.export import ExportProgress, export
@@ -83,6 +84,25 @@ def test_the_sound_of_the_film_is_the_song_at_its_place(tmp_path, clicks):
         reference = original[round(start * SOUND_RATE) :][: len(sound)]
         offset = best_offset(reference, sound[: len(reference)])
         assert abs(offset) / SOUND_RATE < 0.001
+
+
+def test_a_trimmed_song_begins_where_it_was_trimmed_and_flashes_stay_on_its_clicks(tmp_path, clicks):
+    song, times = clicks
+    project = edit_of(song, grey_clip(tmp_path / "grey.mp4", n_pictures=60))
+    project = change_envelope(project, project.lanes[0].id, rise=2, hold=0, fall=4)
+    project = shape_song(trim_song(project, 3.1, 9.3), gain=-6.0, fade_out=1.0)
+    film = tmp_path / "film.mp4"
+    export(project, film)
+    sound, original = read_samples(film).mono(), read_samples(song).mono()
+    reference = original[round(3.1 * SOUND_RATE) :][: 4 * SOUND_RATE]
+    assert abs(best_offset(reference, sound[: len(reference)])) / SOUND_RATE < 0.001
+    loud = np.abs(reference).max() * 10 ** (-6 / 20)
+    assert np.abs(sound[: 4 * SOUND_RATE]).max() == pytest.approx(loud, rel=0.1)
+    assert np.abs(sound[-SOUND_RATE // 10 :]).max() < 0.1 * loud
+    brightness = np.array([luma.mean() for luma in read_lumas(film)[0]])
+    peaks = np.flatnonzero(brightness[1:-1] > np.maximum(brightness[:-2], brightness[2:]) + 5) + 1
+    heard = [t - 3.1 for t in times if 3.1 <= t < 9.3]
+    assert peaks.tolist() == [int(round(t, 6) * 30) for t in heard]
 
 
 def best_offset(reference, sound):

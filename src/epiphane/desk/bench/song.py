@@ -117,7 +117,8 @@ class SongBench(QWidget):
         listening = self._editor.heard.listening if self._editor.heard is not None else None
         show_number(self._tempo, song.tempo)
         show_number(self._per_bar, _metre(song.beats))
-        sure = listening.metre_sureness if listening is not None else 0.0
+        is_as_heard = listening is not None and listening.beats == song.beats
+        sure = listening.metre_sureness if listening is not None and is_as_heard else 0.0
         n_bars = sum(beat.place == 1 for beat in song.beats)
         self._bars_note.setText(f"{n_bars} bars" + (f", {sure:.0%} sure" if sure else ""))
         self._show_others(song, listening)

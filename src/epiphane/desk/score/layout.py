@@ -95,7 +95,7 @@ class ScoreLayout:
         width: float,
         sound_height: float = SOUND_HEIGHT,
     ) -> None:
-        self.sound_height = sound_height
+        self.width, self.sound_height = width, sound_height
         self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
         self.bars_per_line = bars_per_line

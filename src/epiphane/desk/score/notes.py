@@ -46,6 +46,19 @@ class NotePainter:
     def __init__(self, editor: Editor) -> None:
         self._editor = editor
 
+    def content(self, stave: Stave) -> object:
+        """Return the beats and drum hits of a stave."""
+        song = self._editor.project.song
+        if song is None:
+            return None
+        first, end = (
+            bisect.bisect_left(song.beats, seconds - 1e-3, key=lambda beat: beat.time)
+            for seconds in (stave.start, stave.end)
+        )
+        beats = song.beats[first:end]
+        drums = tuple(hits_between(song.drums.hits(drum), stave.start, stave.end) for drum in DRUMS)
+        return beats, drums
+
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint sections, drops, drum hits and pulses; beats are painted one by one."""
         song = self._editor.project.song
@@ -116,7 +129,7 @@ class NotePainter:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(7))
             painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
-            for hit in _between(song.drums.hits(drum), stave.start, stave.end):
+            for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
                 paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
 
     def _paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
@@ -138,7 +151,7 @@ class NotePainter:
                 pulse.name, Qt.TextElideMode.ElideRight, int(room.width())
             )
             painter.drawText(room, _RIGHT, name)
-            for hit in _between(self._editor.hits_of(pulse), stave.start, stave.end):
+            for hit in hits_between(self._editor.hits_of(pulse), stave.start, stave.end):
                 paint_head(painter, head_of(pulse), layout.x_at(stave, hit.time), y, hit.strength)
 
 
@@ -186,7 +199,8 @@ def tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tu
     return words, beat.time
 
 
-def _between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:
+def hits_between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:
+    """Return the hits from `start` to `end` seconds."""
     first = bisect.bisect_left(hits, start - 1e-4, key=lambda hit: hit.time)
     return hits[first : bisect.bisect_left(hits, end, key=lambda hit: hit.time)]
 

@@ -1,9 +1,11 @@
 """Painting the staves."""
 
+import bisect
 from functools import lru_cache
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
@@ -18,7 +20,7 @@ from epiphane.desk.score.layout import (
     ScoreLayout,
     Stave,
 )
-from epiphane.desk.score.notes import NotePainter
+from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.model import BandSource, Envelope, Lane, Shot
@@ -26,7 +28,7 @@ from epiphane.edits.footage import footage_name
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
-from epiphane.timing import frame_start
+from epiphane.timing import frame_at, frame_start
 
 _THUMB_WIDTH = 64
 
@@ -58,6 +60,35 @@ class StavePainter:
         self._paint_shots(painter, layout, stave)
         for index, lane in enumerate(self._editor.cues.lanes):
             self._paint_lane(painter, layout, stave, index, lane)
+
+    def content(self, layout: ScoreLayout, stave: Stave) -> object:
+        """Return everything that a stave's picture depends on: equal contents are painted alike."""
+        project, selection = self._editor.project, self._editor.selection
+        song = project.song
+        pulse = self._editor.selected_pulse()
+        first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
+        lanes = tuple(
+            (replace(lane.lane, overrides=()), self._cues_near(lane, stave))
+            for lane in self._editor.cues.lanes
+        )
+        shots = tuple(
+            shot for shot in project.shots if shot.start <= end and shot.start + shot.n_frames >= first
+        )
+        return (
+            (stave, layout.width, layout.sound_height, layout.drums_height, project.rate),
+            shots,
+            (bool(project.shots), project.footage, id(self._editor.heard)),
+            None if song is None else (song.sections, song.drops, self._notes.content(stave)),
+            tuple(
+                (one, hits_between(self._editor.hits_of(one), stave.start, stave.end))
+                for one in project.pulses
+                if one.id in layout.pulses
+            ),
+            lanes,
+            (selection.lane, selection.shot, selection.beat, selection.pulse),
+            selection.cues,
+            pulse.source if pulse is not None and isinstance(pulse.source, BandSource) else None,
+        )
 
     def cue_shape(self, layout: ScoreLayout, stave: Stave, lane: Lane, cue: Cue) -> CueShape:
         """Return where a cue is painted."""
@@ -204,13 +235,16 @@ class StavePainter:
             colour = theme.RULE
         painter.save()
         painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))
-        reach = (lane.lane.envelope.rise + lane.lane.envelope.hold + lane.lane.envelope.fall + 2) / float(
-            self._editor.project.rate
-        )
-        for cue in lane.cues:
-            if stave.start - reach <= cue.hit.time <= stave.end + reach:
-                self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
+        for cue in self._cues_near(lane, stave):
+            self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
         painter.restore()
+
+    def _cues_near(self, lane: LaneSchedule, stave: Stave) -> tuple[Cue, ...]:
+        """Return the cues of a lane that reach into a stave."""
+        envelope = lane.lane.envelope
+        reach = (envelope.rise + envelope.hold + envelope.fall + 2) / float(self._editor.project.rate)
+        first = bisect.bisect_left(lane.cues, stave.start - reach, key=_time_of)
+        return lane.cues[first : bisect.bisect_right(lane.cues, stave.end + reach, key=_time_of)]
 
     def _paint_cue(
         self,
@@ -313,6 +347,10 @@ def _silhouettes(heights: np.ndarray, n_rows: int, ratio: float) -> QImage:
     content = np.round(pixels).astype(np.uint8).tobytes()
     width = len(heights)
     return QImage(content, width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied).copy()
+
+
+def _time_of(cue: Cue) -> float:
+    return cue.hit.time
 
 
 def _diamond(x: float, y: float, reach: float) -> QPolygonF:

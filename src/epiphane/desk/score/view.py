@@ -73,7 +73,8 @@ class ScoreView(QAbstractScrollArea):
         super().__init__()
         self._editor = editor
         self._painter = StavePainter(editor, thumbnails)
-        self._pictures: dict[int, QPixmap] = {}
+        self._pictures: dict[int, tuple[object, QPixmap]] = {}
+        self._unsure: set[int] = set()
         self._bars_per_line = 4
         self._drag: Drag | None = None
         self._drop_bar: int | None = None
@@ -172,8 +173,12 @@ class ScoreView(QAbstractScrollArea):
 
     def _picture(self, stave: Stave) -> QPixmap:
         """Return a stave as painted last; staves are painted again only when they change."""
-        found = self._pictures.get(stave.index)
-        if found is None:
+        kept = self._pictures.get(stave.index)
+        if kept is not None and stave.index not in self._unsure:
+            return kept[1]
+        self._unsure.discard(stave.index)
+        content = self._painter.content(self._layout, stave)
+        if kept is None or kept[0] != content:
             ratio = self.devicePixelRatioF()
             size = QSize(self._paper.width(), round(stave.height + 12)) * ratio
             found = QPixmap(size)
@@ -184,8 +189,9 @@ class ScoreView(QAbstractScrollArea):
             painter.translate(0, 6 - stave.top)
             self._painter.paint(painter, self._layout, stave)
             painter.end()
-            self._pictures[stave.index] = found
-        return found
+            kept = content, found
+            self._pictures[stave.index] = kept
+        return kept[1]
 
     def _paint_playhead(self, painter: QPainter) -> None:
         if self._editor.project.n_frames == 0:
@@ -549,7 +555,7 @@ class ScoreView(QAbstractScrollArea):
         if (self._band() is not None) != (self._layout.sound_height == SPECTRUM_HEIGHT):
             self._lay_out()
             self.reveal_playhead()
-        self._forget_pictures()
+        self._doubt_pictures()
 
     def _on_playhead(self) -> None:
         self.reveal_playhead()
@@ -559,12 +565,17 @@ class ScoreView(QAbstractScrollArea):
         self._pictures.clear()
         self._paper.update()
 
+    def _doubt_pictures(self) -> None:
+        """Paint again those staves whose content has changed."""
+        self._unsure = set(self._pictures)
+        self._paper.update()
+
     def _lay_out(self) -> None:
         self._layout = self._laid_out()
         self._bar.setRange(0, max(0, round(self._layout.height - self._paper.height())))
         self._bar.setPageStep(self._paper.height())
         self._bar.setSingleStep(40)
-        self._forget_pictures()
+        self._doubt_pictures()
 
     def _laid_out(self) -> ScoreLayout:
         return ScoreLayout(

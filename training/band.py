@@ -315,7 +315,7 @@ class _Drumset:
         self.number = int(rng.integers(len(kits)))
         kit = kits[self.number]
         other = kits[int(rng.integers(len(kits)))]
-        is_mixed = family is Family.DEVELOPMENT and rng.random() < 0.6
+        is_mixed = family is Family.DEVELOPMENT and rng.random() < 0.4
         self._drums: dict[str, Drum] = {}
         for name in sorted(kit.drums):
             source = other if is_mixed and rng.random() < 0.5 and name in other.drums else kit
@@ -342,7 +342,7 @@ class _Drumset:
 
 def _altered(rng: np.random.Generator, drum: Drum) -> Drum:
     """Return a drum tuned, shortened and coloured otherwise."""
-    ratio, damping = 2 ** rng.uniform(-0.5, 0.5), rng.uniform(0, 12) if rng.random() < 0.5 else 0.0
+    ratio, damping = 2 ** rng.uniform(-0.35, 0.35), rng.uniform(0, 12) if rng.random() < 0.5 else 0.0
     gain, corner = 10 ** (rng.uniform(-8, 8) / 20), float(rng.choice([300, 1000, 4000]))
     sections = scipy.signal.butter(1, corner, "low", fs=RATE, output="sos")
     layers = []

@@ -30,16 +30,14 @@ def invent_style(rng: np.random.Generator, name: str) -> Style:
     shares = np.array([share for share, _, _ in _METRES])
     _, beats, steps = _METRES[int(rng.choice(len(_METRES), p=shares / shares.sum()))]
     is_even = steps in (2, 4)
-    has_drums = rng.random() >= _WITHOUT_DRUMS
-    feel = _feel(rng, beats, steps)
     basses = [*_BASSES, *(_EVEN_BASSES if is_even else ("triplet",))]
     chords = [*_CHORDS, *(_EVEN_CHORDS if is_even else ("comping",))]
-    if feel == "floor":
-        basses = [*basses, "off", "off", "off and root", "octave"]
     if beats in (5, 7):
         basses, chords = [*basses, "two parts"], [*chords, "two parts"]
     if beats == 3:
         chords.append("after beats")
+    has_drums = rng.random() >= _WITHOUT_DRUMS
+    feel = _feel(rng, beats, steps)
     patterns = tuple(_pattern(rng, beats, steps, feel) for _ in range(2)) if has_drums else ()
     is_loud = bool(patterns) and rng.random() < 0.12
     bass = str(rng.choice(basses))

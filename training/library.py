@@ -17,7 +17,7 @@ from training.song import RenderedSong, Timing, Wish, render_song
 from training.studying import Studied, study
 from training.styles import DEVELOPMENT, VALIDATION, Style
 
-_DEVELOPMENT_SEED, _VALIDATION_SEED = 190_000, 310_000
+_DEVELOPMENT_SEED, _VALIDATION_SEED = 170_000, 310_000
 
 
 @dataclass(frozen=True)

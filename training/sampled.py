@@ -41,7 +41,7 @@ _FONT_KITS = {
     Family.DEVELOPMENT: ((_LARGE_FONT, (0, 8, 16, 24, 25)), (_SMALL_FONT, (8, 24))),
     Family.VALIDATION: ((_LARGE_FONT, (32, 40)), (_SMALL_FONT, (0, 16, 25))),
 }
-_N_SYNTHESISED = {Family.DEVELOPMENT: 80, Family.VALIDATION: 6}
+_N_SYNTHESISED = {Family.DEVELOPMENT: 24, Family.VALIDATION: 6}
 # The drum map of General MIDI.
 _KEYS = {
     "kick": (35, 36),

@@ -32,7 +32,7 @@ from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 1300
+_N_SONGS = 1600
 _N_FOLDS = 4
 _N_RANKERS = 3
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")

@@ -9,6 +9,7 @@ from hypothesis.extra.numpy import arrays
 from epiphane.audio.drums import beat_phase, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.following import analyse, follow
 from epiphane.audio.listening import hear_beats, listen
+from epiphane.audio.metre import accented_bars
 from epiphane.audio.network import Network, Ranker, Standard, learned_weights, weights_from, weights_to
 from epiphane.audio.readings import READINGS, describe_readings
 from epiphane.audio.samples import Samples
@@ -198,3 +199,13 @@ def test_a_short_song_has_no_parts(rock):
     form = find_form(beats, beats[::4], analysis.drums, analysis.harmony.levels, strokes, likely, 6.0)
     assert form.sections == ()
     assert form.drops == ()
+
+
+@given(st.integers(2, 7), st.integers(0, 6), st.integers(0, 1000))
+def test_accented_clicks_tell_the_bar(n_beats, first, seed):
+    levels = np.random.default_rng(seed).normal(-1, 0.03, 48)
+    levels[first % n_beats :: n_beats] += 0.5
+    bars = accented_bars(levels)
+    assert bars.beats_per_bar == n_beats
+    assert np.flatnonzero(bars.places == 0).tolist() == list(range(first % n_beats, 48, n_beats))
+    assert accented_bars(levels * 0.0) is None

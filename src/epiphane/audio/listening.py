@@ -11,10 +11,10 @@ from epiphane.audio.comb import Comb
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
 from epiphane.audio.heard import AlternativeTempo, Listening
-from epiphane.audio.metre import Bars, find_metre
+from epiphane.audio.metre import Bars, accented_bars, find_metre
 from epiphane.audio.network import Ranker, Weights, learned_weights, sigmoid
 from epiphane.audio.onset import Onsets
-from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading
+from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading, is_bare
 from epiphane.audio.samples import Samples
 from epiphane.audio.sections import find_form
 from epiphane.audio.spectrum import HOPS_PER_SECOND
@@ -30,6 +30,8 @@ _SHORTEST_SECONDS = 1.5
 # Everything was measured and trained at these rates; others are resampled.
 _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
 _FEWEST_BEATS = 12
+# Where less repeats than this, every beat is the more doubtful for it.
+_SURE_CLARITY = 0.25
 _MOST_OFFSET = 1e-3
 _LAST_SECONDS = 0.02  # a beat in the last moment of a file is the beginning of what has been cut off
 _NEAR_DRUM_SECONDS, _AGREEING_SECONDS, _FEWEST_DRUMS = 0.035, 0.004, 8
@@ -136,6 +138,8 @@ def hear_beats(
                     beats = on_attacks(beats, analysis.attacks)
     grid = subdivide(beats, evidence)
     found = find_metre(grid, bars, jump_cost=4.0 if followed.grid is None else 12.0)
+    if choice is not None and choice.reading == AS_FOLLOWED and is_bare(grid):
+        found = accented_bars(_loudness(analysis, grid.times[::PARTS])) or found
     # The grid runs on to both ends of the song; beats are kept where something sounds.
     times = grid.times[::PARTS]
     end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
@@ -234,6 +238,7 @@ def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Bea
         return ()
     inputs = describe_song_beats(analysis, heard)
     sure = sigmoid(weights.sureness.logits(inputs)[:, 0])
+    sure = sure * min(1.0, analysis.tempo.clarity() / _SURE_CLARITY)
     strengths = strengths_at(times, analysis.onsets)
     return tuple(
         Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3), round(float(share), 3))
@@ -243,8 +248,6 @@ def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Bea
 
 def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
     """Return the inputs from which the sureness of each beat is told."""
-    hops = np.round(heard.beats * STROKE_HOPS_PER_SECOND).astype(np.int64)
-    power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
     belief = 0.5
     if heard.choice is not None:
         belief = dict(heard.choice.shares)[heard.choice.reading]
@@ -255,8 +258,15 @@ def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
         analysis.attacks,
         is_steady=heard.clock is not None,
         belief=belief,
-        loudness=power[np.clip(hops, 0, len(power) - 1)].astype(np.float64),
+        loudness=_loudness(analysis, heard.beats),
     )
+
+
+def _loudness(analysis: Analysis, times: FloatArray) -> FloatArray:
+    """Return the log10 power around each time against the song's loud moments."""
+    hops = np.round(times * STROKE_HOPS_PER_SECOND).astype(np.int64)
+    power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
+    return np.asarray(power[np.clip(hops, 0, len(power) - 1)], np.float64)
 
 
 def strengths_at(times: FloatArray, onsets: Onsets) -> FloatArray:

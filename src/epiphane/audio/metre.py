@@ -24,6 +24,7 @@ CANDIDATES = tuple((n_beats, first) for n_beats in METRES for first in range(n_b
 _LONGEST_LAG = 15
 _WINDOW_BEATS, _HOP_BEATS = 48, 16
 _LEAST_SCORE = -8.0
+_LEAST_ACCENT = 0.2
 # A bar of two is half a bar of four, and much rarer than among the songs learned from.
 _LEAD_OF_TWO = 2.5
 _NEAR = (KICK, SNARE, LOW, CHANGE)
@@ -70,6 +71,26 @@ def find_metre(grid: Grid, ranker: Ranker, *, jump_cost: float) -> Bars:
     if n_beats >= _WINDOW_BEATS + 2 * _HOP_BEATS:
         firsts = _firsts_over_time(grid, ranker, metre, n_beats, jump_cost)
     return Bars(metre, (np.arange(n_beats) - firsts) % metre, float(shares[chosen]))
+
+
+def accented_bars(levels: FloatArray) -> Bars | None:
+    """Return the bars of clicks whose loudest comes round, or None where none stands out by two decibels.
+
+    Parameters
+    ----------
+    levels : float64, shape (n_beats,)
+        Log10 power of each click.
+    """
+    found: tuple[float, int, int] = (_LEAST_ACCENT, 0, 0)
+    for n_beats in METRES:
+        if len(levels) < 2 * n_beats:
+            continue
+        # Three in four of the first ones must be louder than three in four of every other place.
+        low, high = np.array([np.quantile(levels[k::n_beats], (0.25, 0.75)) for k in range(n_beats)]).T
+        first = int(low.argmax())
+        found = max(found, (float(low[first] - np.delete(high, first).max()), n_beats, first))
+    _, metre, first = found
+    return Bars(metre, (np.arange(len(levels)) - first) % metre, 1.0) if metre else None
 
 
 def _firsts_over_time(grid: Grid, ranker: Ranker, metre: int, n_beats: int, jump_cost: float) -> IntArray:

@@ -65,7 +65,7 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
     described = describe_readings(grid)
     scores = ranker.scores(described) - _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
-    if _is_bare(grid):
+    if is_bare(grid):
         scores[0] = scores.max() + _UNHEARD
     best = int(scores.argmax())
     shares = np.exp(scores - scores.max())
@@ -74,7 +74,7 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     return Choice(READINGS[best], tuple((READINGS[k], float(shares[k])) for k in order))
 
 
-def _is_bare(grid: Grid) -> bool:
+def is_bare(grid: Grid) -> bool:
     """Whether next to nothing is heard but the followed beats, at a tempo that people tap: a metronome."""
     is_heard = ~_is_silent(grid)
     is_tapped = _SLOWEST_BPM < 60 / grid.period < _FASTEST_BPM

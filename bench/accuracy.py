@@ -82,6 +82,7 @@ def score_songs(orders: Sequence[Order]) -> list[Score]:
     """Render songs, listen to them and compare, two at a time."""
     for family in {order.family for order in orders}:
         load_kits(family)  # before the processes part, so that each has them
+    _librosa_beats(np.zeros(RATE, np.float32))  # compiled and cached by one process: two would spoil it
     with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
         return list(pool.map(_score, orders))
 
@@ -145,15 +146,20 @@ def _form_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
 
 
 def _librosa_figures(song: RenderedSong) -> dict[str, float]:
-    import librosa  # late: it takes seconds to load
-
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        _, beats = librosa.beat.beat_track(y=song.sound, sr=RATE, units="time")
+    beats = _librosa_beats(song.sound)
     return {
         "librosa: beats F within 70 ms": beat_f(song.beats, beats),
         "librosa: beats F within 17 ms": beat_f(song.beats, beats, _FINE_SECONDS),
     }
+
+
+def _librosa_beats(sound: np.ndarray) -> np.ndarray:
+    import librosa  # late: it takes seconds to load
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        _, beats = librosa.beat.beat_track(y=sound, sr=RATE, units="time")
+    return np.asarray(beats)
 
 
 def _distances(truth: np.ndarray, found: np.ndarray, window: float) -> np.ndarray:

@@ -1,5 +1,7 @@
 """How many beats a bar has, and on which beats bars begin."""
 
+from collections.abc import Sequence
+
 import numpy as np
 import scipy.ndimage as ndi
 from msgspec import Struct
@@ -103,8 +105,7 @@ def _firsts_over_time(grid: Grid, ranker: Ranker, metre: int, n_beats: int, jump
             grid.signals[start * PARTS : (start + _WINDOW_BEATS) * PARTS],
             grid.period,
         )
-        all_scores = ranker.scores(describe_metres(part))
-        scores = all_scores[[CANDIDATES.index((metre, first)) for first in range(metre)]]
+        scores = ranker.scores(describe_metres(part, [(metre, first) for first in range(metre)]))
         scores = scores - np.logaddexp.reduce(scores)
         rows.append(np.roll(scores, start % metre))
     # Windows overlap, so each counts for the beats that it adds.
@@ -127,10 +128,10 @@ def _viterbi(observed: FloatArray, costs: FloatArray) -> IntArray:
     return np.array(path[::-1], np.int64)
 
 
-def describe_metres(grid: Grid) -> FloatArray:
-    """Return what speaks for each of `CANDIDATES`, shape (27, n_features)."""
+def describe_metres(grid: Grid, candidates: Sequence[tuple[int, int]] = CANDIDATES) -> FloatArray:
+    """Return what speaks for each candidate (beats to the bar, first downbeat), shape (n, n_features)."""
     song = _study(grid)
-    return np.array([_describe(song, grid.period, n_beats, first) for n_beats, first in CANDIDATES])
+    return np.array([_describe(song, grid.period, n_beats, first) for n_beats, first in candidates])
 
 
 def _study(grid: Grid) -> _Song:

@@ -44,7 +44,11 @@ class Samples(Struct, frozen=True, eq=False):
 
     def mono(self) -> Float32Array:
         """Return the mean of the channels, float32, shape (n_samples,)."""
-        return np.asarray(self.data.mean(axis=1, dtype=np.float32))
+        total = self.data[:, 0].astype(np.float32)  # a copy; a mean over rows of two takes six times as long
+        for channel in self.data.T[1:]:
+            total += channel
+        total /= np.float32(self.data.shape[1])
+        return total
 
 
 def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples:

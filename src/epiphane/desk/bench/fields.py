@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QWidget,
 )
@@ -251,7 +252,7 @@ def row(name: str, *widgets: QWidget) -> QWidget:
 
 
 def _takes_room(widget: QWidget) -> bool:
-    return isinstance(widget, RangeBar) or (isinstance(widget, QLabel) and widget.wordWrap())
+    return isinstance(widget, RangeBar | QLineEdit) or (isinstance(widget, QLabel) and widget.wordWrap())
 
 
 def rule() -> QWidget:

@@ -112,6 +112,7 @@ class PulseBench(QWidget):
             return
         if not self._name.hasFocus():
             self._name.setText(pulse.name)
+            self._name.setCursorPosition(0)
         self._ticks.setChecked(pulse.id in self._editor.ticking)
         show_number(self._every, pulse.every)
         show_number(self._first, pulse.first + 1)

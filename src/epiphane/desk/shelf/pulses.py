@@ -46,6 +46,8 @@ class PulsePage(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        self._scroll, self._editor = scroll, editor
+        editor.selection_changed.connect(self._reveal)
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
         buttons.addWidget(label("New pulse"))
@@ -60,6 +62,13 @@ class PulsePage(QWidget):
         box.setSpacing(4)
         box.addLayout(buttons)
         box.addWidget(scroll, 1)
+
+    def _reveal(self) -> None:
+        ids = [pulse.id for pulse in self._editor.project.pulses]
+        chosen = self._editor.selection.pulse
+        if chosen in ids:
+            at = self.lines.point_of(ids.index(chosen))
+            self._scroll.ensureVisible(at.x(), at.y(), 0, _ROW_HEIGHT)
 
 
 class PulseLines(QWidget):

@@ -10,7 +10,21 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import Beat, FootageId, Lane, LaneId, Override, PulseUnit, Shot, ShotId
+from epiphane.document.model import (
+    Beat,
+    Blend,
+    BlendSource,
+    FootageId,
+    Hit,
+    Lane,
+    LaneId,
+    Override,
+    PulseId,
+    PulseUnit,
+    Shot,
+    ShotId,
+    TappedSource,
+)
 from epiphane.edits.beats import (
     accept_beat,
     add_beat,
@@ -24,7 +38,7 @@ from epiphane.edits.beats import (
     set_tempo,
     shift_one,
 )
-from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.pulses import add_pulse, ensure_pulse
 from epiphane.errors import EditError
 from epiphane.timing import COMMON_RATES, frame_at
 
@@ -125,6 +139,14 @@ def test_what_does_not_move_beats_moves_nothing(made, n_beats, index):
             assert {o.hit for o in now.overrides} == {o.hit for o in was.overrides}
     assert times_of(halve_beats(double_beats(old))).tolist() == times_of(old).tolist()
     assert times_of(remove_beat(add_beat(old, between), index + 1)).tolist() == times_of(old).tolist()
+
+
+def test_an_override_on_a_tap_stays_when_the_beats_it_is_blended_with_move():
+    project, taps = add_pulse(a_project(n_lanes=0), TappedSource((Hit(4.6), Hit(5.2))))
+    project, both = add_pulse(project, BlendSource(Blend.EITHER, taps, PulseId(5)))
+    lane = Lane(LaneId(70), "flash", both, overrides=(Override(4.6, nudge=1), Override(5.0, nudge=2)))
+    new = move_beat(replace(project, lanes=(lane,)), 10, 5.1, n_following=3)
+    assert {override.nudge: override.hit for override in new.lanes[0].overrides} == {1: 4.6, 2: 5.1}
 
 
 @given(st.integers(1, 7), st.integers(0, 30))

@@ -140,15 +140,16 @@ def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]
 def _moved_hits(hits: FloatArray, before: FloatArray, after: FloatArray, move: Move) -> FloatArray:
     """Return where the hits of overrides are now: exactly on the pulse's hit where it still has one.
 
-    Overrides that wait for a hit that is not there stay as they are, and so do those of a pulse that did
-    not move with the grid: of a drum or of taps.
+    Overrides that wait for a hit that is not there stay as they are, and so do those whose hit did not move
+    with the grid: of a drum or of taps, alone or blended with beats.
     """
     if len(before) == 0 or not _has_moved(before, after):
         return hits
     wanted = np.round(move(hits), 6)
     if len(after):
-        nearest = _nearest(after, wanted)
-        wanted = np.where(np.abs(nearest - wanted) < _SAME_HIT_SECONDS, nearest, wanted)
+        nearest, has_stayed = _nearest(after, wanted), np.abs(_nearest(after, hits) - hits) < 1e-6
+        is_there = np.abs(nearest - wanted) < _SAME_HIT_SECONDS
+        wanted = np.where(is_there, nearest, np.where(has_stayed, hits, wanted))
     is_waiting = np.abs(_nearest(before, hits) - hits) > _SAME_HIT_SECONDS
     return np.where(is_waiting, hits, wanted)
 

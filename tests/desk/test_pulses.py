@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from helpers import HandClock
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
 from epiphane.desk.editor import Kind
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
@@ -264,6 +264,54 @@ def test_the_song_is_corrected_trimmed_and_locked_on_its_bench(demo):
     assert not next(b for b in demo.findChildren(QPushButton) if b.text() == "Half").isEnabled()
     QTest.keyClick(demo, Qt.Key.Key_Insert)
     assert "locked" in demo.notice.text
+
+
+def choose(window, name, text):
+    box = next(b for b in window.findChildren(QComboBox) if b.accessibleName() == name and b.isVisible())
+    box.setCurrentIndex(box.findText(text))
+    box.activated.emit(box.currentIndex())
+
+
+def test_two_pulses_are_blended_thinned_and_renamed_on_the_bench(demo):
+    QTest.keyClick(demo, Qt.Key.Key_P)
+    press(demo, "Two pulses")
+    choose(demo, "One pulse", "beats")
+    choose(demo, "The other pulse", "bars")
+    choose(demo, "How they are blended", "without")
+    assert demo.editor.selected_pulse().name == "beats without bars"
+    assert len(hits(demo)) == 42
+    choose(demo, "How they are blended", "only where also")
+    assert len(hits(demo)) == 14
+    type_into(demo, "Share that is kept", "50")
+    assert len(hits(demo)) == 7
+    type_into(demo, "Every Nth hit", "2")
+    assert len(hits(demo)) == 4
+    name = next(b for b in demo.findChildren(QLineEdit) if b.accessibleName() == "Name of the pulse")
+    name.setFocus()
+    name.selectAll()
+    QTest.keyClicks(name, "entries")
+    QTest.keyClick(name, Qt.Key.Key_Return)
+    assert demo.editor.selected_pulse().name == "entries"
+    for _ in range(7):
+        undo(demo)
+    assert len(demo.editor.project.pulses) == 2
+    QTest.mouseClick(demo.shelf.pulses.lines, LEFT, NONE, demo.shelf.pulses.lines.point_of(1))
+    assert demo.editor.selected_pulse().name == "bars"
+
+
+def test_bars_are_put_right_on_the_bench_of_a_beat(doubtful):
+    QTest.keyClick(doubtful, Qt.Key.Key_D)
+    press(doubtful, "The one is here")
+    beats = doubtful.editor.project.song.beats
+    assert beats[9].place == 1
+    assert beats[13].place == 1
+    type_into(doubtful, "Beats to the bar from here on", "3")
+    beats = doubtful.editor.project.song.beats
+    assert [beat.place for beat in beats[8:16]] == [4, 1, 2, 3, 1, 2, 3, 1]
+    QTest.keyClick(doubtful, Qt.Key.Key_G)
+    moved = doubtful.editor.project.song.beats[9]
+    assert abs(moved.time - beats[9].time) < 0.1
+    assert doubtful.score.tip_at(QPointF(1, 1)) == ""
 
 
 def test_one_stave_is_listened_to_again(demo, qtbot):

@@ -34,6 +34,7 @@ from epiphane.edits.beats import (
     move_beat,
     remove_beat,
     replace_beats,
+    scale_tempo,
     set_beats_per_bar,
     set_tempo,
     shift_one,
@@ -168,6 +169,22 @@ def test_half_and_double_keep_the_first_downbeat_and_the_metre():
         assert first in [beat.time for beat in song.beats if beat.place == 1]
         assert max(beat.place for beat in song.beats) == 4
     assert (half.tempo, double.tempo) == (60.0, 240.0)
+
+
+@given(st.sampled_from([0.5, 2 / 3, 0.75, 4 / 3, 1.5, 2.0]), st.integers(0, 3))
+def test_another_tempo_keeps_the_first_downbeat_and_the_way_beats_are_played(ratio, n_before):
+    project = a_project()
+    beats = [replace(beat, time=round(beat.time * 1.002**n, 6)) for n, beat in enumerate(project.song.beats)]
+    project = replace(project, song=replace(project.song, beats=tuple(beats[4 - n_before :])))
+    made = scale_tempo(project, ratio).song.beats
+    first = beats[4].time
+    downbeat = next(beat for beat in made if beat.place == 1 and beat.time >= first - 1e-6)
+    assert downbeat.time == pytest.approx(first, abs=1e-5)
+    old = times_of(project)
+    places = np.interp([beat.time for beat in made], old, np.arange(len(old)))
+    assert np.allclose(np.diff(places), 1 / ratio, atol=1e-3)
+    with pytest.raises(EditError, match="too far away"):
+        scale_tempo(project, 20)
 
 
 @given(st.lists(st.floats(-0.004, 0.004), min_size=N_BEATS, max_size=N_BEATS))

@@ -219,7 +219,7 @@ def test_a_beat_is_dragged_on_the_ruler_and_cuts_go_with_it(demo):
     drag(demo.score.viewport(), start, start + QPoint(25, 0), modifier=ALT)
     moved = demo.editor.project.song.beats
     by = moved[number].time - song.beats[number].time
-    assert by > 0.05
+    assert by == pytest.approx(25 / layout.pixels_per_second(stave, song.beats[number].time), abs=0.01)
     assert 0 < moved[number + 2].time - song.beats[number + 2].time < by
     assert moved[number + 6] == song.beats[number + 6]
     assert demo.editor.project.shots[1].start == frame_at(moved[number].time, demo.editor.project.rate)

@@ -6,7 +6,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF
 
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.layout import Place
+from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip
 from epiphane.document.model import Project
 from epiphane.edits.beats import move_beat
@@ -31,7 +31,11 @@ class Grip(Enum):
 
 
 class Drag(Struct):
-    """A drag in progress."""
+    """A drag in progress.
+
+    A beat is dragged over the layout that it was taken from: bars keep their width however long they
+    become, so the beat itself would run from the pointer.
+    """
 
     grip: Grip
     origin: QPointF
@@ -43,6 +47,7 @@ class Drag(Struct):
     has_moved: bool = False
     band: BandGrip | None = None
     beat: int | None = None
+    layout: ScoreLayout | None = None
     before: Project | None = None
 
 

@@ -271,7 +271,7 @@ class ScoreView(QAbstractScrollArea):
             beats = self._editor.project.song.beats if self._editor.project.song else ()
             number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))
         self._editor.select(Selection(Kind.BEAT, beat=number))
-        self._drag = Drag(Grip.BEAT, at, place, beat=number, before=self._editor.project)
+        self._drag = Drag(Grip.BEAT, at, place, beat=number, layout=self._layout, before=self._editor.project)
 
     def _press_spectrum(self, place: Place, at: QPointF) -> None:
         found = self._band()
@@ -326,7 +326,7 @@ class ScoreView(QAbstractScrollArea):
         elif drag.grip is Grip.FREQUENCIES:
             self._drag_band(drag, at)
         elif drag.grip is Grip.BEAT:
-            seconds = self._layout.seconds_at(drag.place.stave, at.x())
+            seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
             alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
             drag_beat(self._editor, drag, seconds, alone=alone)
         elif drag.grip is Grip.STRENGTH:

@@ -33,7 +33,8 @@ def waveform_columns(mono: Float32Array, rate: int) -> Float32Array:
     energies = []
     for low, high in ((_CROSSOVERS_HZ[1], None), _CROSSOVERS_HZ, (None, _CROSSOVERS_HZ[0])):
         part = _band(mono, rate, low, high)
-        energies.append(np.add.reduceat(part * part, edges))
+        np.square(part, out=part)  # in place: four minutes are 46 MB
+        energies.append(np.add.reduceat(part, edges))
     nested = np.cumsum(energies, axis=0).T
     shares = np.sqrt(nested / np.maximum(nested[:, -1:], 1e-12))
     loudest = float(peaks.max())

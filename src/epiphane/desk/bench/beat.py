@@ -2,11 +2,11 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.attacks import attack_distance, attack_near, attack_words
-from epiphane.desk.bench.fields import label, number_field, row, show_number
+from epiphane.desk.bench.fields import button, label, number_field, row, show_number
 from epiphane.desk.editor import Editor
 from epiphane.document.model import Project
 from epiphane.edits.beats import accept_beat, move_beat, remove_beat, set_beats_per_bar, shift_one
@@ -25,12 +25,13 @@ class BeatBench(QWidget):
         self._what.setFont(theme.numbers(9.5))
         self._what.setWordWrap(True)
         box.addWidget(self._what)
-        self._accept = _button("It is right", "Take this beat as right, and go to the next doubtful one (Y)")
-        self._accept.clicked.connect(self.accept)
-        self._to_attack = _button("To the attack", "Move it onto the nearest attack of the sound (G)")
-        self._to_attack.clicked.connect(self.to_attack)
-        self._remove = _button("Take away", "Take this beat away (Delete)")
-        self._remove.clicked.connect(self.remove)
+        self._accept = button(
+            "It is right", "Take this beat as right; Y also goes to the next doubtful one", self.accept
+        )
+        self._to_attack = button(
+            "To the attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
+        )
+        self._remove = button("Take away", "Take this beat away (Delete)", self.remove)
         box.addWidget(_line(self._accept, self._to_attack, self._remove))
         self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
@@ -39,8 +40,9 @@ class BeatBench(QWidget):
         self._per_bar = number_field("Beats to the bar from here on", low=1, high=32, unit="")
         self._per_bar.setFixedWidth(48)
         self._per_bar.valueChanged.connect(self._set_per_bar)
-        self._one = _button("The one is here", "Let a bar begin with this beat, and all others along with it")
-        self._one.clicked.connect(self._put_one)
+        self._one = button(
+            "The one is here", "Let a bar begin with this beat, and all others along with it", self._put_one
+        )
         box.addWidget(row("Bars from here", self._per_bar, self._one))
         hint = label(
             "Alt and a click on the ruler adds a beat. A dragged beat takes four neighbours softly along,"
@@ -102,12 +104,6 @@ class BeatBench(QWidget):
         if number is not None:
             self._editor.apply(lambda p: edit(p, number), text)
             self.refresh()
-
-
-def _button(text: str, tip: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setToolTip(tip)
-    return made
 
 
 def _line(*widgets: QWidget) -> QWidget:

@@ -235,6 +235,14 @@ def show_choice(field: QComboBox, key: str) -> None:
     field.setCurrentIndex(max(0, field.findData(key)))
 
 
+def button(text: str, tip: str, pressed: Callable[[], object]) -> QPushButton:
+    """Return a button that does something."""
+    made = QPushButton(text)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda _checked=False: pressed())
+    return made
+
+
 def row(name: str, *widgets: QWidget) -> QWidget:
     """Return a row of the bench: a label and what follows it."""
     made = QWidget()

@@ -6,12 +6,12 @@ from itertools import pairwise
 from statistics import quantiles
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
 
 from epiphane.audio.heard import AlternativeTempo, Listening
 from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.bench.fade import FadePicture
-from epiphane.desk.bench.fields import label, number_field, row, rule, show_number
+from epiphane.desk.bench.fields import button, label, number_field, row, rule, show_number
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.notes import DOUBTFUL
@@ -126,8 +126,8 @@ class SongBench(QWidget):
         has_beats = len(song.beats) > 1
         if not self._near.hasFocus():
             show_number(self._near, round(song.tempo, 1) or _USUAL_TEMPO)
-        for button in (self._half, self._double, self._even, self._later, self._again):
-            button.setEnabled(has_beats and not song.is_locked)
+        for correction in (self._half, self._double, self._even, self._later, self._again):
+            correction.setEnabled(has_beats and not song.is_locked)
         for field in (self._tempo, self._per_bar):
             field.setEnabled(not song.is_locked)
         self._lock.setChecked(song.is_locked)
@@ -152,12 +152,12 @@ class SongBench(QWidget):
 
     def _show_others(self, song: Song, listening: Listening | None) -> None:
         others = _other_tempi(song, listening)
-        for number, button in enumerate(self._others):
-            button.setVisible(number < len(others))
+        for number, choice in enumerate(self._others):
+            choice.setVisible(number < len(others))
             if number < len(others):
                 other = others[number]
-                button.setText(f"{other.tempo:.0f} BPM · {other.share:.0%}")
-                button.setEnabled(not song.is_locked)
+                choice.setText(f"{other.tempo:.0f} BPM · {other.share:.0%}")
+                choice.setEnabled(not song.is_locked)
         self._others_line.setVisible(bool(others))
 
     def _tempo_row(self) -> QWidget:
@@ -166,11 +166,11 @@ class SongBench(QWidget):
         self._tempo.valueChanged.connect(
             lambda tempo: self._correct(lambda p: set_tempo(p, tempo, anchor=self._anchor()), "tempo")
         )
-        self._half = _button("Half", "Take every other beat away", lambda: self._correct(halve_beats, "half"))
-        self._double = _button(
+        self._half = button("Half", "Take every other beat away", lambda: self._correct(halve_beats, "half"))
+        self._double = button(
             "Double", "Put a beat between every two", lambda: self._correct(double_beats, "double")
         )
-        self._even = _button(
+        self._even = button(
             "Even out",
             "Lay the beats on one constant tempo, as close to where they are as it can be",
             lambda: self._correct(hold_tempo, "evening out"),
@@ -178,7 +178,7 @@ class SongBench(QWidget):
         return row("Tempo", self._tempo, self._even)
 
     def _again_row(self) -> QWidget:
-        self._again = _button(
+        self._again = button(
             "This stave again",
             "Listen once more to the stave under the playhead, or to the loop, near this tempo",
             lambda: self.listen_asked.emit(self._near.value()),
@@ -199,7 +199,7 @@ class SongBench(QWidget):
         self._per_bar.valueChanged.connect(
             lambda number: self._correct(lambda p: set_beats_per_bar(p, round(number)), "beats to the bar")
         )
-        self._later = _button(
+        self._later = button(
             "One later",
             "Let every bar begin a beat later",
             lambda: self._correct(shift_one, "shift of the one"),
@@ -209,7 +209,7 @@ class SongBench(QWidget):
 
     def _others_row(self) -> QWidget:
         self._others = [
-            _button("", "Hear the song at this tempo instead", partial(self._take_other, number))
+            button("", "Hear the song at this tempo instead", partial(self._take_other, number))
             for number in range(_MOST_OTHERS)
         ]
         self._others_line = row("Or else", *self._others)
@@ -252,9 +252,9 @@ class SongBench(QWidget):
         self.refresh()
 
     def _checks_row(self) -> QWidget:
-        self._ticks = _button("Tick", "Hear a tick on every beat, never in the export (K)", self.toggle_ticks)
+        self._ticks = button("Tick", "Hear a tick on every beat, never in the export (K)", self.toggle_ticks)
         self._ticks.setCheckable(True)
-        self._lock = _button("Lock", "Keep beats and song as they are", self._toggle_lock)
+        self._lock = button("Lock", "Keep beats and song as they are", self._toggle_lock)
         self._lock.setCheckable(True)
         self._checks = row("Check", self._ticks, self._lock)
         return self._checks
@@ -303,13 +303,6 @@ def _seconds_field(name: str, of_what: str) -> QDoubleSpinBox:
     made = number_field(name, low=0, high=86_400, unit="s", decimals=3, step=0.1)
     made.setToolTip(f"{name} this second {of_what}")
     made.setFixedWidth(96)
-    return made
-
-
-def _button(text: str, tip: str, pressed: Callable[[], object]) -> QPushButton:
-    made = QPushButton(text)
-    made.setToolTip(tip)
-    made.clicked.connect(lambda _checked=False: pressed())
     return made
 
 

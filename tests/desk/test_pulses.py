@@ -152,6 +152,7 @@ def test_taps_come_out_where_they_were_meant(demo, clock):
         clock.heard = beat + delay + rng.normal(0, 0.012)
         QTest.keyClick(demo, Qt.Key.Key_T)
     QTest.keyClick(demo, Qt.Key.Key_Space)
+    assert "18 taps were taken" in demo.notice.text
     assert np.abs(hits(demo) - beats).max() < 0.05
     assert np.abs(np.median(hits(demo) - beats)) < 0.012
     press(demo, "To beats")

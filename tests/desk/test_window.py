@@ -6,8 +6,9 @@ from helpers import read_lumas
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel
 
+from epiphane.desk.actions import ACTIONS, key_text
 from epiphane.desk.carry import carry_effect, carry_footage
 from epiphane.desk.editor import Kind
 from epiphane.document.store import load_project
@@ -282,5 +283,8 @@ def test_every_action_has_words_and_no_key_means_two_things(window):
     assert all(action.text() and action.toolTip() for action in window.actions_by_id.values())
     QTest.keyClick(window, Qt.Key.Key_F1)
     assert window.key_list.isVisible()
+    told = {label.text() for label in window.key_list.findChildren(QLabel)}
+    assert {spec.text.rstrip("…") for spec in ACTIONS} <= told
+    assert all(key_text(spec.keys[0]) in " ".join(told) for spec in ACTIONS)
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert not window.key_list.isVisible()

@@ -10,7 +10,7 @@ from epiphane.desk import theme
 
 
 class ActionSpec(Struct, frozen=True):
-    """One thing the editor can do: its id, group, words, keys and icon."""
+    """One thing the editor can do: its id, group, words, keys and icon, and whether a held key repeats it."""
 
     id: str
     group: str
@@ -18,10 +18,11 @@ class ActionSpec(Struct, frozen=True):
     keys: tuple[str, ...]
     icon: str = ""
     is_checkable: bool = False
+    repeats: bool = True
 
 
 ACTIONS = (
-    ActionSpec("play", "Play", "Play or stop", ("Space",), "play"),
+    ActionSpec("play", "Play", "Play or stop", ("Space",), "play", repeats=False),
     ActionSpec("loop", "Play", "Go round this stave", ("L",), "repeat", is_checkable=True),
     ActionSpec("frame_back", "Go", "One frame back", ("Left",)),
     ActionSpec("frame_on", "Go", "One frame on", ("Right",)),
@@ -37,8 +38,8 @@ ACTIONS = (
     ActionSpec("toggle", "Cues", "Switch off or on", ("X",)),
     ActionSpec("weaker", "Cues", "Weaker", ("Down", "-")),
     ActionSpec("stronger", "Cues", "Stronger", ("Up", "+")),
-    ActionSpec("nudge_back", "Cues", "Nudge a frame earlier", ("Alt+Left",)),
-    ActionSpec("nudge_on", "Cues", "Nudge a frame later", ("Alt+Right",)),
+    ActionSpec("nudge_back", "Cues", "Nudge a frame earlier; a beat 5 ms", ("Alt+Left",)),
+    ActionSpec("nudge_on", "Cues", "Nudge a frame later; a beat 5 ms", ("Alt+Right",)),
     ActionSpec("reset", "Cues", "As the lane has it", ("R",)),
     ActionSpec("doubtful_on", "Beats", "Next doubtful beat, and round it", ("D",)),
     ActionSpec("doubtful_back", "Beats", "Last doubtful beat", ("Shift+D",)),
@@ -46,7 +47,7 @@ ACTIONS = (
     ActionSpec("to_attack", "Beats", "The beat to its attack", ("G",)),
     ActionSpec("add_beat", "Beats", "A beat at the playhead", ("Insert",)),
     ActionSpec("ticks", "Beats", "Ticks on beats or on the pulse", ("K",)),
-    ActionSpec("tap", "Beats", "Tap a hit while it plays", ("T",)),
+    ActionSpec("tap", "Beats", "Tap a hit while it plays", ("T",), repeats=False),
     ActionSpec("lane_on", "Lanes", "Next lane", ("Ctrl+Down",)),
     ActionSpec("lane_back", "Lanes", "Last lane", ("Ctrl+Up",)),
     ActionSpec("mute", "Lanes", "Mute the lane", ("M",)),
@@ -90,6 +91,7 @@ def make_actions(window: QWidget, callbacks: dict[str, Callable[[], object]]) ->
         action.setShortcuts([QKeySequence(keys) for keys in spec.keys])
         action.setToolTip(f"{spec.text.rstrip('…')} ({key_text(spec.keys[0])})")
         action.setCheckable(spec.is_checkable)
+        action.setAutoRepeat(spec.repeats)
         if spec.icon:
             action.setIcon(theme.icon(spec.icon))
         callback = callbacks[spec.id]

@@ -8,9 +8,10 @@ from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.audio.heard import HeardSong
+from epiphane.audio.levels import SongLevels
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import Beat, Hit, Lane, LaneId, Project, Pulse, PulseId, Shot, ShotId
+from epiphane.document.model import BandSource, Beat, Hit, Lane, LaneId, Project, Pulse, PulseId, Shot, ShotId
 from epiphane.document.store import Journal, journal_of, save_project
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
@@ -40,6 +41,14 @@ class Selection(Struct, frozen=True):
     lane: LaneId | None = None
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
+
+
+class ShownBand(Struct, frozen=True, eq=False):
+    """The band of a pulse, and the levels that its hits are looked for in."""
+
+    pulse: PulseId
+    band: BandSource
+    levels: SongLevels
 
 
 class Editor(QObject):
@@ -243,6 +252,15 @@ class Editor(QObject):
     def selected_pulse(self) -> Pulse | None:
         """Return the selected pulse."""
         return next((pulse for pulse in self.project.pulses if pulse.id == self.selection.pulse), None)
+
+    @property
+    def shown_band(self) -> "ShownBand | None":
+        """The band of the selected pulse and what is looked at in it, where the score shows the spectrum."""
+        pulse, heard = self.selected_pulse(), self.heard
+        levels = None if heard is None else heard.listening.levels
+        if pulse is None or levels is None or not isinstance(pulse.source, BandSource):
+            return None
+        return ShownBand(pulse.id, pulse.source, levels)
 
     def selected_beat(self) -> Beat | None:
         """Return the selected beat."""

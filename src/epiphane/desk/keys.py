@@ -18,9 +18,12 @@ _MOUSE = (
     ("Drag over cues", "select many; Shift adds"),
     ("Double-click a cue", "switch it off or on"),
     ("Drop clips on a shot", "put them before it"),
+    ("Alt + drag a beat", "move it; with Shift alone"),
+    ("Alt + click the ruler", "add a beat"),
+    ("Drag over the spectrum", "choose the band of a pulse"),
     ("Ctrl + wheel", "bars a line"),
 )
-_COLUMNS = (("Play", "Go", "See"), ("Cues", "Lanes"), ("Project", "Mouse"))
+_COLUMNS = (("Play", "Go", "See"), ("Cues", "Beats", "Lanes"), ("Project", "Mouse"))
 
 
 class KeyList(QWidget):

@@ -65,7 +65,7 @@ class PulseDesk(QObject):
         self._editor = editor
         self._jobs = jobs
         self._playback = playback
-        self._taps: list[float] = []
+        self._n_taps = 0
         self.measuring: Measuring | None = None
         playback.state_changed.connect(self._on_playback)
 
@@ -112,7 +112,7 @@ class PulseDesk(QObject):
         if self._tapped() is None:
             self.make("tapped")
         if self._tapped() is not None and not self._playback.is_playing:
-            self._taps = []
+            self._n_taps = 0
             self._playback.play()
             self._editor.said.emit("Press T on every hit. Space ends it.", False)
 
@@ -127,7 +127,7 @@ class PulseDesk(QObject):
             return
         if self._tapped() is None:
             self.make("tapped")
-        self._taps.append(heard)
+        self._n_taps += 1
         pulse = self._tapped()
         if pulse is not None:
             hits = taken_taps([heard], read_settings().tap_delay)
@@ -175,9 +175,13 @@ class PulseDesk(QObject):
         return pulse.id if pulse is not None and isinstance(pulse.source, TappedSource) else None
 
     def _on_playback(self) -> None:
-        if not self._playback.is_playing and self._taps:
-            self._taps = []
+        if not self._playback.is_playing and self._n_taps:
+            taps = "One tap was" if self._n_taps == 1 else f"{self._n_taps} taps were"
+            self._n_taps = 0
             self._editor.end_gesture()
+            self._editor.said.emit(
+                f"{taps} taken; “To attacks” and “To beats” on the bench move them.", False
+            )
 
     # Beats
 

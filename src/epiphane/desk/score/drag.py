@@ -5,13 +5,15 @@ from enum import Enum
 from msgspec import Struct
 from PyQt6.QtCore import QPointF
 
+from epiphane.desk.attacks import hits_in_band
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout
-from epiphane.desk.score.spectrum import BandGrip
+from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.model import Project
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
 from epiphane.edits.lanes import change_envelope
+from epiphane.edits.pulses import set_band
 
 _N_FOLLOWING = 4
 
@@ -76,6 +78,17 @@ def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
     elif drag.grip is Grip.FALL:
         fall = max(0, round(drag.start_value) + n_frames)
         editor.apply(lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall")
+
+
+def drag_band(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:
+    """Move what is held of the shown band to a height of the sound strip, and find its hits anew."""
+    shown = editor.shown_band
+    if shown is None or drag.band is None:
+        return
+    new = dragged_band(layout, drag.place.stave, shown.band, drag.band, y)
+    if new != shown.band:
+        found = hits_in_band(shown.levels, new)
+        editor.apply(lambda p: set_band(p, shown.pulse, found), "change of the band", gesture="band")
 
 
 def drag_beat(editor: Editor, drag: Drag, seconds: float, *, alone: bool) -> None:

@@ -11,10 +11,8 @@ from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     PULSE_HEIGHT,
     SECTION_HEIGHT,
-    Place,
     ScoreLayout,
     Stave,
-    Strip,
 )
 from epiphane.document.model import (
     DRUMS,
@@ -32,10 +30,10 @@ DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
 
 _TALL, _SHORT = 12, 5
-# Distance of each drum's line from the top of the strip: as on a drum stave, the low drum lies low.
-_LINES = {"hat": 6.0, "snare": 16.0, "kick": 26.0}
+DRUM_LINES = {"hat": 6.0, "snare": 16.0, "kick": 26.0}
+"""Distance of each drum's line from the top of the strip: as on a drum stave, the low drum lies low."""
+
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
-_REACH_PIXELS = 6
 _SAME_SECONDS = 0.05
 _NAME_INSET = 6.0  # clear of the playhead
 
@@ -122,7 +120,7 @@ class NotePainter:
     def _paint_hits(self, painter: QPainter, layout: ScoreLayout, stave: Stave, song: Song) -> None:
         top = layout.hits_top(stave.top)
         left, right = layout.left(stave), layout.right(stave)
-        for drum, line in _LINES.items():
+        for drum, line in DRUM_LINES.items():
             y = top + line
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
@@ -169,34 +167,6 @@ def head_of(pulse: Pulse) -> str:
         case BlendSource():
             return "blend"
     return "grid"
-
-
-def beat_at(song: Song, layout: ScoreLayout, place: Place, x: float) -> int | None:
-    """Return the number of the beat whose mark on the ruler is under the pointer, or None."""
-    if place.strip is not Strip.RULER or not song.beats:
-        return None
-    number = min(range(len(song.beats)), key=lambda index: abs(song.beats[index].time - place.seconds))
-    is_near = abs(layout.x_at(place.stave, song.beats[number].time) - x) < _REACH_PIXELS
-    return number if is_near else None
-
-
-def tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float] | None:
-    """Return in words the drum hit or the beat that lies under the pointer, and its time; or None."""
-    stave = place.stave
-    if place.strip is Strip.HITS and place.pulse is None:
-        y = at.y() - layout.hits_top(stave.top)
-        drum = min(_LINES, key=lambda name: abs(_LINES[name] - y))
-        hits = song.drums.hits(drum)
-        hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
-        if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:
-            return f"{drum} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
-    number = beat_at(song, layout, place, at.x())
-    if number is None:
-        return None
-    beat = song.beats[number]
-    doubt = " · doubtful" if beat.sureness < DOUBTFUL else ""
-    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.sureness:.0%} sure{doubt}"
-    return words, beat.time
 
 
 def hits_between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:

@@ -23,7 +23,7 @@ from epiphane.desk.score.layout import (
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import BandSource, Envelope, Lane, Shot
+from epiphane.document.model import Envelope, Lane, Shot
 from epiphane.edits.footage import footage_name
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
@@ -65,7 +65,7 @@ class StavePainter:
         """Return everything that a stave's picture depends on: equal contents are painted alike."""
         project, selection = self._editor.project, self._editor.selection
         song = project.song
-        pulse = self._editor.selected_pulse()
+        shown = self._editor.shown_band
         first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
         lanes = tuple(
             (replace(lane.lane, overrides=()), self._cues_near(lane, stave))
@@ -87,7 +87,7 @@ class StavePainter:
             lanes,
             (selection.lane, selection.shot, selection.beat, selection.pulse),
             selection.cues,
-            pulse.source if pulse is not None and isinstance(pulse.source, BandSource) else None,
+            None if shown is None else shown.band,
         )
 
     def cue_shape(self, layout: ScoreLayout, stave: Stave, lane: Lane, cue: Cue) -> CueShape:
@@ -155,9 +155,9 @@ class StavePainter:
         heard = self._editor.heard
         if heard is None or self._editor.project.song is None:
             return
-        pulse, levels = self._editor.selected_pulse(), heard.listening.levels
-        if pulse is not None and isinstance(pulse.source, BandSource) and levels is not None:
-            paint_spectrum(painter, layout, stave, levels, pulse.source)
+        shown = self._editor.shown_band
+        if shown is not None:
+            paint_spectrum(painter, layout, stave, shown.levels, shown.band)
             return
         edges = layout.seconds_of(stave, np.arange(int(left), int(right) + 1, dtype=np.float64))
         if len(edges) > 1:

@@ -19,12 +19,10 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
-from epiphane.audio.levels import SongLevels
 from epiphane.desk import theme
-from epiphane.desk.attacks import attack_distance, attack_words, hits_in_band
 from epiphane.desk.carry import carried_effect, carried_footage
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.desk.score.drag import Drag, Grip, drag_beat, drag_frames, drag_strength
+from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_strength
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
     SOUND_HEIGHT,
@@ -34,22 +32,20 @@ from epiphane.desk.score.layout import (
     Stave,
     Strip,
 )
-from epiphane.desk.score.notes import beat_at, tell_heard
 from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.spectrum import dragged_band, grip_at
+from epiphane.desk.score.spectrum import grip_at
+from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.grid import bar_at
-from epiphane.document.model import BandSource, FootageId, Lane, LaneId, PulseId, Shot
+from epiphane.document.model import FootageId, Lane, LaneId, Shot
 from epiphane.edits.beats import add_beat
 from epiphane.edits.cues import CueKey, toggle_cues
-from epiphane.edits.pulses import set_band
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _FOOT_GRAB = 4
 _DRAG_START = 4
-_HIT_REACH = 6
 
 
 class ScoreView(QAbstractScrollArea):
@@ -234,7 +230,7 @@ class ScoreView(QAbstractScrollArea):
             self._press_lane(place, place.lane, at, is_adding=is_adding)
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier and place.strip is Strip.RULER:
             self._press_beat(place, at)
-        elif place.strip is Strip.SOUND and self._band() is not None:
+        elif place.strip is Strip.SOUND and self._editor.shown_band is not None:
             self._press_spectrum(place, at)
         else:
             self._press_elsewhere(place, at)
@@ -274,18 +270,10 @@ class ScoreView(QAbstractScrollArea):
         self._drag = Drag(Grip.BEAT, at, place, beat=number, layout=self._layout, before=self._editor.project)
 
     def _press_spectrum(self, place: Place, at: QPointF) -> None:
-        found = self._band()
-        if found is not None:
-            grip = grip_at(self._layout, place.stave, found[1], at.y())
+        shown = self._editor.shown_band
+        if shown is not None:
+            grip = grip_at(self._layout, place.stave, shown.band, at.y())
             self._drag = Drag(Grip.FREQUENCIES, at, place, band=grip)
-
-    def _band(self) -> tuple[PulseId, BandSource, SongLevels] | None:
-        """Return the selected pulse, its band, and what is looked at, where the spectrum is shown."""
-        pulse, heard = self._editor.selected_pulse(), self._editor.heard
-        levels = None if heard is None else heard.listening.levels
-        if pulse is None or levels is None or not isinstance(pulse.source, BandSource):
-            return None
-        return pulse.id, pulse.source, levels
 
     def _press_elsewhere(self, place: Place, at: QPointF) -> None:
         if place.strip is Strip.SHOTS:
@@ -324,7 +312,7 @@ class ScoreView(QAbstractScrollArea):
             self._editor.select_cues(drag.keys | self._cues_in(self._rubber), lane=drag.place.lane)
             self._paper.update()
         elif drag.grip is Grip.FREQUENCIES:
-            self._drag_band(drag, at)
+            drag_band(self._editor, drag, self._layout, at.y())
         elif drag.grip is Grip.BEAT:
             seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
             alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -333,16 +321,6 @@ class ScoreView(QAbstractScrollArea):
             drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
         else:
             drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
-
-    def _drag_band(self, drag: Drag, at: QPointF) -> None:
-        found = self._band()
-        if found is None or drag.band is None:
-            return
-        pulse, band, levels = found
-        new = dragged_band(self._layout, drag.place.stave, band, drag.band, at.y())
-        if new != band:
-            hits = hits_in_band(levels, new)
-            self._editor.apply(lambda p: set_band(p, pulse, hits), "change of the band", gesture="band")
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
@@ -406,33 +384,13 @@ class ScoreView(QAbstractScrollArea):
             lane = next(one for one in self._editor.project.lanes if one.id == place.lane)
             hit = self._cue_at(place, lane, at)
             if hit is not None:
-                cue = hit[0]
-                nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
-                state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
-                return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
-        if place.pulse is not None:
-            return self._tell_hit(place, at)
+                return tell_cue(hit[0])
         if place.strip is Strip.SHOTS and self._shot_at(place.seconds) is None:
             return "Drop clips here: each is cut on a bar"
-        song = self._editor.project.song
-        heard = tell_heard(song, self._layout, place, at) if song is not None else None
-        if heard is not None:
-            return heard[0] + self._off_attack(heard[1])
+        told = tell_hit(self._editor, self._layout, place, at)
+        if told:
+            return told
         return f"{place.seconds:.2f} s · frame {frame_at(place.seconds, self._editor.project.rate)}"
-
-    def _tell_hit(self, place: Place, at: QPointF) -> str:
-        """Return in words the hit of a pulse under the pointer, and how far it is from the next attack."""
-        pulse = next(one for one in self._editor.project.pulses if one.id == place.pulse)
-        hits = self._editor.hits_of(pulse)
-        hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
-        if hit is None or abs(self._layout.x_at(place.stave, hit.time) - at.x()) > _HIT_REACH:
-            return f"{pulse.name}: {len(hits)} hits"
-        words = f"{pulse.name} {hit.time:.3f} s · strength {hit.strength:.0%}"
-        return words + self._off_attack(hit.time)
-
-    def _off_attack(self, time: float) -> str:
-        off = attack_distance(self._editor.heard, time)
-        return "" if off is None else f" · {attack_words(off)}"
 
     # Drag and drop
 
@@ -552,7 +510,7 @@ class ScoreView(QAbstractScrollArea):
         self._lay_out()
 
     def _on_selection(self) -> None:
-        if (self._band() is not None) != (self._layout.sound_height == SPECTRUM_HEIGHT):
+        if (self._editor.shown_band is not None) != (self._layout.sound_height == SPECTRUM_HEIGHT):
             self._lay_out()
             self.reveal_playhead()
         self._doubt_pictures()
@@ -583,5 +541,5 @@ class ScoreView(QAbstractScrollArea):
             self._editor.bars,
             bars_per_line=self._bars_per_line,
             width=self._paper.width(),
-            sound_height=SOUND_HEIGHT if self._band() is None else SPECTRUM_HEIGHT,
+            sound_height=SOUND_HEIGHT if self._editor.shown_band is None else SPECTRUM_HEIGHT,
         )

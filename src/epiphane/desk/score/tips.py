@@ -1,0 +1,72 @@
+"""What is told of what lies under the pointer."""
+
+from PyQt6.QtCore import QPointF
+
+from epiphane.desk.attacks import attack_distance, attack_words
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.layout import Place, ScoreLayout, Strip
+from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
+from epiphane.document.model import Song
+from epiphane.keying.schedule import Cue
+
+_REACH_PIXELS = 6
+
+
+def tell_cue(cue: Cue) -> str:
+    """Return a cue in words."""
+    nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
+    state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
+    return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
+
+
+def tell_hit(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -> str:
+    """Return in words the beat or hit under the pointer and how far it is from its attack, or nothing."""
+    song = editor.project.song
+    told: tuple[str, float | None] | None = None
+    if place.pulse is not None:
+        told = _tell_pulse(editor, layout, place, at)
+    elif song is not None:
+        told = _tell_heard(song, layout, place, at)
+    if told is None:
+        return ""
+    words, time = told
+    off = None if time is None else attack_distance(editor.heard, time)
+    return words if off is None else f"{words} · {attack_words(off)}"
+
+
+def _tell_pulse(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float | None]:
+    """Return in words the hit of a pulse under the pointer and its time, or how many hits it has."""
+    pulse = next(one for one in editor.project.pulses if one.id == place.pulse)
+    hits = editor.hits_of(pulse)
+    hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
+    if hit is None or abs(layout.x_at(place.stave, hit.time) - at.x()) > _REACH_PIXELS:
+        return f"{pulse.name}: {len(hits)} hits", None
+    return f"{pulse.name} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+
+
+def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float] | None:
+    """Return in words the drum hit or the beat that lies under the pointer, and its time; or None."""
+    stave = place.stave
+    if place.strip is Strip.HITS and place.pulse is None:
+        y = at.y() - layout.hits_top(stave.top)
+        drum = min(DRUM_LINES, key=lambda name: abs(DRUM_LINES[name] - y))
+        hits = song.drums.hits(drum)
+        hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
+        if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:
+            return f"{drum} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+    number = beat_at(song, layout, place, at.x())
+    if number is None:
+        return None
+    beat = song.beats[number]
+    doubt = " · doubtful" if beat.sureness < DOUBTFUL else ""
+    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.sureness:.0%} sure{doubt}"
+    return words, beat.time
+
+
+def beat_at(song: Song, layout: ScoreLayout, place: Place, x: float) -> int | None:
+    """Return the number of the beat whose mark on the ruler is under the pointer, or None."""
+    if place.strip is not Strip.RULER or not song.beats:
+        return None
+    number = min(range(len(song.beats)), key=lambda index: abs(song.beats[index].time - place.seconds))
+    is_near = abs(layout.x_at(place.stave, song.beats[number].time) - x) < _REACH_PIXELS
+    return number if is_near else None

@@ -12,6 +12,7 @@ from epiphane.document.model import (
     Drums,
     Footage,
     FootageId,
+    FootageKind,
     HeardSource,
     Hit,
     Lane,
@@ -173,6 +174,21 @@ def some_footage(number: int, *, path: str = "", duration: float = 8.0) -> Foota
     """Return footage of 1280x720 at 30 frames a second."""
     return Footage(
         FootageId(number), path or f"/clip{number}.mp4", f"{number:032d}", duration, 1280, 720, Fraction(30)
+    )
+
+
+def some_still(number: int, *, path: str = "") -> Footage:
+    """Return a photograph of 4000x3000 pixels."""
+    return Footage(
+        FootageId(number),
+        path or f"/still{number}.jpg",
+        f"{number:032d}",
+        0.0,
+        4000,
+        3000,
+        Fraction(1),
+        kind=FootageKind.STILL,
+        is_searched=True,
     )
 
 

@@ -7,21 +7,24 @@ from pathlib import Path
 from typing import Any
 
 import click
+from msgspec.structs import replace
 
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
-from epiphane.document.model import DRUMS, Override, Project, PulseUnit
+from epiphane.document.model import DRUMS, FootageKind, Order, Override, Project, PulseUnit, Shot
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
-from epiphane.edits.footage import add_footage
+from epiphane.edits.filling import default_filling, fill_song
+from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.edits.shots import fill_song
 from epiphane.edits.song import set_song
 from epiphane.effects.registry import effect_named
-from epiphane.errors import EpiphaneError, ParameterError
+from epiphane.errors import EpiphaneError, MediaError, ParameterError
 from epiphane.keying.schedule import Cue, schedule
-from epiphane.media.probe import probe_footage
+from epiphane.media.gather import gather_files
+from epiphane.media.moments import find_moments
+from epiphane.media.probe import FootageFacts
 from epiphane.render.export import ExportProgress, export
 from epiphane.timing import clock_text, frame_at, parse_rate
 
@@ -80,8 +83,23 @@ def listen_to(song: Path, out: Path | None) -> None:
 @click.option(
     "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, zoom:bars."
 )
-def new(song: Path, footage: tuple[Path, ...], out: Path, lanes: tuple[str, ...]) -> None:
-    """Make a project of SONG and FOOTAGE, cut on its bars, with a lane for each --lane.
+@click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
+@click.option("--by-section", is_flag=True, help="Slower cuts in calm sections, faster in full ones.")
+@click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
+@click.option("--seed", type=click.IntRange(0, 999_999), default=1, help="Of the shuffled order.")
+@click.option("--moments", is_flag=True, help="Look for the moments of clips, and land them on hits.")
+def new(
+    song: Path,
+    footage: tuple[Path, ...],
+    out: Path,
+    lanes: tuple[str, ...],
+    every: int | None,
+    by_section: bool,
+    order: str,
+    seed: int,
+    moments: bool,
+) -> None:
+    """Make a project of SONG and FOOTAGE (files or folders), cut to its beats, with a lane for each --lane.
 
     A PULSE is beats, bars, kick, snare or hat; with /N every Nth of them (beats/2, hat/4).
     """
@@ -92,10 +110,16 @@ def new(song: Path, footage: tuple[Path, ...], out: Path, lanes: tuple[str, ...]
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
     project = set_song(Project(name=out.stem), heard.as_song())
-    project = add_footage(project, [probe_footage(path) for path in footage])
-    project = fill_song(project, [one.id for one in project.footage])
-    for effect, unit, every in wanted:
-        project, pulse = ensure_pulse(project, unit, every=every)
+    project = add_footage(project, _gathered(footage))
+    for one in project.footage if moments else ():
+        if one.kind is FootageKind.VIDEO:
+            project = propose_moments(project, one.fingerprint, find_moments(Path(one.path)))
+    filling = default_filling(project)
+    pace = replace(filling.pace, every=every or filling.pace.every, is_by_section=by_section)
+    project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
+    project = fill_song(project) if project.footage else project
+    for effect, unit, nth in wanted:
+        project, pulse = ensure_pulse(project, unit, every=nth)
         project = add_lane(project, effect, pulse)
     save_project(project, out)
 
@@ -215,10 +239,21 @@ def _plan_as_json(project: Project) -> dict[str, Any]:
             }
             for one in schedule(project).lanes
         ],
-        "cuts": [
-            {"frame": shot.start, "n_frames": shot.n_frames, "footage": footage.get(shot.footage)}
-            for shot in project.shots
-        ],
+        "cuts": [_shot_as_json(shot, footage.get(shot.footage), project.rate) for shot in project.shots],
+    }
+
+
+def _shot_as_json(shot: Shot, footage: str | None, rate: Fraction) -> dict[str, Any]:
+    pin = shot.pin
+    return {
+        "frame": shot.start,
+        "n_frames": shot.n_frames,
+        "footage": footage,
+        "source": shot.source_start,
+        "speed": shot.speed,
+        "moment": None
+        if pin is None
+        else {"source": pin.moment, "hit": pin.hit, "frame": frame_at(pin.hit, rate)},
     }
 
 
@@ -235,6 +270,26 @@ def _override_as_json(override: Override | None) -> dict[str, Any] | None:
     if override is None:
         return None
     return {"off": override.off, "strength": override.strength, "nudge": override.nudge}
+
+
+def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:
+    """Return what has a picture; what cannot be used is told.
+
+    Raises
+    ------
+    MediaError
+        If nothing can be used.
+    """
+    gathered = gather_files(paths)
+    sounds = [Path(one.path).name for one in gathered.of_kind(FootageKind.SOUND)]
+    faults = list(gathered.faults)
+    faults += [f"{name} has no picture in it; it can be a song, but not footage." for name in sounds]
+    found = gathered.of_kind(FootageKind.VIDEO, FootageKind.STILL)
+    if paths and not found:
+        raise MediaError(" ".join(faults[:3]) or "there is nothing in that folder that can be footage.")
+    for fault in faults:
+        click.echo(fault, err=True)
+    return found
 
 
 def _write_json(value: dict[str, Any], out: Path | None) -> None:

@@ -179,7 +179,7 @@ def test_cues_are_changed_on_their_bench(demo):
 def test_a_shot_is_changed_on_its_bench(demo):
     shot = demo.editor.project.shots[0]
     demo.editor.select(Selection(Kind.SHOT, shot=shot.id))
-    type_into(field(demo, QDoubleSpinBox, "Bars it lasts"), "1")
+    type_into(field(demo, QDoubleSpinBox, "Beats it lasts"), "4")
     assert demo.editor.project.shots[1].start == shot.n_frames // 2
     type_into(field(demo, QDoubleSpinBox, "Starts at"), "1.5")
     assert demo.editor.project.shots[0].source_start == 1.5

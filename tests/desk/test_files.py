@@ -9,8 +9,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox, QPushButton
 
 from epiphane.document.store import save_project
+from epiphane.edits.filling import fill_song
 from epiphane.edits.lanes import add_lane, change_lane
-from epiphane.edits.shots import fill_song
 
 
 def gather(window, *paths, qtbot):
@@ -94,7 +94,7 @@ def test_a_clip_that_goes_away_becomes_a_placeholder(window, media, tmp_path, qt
     ("change", "words"),
     [
         (lambda text: text[: len(text) // 2], "damaged or cut short"),
-        (lambda text: text.replace(b'"version": 3', b'"version": 4', 1), "newer Epiphane"),
+        (lambda text: text.replace(b'"version": 4', b'"version": 99', 1), "newer Epiphane"),
         (lambda text: text.replace(b'"depth": 1.0', b'"depth": 3.0', 1), "$.lanes[0].depth"),
         (lambda _: b"[]", "not an Epiphane project"),
     ],
@@ -120,7 +120,7 @@ def test_a_project_with_lost_files_opens_and_names_them(window, media, tmp_path,
     qtbot.waitUntil(
         lambda: window.editor.project.song is not None and not window.jobs.running, timeout=20_000
     )
-    window.editor.apply(lambda p: fill_song(p, [p.footage[0].id]), "fill")
+    window.editor.apply(fill_song, "fill")
     window.editor.save(tmp_path / "edit.epiphane")
     saved = window.editor.project
     clip.unlink()

@@ -3,13 +3,17 @@
 from fractions import Fraction
 
 import numpy as np
+import pytest
 from helpers import a_project, a_song
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from epiphane.document.model import Ease, FootageId, PulseUnit, Setting
+from epiphane.document.model import Ease, FootageId, Order, Pin, PulseUnit, Setting
+from epiphane.document.shots import source_seconds
 from epiphane.document.store import decode_project, encode_project
+from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import nudge_cues, reset_cues, scale_cues, set_cue_strength, toggle_cues
+from epiphane.edits.filling import fill_song
 from epiphane.edits.history import History
 from epiphane.edits.lanes import (
     add_lane,
@@ -23,12 +27,21 @@ from epiphane.edits.lanes import (
 )
 from epiphane.edits.picture import set_rate, set_size
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import fill_song, lay_in_row, remove_shots, slip_shot, stretch_shot
+from epiphane.edits.shots import (
+    change_speed,
+    exchange_shots,
+    lay_in_row,
+    move_shot,
+    pin_shot,
+    slip_shot,
+    stretch_shot,
+    take_out,
+)
 from epiphane.edits.song import set_song
 from epiphane.errors import EditError
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame
-from epiphane.timing import COMMON_RATES
+from epiphane.timing import COMMON_RATES, frame_at
 
 number = st.integers(0, 7)
 
@@ -36,7 +49,7 @@ number = st.integers(0, 7)
 @st.composite
 def edits(draw):
     """Return one edit of any kind, as a function from Project to Project."""
-    kind, n, m = draw(st.integers(0, 19)), draw(number), draw(number)
+    kind, n, m = draw(st.integers(0, 25)), draw(number), draw(number)
     share = draw(st.floats(0, 1))
     ease = draw(st.sampled_from(Ease))
     rate = draw(st.sampled_from(COMMON_RATES))
@@ -72,17 +85,33 @@ def edits(draw):
         lambda p: nudge_cues(p, cues(p), n - m),
         lambda p: reset_cues(p, cues(p)),
         lambda p: set_cue_strength(p, cues(p), 2 * share),
-        lambda p: lay_in_row(p, [FootageId(1 + n % 2)], bar=m),
-        lambda p: remove_shots(p, [shot(p)]),
-        lambda p: stretch_shot(p, shot(p), n_bars=1 + m % 3),
+        lambda p: lay_in_row(p, [FootageId(1 + n % 2)]),
+        lambda p: take_out(p, [shot(p)]),
+        lambda p: stretch_shot(p, shot(p), n_beats=1 + m % 3),
+        lambda p: move_shot(p, shot(p), 1 if n > m else -1),
+        lambda p: exchange_shots(p, shot(p), [FootageId(1 + m % 2)] * (1 + n % 3)),
+        lambda p: pin_shot(p, shot(p), Pin(7 * share, p.song.beats[(n + m) % 8].time)),
+        lambda p: change_speed(p, shot(p), 0.25 + share),
+        lambda p: fill_song(p, order=list(Order)[m % 3], seed=n),
+        lambda p: move_beat(p, 1 + n, p.song.beats[1 + n].time + 0.1 * (share - 0.5), n_following=m),
         lambda p: slip_shot(p, shot(p), source_start=9 * share),
-        lambda p: set_rate(fill_song(p, [FootageId(1)]), rate),
+        lambda p: set_rate(p, rate),
         lambda p: set_song(set_size(p, width=64, height=2 + 2 * m), a_song(tempo=90 + 10 * n)),
     )
     return choices[kind]
 
 
 def _row_is_whole(project):
+    """Shots never overlap, ask only for frames that exist, and show their moment on its hit's frame."""
+    for shot in project.shots:
+        footage = next(one for one in project.footage if one.id == shot.footage)
+        for frame in {shot.start, shot.start + shot.n_frames // 2, shot.start + shot.n_frames - 1}:
+            assert 0 <= source_seconds(shot, footage, frame, project.rate) < footage.duration
+        if shot.pin is not None:
+            frame = frame_at(shot.pin.hit, project.rate)
+            assert shot.start <= frame < shot.start + shot.n_frames
+            shown = source_seconds(shot, footage, frame, project.rate)
+            assert shown == pytest.approx(shot.pin.moment, abs=1e-6)
     ends = [shot.start + shot.n_frames for shot in project.shots]
     starts = [shot.start for shot in project.shots]
     return all(end <= start for end, start in zip(ends, starts[1:], strict=False)) and (

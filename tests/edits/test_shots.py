@@ -1,20 +1,45 @@
-"""Shots stand on bars, whatever is laid, stretched or taken out."""
+"""Places of shots are the music's: what one gives up its neighbour takes, and moments stay on hits."""
 
 import pytest
-from helpers import a_project, a_song, some_footage
+from helpers import a_project, a_song, some_footage, some_still
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import FootageId, Project
-from epiphane.edits.footage import add_footage, remove_footage
+from epiphane.document.model import (
+    Beyond,
+    Fit,
+    FootageId,
+    FootageKind,
+    Moment,
+    Pin,
+    Project,
+    Shot,
+    ShotId,
+    Travel,
+)
+from epiphane.document.shots import source_seconds
+from epiphane.edits.beats import set_tempo
+from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
-from epiphane.edits.shots import bars_of_shot, fill_song, lay_in_row, remove_shots, slip_shot, stretch_shot
+from epiphane.edits.shots import (
+    beats_of_shot,
+    change_speed,
+    end_shot,
+    exchange_shots,
+    frame_shot,
+    lay_in_row,
+    move_shot,
+    pin_shot,
+    slip_shot,
+    stretch_shot,
+    take_out,
+)
 from epiphane.edits.song import set_song
+from epiphane.edits.trim import trim_song
 from epiphane.errors import EditError
-from epiphane.media.probe import FootageFacts
-from epiphane.timing import COMMON_RATES
+from epiphane.timing import COMMON_RATES, frame_at
 
 A, B = FootageId(1), FootageId(2)
 
@@ -23,87 +48,206 @@ def empty(**changes):
     return replace(a_project(n_shots=0, n_lanes=0), **changes)
 
 
+def full(**changes):
+    """Return eight shots of a bar each (60 frames), A and B in turn."""
+    return fill_song(empty(**changes))
+
+
 def cuts(project):
     return [(shot.footage, shot.start, shot.n_frames) for shot in project.shots]
 
 
-@given(st.floats(60, 180), st.floats(0, 3), st.sampled_from(COMMON_RATES))
-def test_a_filled_song_is_cut_on_every_bar_and_never_black(tempo, start, rate):
-    project = empty(song=a_song(tempo=tempo, n_beats=40, start=start), rate=rate)
-    filled = fill_song(project, [A, B])
-    lines = bar_frames(bars_of(project), rate)
-    assert [shot.start for shot in filled.shots] == lines[:-1]
-    assert sum(shot.n_frames for shot in filled.shots) == filled.n_frames
-    assert {shot.footage for shot in filled.shots} == {A, B}
+def shown(project, frame):
+    shot = next(s for s in project.shots if s.start <= frame < s.start + s.n_frames)
+    footage = next(f for f in project.footage if f.id == shot.footage)
+    return footage.id, source_seconds(shot, footage, frame, project.rate)
 
 
-def test_clips_go_to_the_end_of_the_row_or_before_a_bar():
-    project = lay_in_row(lay_in_row(empty(), [A, A]), [B])
-    assert cuts(project) == [(A, 0, 60), (A, 60, 60), (B, 120, 60)]
-    assert cuts(lay_in_row(project, [B], bar=1)) == [(A, 0, 60), (B, 60, 60), (A, 120, 60), (B, 180, 60)]
+def test_clips_are_laid_to_the_next_bar_line_until_the_song_is_full():
+    project = stretch_shot(lay_in_row(empty(), [A]), ShotId(100), n_beats=3)
+    project = lay_in_row(project, [B, A])
+    assert cuts(project) == [(A, 0, 45), (B, 45, 15), (A, 60, 60)]
+    project = lay_in_row(project, [B] * 20)
+    assert project.shots[-1].start + project.shots[-1].n_frames == project.n_frames
+    with pytest.raises(EditError, match="the song is full"):
+        lay_in_row(project, [B])
+    sound = replace(some_footage(3), kind=FootageKind.SOUND)
+    with pytest.raises(EditError, match="clip3 is a sound"):
+        lay_in_row(empty(footage=(sound,)), [sound.id])
 
 
 def test_a_clip_used_again_goes_on_where_it_stopped_and_begins_anew_at_its_end():
-    project = fill_song(empty(footage=(some_footage(1, duration=5.0),)), [A])
-    assert [shot.source_start for shot in project.shots[:5]] == [0.0, 2.0, 0.0, 2.0, 0.0]
+    project = lay_in_row(empty(footage=(some_footage(1, duration=5.0),)), [A] * 5)
+    assert [shot.source_start for shot in project.shots] == [0.0, 2.0, 0.0, 2.0, 0.0]
 
 
-def test_a_longer_shot_moves_what_follows_and_the_song_cuts_it_off():
-    project = fill_song(empty(), [A, B])
+def test_clips_dropped_on_a_shot_take_its_place_and_those_after_it():
+    project = full()
+    changed = exchange_shots(project, project.shots[6].id, [A, B, A])
+    assert [(s.start, s.n_frames) for s in changed.shots] == [(s.start, s.n_frames) for s in project.shots]
+    assert [s.footage for s in changed.shots[5:]] == [B, A, B]
+    short = lay_in_row(empty(), [A])
+    assert cuts(exchange_shots(short, short.shots[0].id, [B, A])) == [(B, 0, 60), (A, 60, 60)]
+
+
+def test_an_exchanged_shot_hands_its_hit_to_the_best_moment():
+    moment = Moment(3.0, 0.9)
+    project = full(footage=(some_footage(1), replace(some_footage(2), moments=(moment,))))
+    pinned = pin_shot(project, project.shots[0].id, Pin(2.0, 0.5))
+    changed = exchange_shots(pinned, pinned.shots[0].id, [B])
+    assert changed.shots[0].pin == Pin(3.0, 0.5)
+    assert shown(changed, 15) == (B, pytest.approx(3.0))
+
+
+def test_what_is_taken_out_is_taken_over():
+    project = full()
+    first, third, fourth = (project.shots[n].id for n in (0, 2, 3))
+    without = take_out(project, [first, third, fourth])
+    assert cuts(without)[:2] == [(B, 0, 240), (A, 240, 60)]
+    for frame in (60, 100, 119):  # what was seen of the neighbours is seen as before
+        assert shown(without, frame) == (B, pytest.approx(shown(project, frame)[1]))
+    last = take_out(without, [without.shots[-1].id])
+    assert last.shots[-1].start + last.shots[-1].n_frames == project.n_frames
+    part = lay_in_row(empty(), [A, B])
+    assert cuts(take_out(part, [part.shots[1].id])) == [(A, 0, 60)]
+    assert take_out(part, [shot.id for shot in part.shots]).shots == ()
+
+
+def test_an_end_that_moves_takes_from_the_next_shot_or_gives_to_it():
+    project = full()
     second = project.shots[1].id
-    longer = stretch_shot(project, second, n_bars=3)
-    assert bars_of_shot(longer, second) == 3
-    assert cuts(longer)[1:3] == [(B, 60, 180), (A, 240, 60)]
-    assert longer.shots[-1].start + longer.shots[-1].n_frames == longer.n_frames
-    fewer = remove_shots(longer, [second])
-    assert cuts(fewer)[1] == (A, 60, 60)
-    with pytest.raises(EditError, match="1 bar or more, got 0"):
-        stretch_shot(project, second, n_bars=0)
+    longer = stretch_shot(project, second, n_beats=10)
+    assert cuts(longer)[1:4] == [(B, 60, 150), (B, 210, 30), (A, 240, 60)]
+    assert beats_of_shot(longer, second) == 10
+    shorter = stretch_shot(longer, second, n_beats=1)
+    assert cuts(shorter)[1:3] == [(B, 60, 15), (B, 75, 165)]
+    for frame in (215, 239, 250):
+        for changed in (longer, shorter):
+            assert shown(changed, frame) == pytest.approx(shown(project, frame))
+    with pytest.raises(EditError, match="1 beat or more, got 0"):
+        stretch_shot(project, second, n_beats=0)
+    with pytest.raises(EditError, match=r"must end on frame 61\.\.480, got 500"):
+        end_shot(project, second, 500)
 
 
-def test_a_full_song_says_so():
-    with pytest.raises(EditError, match="the song is full"):
-        lay_in_row(fill_song(empty(), [A]), [B])
+def test_a_shot_moves_by_hits_with_its_moment_and_back_again():
+    project = full()
+    second = project.shots[1].id
+    project = pin_shot(project, second, Pin(1.25, 3.0))
+    assert shown(project, 90)[1] == pytest.approx(1.25)
+    moved = move_shot(project, second, 1)
+    assert cuts(moved)[:3] == [(A, 0, 75), (B, 75, 60), (A, 135, 45)]
+    assert moved.shots[1].pin == Pin(1.25, 3.5)
+    assert shown(moved, 105)[1] == pytest.approx(1.25)
+    assert cuts(move_shot(moved, second, -1)) == cuts(project)
+    with pytest.raises(EditError, match="no hit to move"):
+        move_shot(project, project.shots[-1].id, 1)
+    moved = move_shot(move_shot(moved, second, 1), second, 1)
+    assert cuts(moved)[2] == (A, 165, 15)
+    with pytest.raises(EditError, match="the shot after would have nothing left"):
+        move_shot(moved, second, 1)
 
 
-def test_slipping_stays_within_the_footage():
-    project = fill_song(empty(), [A])
+def test_slipping_stays_within_the_footage_and_lets_go_of_the_hit():
+    project = pin_shot(full(), ShotId(100), Pin(1.0, 0.5))
     shot = project.shots[0].id
     assert slip_shot(project, shot, source_start=-1).shots[0].source_start == 0
-    assert slip_shot(project, shot, source_start=99).shots[0].source_start == pytest.approx(8 - 1 / 30)
+    late = slip_shot(project, shot, source_start=99).shots[0]
+    assert (late.source_start, late.pin) == (pytest.approx(8 - 1 / 30), None)
+    with pytest.raises(EditError, match="the hit is not within the shot"):
+        pin_shot(project, shot, Pin(1.0, 5.0))
+    with pytest.raises(EditError, match="not in the used part of clip1"):
+        pin_shot(project, shot, Pin(9.0, 0.5))
+
+
+@given(
+    st.floats(0.05, 6),
+    st.floats(0.1, 3),
+    st.sampled_from(COMMON_RATES),
+    st.sampled_from(COMMON_RATES),
+    st.integers(0, 3),
+)
+def test_a_moment_stays_on_its_hit_whatever_is_done_to_the_song(moment, speed, rate, other_rate, beat):
+    project = fill_song(empty(song=a_song(tempo=113, start=0.4), rate=rate))
+    shot = project.shots[2]
+    inside = [b.time for b in project.song.beats if shot.start <= frame_at(b.time, rate) < _end(shot)]
+    project = change_speed(pin_shot(project, shot.id, Pin(moment, inside[beat])), shot.id, speed)
+    changes = (
+        lambda p: set_rate(p, other_rate),
+        lambda p: set_tempo(p, 101.0),
+        lambda p: trim_song(p, p.song.beats[1].time, p.song.duration),
+        lambda p: set_song(p, a_song(tempo=97, start=0.2)),
+    )
+    for change in changes:
+        changed = change(project)
+        now = next(s for s in changed.shots if s.id == shot.id)
+        assert now.pin is not None
+        assert min(abs(b.time - now.pin.hit) for b in changed.song.beats) < 1e-5
+        assert shown(changed, frame_at(now.pin.hit, changed.rate))[1] == pytest.approx(moment, abs=1e-6)
+
+
+def _end(shot):
+    return shot.start + shot.n_frames
+
+
+@given(
+    st.floats(-30, 30),
+    st.floats(0.05, 8),
+    st.sampled_from(Beyond),
+    st.floats(0, 3),
+    st.floats(0.02, 5),
+    st.sampled_from([*COMMON_RATES[:3], 7]),
+)
+def test_a_shot_never_asks_for_what_is_not_there(source_start, speed, beyond, used_from, length, rate):
+    footage = replace(some_footage(1), used_from=used_from, used_to=used_from + length, rate=rate * 1)
+    shot = Shot(ShotId(1), A, 0, 200, source_start, speed, beyond)
+    seen = [source_seconds(shot, footage, frame, COMMON_RATES[4]) for frame in range(200)]
+    assert min(seen) >= used_from
+    assert max(seen) < used_from + length
+
+
+def test_beyond_its_ends_a_clip_goes_back_or_begins_again():
+    clip = replace(some_footage(1, duration=1.0), rate=COMMON_RATES[4])
+    pictures = {
+        beyond: [
+            int(
+                source_seconds(Shot(ShotId(1), A, 0, 70, beyond=beyond), clip, n, COMMON_RATES[4]) * 30 + 0.01
+            )
+            for n in range(70)
+        ]
+        for beyond in (Beyond.MIRROR, Beyond.REPEAT)
+    }
+    there, back = list(range(30)), list(range(29, -1, -1))
+    assert pictures[Beyond.MIRROR] == (there + back + there)[:70]
+    assert pictures[Beyond.REPEAT] == (there * 3)[:70]
+
+
+def test_framing_is_checked_and_stills_are_pushed_in_on():
+    project = lay_in_row(empty(footage=(some_still(1),)), [A])
+    assert project.shots[0].framing.travel is Travel.PUSH
+    framed = frame_shot(project, project.shots[0].id, fit=Fit.WHOLE, scale=1.5)
+    assert (framed.shots[0].framing.fit, framed.shots[0].framing.scale) == (Fit.WHOLE, 1.5)
+    with pytest.raises(EditError, match=r"framing: .*<= 20.*scale"):
+        frame_shot(project, project.shots[0].id, scale=99.0)
+    with pytest.raises(EditError, match="a still has no moment"):
+        pin_shot(project, project.shots[0].id, Pin(0.0, 0.5))
 
 
 @given(st.sampled_from(COMMON_RATES), st.sampled_from(COMMON_RATES))
 def test_cuts_stay_on_their_bars_at_another_rate(first, second):
-    project = fill_song(empty(rate=first, song=a_song(tempo=113, start=0.4)), [A, B])
+    project = fill_song(empty(rate=first, song=a_song(tempo=113, start=0.9)))
     other = set_rate(project, second)
     assert [shot.start for shot in other.shots] == bar_frames(bars_of(project), second)[:-1]
     assert set_rate(other, first).shots == project.shots
 
 
 def test_cuts_stay_on_their_bars_with_another_song():
-    project = fill_song(empty(), [A, B])
+    project = full()
     other = set_song(project, a_song(tempo=100, n_beats=32, start=0.3))
     lines = bar_frames(bars_of(other), other.rate)
     assert all(shot.start in lines for shot in other.shots)
     shorter = set_song(project, a_song(tempo=120, n_beats=8))
     assert sum(shot.n_frames for shot in shorter.shots) == shorter.n_frames
-
-
-def test_the_first_footage_shapes_the_project_and_no_file_comes_twice():
-    facts = FootageFacts("/a.mp4", "f", 4.0, 1081, 1921, COMMON_RATES[2])
-    project = add_footage(Project(), [facts, facts, replace(facts, path="/b.mp4", width=64, height=64)])
-    assert (project.width, project.height, project.rate) == (1080, 1920, 25)
-    assert [one.path for one in project.footage] == ["/a.mp4", "/b.mp4"]
-    tiny = add_footage(Project(), [replace(facts, width=1, height=1)])
-    assert (tiny.width, tiny.height) == (1280, 720)
-
-
-def test_footage_taken_away_takes_its_shots_along():
-    project = fill_song(empty(), [A, B])
-    without = remove_footage(project, [A])
-    assert {shot.footage for shot in without.shots} == {B}
-    assert [one.id for one in without.footage] == [B]
 
 
 @given(st.integers(1, 20_000), st.integers(1, 20_000))

@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 from helpers import click_track, grey_clip, number_of, numbered_picture, write_clip, write_sound
 
+from epiphane.document.model import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
-from epiphane.media.kind import MediaKind, kind_of
+from epiphane.media.kind import kind_of
 from epiphane.media.probe import probe_footage
 
 N = 75
@@ -223,10 +224,9 @@ def empty(tmp_path):
 @pytest.mark.parametrize(
     ("make", "words"),
     [
-        (a_song_file, "has no picture in it; it can be a song"),
-        (nonsense, "damaged or no video"),
-        (half_an_mp4, "damaged or no video"),
-        (empty, "damaged or no video"),
+        (nonsense, "damaged, or neither picture nor sound"),
+        (half_an_mp4, "damaged, or neither picture nor sound"),
+        (empty, "is empty; leave it out"),
         (lambda tmp_path: tmp_path / "gone.mp4", "not there any more"),
     ],
 )
@@ -237,8 +237,8 @@ def test_what_is_no_footage_is_refused_in_a_sentence(tmp_path, make, words):
 
 
 def test_a_file_is_told_by_what_is_in_it(tmp_path):
-    assert kind_of(a_song_file(tmp_path)) is MediaKind.SONG
-    assert kind_of(grey_clip(tmp_path / "film.wav.mp4")) is MediaKind.FOOTAGE
-    for path, words in ((nonsense(tmp_path), "neither video nor sound"), (empty(tmp_path), "is empty")):
+    assert kind_of(a_song_file(tmp_path)) is FootageKind.SOUND
+    assert kind_of(grey_clip(tmp_path / "film.wav.mp4")) is FootageKind.VIDEO
+    for path, words in ((nonsense(tmp_path), "neither picture nor sound"), (empty(tmp_path), "is empty")):
         with pytest.raises(MediaError, match=words):
             kind_of(path)

@@ -19,10 +19,10 @@ from msgspec.structs import replace
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
 from epiphane.document.model import Project, PulseUnit
+from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import fill_song
 from epiphane.edits.song import set_song
 from epiphane.edits.trim import shape_song, trim_song
 from epiphane.errors import CancelledError, MediaError
@@ -44,7 +44,7 @@ def clicks(tmp_path_factory):
 def edit_of(song_path, clip_path, *, rate=Fraction(30)):
     project = set_song(Project(), hear_song(song_path).as_song())
     project = replace(add_footage(project, [probe_footage(clip_path)]), rate=rate)
-    project = fill_song(project, [project.footage[0].id])
+    project = fill_song(project)
     project, beats = ensure_pulse(project, PulseUnit.BEAT)
     return add_lane(project, "flash", beats)
 

@@ -1,18 +1,21 @@
 """The demo's project: its shots pinned by eye, so that every impact falls on a beat."""
 
 import json
+from pathlib import Path
 
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.grid import bars_of
-from epiphane.document.model import FootageId, LaneId, Project
+from epiphane.document.model import FootageId, LaneId, Pin, Project
 from epiphane.document.store import load_project, save_project
 from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
-from epiphane.edits.footage import add_footage, footage_name
+from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane, change_envelope, change_lane
-from epiphane.edits.shots import lay_in_row, slip_shot, stretch_shot
+from epiphane.edits.shots import cutting_hits, footage_name, lay_in_row, pin_shot, stretch_shot
 from epiphane.edits.song import set_song
+from epiphane.media.moments import find_moments
 from epiphane.media.probe import probe_footage
+from epiphane.timing import frame_at
 
 CLIPS_FILE = MEDIA / "clips.truth.json"
 NAME = "Marble run, drop cut"
@@ -47,6 +50,8 @@ def make_demo_project() -> Project:
     """Listen to the song, gather the clips, cut and key them, and save the project beside them."""
     project = set_song(Project(name=NAME), hear_song(SONG_FILE).as_song())
     project = add_footage(project, [probe_footage(path) for path in sorted(MEDIA.glob("*.mp4"))])
+    for one in project.footage:
+        project = propose_moments(project, one.fingerprint, find_moments(Path(one.path)))
     project = _keyed(_cut(project))
     save_project(project, PROJECT_FILE)
     return project
@@ -55,13 +60,17 @@ def make_demo_project() -> Project:
 def _cut(project: Project) -> Project:
     impacts = {name: clip["impact"] for name, clip in json.loads(CLIPS_FILE.read_text()).items()}
     by_name = {footage_name(footage): footage.id for footage in project.footage}
-    beat = 60 / (project.song.tempo if project.song else 120)
     for name, n_bars, impact_beat in _ROW:
         footage: FootageId = by_name[name]
         project = lay_in_row(project, [footage])
         shot = project.shots[-1].id
-        project = stretch_shot(project, shot, n_bars=n_bars)
-        project = slip_shot(project, shot, source_start=impacts[name] - impact_beat * beat)
+        project = stretch_shot(project, shot, n_beats=4 * n_bars)
+        hits = [
+            hit
+            for hit in cutting_hits(project)
+            if frame_at(hit.time, project.rate) >= project.shots[-1].start
+        ]
+        project = pin_shot(project, shot, Pin(impacts[name], hits[impact_beat].time))
     return project
 
 

@@ -11,7 +11,20 @@ from epiphane.audio.heard import HeardSong
 from epiphane.audio.levels import SongLevels
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import BandSource, Beat, Hit, Lane, LaneId, Project, Pulse, PulseId, Shot, ShotId
+from epiphane.document.model import (
+    BandSource,
+    Beat,
+    Footage,
+    FootageId,
+    Hit,
+    Lane,
+    LaneId,
+    Project,
+    Pulse,
+    PulseId,
+    Shot,
+    ShotId,
+)
 from epiphane.document.store import Journal, journal_of, save_project
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
@@ -29,11 +42,13 @@ class Kind(Enum):
     LANE = "lane"
     CUES = "cues"
     SHOT = "shot"
+    FOOTAGE = "footage"
+    FILLING = "filling"
     EXPORT = "export"
 
 
 class Selection(Struct, frozen=True):
-    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot; else the song."""
+    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song."""
 
     kind: Kind = Kind.SONG
     pulse: PulseId | None = None
@@ -41,6 +56,7 @@ class Selection(Struct, frozen=True):
     lane: LaneId | None = None
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
+    footage: FootageId | None = None
 
 
 class ShownBand(Struct, frozen=True, eq=False):
@@ -152,6 +168,17 @@ class Editor(QObject):
             self._journal.append(new)
         self._show(old)
         return True
+
+    def learn(self, edit: Callable[[Project], Project]) -> None:
+        """Have a fact about the footage that was found in the background.
+
+        It is no step of undo and nothing to save: earlier states know it too, and it would be found again.
+        """
+        old = self.project
+        self._history.learn(edit)
+        self._saved = edit(self._saved)
+        if self.project != old:
+            self._show(old)
 
     def end_gesture(self) -> None:
         """Let the next edit be a step of undo of its own."""
@@ -281,6 +308,21 @@ class Editor(QObject):
         """Return the selected shot."""
         return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
 
+    def selected_footage(self) -> Footage | None:
+        """Return the selected footage."""
+        return next((one for one in self.project.footage if one.id == self.selection.footage), None)
+
+    def step_to_shot(self, direction: int) -> None:
+        """Select the next (1) or last (-1) shot, and go to its first frame."""
+        shots = self.project.shots
+        chosen = self.selected_shot()
+        here = chosen.start if chosen is not None else self.playhead
+        later = [shot for shot in shots if (shot.start - here) * direction > 0]
+        if later:
+            shot = later[0] if direction > 0 else later[-1]
+            self.select(Selection(Kind.SHOT, shot=shot.id))
+            self.go_to(shot.start)
+
     def selected_cues(self) -> list[Cue]:
         """Return the selected cues, ascending; those without a hit any more are left out."""
         chosen = []
@@ -327,6 +369,8 @@ def _still_there(selection: Selection, project: Project) -> Selection:
         return Selection()
     n_beats = len(project.song.beats) if project.song is not None else 0
     if selection.kind is Kind.BEAT and not 0 <= (selection.beat or 0) < n_beats:
+        return Selection()
+    if selection.kind is Kind.FOOTAGE and not any(one.id == selection.footage for one in project.footage):
         return Selection()
     if selection.kind is Kind.SHOT and not any(shot.id == selection.shot for shot in project.shots):
         return Selection()

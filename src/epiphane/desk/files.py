@@ -3,7 +3,6 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -16,24 +15,16 @@ from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
-from epiphane.document.model import Project
+from epiphane.document.model import FootageKind, Project
 from epiphane.document.store import SUFFIX, load_project, missing_files
-from epiphane.edits.footage import add_footage
+from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song
-from epiphane.errors import EpiphaneError, MediaError
-from epiphane.media.kind import MediaKind, kind_of
-from epiphane.media.probe import FootageFacts, probe_footage
+from epiphane.errors import EpiphaneError
+from epiphane.media.gather import Gathered, gather_files
+from epiphane.media.probe import FootageFacts
 from epiphane.types import Progress
 
 _PROJECTS = f"Epiphane projects (*{SUFFIX})"
-
-
-class Gathered(Struct, frozen=True):
-    """What was found among dropped files."""
-
-    songs: tuple[Path, ...]
-    footage: tuple[FootageFacts, ...]
-    faults: tuple[str, ...]
 
 
 class Files(QObject):
@@ -43,9 +34,12 @@ class Files(QObject):
     -------
     can_recover(n_edits: int)
         The last session ended with unsaved edits of the open project.
+    missing_found(text: str)
+        Files that the open project names are not there.
     """
 
     can_recover = pyqtSignal(int)
+    missing_found = pyqtSignal(str)
 
     def __init__(self, editor: Editor, jobs: Jobs, window: QWidget) -> None:
         super().__init__(window)
@@ -190,24 +184,37 @@ class Files(QObject):
                 self.open_path(projects[0])
             return
 
-        def done(found: Gathered) -> None:
-            if found.footage:
-                self._editor.apply(lambda p: add_footage(p, found.footage), "gathering of footage")
-            if found.songs:
-                self.open_song(found.songs[0])
-            if found.faults:
-                self._editor.said.emit(" ".join(found.faults[:3]), True)
+        def done(gathered: Gathered) -> None:
+            known = known_already(self._editor.project, gathered.found)
+            faults = [f"{Path(path).name} is on the shelf already." for path in known] + list(gathered.faults)
+            song = self._song_among(gathered, n_dropped=len(paths))
+            found = [facts for facts in gathered.found if facts is not song]
+            if found:
+                self._editor.apply(lambda p: add_footage(p, found), "gathering of footage")
+            if song is not None:
+                self.open_song(Path(song.path))
+            if faults:
+                self._editor.said.emit(_listed(faults), bool(gathered.faults))
 
         self._jobs.start(
-            "gather", "Gathering footage", lambda progress: gather_files(paths, progress), done=done
+            "gather",
+            "Gathering footage",
+            lambda progress: gather_files(paths, progress=progress),
+            done=done,
         )
+
+    def _song_among(self, gathered: Gathered, *, n_dropped: int) -> FootageFacts | None:
+        """Return the sound meant as the song: one dropped alone, or the only one where none is yet."""
+        sounds = gathered.of_kind(FootageKind.SOUND)
+        is_alone = n_dropped == 1 and len(gathered.found) == 1
+        return sounds[0] if len(sounds) == 1 and (is_alone or self._editor.project.song is None) else None
 
     def _after_open(self) -> None:
         missing = missing_files(self._editor.project)
         if missing:
             names = ", ".join(Path(path).name for path in missing[:4])
-            text = f"Not found: {names}. Put them back beside the project and open it again."
-            self._editor.said.emit(text, True)
+            more = f" and {len(missing) - 4} more" if len(missing) > 4 else ""
+            self.missing_found.emit(f"Not found: {names}{more}.")
         self._hear()
         self.look_for_lost_work()
 
@@ -258,19 +265,7 @@ def hear_to_play(
     return playable(hear_song(path, progress=progress, sketched=lambda sketch: offer(playable(sketch))))
 
 
-def gather_files(paths: Sequence[Path], progress: Progress) -> Gathered:
-    """Find out what files are; folders are opened. What cannot be used is told in a sentence each."""
-    files: list[Path] = []
-    for path in paths:
-        files += sorted(p for p in path.rglob("*") if p.is_file()) if path.is_dir() else [path]
-    songs, footage, faults = [], [], []
-    for number, path in enumerate(files):
-        progress(number / len(files))
-        try:
-            if kind_of(path) is MediaKind.SONG:
-                songs.append(path)
-            else:
-                footage.append(probe_footage(path))
-        except MediaError as error:
-            faults.append(str(error))
-    return Gathered(tuple(songs), tuple(footage), tuple(faults))
+def _listed(faults: Sequence[str]) -> str:
+    """Return what could not be taken, each with its reason: a few in full, of many the number."""
+    more = f" And {len(faults) - 6} more." if len(faults) > 6 else ""
+    return " ".join(faults[:6]) + more

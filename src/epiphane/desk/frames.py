@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.document.model import Project
 from epiphane.keying.schedule import Schedule
+from epiphane.media.proxy import ProxyStore
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw
 from epiphane.render.plan import FramePlan, plan_frame
@@ -15,6 +16,8 @@ from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
 _WORKERS = 2
+# Proxies are small and quick to read from anywhere, so all of a usual project stay open.
+_MOST_OPEN = 64
 _CACHE_BYTES = 700 << 20
 
 
@@ -32,9 +35,9 @@ class FrameServer(QObject):
     drawn = pyqtSignal(int)
     fault = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
-        self.footage = OpenFootage()
+        self.footage = OpenFootage(proxies, most_open=_MOST_OPEN)
         self._cache = PictureCache(_CACHE_BYTES)
         self._wake = threading.Condition()
         self._wanted: list[tuple[int, FramePlan]] = []

@@ -17,13 +17,14 @@ _MOUSE = (
     ("Drag its feet", "rise and fall of the lane"),
     ("Drag over cues", "select many; Shift adds"),
     ("Double-click a cue", "switch it off or on"),
-    ("Drop clips on a shot", "put them before it"),
+    ("Drop clips on a shot", "exchange it, and those after it"),
+    ("Point at a clip", "skim it; double-click lays it"),
     ("Alt + drag a beat", "move it; with Shift alone"),
     ("Alt + click the ruler", "add a beat"),
     ("Drag over the spectrum", "choose the band of a pulse"),
     ("Ctrl + wheel", "bars a line"),
 )
-_COLUMNS = (("Play", "Go", "See"), ("Cues", "Beats", "Lanes"), ("Project", "Mouse"))
+_COLUMNS = (("Play", "Go", "See"), ("Cues", "Beats", "Lanes"), ("Clips and shots", "Project", "Mouse"))
 
 
 class KeyList(QWidget):

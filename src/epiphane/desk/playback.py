@@ -85,6 +85,11 @@ class Playback(QObject):
         return self._reel is not None
 
     @property
+    def device(self) -> DeviceSound | SimulatedSound:
+        """What sounds and tells the time; one thing at a time plays on it."""
+        return self._device
+
+    @property
     def is_simulated(self) -> bool:
         """Whether no sound device is there."""
         return isinstance(self._device, SimulatedSound)

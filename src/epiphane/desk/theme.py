@@ -153,6 +153,9 @@ QProgressBar {{ background: {RAISED.name()}; border: none; border-radius: 3px; m
 QProgressBar::chunk {{ background: {TEXT.name()}; border-radius: 3px; }}
 QSplitter::handle {{ background: {RULE.name()}; }}
 QListView {{ background: transparent; border: none; }}
+QListView#groups::item {{ color: {QUIET.name()}; padding: 2px 8px; border-radius: 5px; }}
+QListView#groups::item:selected {{ background: {RAISED.name()}; color: {TEXT.name()}; }}
+QListView#groups::item:hover {{ color: {TEXT.name()}; }}
 QCheckBox {{ spacing: 8px; }}
 QMenu {{ background: {RAISED.name()}; border: 1px solid {RULE.name()}; padding: 4px; }}
 QMenu::item {{ padding: 6px 18px; border-radius: 4px; }}

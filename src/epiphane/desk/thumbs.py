@@ -9,6 +9,7 @@ from PyQt6.QtGui import QImage
 
 from epiphane.document.model import Footage, Lane, LaneId, PulseId
 from epiphane.effects.declare import Effect
+from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
 from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
 from epiphane.render.sources import OpenFootage
@@ -17,6 +18,7 @@ from epiphane.types import Picture, Size
 THUMB_SIZE: Size = (192, 108)
 _STEP_SECONDS = 0.5
 _MOST_KEPT = 1500
+_MOST_OPEN = 4
 
 
 class Thumbnails(QObject):
@@ -30,9 +32,9 @@ class Thumbnails(QObject):
 
     ready = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
-        self._footage = OpenFootage()
+        self._footage = OpenFootage(proxies, most_open=_MOST_OPEN)
         self._kept: OrderedDict[FramePlan, QImage] = OrderedDict()
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
         self._wake = threading.Condition()
@@ -58,6 +60,10 @@ class Thumbnails(QObject):
                 self._wanted[plan] = None
                 self._wake.notify()
         return found
+
+    def forget(self, fingerprint: str) -> None:
+        """Read some footage anew from now on: there is a proxy of it."""
+        self._footage.forget(fingerprint)
 
     def close(self) -> None:
         """Stop the thread."""
@@ -86,7 +92,7 @@ class Thumbnails(QObject):
 
 def _source(footage: Footage, seconds: float) -> SourceFrame:
     """Return a source at a multiple of some step, so that neighbours share a picture."""
-    step = int(min(seconds, max(footage.duration - _STEP_SECONDS, 0)) / _STEP_SECONDS)
+    step = int(max(0.0, min(seconds, max(footage.duration - _STEP_SECONDS, 0))) / _STEP_SECONDS)
     return SourceFrame(footage.path, footage.fingerprint, step * _STEP_SECONDS)
 
 

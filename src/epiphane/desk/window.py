@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -12,8 +13,10 @@ from epiphane.desk.actions import make_actions
 from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.files import Files
+from epiphane.desk.footage import FootageDesk
 from epiphane.desk.frames import FrameServer
 from epiphane.desk.header import Header
 from epiphane.desk.jobs import Jobs
@@ -23,17 +26,21 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
 from epiphane.desk.pulses import PulseDesk
 from epiphane.desk.score.view import ScoreView
+from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.skim import Skimmer
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import FootageId, Project, PulseId, PulseUnit
+from epiphane.document.model import FootageId, FootageKind, Project, PulseId, PulseUnit, ShotId
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
+from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.lanes import add_lane, change_lane, remove_lane
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import fill_song, lay_in_row, remove_shots
+from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
 from epiphane.effects.registry import effect_named
 from epiphane.errors import EditError
+from epiphane.media.proxy import ProxyStore
 
 _LEFT_WIDTH = 448
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
@@ -53,18 +60,23 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.editor = Editor(journal_folder=journal_folder)
         self.jobs = Jobs()
-        self.frames = FrameServer()
+        self.proxies = ProxyStore()
+        self.frames = FrameServer(self.proxies)
         self.frames.show(self.editor.project, self.editor.cues)
-        self.thumbnails = Thumbnails()
+        self.thumbnails = Thumbnails(self.proxies)
+        self.skimmer = Skimmer(self.frames.footage)
         self.playback = Playback(self.editor, self.frames)
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self)
+        self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
+        self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.score = ScoreView(self.editor, self.thumbnails)
-        self.actions_by_id = make_actions(self, self._callbacks())
         self.picture = PictureView()
         self.lamps = Lamps(self.editor)
-        self.bench = BenchPanel(self.editor, self.jobs)
-        self.shelf = ShelfPanel(self.editor, self.thumbnails)
+        self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player)
+        page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
+        self.shelf = ShelfPanel(self.editor, self.thumbnails, page)
+        self.actions_by_id = make_actions(self, self._callbacks())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.notice = NoticeStrip()
@@ -105,6 +117,7 @@ class Window(QMainWindow):
         across.setCollapsible(0, False)
         across.setCollapsible(1, False)
         self._across = across
+        self._last_chosen: tuple[FootageId, ...] = ()
         whole = QWidget()
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
@@ -125,9 +138,16 @@ class Window(QMainWindow):
         self.frames.fault.connect(lambda text: self.notice.say(text, True))
         self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))
         self.picture.resized.connect(self._fit_preview)
+        self.clip_player.shown.connect(self.picture.show_guest)
+        self.playback.state_changed.connect(self._on_playing)
+        self.clip_player.moved.connect(self._on_playing)
+        self.footage.proxy_made.connect(self._on_proxy)
+        self.files.missing_found.connect(self._offer_search)
+        page = self.shelf.footage
+        page.tiles.itemSelectionChanged.connect(self._on_chosen)
         self.score.footage_dropped.connect(self.lay_footage)
         self.score.effect_dropped.connect(self.add_effect)
-        self.shelf.footage_taken.connect(lambda ids: self.lay_footage(ids, None))
+        self.shelf.footage_taken.connect(self._take_footage)
         self.shelf.effects_taken.connect(lambda keys: self.add_effect(keys[0]))
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
@@ -137,20 +157,20 @@ class Window(QMainWindow):
         self.files.can_recover.connect(self._offer_recovery)
 
     def _callbacks(self) -> dict[str, Callable[[], object]]:
-        editor, score, playback, files = self.editor, self.score, self.playback, self.files
+        editor, score, files = self.editor, self.score, self.files
         return {
-            "play": playback.toggle,
+            "play": self._toggle_playing,
             "loop": self.toggle_loop,
-            "frame_back": lambda: editor.go_to(editor.playhead - 1),
-            "frame_on": lambda: editor.go_to(editor.playhead + 1),
+            "frame_back": lambda: self._step_frame(-1),
+            "frame_on": lambda: self._step_frame(1),
             "beat_back": lambda: editor.step_to_beat(-1),
             "beat_on": lambda: editor.step_to_beat(1),
             "bar_back": lambda: editor.step_to_bar(-1),
             "bar_on": lambda: editor.step_to_bar(1),
             "start": lambda: editor.go_to(0),
             "end": lambda: editor.go_to(editor.project.n_frames - 1),
-            "cue_back": lambda: score.step_cue(-1),
-            "cue_on": lambda: score.step_cue(1),
+            "cue_back": lambda: self._step_thing(-1),
+            "cue_on": lambda: self._step_thing(1),
             "cues_all": score.select_all_cues,
             "toggle": lambda: self._change_cues(toggle_cues, "switch of cues"),
             "weaker": lambda: self._scale_cues(1 / _STRENGTH_STEP),
@@ -160,11 +180,21 @@ class Window(QMainWindow):
             "reset": lambda: self._change_cues(reset_cues, "reset of cues"),
             "doubtful_on": lambda: self.pulses.step_doubtful(1),
             "doubtful_back": lambda: self.pulses.step_doubtful(-1),
-            "accept": self.pulses.accept,
-            "to_attack": self._beat_to_attack,
+            "accept": self._accept,
+            "to_attack": self._land,
             "add_beat": self.pulses.add_beat,
             "ticks": self._toggle_ticks,
             "tap": self.pulses.tap,
+            "moment": self.bench.footage.set_moment,
+            "no_moment": self.bench.footage.remove_here,
+            "use_from": lambda: self.bench.footage.use_from_here(is_end=False),
+            "use_to": lambda: self.bench.footage.use_from_here(is_end=True),
+            "shot_back": lambda: self.bench.shot.move_to_hit(-1),
+            "shot_on": lambda: self.bench.shot.move_to_hit(1),
+            "exchange": self._exchange,
+            "keep": self.bench.shot.toggle_kept,
+            "search": self._search,
+            "missing": self.footage.ask_missing,
             "lane_on": lambda: self._step_lane(1),
             "lane_back": lambda: self._step_lane(-1),
             "mute": self._mute,
@@ -195,14 +225,24 @@ class Window(QMainWindow):
 
     # What the editor asks for
 
-    def lay_footage(self, ids: list[FootageId], bar: int | None) -> None:
-        """Lay clips in a row, each cut on a bar."""
-        self.editor.apply(lambda p: lay_in_row(p, ids, bar=bar), "laying of clips")
+    def lay_footage(self, ids: list[FootageId], shot: ShotId | None) -> None:
+        """Lay clips after the last shot, each to the next bar, or have them take the place of a shot."""
+        if shot is None:
+            self.editor.apply(lambda p: lay_in_row(p, ids), "laying of clips")
+        else:
+            self.editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot")
 
     def fill(self) -> None:
-        """Fill the song with all footage in turn."""
-        ids = [footage.id for footage in self.editor.project.footage]
-        self.editor.apply(lambda p: fill_song(p, ids), "filling of the song")
+        """Show how the song is filled; where it is not yet, or has room left, fill it."""
+        project = self.editor.project
+        end = max((shot.start + shot.n_frames for shot in project.shots), default=0)
+        is_full = project.song is not None and end >= project.n_frames
+
+        def edit(p: Project) -> Project:
+            return fill_song(p if p.shots else replace(p, filling=default_filling(p)))
+
+        if is_full or self.editor.apply(edit, "filling of the song"):
+            self.editor.select(Selection(Kind.FILLING))
 
     def add_effect(self, key: str, chosen: PulseId | None = None) -> None:
         """Make a lane of an effect on a pulse, or else on every beat, and select it."""
@@ -231,7 +271,9 @@ class Window(QMainWindow):
     def _nudge(self, direction: int) -> None:
         """Nudge the selected cues by a frame, or the selected beat by some milliseconds."""
         beat = self.editor.selected_beat()
-        if self.editor.selection.kind is Kind.BEAT and beat is not None:
+        if self.editor.selection.kind is Kind.FOOTAGE:
+            self.bench.footage.move_here(direction)
+        elif self.editor.selection.kind is Kind.BEAT and beat is not None:
             self.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
         else:
             self._change_cues(lambda p, k: nudge_cues(p, k, direction), "nudge")
@@ -240,8 +282,79 @@ class Window(QMainWindow):
         """Listen once more to the loop, or else to the stave under the playhead."""
         self.pulses.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
 
-    def _beat_to_attack(self) -> None:
-        self.bench.beat.to_attack()
+    def _land(self) -> None:
+        """Bring a beat to its attack, or the moment of a shot to a hit."""
+        if self.editor.selection.kind is Kind.SHOT:
+            self.bench.shot.land()
+        else:
+            self.bench.beat.to_attack()
+
+    def _accept(self) -> None:
+        if self.editor.selection.kind is Kind.FOOTAGE:
+            self.bench.footage.toggle_accepted()
+        else:
+            self.pulses.accept()
+
+    def _toggle_playing(self) -> None:
+        """Play the selected clip, or else the project."""
+        if self.clip_player.footage is not None and not self.playback.is_playing:
+            self.clip_player.toggle()
+        else:
+            self.playback.toggle()
+
+    def _step_frame(self, direction: int) -> None:
+        if self.clip_player.footage is not None:
+            self.clip_player.step(direction)
+        else:
+            self.editor.go_to(self.editor.playhead + direction)
+
+    def _step_thing(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) moment of the clip, shot, or cue."""
+        kind = self.editor.selection.kind
+        if kind is Kind.FOOTAGE:
+            self.bench.footage.step_to_moment(direction)
+        elif kind is Kind.SHOT:
+            self.editor.step_to_shot(direction)
+        else:
+            self.score.step_cue(direction)
+
+    def _exchange(self) -> None:
+        """Exchange the selected shot for the clip that was chosen last."""
+        if self.editor.selection.kind is Kind.SHOT and self._last_chosen:
+            self.bench.shot.exchange([self._last_chosen[0]])
+
+    def _search(self) -> None:
+        self.shelf.open_page(0)
+        self.shelf.search.setFocus()
+        self.shelf.search.selectAll()
+
+    def _take_footage(self, ids: list[FootageId]) -> None:
+        """Lay clips after the last shot; a sound becomes the song."""
+        footage = [one for one in self.editor.project.footage if one.id in ids]
+        if len(footage) == 1 and footage[0].kind is FootageKind.SOUND:
+            self.files.open_song(Path(footage[0].path))
+        else:
+            self.lay_footage(ids, None)
+
+    def _on_chosen(self) -> None:
+        ids = tuple(self.shelf.footage.chosen())
+        self.bench.filling.use_chosen(ids)
+        if ids:
+            self._last_chosen = ids
+
+    def _on_playing(self) -> None:
+        self.footage.rest(self.playback.is_playing or self.clip_player.is_playing)
+
+    def _on_proxy(self, fingerprint: str) -> None:
+        self.frames.footage.forget(fingerprint)
+        self.thumbnails.forget(fingerprint)
+
+    def _offer_search(self, text: str) -> None:
+        self.footage.look_for_missing()
+        if self.footage.missing:
+            self.notice.offer(text, "Look in a folder…", self.footage.ask_missing)
+        else:
+            self.notice.say(text, True)
 
     def _toggle_ticks(self) -> None:
         """Have the selected pulse tick, or else the beats, or no longer."""
@@ -284,7 +397,7 @@ class Window(QMainWindow):
         elif selection.kind is Kind.LANE and lane is not None:
             self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
         elif selection.kind is Kind.SHOT and shot is not None:
-            self.editor.apply(lambda p: remove_shots(p, [shot]), "removal of shot")
+            self.editor.apply(lambda p: take_out(p, [shot]), "removal of a shot")
 
     def _toggle_keys(self) -> None:
         self.key_list.toggle()
@@ -335,6 +448,7 @@ class Window(QMainWindow):
         width = next((w for w in _PREVIEW_WIDTHS if w >= seen * 0.9), most)
         width = min(width, most)
         height = max(2, round(width * project.height / project.width / 2) * 2)
+        self.clip_player.size = (width, height)
         if self.frames.size != (width, height):
             self.frames.set_size((width, height))
             self.playback.refresh()
@@ -378,8 +492,11 @@ class Window(QMainWindow):
     def shut_down(self) -> None:
         """Stop everything that runs."""
         self.pulses.close()
+        self.clip_player.close()
         self.playback.close()
+        self.footage.rest(False)
         self.jobs.close()
+        self.skimmer.close()
         self.frames.close()
         self.thumbnails.close()
 

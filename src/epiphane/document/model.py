@@ -13,7 +13,7 @@ from msgspec import Meta, Struct, field
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
-FORMAT_VERSION = 3
+FORMAT_VERSION = 4
 
 FootageId = NewType("FootageId", int)
 ShotId = NewType("ShotId", int)
@@ -116,8 +116,43 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     fade_bend: Annotated[float, Meta(ge=-1, le=1)] = 0.0
 
 
+class FootageKind(Enum):
+    """What a file on the shelf is."""
+
+    VIDEO = "video"
+    STILL = "still"
+    SOUND = "sound"
+
+
+class MomentCause(Enum):
+    """Why an instant of footage is a moment: what changes there, or because the editor says so."""
+
+    MOVEMENT = "movement"
+    LIGHT = "light"
+    SOUND = "sound"
+    HAND = "hand"
+
+
+class Moment(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """An instant of footage that may fall on a hit: ``[time, strength 0-1, cause, is accepted]``.
+
+    The time, in seconds from the first picture, is the first instant of the picture that is meant.
+    """
+
+    time: Seconds
+    strength: Share = 1.0
+    cause: MomentCause = MomentCause.HAND
+    is_accepted: bool = False
+
+
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):
-    """One file of footage, with the facts about it that edits need."""
+    """One file on the shelf: the facts about it that edits need, and what the editor says of it.
+
+    A sound has no picture: its width and height are 1. A still lasts as long as it is wanted to. Shots
+    show what lies from `used_from` to `used_to` (None is the end), in seconds from the first picture.
+    `moments` are proposals until they are accepted, ascending; `is_searched` tells whether they have been
+    looked for. `name` and `group` are the editor's own, empty where there are none.
+    """
 
     id: FootageId
     path: str
@@ -127,20 +162,95 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     height: Annotated[int, Meta(ge=1)]
     rate: Fraction
     fault: str = ""
+    kind: FootageKind = FootageKind.VIDEO
+    has_sound: bool = False
+    name: str = ""
+    group: str = ""
+    used_from: Seconds = 0.0
+    used_to: Seconds | None = None
+    moments: tuple[Moment, ...] = ()
+    is_searched: bool = False
+
+    @property
+    def end(self) -> float:
+        """Where the part ends that shots show, seconds."""
+        return self.duration if self.used_to is None else min(self.used_to, self.duration)
+
+    @property
+    def best_moment(self) -> Moment | None:
+        """The moment that counts: the strongest of those accepted, else the strongest; in the used part."""
+        inside = [moment for moment in self.moments if self.used_from <= moment.time < self.end]
+        return max(inside, key=lambda moment: (moment.is_accepted, moment.strength), default=None)
 
 
-class Shot(Struct, frozen=True, forbid_unknown_fields=True):
+class Beyond(Enum):
+    """What a shot shows that outlasts its footage: slowed first, played again, or there and back.
+
+    One that cannot be slowed any more goes there and back.
+    """
+
+    SLOW = "slow"
+    REPEAT = "repeat"
+    MIRROR = "mirror"
+
+
+class Fit(Enum):
+    """How a picture of another shape comes into the frame: whole, covering it, or pulled to its shape."""
+
+    WHOLE = "whole"
+    COVER = "cover"
+    STRETCH = "stretch"
+
+
+class Travel(Enum):
+    """How the frame moves over a shot while it lasts."""
+
+    REST = "rest"
+    PUSH = "push"
+    DRIFT = "drift"
+
+
+class Framing(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a shot lies in the frame: fitted, then scaled about its middle, then moved.
+
+    `x` and `y` are shares of the frame's width and height, to the right and down. A push comes nearer by
+    `reach`, a drift goes sideways by it, over the length of the shot.
+    """
+
+    fit: Fit = Fit.COVER
+    scale: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
+    x: Annotated[float, Meta(ge=-5, le=5)] = 0.0
+    y: Annotated[float, Meta(ge=-5, le=5)] = 0.0
+    travel: Travel = Travel.REST
+    reach: Annotated[float, Meta(ge=-0.5, le=1)] = 0.08
+
+
+class Pin(Struct, frozen=True, forbid_unknown_fields=True):
+    """The moment of a shot, in seconds of its footage, and the hit of the song that it falls on."""
+
+    moment: Seconds
+    hit: Seconds
+
+
+class Shot(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A stretch of footage on the timeline.
 
     `start` and `n_frames` are frames of the project; `source_start` is the instant of the footage,
-    in seconds from its first picture, that the shot's first frame shows.
+    in seconds from its first picture, that the shot's first frame shows; it lies before the footage
+    where a moment comes too early for the hit it falls on. `speed` is seconds of footage a second;
+    before and after the used part of the footage it is played again, or there and back, by `beyond`.
     """
 
     id: ShotId
     footage: FootageId
     start: Frames
     n_frames: Annotated[int, Meta(ge=1)]
-    source_start: Seconds = 0.0
+    source_start: Annotated[float, Meta(ge=-86_400, le=864_000)] = 0.0
+    speed: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
+    beyond: Beyond = Beyond.MIRROR
+    pin: Pin | None = None
+    framing: Framing = Framing()
+    is_locked: bool = False
 
 
 class PulseUnit(Enum):
@@ -287,10 +397,46 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     overrides: tuple[Override, ...] = ()
 
 
+class Order(Enum):
+    """In which order clips fill the song."""
+
+    GATHERED = "gathered"
+    SHUFFLED = "shuffled"
+    MOMENTS = "moments"
+
+
+class Pace(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A cut every so many hits; where `is_by_section`, as many as the section's energy asks for."""
+
+    every: Annotated[int, Meta(ge=1, le=128)] = 4
+    is_by_section: bool = False
+    calm: Annotated[int, Meta(ge=1, le=128)] = 8
+    build: Annotated[int, Meta(ge=1, le=128)] = 4
+    full: Annotated[int, Meta(ge=1, le=128)] = 2
+
+
+class Filling(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How the song is filled with footage in one step.
+
+    Cuts are counted on a pulse, or on the beats where `pulse` is None; `footage` empty means all of it.
+    Where `lands`, the moment of every clip that has one falls on a hit.
+    """
+
+    footage: tuple[FootageId, ...] = ()
+    pulse: PulseId | None = None
+    pace: Pace = Pace()
+    order: Order = Order.GATHERED
+    seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
+    lands: bool = True
+    stills: Travel = Travel.PUSH
+    beyond: Beyond = Beyond.SLOW
+
+
 class Project(Struct, frozen=True, forbid_unknown_fields=True):
     """Everything the editor has decided. Paths are absolute in memory, relative in the file.
 
-    `name` is what the work is called until it has a file of its own.
+    `name` is what the work is called until it has a file of its own; `is_shape_chosen` tells that size and
+    rate are the editor's choice, and not to be taken from the first clip.
     """
 
     version: int = FORMAT_VERSION
@@ -298,8 +444,11 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     width: Pixels = 1280
     height: Pixels = 720
     rate: Fraction = field(default_factory=lambda: Fraction(30))
+    is_shape_chosen: bool = False
     song: Song | None = None
     footage: tuple[Footage, ...] = ()
+    groups: tuple[str, ...] = ()
+    filling: Filling = Filling()
     shots: tuple[Shot, ...] = ()
     pulses: tuple[Pulse, ...] = ()
     lanes: tuple[Lane, ...] = ()

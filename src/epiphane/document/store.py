@@ -76,7 +76,12 @@ def _with_source(pulse: dict[str, Any]) -> dict[str, Any]:
     return others | {"source": {"type": "heard", "unit": pulse.get("unit")}}
 
 
-_UPGRADES = {1: _upgrade_1, 2: _upgrade_2}
+def _upgrade_3(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 says more of footage and shots; all of it may be left out."""
+    return raw | {"version": 4}
+
+
+_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3}
 
 
 def save_project(project: Project, path: Path) -> None:

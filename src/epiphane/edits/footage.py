@@ -1,31 +1,45 @@
-"""Edits of what has been gathered."""
+"""Edits of what has been gathered: the shelf, the used part of a clip, its moments."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
-from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 
-from epiphane.document.model import Footage, FootageId, Project
+from epiphane.document.model import (
+    Footage,
+    FootageId,
+    FootageKind,
+    Moment,
+    MomentCause,
+    Project,
+    find,
+)
 from epiphane.edits.picture import even_size, set_rate, set_size
+from epiphane.edits.pins import repinned
+from epiphane.edits.shots import footage_name, take_out
+from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 
 _SMALLEST_PICTURE = 16
 _SLOWEST, _FASTEST = Fraction(10), Fraction(120)
+# Two moments nearer than this are the same one, in seconds: less than a frame at 120 a second.
+_SAME_SECONDS = 0.004
 
 
 def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
-    """Return `project` with footage added; files that are there already are not added again.
+    """Return `project` with footage added; what is there already, by place or content, is not added again.
 
-    The first footage of a project sets its size and rate, unless it is too small or odd to.
+    The first clip of a project sets its size and rate, unless the editor has chosen them or the clip is
+    too small or odd to.
     """
-    is_first = not project.footage
-    known = {footage.path for footage in project.footage}
+    had_clip = any(footage.kind is FootageKind.VIDEO for footage in project.footage)
+    known = {footage.path for footage in project.footage} | {f.fingerprint for f in project.footage}
     footage, next_id = list(project.footage), project.next_id
     for facts in found:
-        if facts.path in known:
+        if facts.path in known or facts.fingerprint in known:
             continue
-        known.add(facts.path)
+        known |= {facts.path, facts.fingerprint}
         footage.append(
             Footage(
                 id=FootageId(next_id),
@@ -35,26 +49,177 @@ def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
                 width=facts.width,
                 height=facts.height,
                 rate=facts.rate,
+                kind=facts.kind,
+                has_sound=facts.has_sound,
+                is_searched=facts.kind is not FootageKind.VIDEO,
             )
         )
         next_id += 1
     project = replace(project, footage=tuple(footage), next_id=next_id)
-    return _shaped_by(project, footage[0]) if is_first and footage else project
+    first = next((one for one in footage if one.kind is FootageKind.VIDEO), None)
+    may_shape = not had_clip and not project.is_shape_chosen and not project.shots
+    return _shaped_by(project, first) if may_shape and first is not None else project
+
+
+def known_already(project: Project, found: Iterable[FootageFacts]) -> list[str]:
+    """Return the paths among what was found whose content is on the shelf already."""
+    known = {footage.path for footage in project.footage} | {f.fingerprint for f in project.footage}
+    return [facts.path for facts in found if facts.path in known or facts.fingerprint in known]
 
 
 def remove_footage(project: Project, ids: Iterable[FootageId]) -> Project:
-    """Return `project` without some footage and without the shots made of it."""
+    """Return `project` without some footage and without the shots made of it; others take their places."""
     gone = set(ids)
-    return replace(
-        project,
-        footage=tuple(one for one in project.footage if one.id not in gone),
-        shots=tuple(shot for shot in project.shots if shot.footage not in gone),
+    without = take_out(project, [shot.id for shot in project.shots if shot.footage in gone])
+    filling = replace(
+        project.filling, footage=tuple(one for one in project.filling.footage if one not in gone)
     )
+    kept = tuple(one for one in project.footage if one.id not in gone)
+    return replace(without, footage=kept, filling=filling)
 
 
-def footage_name(footage: Footage) -> str:
-    """Return the file's name without its suffix."""
-    return Path(footage.path).stem
+def change_footage(project: Project, footage_id: FootageId, **changes: Any) -> Project:
+    """Return `project` with plain fields of some footage changed: ``name``, ``used_from``, ``used_to``.
+
+    Raises
+    ------
+    EditError
+        If nothing of the footage would be used.
+    """
+    footage = find(project.footage, footage_id, "footage")
+    made = replace(footage, **changes)
+    least = 0.0 if footage.kind is FootageKind.STILL else 0.5 / float(footage.rate)
+    if not 0 <= made.used_from <= max(made.duration - least, 0) or made.end - made.used_from < least:
+        raise EditError(f"at least a frame of {footage_name(footage)} must be used")
+    return _with_footage(project, made)
+
+
+def put_in_group(project: Project, ids: Iterable[FootageId], group: str) -> Project:
+    """Return `project` with footage in a group of the editor's own; an empty name is none."""
+    group, chosen = group.strip(), set(ids)
+    footage = tuple(replace(one, group=group) if one.id in chosen else one for one in project.footage)
+    groups = project.groups if not group or group in project.groups else (*project.groups, group)
+    return replace(project, footage=footage, groups=groups)
+
+
+def rename_group(project: Project, old: str, new: str) -> Project:
+    """Return `project` with a group called otherwise; an empty name dissolves it."""
+    new = new.strip()
+    footage = tuple(replace(one, group=new) if one.group == old else one for one in project.footage)
+    names = [new if name == old else name for name in project.groups]
+    return replace(project, footage=footage, groups=tuple(dict.fromkeys(name for name in names if name)))
+
+
+def relink(project: Project, places: Mapping[str, FootageFacts]) -> Project:
+    """Return `project` with missing footage where it is now.
+
+    Parameters
+    ----------
+    places
+        By the path that is missing: the facts of the file that takes its place. Another version of it may
+        be longer or shorter; what the editor said of it stays as far as it fits.
+    """
+    footage = []
+    for one in project.footage:
+        facts = places.get(one.path)
+        if facts is not None and facts.kind is one.kind:
+            is_same = facts.fingerprint == one.fingerprint
+            one = replace(  # noqa: PLW2901  # the loop goes over what it was
+                one,
+                path=facts.path,
+                fingerprint=facts.fingerprint,
+                duration=facts.duration,
+                width=facts.width,
+                height=facts.height,
+                rate=facts.rate,
+                used_from=one.used_from if one.used_from < facts.duration else 0.0,
+                moments=tuple(moment for moment in one.moments if moment.time < facts.duration or is_same),
+                is_searched=one.is_searched and is_same,
+            )
+        footage.append(one)
+    return replace(project, footage=tuple(footage))
+
+
+# Moments
+
+
+def propose_moments(project: Project, fingerprint: str, found: Sequence[Moment]) -> Project:
+    """Return `project` with what was found in footage, by its fingerprint, beside what was accepted."""
+    footage = []
+    for one in project.footage:
+        if one.fingerprint == fingerprint:
+            kept = [moment for moment in one.moments if moment.is_accepted]
+            fresh = [new for new in found if all(abs(new.time - old.time) > _SAME_SECONDS for old in kept)]
+            one = replace(one, moments=_in_order([*kept, *fresh]), is_searched=True)  # noqa: PLW2901
+        footage.append(one)
+    return replace(project, footage=tuple(footage))
+
+
+def add_moment(project: Project, footage_id: FootageId, seconds: float) -> Project:
+    """Return `project` with a moment that the editor sets; where there is one already it is accepted."""
+    footage = find(project.footage, footage_id, "footage")
+    if footage.kind is not FootageKind.VIDEO:
+        raise EditError(f"{footage_name(footage)} does not move: it has no moments")
+    seconds = _in_footage(footage, seconds)
+    others = [moment for moment in footage.moments if abs(moment.time - seconds) > _SAME_SECONDS]
+    made = Moment(seconds, 1.0, MomentCause.HAND, is_accepted=True)
+    return _with_footage(project, replace(footage, moments=_in_order([*others, made])))
+
+
+def accept_moment(project: Project, footage_id: FootageId, seconds: float, *, is_accepted: bool) -> Project:
+    """Return `project` with a moment accepted, or a proposal again."""
+    footage, moment = _moment(project, footage_id, seconds)
+    return _with_moment(project, footage, moment, replace(moment, is_accepted=is_accepted))
+
+
+def move_moment(project: Project, footage_id: FootageId, seconds: float, *, to: float) -> Project:
+    """Return `project` with a moment at another instant of its footage; that accepts it.
+
+    Shots whose moment it is show the new one on their hit.
+    """
+    footage, moment = _moment(project, footage_id, seconds)
+    to = _in_footage(footage, to)
+    changed = _with_moment(project, footage, moment, replace(moment, time=to, is_accepted=True))
+    shots = tuple(
+        replace(shot, pin=replace(shot.pin, moment=to))
+        if shot.footage == footage_id and shot.pin and abs(shot.pin.moment - moment.time) <= _SAME_SECONDS
+        else shot
+        for shot in changed.shots
+    )
+    return repinned(replace(changed, shots=shots))
+
+
+def remove_moment(project: Project, footage_id: FootageId, seconds: float) -> Project:
+    """Return `project` without a moment; shots that have it on a hit keep it there."""
+    footage, moment = _moment(project, footage_id, seconds)
+    left = tuple(other for other in footage.moments if other is not moment)
+    return _with_footage(project, replace(footage, moments=left))
+
+
+def _moment(project: Project, footage_id: FootageId, seconds: float) -> tuple[Footage, Moment]:
+    footage = find(project.footage, footage_id, "footage")
+    for moment in footage.moments:
+        if abs(moment.time - seconds) <= _SAME_SECONDS:
+            return footage, moment
+    raise EditError(f"{footage_name(footage)} has no moment at {seconds:.2f} s")
+
+
+def _with_moment(project: Project, footage: Footage, old: Moment, new: Moment) -> Project:
+    others = [m for m in footage.moments if m is not old and abs(m.time - new.time) > _SAME_SECONDS]
+    return _with_footage(project, replace(footage, moments=_in_order([*others, new])))
+
+
+def _in_order(moments: Iterable[Moment]) -> tuple[Moment, ...]:
+    return tuple(sorted(moments, key=lambda moment: moment.time))
+
+
+def _in_footage(footage: Footage, seconds: float) -> float:
+    last = max(0.0, footage.duration - 1 / float(footage.rate))
+    return round(min(max(0.0, seconds), last), 6)
+
+
+def _with_footage(project: Project, footage: Footage) -> Project:
+    return replace(project, footage=tuple(footage if f.id == footage.id else f for f in project.footage))
 
 
 def _shaped_by(project: Project, footage: Footage) -> Project:

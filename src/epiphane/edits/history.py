@@ -1,5 +1,7 @@
 """Undo and redo: a list of Projects that share what did not change."""
 
+from collections.abc import Callable
+
 from epiphane.document.model import Project
 
 
@@ -30,6 +32,12 @@ class History:
         self._gesture = gesture
         self._future.clear()
         self.present = project
+
+    def learn(self, edit: Callable[[Project], Project]) -> None:
+        """Have a fact that was found in the background known in the present and in every other state."""
+        self.present = edit(self.present)
+        self._past = [(label, edit(project)) for label, project in self._past]
+        self._future = [(label, edit(project)) for label, project in self._future]
 
     def end_gesture(self) -> None:
         """Let the next edit be a step of its own."""

@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.model import Project, Shot
+from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.timing import frame_at, frame_start
 
@@ -40,7 +41,13 @@ def set_rate(project: Project, rate: Fraction) -> Project:
     for shot in project.shots:
         start, end = moved(shot.start), moved(shot.start + shot.n_frames)
         shots.append(_at(shot, start, max(end, start + 1)))
-    return replace(project, rate=rate, shots=tuple(shots))
+    return repinned(replace(project, rate=rate, shots=tuple(shots)))
+
+
+def choose_shape(project: Project, *, width: int, height: int, rate: Fraction) -> Project:
+    """Return `project` with the size and rate that the editor wants, whatever clips come."""
+    project = set_rate(set_size(project, width=width, height=height), rate)
+    return replace(project, is_shape_chosen=True)
 
 
 def even_size(width: int, height: int) -> tuple[int, int]:

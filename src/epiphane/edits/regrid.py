@@ -16,6 +16,7 @@ from epiphane.document.model import (
     Shot,
     Song,
 )
+from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
@@ -73,7 +74,8 @@ def regrid(
     changed = replace(project, song=changed_song)
     lanes = _moved_overrides(project, changed, move)
     n_frames = changed.n_frames
-    return replace(changed, lanes=lanes, shots=_moved_shots(project, song, move, n_frames))
+    changed = replace(changed, lanes=lanes, shots=_moved_shots(project, song, move, n_frames))
+    return repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
 
 
 def tempo_of(beats: Sequence[Beat]) -> float:
@@ -93,6 +95,16 @@ def move_cuts(shots: tuple[Shot, ...], place: Callable[[int], int], n_frames: in
         if end > start:
             moved.append(replace(shot, start=start, n_frames=end - start))
     return tuple(moved)
+
+
+def _moved_pin(hit: float, project: Project, move: Move) -> float:
+    """Return where the hit of a moment goes: with the grid if it was on it, else it stays."""
+    ground = ground_of(project)
+    on_grid = [hits_of(pulse, ground) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    beats = project.song.beats if project.song is not None else ()
+    times = [hit.time for hits in on_grid for hit in hits] + [beat.time for beat in beats]
+    is_on_grid = any(abs(time - hit) < _SAME_HIT_SECONDS for time in times)
+    return float(move(np.array([hit]))[0]) if is_on_grid else hit
 
 
 def _mover(matched: Sequence[tuple[float, float]]) -> Move:

@@ -1,93 +1,217 @@
-"""Edits of the row of shots, each of which is cut on a bar."""
+"""Edits of the row of shots: their places are the music's, so what one gives up its neighbour takes."""
 
 from collections.abc import Iterable, Sequence
+from fractions import Fraction
+from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
-from epiphane.document.model import Footage, FootageId, Project, Shot, ShotId, find
+from epiphane.document.hits import ground_of, hits_of
+from epiphane.document.model import (
+    Footage,
+    FootageId,
+    FootageKind,
+    Framing,
+    Hit,
+    Pin,
+    Project,
+    Shot,
+    ShotId,
+    Travel,
+    find,
+)
+from epiphane.edits.checked import checked
+from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
-from epiphane.timing import frame_at
+from epiphane.timing import frame_at, frame_start
 
 
-class _Stretch(Struct, frozen=True):
-    """A shot counted in bars rather than frames."""
-
-    shot: Shot
-    n_bars: int
-
-
-def lay_in_row(project: Project, ids: Sequence[FootageId], *, bar: int | None = None) -> Project:
-    """Return `project` with one shot of each footage laid in a row, each one bar long.
-
-    Parameters
-    ----------
-    bar : int or None
-        Index of the bar where the first goes; shots from there on move back. None: after the last.
+def lay_in_row(project: Project, ids: Sequence[FootageId]) -> Project:
+    """Return `project` with one shot of each footage laid after the last one, each to the next bar line.
 
     Raises
     ------
     EditError
-        If there is no such footage, or the song has no room left.
+        If there is no such footage, it is a sound, or the song has no room left for any of them.
     """
-    if not ids:
-        return project
-    row = _row(project)
-    n_free = len(bars_of(project)) - sum(stretch.n_bars for stretch in row)
-    if project.song is not None and bar is None and n_free <= 0:
-        raise EditError("the song is full: drop the clip on a shot to put it before it, or take one out")
-    at, counted = 0, 0
-    while at < len(row) and (bar is None or counted < bar):
-        counted += row[at].n_bars
-        at += 1
-    next_id = project.next_id
-    fresh: list[_Stretch] = []
-    for footage_id in ids:
-        footage = find(project.footage, footage_id, "footage")
-        start = _next_part(footage, [*row, *fresh], project)
-        fresh.append(_Stretch(Shot(ShotId(next_id), footage.id, 0, 1, start), 1))
-        next_id += 1
-    project = replace(project, next_id=next_id)
-    return _laid(project, [*row[:at], *fresh, *row[at:]])
+    lines = _lines(project, n_more=len(ids))
+    at = _row_end(project)
+    shots, next_id = list(project.shots), project.next_id
+    for number, footage_id in enumerate(ids):
+        footage = picture_footage(project, footage_id)
+        end = next((line for line in lines if line > at), None)
+        if end is None:
+            if number == 0:
+                raise EditError("the song is full: drop the clip on a shot to exchange it, or take one out")
+            break
+        shots.append(a_shot(ShotId(next_id), footage, at, end, project.rate, before=shots))
+        at, next_id = end, next_id + 1
+    return replace(project, shots=tuple(shots), next_id=next_id)
 
 
-def fill_song(project: Project, ids: Sequence[FootageId]) -> Project:
-    """Return `project` with shots of the footage in turn, a bar each, to the end of the song."""
-    n_free = len(bars_of(project)) - sum(stretch.n_bars for stretch in _row(project))
-    if not ids or n_free <= 0:
-        return project
-    return lay_in_row(project, [ids[index % len(ids)] for index in range(n_free)])
+def a_shot(
+    shot_id: ShotId, footage: Footage, start: int, end: int, rate: Fraction, *, before: Sequence[Shot] = ()
+) -> Shot:
+    """Return a new shot between two frames: a still is slowly pushed in on, a clip goes on where it stopped.
+
+    `before` are the shots that were made earlier.
+    """
+    if footage.kind is FootageKind.STILL:
+        return Shot(shot_id, footage.id, start, end - start, framing=Framing(travel=Travel.PUSH))
+    seconds = frame_start(end - start, rate)
+    used = [s for s in before if s.footage == footage.id]
+    source = footage.used_from
+    if used:
+        after = used[-1].source_start + used[-1].speed * frame_start(used[-1].n_frames, rate)
+        source = after if footage.used_from <= after <= footage.end - seconds else source
+    return Shot(shot_id, footage.id, start, end - start, round(source, 9))
 
 
-def remove_shots(project: Project, ids: Iterable[ShotId]) -> Project:
-    """Return `project` without some shots; what comes after moves up."""
+def exchange_shots(project: Project, shot_id: ShotId, ids: Sequence[FootageId]) -> Project:
+    """Return `project` with a shot made of other footage, and those after it of the rest of `ids` in turn.
+
+    Their places stay; a moment on a hit gives its hit to the best moment of the new footage. What is left
+    when the row ends is laid after it, as far as there is room.
+    """
+    first = project.shots.index(find(project.shots, shot_id, "shot"))
+    shots = list(project.shots)
+    for at, footage_id in zip(range(first, len(shots)), ids, strict=False):
+        footage, old = picture_footage(project, footage_id), shots[at]
+        end = old.start + old.n_frames
+        made = a_shot(old.id, footage, old.start, end, project.rate, before=shots[:at])
+        moment = footage.best_moment
+        if old.pin is not None and moment is not None:
+            made = pinned(made, Pin(moment.time, old.pin.hit), project.rate)
+        shots[at] = replace(made, is_locked=old.is_locked)
+    project, left = replace(project, shots=tuple(shots)), ids[len(shots) - first :]
+    has_room = project.song is None or _row_end(project) < project.n_frames
+    return lay_in_row(project, left) if left and has_room else project
+
+
+def take_out(project: Project, ids: Iterable[ShotId]) -> Project:
+    """Return `project` without some shots: the one before each runs on, or the one after begins earlier.
+
+    At the end of a row that does not reach the end of the song nothing takes their place.
+    """
     gone = set(ids)
-    return _laid(project, [stretch for stretch in _row(project) if stretch.shot.id not in gone])
+    last = _row_end(project)
+    runs_on = last >= project.n_frames > 0 and project.song is not None
+    kept: list[Shot] = []
+    waiting: int | None = None  # where a gap began that nothing before it could take
+    for index, shot in enumerate(project.shots):
+        if shot.id not in gone:
+            kept.append(shot if waiting is None else started_at(shot, waiting, project.rate))
+            waiting = None
+            continue
+        end = shot.start + shot.n_frames
+        has_later = any(later.id not in gone for later in project.shots[index + 1 :])
+        if not has_later and not runs_on:
+            continue
+        if kept and kept[-1].start + kept[-1].n_frames == shot.start:
+            kept[-1] = replace(kept[-1], n_frames=end - kept[-1].start)
+        elif waiting is None:
+            waiting = shot.start
+    return replace(project, shots=tuple(kept))
 
 
-def stretch_shot(project: Project, shot_id: ShotId, *, n_bars: int) -> Project:
-    """Return `project` with one shot lasting another number of bars; what comes after moves.
+def started_at(shot: Shot, start: int, rate: Fraction) -> Shot:
+    """Return a shot that begins on another frame and shows on every other one what it did."""
+    seconds = shot.speed * frame_start(start - shot.start, rate)
+    end = shot.start + shot.n_frames
+    made = replace(
+        shot, start=start, n_frames=end - start, source_start=round(shot.source_start + seconds, 9)
+    )
+    return pinned(made, made.pin, rate)
+
+
+def end_shot(project: Project, shot_id: ShotId, frame: int) -> Project:
+    """Return `project` with a shot ending before another frame; the shot after it gives or takes.
+
+    Shots that would be covered whole go. At the end of the row there is no shot after it.
 
     Raises
     ------
     EditError
-        If there is no such shot, or `n_bars` is under 1.
+        If the shot would have no frame, or would end after the song.
     """
-    find(project.shots, shot_id, "shot")
-    if n_bars < 1:
-        raise EditError(f"a shot lasts 1 bar or more, got {n_bars}")
-    row = [_Stretch(s.shot, n_bars) if s.shot.id == shot_id else s for s in _row(project)]
-    return _laid(project, row)
+    shot = find(project.shots, shot_id, "shot")
+    most = project.n_frames if project.song is not None else frame
+    if not shot.start < frame <= most:
+        raise EditError(f"shot {shot_id}: must end on frame {shot.start + 1}..{most}, got {frame}")
+    old_end = shot.start + shot.n_frames
+    shots: list[Shot] = []
+    for other in project.shots:
+        if other is shot:
+            shots.append(pinned(replace(shot, n_frames=frame - shot.start), shot.pin, project.rate))
+        elif other.start < shot.start or other.start >= max(frame, old_end + 1):
+            shots.append(other)
+        elif other.start + other.n_frames > frame:
+            shots.append(started_at(other, frame, project.rate))
+    return replace(project, shots=tuple(shots))
 
 
-def bars_of_shot(project: Project, shot_id: ShotId) -> int:
-    """Return how many bars a shot lasts."""
-    return next((s.n_bars for s in _row(project) if s.shot.id == shot_id), 1)
+def stretch_shot(project: Project, shot_id: ShotId, *, n_beats: int) -> Project:
+    """Return `project` with one shot lasting another number of beats, or to the end of the song.
+
+    Raises
+    ------
+    EditError
+        If there is no such shot, or `n_beats` is under 1.
+    """
+    shot = find(project.shots, shot_id, "shot")
+    if n_beats < 1:
+        raise EditError(f"a shot lasts 1 beat or more, got {n_beats}")
+    later = [frame for frame in beat_frames(project) if frame > shot.start]
+    end = later[n_beats - 1] if n_beats <= len(later) else project.n_frames
+    return end_shot(project, shot_id, max(end, shot.start + 1))
+
+
+def beats_of_shot(project: Project, shot_id: ShotId) -> int:
+    """Return how many beats a shot lasts, the last one begun included."""
+    shot = find(project.shots, shot_id, "shot")
+    end = shot.start + shot.n_frames
+    return max(1, sum(shot.start < frame <= end for frame in beat_frames(project)))
+
+
+def move_shot(project: Project, shot_id: ShotId, direction: int) -> Project:
+    """Return `project` with a shot a hit later (1) or earlier (-1): its neighbours give and take.
+
+    Hits are those that cuts are counted on; a moment goes along to the hit after or before its own.
+
+    Raises
+    ------
+    EditError
+        If there is no hit to go to, or a neighbour would have nothing left.
+    """
+    shot = find(project.shots, shot_id, "shot")
+    index, end = project.shots.index(shot), shot.start + shot.n_frames
+    frames = sorted({frame_at(hit.time, project.rate) for hit in cutting_hits(project)} | {project.n_frames})
+    start_to, end_to = (_next_among(frames, frame, direction) for frame in (shot.start, end))
+    if start_to is None or end_to is None or end_to <= start_to:
+        raise EditError("there is no hit to move the shot to")
+    shots = list(project.shots)
+    if index and shots[index - 1].start + shots[index - 1].n_frames in (shot.start, start_to):
+        before = shots[index - 1]
+        if start_to <= before.start:
+            raise EditError("the shot before would have nothing left; take it out first")
+        shots[index - 1] = pinned(replace(before, n_frames=start_to - before.start), before.pin, project.rate)
+    if index + 1 < len(shots) and (shots[index + 1].start == end or shots[index + 1].start < end_to):
+        after = shots[index + 1]
+        if end_to >= after.start + after.n_frames:
+            raise EditError("the shot after would have nothing left; take it out first")
+        shots[index + 1] = started_at(after, end_to, project.rate)
+    moved = replace(shot, start=start_to, n_frames=end_to - start_to)
+    pin = shot.pin
+    if pin is not None:
+        hit = _next_hit(cutting_hits(project), pin.hit, direction)
+        pin = replace(pin, hit=hit) if hit is not None else None
+    shots[index] = pinned(moved, pin, project.rate)
+    return replace(project, shots=tuple(shots))
 
 
 def slip_shot(project: Project, shot_id: ShotId, *, source_start: float) -> Project:
-    """Return `project` with a shot showing another part of its footage; its cuts stay.
+    """Return `project` with a shot showing another part of its footage; its cuts stay, its moment is free.
 
     Raises
     ------
@@ -96,42 +220,123 @@ def slip_shot(project: Project, shot_id: ShotId, *, source_start: float) -> Proj
     """
     shot = find(project.shots, shot_id, "shot")
     footage = find(project.footage, shot.footage, "footage")
-    latest = max(0.0, footage.duration - 1 / float(footage.rate))
-    slipped = replace(shot, source_start=min(max(0.0, source_start), latest))
-    return replace(project, shots=tuple(slipped if s is shot else s for s in project.shots))
+    latest = max(footage.used_from, footage.end - 1 / float(footage.rate))
+    start = round(min(max(footage.used_from, source_start), latest), 9)
+    return with_shot(project, replace(shot, source_start=start, pin=None))
 
 
-def _next_part(footage: Footage, row: Sequence[_Stretch], project: Project) -> float:
-    """Return where in the footage a further shot starts: after the part used last, or anew."""
-    bar = bars_of(project)[0].duration
-    used = [s.shot.source_start + s.n_bars * bar for s in row if s.shot.footage == footage.id]
-    if not used:
-        return 0.0
-    return used[-1] if used[-1] + bar <= footage.duration else 0.0
+def pin_shot(project: Project, shot_id: ShotId, pin: Pin) -> Project:
+    """Return `project` with a shot slipped so that its moment falls on a hit.
+
+    Raises
+    ------
+    EditError
+        If the hit is not within the shot, or the moment not within its footage.
+    """
+    shot = find(project.shots, shot_id, "shot")
+    footage = find(project.footage, shot.footage, "footage")
+    if footage.kind is FootageKind.STILL:
+        raise EditError("a still has no moment: every frame of it is the same")
+    if not footage.used_from <= pin.moment < footage.end:
+        raise EditError(
+            f"the moment at {pin.moment:.2f} s is not in the used part of {footage_name(footage)}"
+        )
+    made = pinned(shot, pin, project.rate)
+    if made.pin is None:
+        raise EditError("the hit is not within the shot")
+    return with_shot(project, made)
 
 
-def _row(project: Project) -> list[_Stretch]:
-    lines = bar_frames(bars_of(project), project.rate)
+def change_speed(project: Project, shot_id: ShotId, speed: float) -> Project:
+    """Return `project` with a shot at another speed; its moment stays on its hit.
 
-    def nearest(frame: int) -> int:
-        return min(range(len(lines)), key=lambda index: abs(lines[index] - frame))
+    Raises
+    ------
+    EditError
+        If there is no such shot, or the speed is out of range.
+    """
+    shot = find(project.shots, shot_id, "shot")
+    made = checked(replace(shot, speed=speed), Shot)
+    return with_shot(project, pinned(made, made.pin, project.rate))
 
-    return [
-        _Stretch(shot, max(1, nearest(shot.start + shot.n_frames) - nearest(shot.start)))
-        for shot in project.shots
-    ]
+
+def change_shot(project: Project, shot_id: ShotId, **changes: Any) -> Project:
+    """Return `project` with plain fields of a shot changed, e.g. ``is_locked=True``."""
+    shot = find(project.shots, shot_id, "shot")
+    return with_shot(project, checked(replace(shot, **changes), Shot))
 
 
-def _laid(project: Project, row: Sequence[_Stretch]) -> Project:
-    """Return `project` with the row on its bars; where there is no song, bars go on."""
-    lines = bar_frames(bars_of(project), project.rate)
-    if project.song is None:
-        n_bars = sum(stretch.n_bars for stretch in row)
-        lines = [frame_at(BLANK_BAR_SECONDS * n, project.rate) for n in range(n_bars + 1)]
-    shots, at = [], 0
-    for stretch in row:
-        end = min(at + stretch.n_bars, len(lines) - 1)
-        if end > at and lines[end] > lines[at]:
-            shots.append(replace(stretch.shot, start=lines[at], n_frames=lines[end] - lines[at]))
-        at = end
-    return replace(project, shots=tuple(shots))
+def frame_shot(project: Project, shot_id: ShotId, **changes: Any) -> Project:
+    """Return `project` with the framing of a shot changed, e.g. ``scale=1.2``.
+
+    Raises
+    ------
+    EditError
+        If there is no such shot, or a value is out of range.
+    """
+    shot = find(project.shots, shot_id, "shot")
+    return with_shot(project, replace(shot, framing=checked(replace(shot.framing, **changes), Framing)))
+
+
+def with_shot(project: Project, shot: Shot) -> Project:
+    """Return `project` with a shot in the place of that of the same id."""
+    return replace(project, shots=tuple(shot if s.id == shot.id else s for s in project.shots))
+
+
+def cutting_hits(project: Project) -> tuple[Hit, ...]:
+    """Return the hits that cuts are counted on: of the pulse that fills the song, or the beats."""
+    pulse = next((one for one in project.pulses if one.id == project.filling.pulse), None)
+    if pulse is not None:
+        return hits_of(pulse, ground_of(project))
+    song = project.song
+    if song is not None and song.beats:
+        return tuple(Hit(beat.time, beat.strength) for beat in song.beats)
+    return tuple(Hit(bar.start) for bar in bars_of(project))
+
+
+def beat_frames(project: Project) -> list[int]:
+    """Return the frames of all beats, ascending; of bars where nothing has a beat."""
+    times = [beat.time for beat in project.song.beats] if project.song is not None else []
+    return [frame_at(time, project.rate) for time in times] or _lines(project, n_more=8)
+
+
+def picture_footage(project: Project, footage_id: FootageId) -> Footage:
+    """Return footage that has a picture.
+
+    Raises
+    ------
+    EditError
+        If there is no such footage, or it is a sound.
+    """
+    footage = find(project.footage, footage_id, "footage")
+    if footage.kind is FootageKind.SOUND:
+        raise EditError(f"{footage_name(footage)} is a sound: it has no picture to lay in the row")
+    return footage
+
+
+def footage_name(footage: Footage) -> str:
+    """Return what footage is called: by the editor, else by its file's name without the suffix."""
+    return footage.name or footage.path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+
+
+def _lines(project: Project, *, n_more: int) -> list[int]:
+    """Return the frames of the bar lines and of the end; where there is no song, bars go on."""
+    if project.song is not None:
+        return bar_frames(bars_of(project), project.rate)
+    step = frame_at(BLANK_BAR_SECONDS, project.rate)
+    n_bars = -(-_row_end(project) // step) + n_more
+    return [frame_at(BLANK_BAR_SECONDS * n, project.rate) for n in range(n_bars + 1)]
+
+
+def _row_end(project: Project) -> int:
+    return max((shot.start + shot.n_frames for shot in project.shots), default=0)
+
+
+def _next_among(frames: Sequence[int], frame: int, direction: int) -> int | None:
+    found = [other for other in frames if (other - frame) * direction > 0]
+    return None if not found else found[0] if direction > 0 else found[-1]
+
+
+def _next_hit(hits: Sequence[Hit], time: float, direction: int) -> float | None:
+    found = [hit.time for hit in hits if (hit.time - time) * direction > 1e-4]
+    return None if not found else found[0] if direction > 0 else found[-1]

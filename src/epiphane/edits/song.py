@@ -2,11 +2,13 @@
 
 from msgspec.structs import replace
 
-from epiphane.document.grid import bar_frames, bars_of
+from epiphane.document.grid import Bar, bar_at, bar_frames, bars_of
 from epiphane.document.model import HeardSource, Project, Pulse, PulseId, PulseUnit, Song
+from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import move_cuts
 from epiphane.errors import EditError
 
+_SAME_BEAT_SECONDS = 0.006
 STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
 
 
@@ -21,12 +23,11 @@ def set_song(project: Project, song: Song) -> Project:
     if project.song is not None and project.song.is_locked:
         raise EditError("the song is locked; unlock it on its bench to open another.")
     project = _with_standard_pulses(project)
-    old_lines = bar_frames(bars_of(project), project.rate)
     changed = replace(project, song=song)
-    new_lines = bar_frames(bars_of(changed), project.rate)
-    place = dict(zip(old_lines, new_lines, strict=False))
+    old, new = bars_of(project), bars_of(changed)
+    place = dict(zip(bar_frames(old, project.rate), bar_frames(new, project.rate), strict=False))
     shots = move_cuts(project.shots, lambda frame: place.get(frame, frame), changed.n_frames)
-    return replace(changed, shots=shots)
+    return repinned(replace(changed, shots=shots), move=lambda hit: _placed(hit, old, new))
 
 
 def lock_song(project: Project, *, is_locked: bool) -> Project:
@@ -34,6 +35,19 @@ def lock_song(project: Project, *, is_locked: bool) -> Project:
     if project.song is None:
         raise EditError("there is no song yet.")
     return replace(project, song=replace(project.song, is_locked=is_locked))
+
+
+def _placed(hit: float, old: tuple[Bar, ...], new: tuple[Bar, ...]) -> float:
+    """Return where a hit of the old song is in the new one: the same beat of the bar in its bar's place.
+
+    Between beats, and where that bar has fewer, it keeps its share of the bar.
+    """
+    index = min(bar_at(old, hit), len(new) - 1)
+    was, now = old[index], new[index]
+    for time, instead in zip(was.beats, now.beats, strict=False):
+        if abs(time - hit) < _SAME_BEAT_SECONDS:
+            return instead
+    return now.start + (hit - was.start) / was.duration * now.duration
 
 
 def _with_standard_pulses(project: Project) -> Project:

@@ -1,5 +1,6 @@
 """The part of the song that is used, its fades, and how loud it is."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 
 import numpy as np
@@ -21,7 +22,9 @@ from epiphane.document.model import (
     TempoSource,
 )
 from epiphane.edits.checked import checked
+from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
+from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
 from epiphane.timing import frame_at, frames_covering
 
@@ -68,8 +71,10 @@ def trim_song(project: Project, start: float, end: float) -> Project:
         pulses=tuple(_moved_pulse(pulse, later, cut.duration) for pulse in project.pulses),
     )
     changed = replace(changed, lanes=_on_hits(changed))
-    shots = _moved_shots(project.shots, later, project.rate, frames_covering(cut.duration, project.rate))
-    return replace(changed, shots=shots)
+    hits = [hit.time for hit in (*song.beats, *cutting_hits(project))]
+    n_frames = frames_covering(cut.duration, project.rate)
+    shots = _moved_shots(project.shots, later, hits, project.rate, n_frames)
+    return repinned(replace(changed, shots=shots), move=lambda hit: hit + later)
 
 
 def shape_song(project: Project, **changes: float) -> Project:
@@ -210,15 +215,25 @@ def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:
     return pulse
 
 
-def _moved_shots(shots: tuple[Shot, ...], later: float, rate: Fraction, n_frames: int) -> tuple[Shot, ...]:
-    """Return shots on the sound they were on; one that begins before the song shows its later part."""
+def _moved_shots(
+    shots: tuple[Shot, ...], later: float, hits: Sequence[float], rate: Fraction, n_frames: int
+) -> tuple[Shot, ...]:
+    """Return shots on the sound they were on; one that begins before the song shows its later part.
+
+    A cut on a hit, in seconds of the song as it was, is on the frame of that hit again.
+    """
     step = frame_at(abs(later), rate) * (1 if later >= 0 else -1)
+    on_hit = {frame_at(hit, rate): frame_at(hit + later, rate) for hit in hits}
+
+    def place(frame: int) -> int:
+        return on_hit.get(frame, frame + step)
+
     moved: list[Shot] = []
     for shot in shots:
-        start, end = shot.start + step, min(shot.start + shot.n_frames + step, n_frames)
+        start, end = place(shot.start), min(place(shot.start + shot.n_frames), n_frames)
         missing = max(0, -start)
         if end > max(start, 0):
-            source_start = shot.source_start + float(missing / rate)
+            source_start = shot.source_start + shot.speed * float(missing / rate)
             moved.append(
                 replace(shot, start=max(start, 0), n_frames=end - max(start, 0), source_start=source_start)
             )

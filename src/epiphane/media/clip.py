@@ -43,8 +43,8 @@ class Clip:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._lock = threading.Lock()
-        self._container = _open(path)
-        self._stream = _picture_stream(self._container, path)
+        self._container = open_container(path)
+        self._stream = picture_stream(self._container, path)
         self._stream.codec_context.thread_count = 1
         self._recent: OrderedDict[int, RawPicture] = OrderedDict()
         self._decoder: Iterator[av.VideoFrame] | None = None
@@ -92,6 +92,21 @@ class Clip:
         width, height = self._first.shape
         return max(1, round(width * self._first.pixel_aspect)), height
 
+    @property
+    def has_sound(self) -> bool:
+        """Whether the file has a track of sound."""
+        return bool(self._container.streams.audio)
+
+    @property
+    def n_bytes(self) -> int:
+        """Memory that its kept pictures hold."""
+        return self._first.n_bytes * (1 + len(self._recent))
+
+    @property
+    def has_alpha(self) -> bool:
+        """Whether something can be seen through its pictures."""
+        return self._first.planes[0].ndim == 3 and self._first.planes[0].shape[2] == 4
+
     def index_at(self, seconds: float) -> int:
         """Return the index of the picture on screen at an instant of the clip.
 
@@ -137,7 +152,7 @@ class Clip:
         for frame in self._decoder:
             self._pts = self._pts[self._index_of(frame) :]
             self._next_index = 1
-            return raw_from_frame(frame, pixel_aspect=_pixel_aspect(self._stream))
+            return raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
 
     def _read_after_seek(self, index: int) -> RawPicture:
@@ -161,14 +176,14 @@ class Clip:
         if pts is None or pts <= self._pts[0]:
             # Seeking to the start misses pictures in containers without an index: open anew.
             self._container.close()
-            self._container = _open(self.path)
-            self._stream = _picture_stream(self._container, self.path)
+            self._container = open_container(self.path)
+            self._stream = picture_stream(self._container, self.path)
             self._stream.codec_context.thread_count = 1
             self._next_index = 0
         else:
             self._container.seek(pts, stream=self._stream, backward=True)
             self._next_index = -1  # known when the first picture has come
-        self._decoder = _frames(self._container, self._stream)
+        self._decoder = decoded_frames(self._container, self._stream)
 
     def _decode_until(self, index: int) -> RawPicture | None:
         """Decode on to a picture; None if it was passed already, is missing or broken."""
@@ -179,7 +194,7 @@ class Clip:
             if here > index:
                 return None
             if here >= index - _KEPT // 2:
-                picture = raw_from_frame(frame, pixel_aspect=_pixel_aspect(self._stream))
+                picture = raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
                 self._recent[here] = picture
                 while len(self._recent) > _KEPT:
                     self._recent.popitem(last=False)
@@ -194,7 +209,14 @@ class Clip:
         return int(np.searchsorted(self._pts, frame.pts))
 
 
-def _open(path: Path) -> av.container.InputContainer:
+def open_container(path: Path) -> av.container.InputContainer:
+    """Open a file.
+
+    Raises
+    ------
+    MediaError
+        If it is missing, or nothing that can be decoded.
+    """
     if not path.is_file():
         raise MediaError(f"{path.name} is not there any more; put it back or replace it.")
     try:
@@ -203,7 +225,14 @@ def _open(path: Path) -> av.container.InputContainer:
         raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
 
 
-def _picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
+def picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
+    """Return the first stream of moving pictures that can be decoded; a cover is none.
+
+    Raises
+    ------
+    MediaError
+        If there is none; the container is closed then.
+    """
     moving = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
     for stream in moving:
         if stream.codec_context is not None:
@@ -214,11 +243,12 @@ def _picture_stream(container: av.container.InputContainer, path: Path) -> av.Vi
     raise MediaError(f"{path.name} has no picture in it; it can be a song, but not footage.")
 
 
-def _pixel_aspect(stream: av.VideoStream) -> float:
+def pixel_aspect(stream: av.VideoStream) -> float:
+    """Return the width of a pixel by its height."""
     return float(stream.sample_aspect_ratio or 1) or 1.0
 
 
-def _frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
+def decoded_frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
     """Decode on over broken packets, and give out what the decoder holds at the end."""
     packets = container.demux(stream)
     while True:
@@ -257,10 +287,10 @@ def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, b
 
 def _times_by_decoding(path: Path) -> IntArray:
     """Count the pictures of a file without usable timestamps, at its stated rate."""
-    container = _open(path)
-    stream = _picture_stream(container, path)
+    container = open_container(path)
+    stream = picture_stream(container, path)
     step = 1 / (Fraction(stream.average_rate or stream.guessed_rate or 25) * (stream.time_base or 1))
-    n_pictures = sum(1 for _ in _frames(container, stream))
+    n_pictures = sum(1 for _ in decoded_frames(container, stream))
     container.close()
     if n_pictures == 0:
         raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")

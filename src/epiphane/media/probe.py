@@ -3,10 +3,14 @@
 from fractions import Fraction
 from pathlib import Path
 
+import av
 from msgspec import Struct
 
+from epiphane.document.model import FootageKind
 from epiphane.media.clip import Clip
 from epiphane.media.fingerprint import fingerprint
+from epiphane.media.kind import kind_of
+from epiphane.media.still import Still
 from epiphane.timing import nearest_common_rate
 
 
@@ -19,16 +23,29 @@ class FootageFacts(Struct, frozen=True):
     width: int
     height: int
     rate: Fraction
+    kind: FootageKind = FootageKind.VIDEO
+    has_sound: bool = False
 
 
 def probe_footage(path: Path) -> FootageFacts:
-    """Return the facts about a clip.
+    """Return the facts about a video, a still or a sound.
 
     Raises
     ------
     MediaError
-        If it is missing, damaged, or has no picture.
+        If it is missing, damaged, or has neither picture nor sound.
     """
+    kind = kind_of(path)
+    match kind:
+        case FootageKind.STILL:
+            return _still_facts(path)
+        case FootageKind.SOUND:
+            return _sound_facts(path)
+        case FootageKind.VIDEO:
+            return _video_facts(path)
+
+
+def _video_facts(path: Path) -> FootageFacts:
     clip = Clip(path)
     try:
         width, height = clip.display_size
@@ -39,6 +56,28 @@ def probe_footage(path: Path) -> FootageFacts:
             width=width,
             height=height,
             rate=nearest_common_rate(clip.rate),
+            has_sound=clip.has_sound,
         )
     finally:
         clip.close()
+
+
+def _still_facts(path: Path) -> FootageFacts:
+    still = Still(path)
+    still.read()  # a picture cut short is told now, not when it is shown
+    width, height = still.display_size
+    return FootageFacts(
+        str(path.absolute()), fingerprint(path), 0.0, width, height, Fraction(1), FootageKind.STILL
+    )
+
+
+def _sound_facts(path: Path) -> FootageFacts:
+    with av.open(str(path), metadata_errors="replace") as container:
+        stream = container.streams.audio[0]
+        duration = 0.0
+        if stream.duration is not None and stream.time_base is not None:
+            duration = float(stream.duration * stream.time_base)
+        elif container.duration is not None:
+            duration = container.duration / av.time_base
+    kind = FootageKind.SOUND
+    return FootageFacts(str(path.absolute()), fingerprint(path), duration, 1, 1, Fraction(1), kind, True)

@@ -5,7 +5,7 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, spec_of_tags
+from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, spec_of_tags, yuv_to_bgr
 from epiphane.types import Picture, Plane, Size
 
 _PLANAR = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444p"}
@@ -23,7 +23,7 @@ class RawPicture(Struct, frozen=True, eq=False):
     Attributes
     ----------
     planes : three `Plane`, or one `Picture`
-        Y, Cb and Cr, the last two of any smaller size; or one BGR picture.
+        Y, Cb and Cr, the last two of any smaller size; or one picture, BGR or premultiplied BGRA.
     spec : ColourSpec
         What the planes are in; without meaning for BGR.
     pixel_aspect : float
@@ -47,8 +47,14 @@ class RawPicture(Struct, frozen=True, eq=False):
 
 
 def raw_from_bgr(picture: Picture) -> RawPicture:
-    """Return a picture that has always been BGR."""
+    """Return a picture that has always been BGR, or premultiplied BGRA."""
     return RawPicture((picture,))
+
+
+def premultiplied(picture: Picture, alpha: Plane) -> Picture:
+    """Return premultiplied BGRA from BGR and alpha, uint8 of the same height and width."""
+    scaled = cv2.multiply(np.ascontiguousarray(picture), cv2.merge([alpha] * 3), scale=1 / 255)
+    return np.asarray(cv2.merge([*cv2.split(scaled), alpha]), np.uint8)
 
 
 def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPicture:
@@ -57,6 +63,9 @@ def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPic
     Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr 4:4:4 or BGR.
     """
     name = frame.format.name
+    if any(component.is_alpha for component in frame.format.components):
+        picture = _with_alpha(frame, name)
+        return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
     if frame.format.is_rgb or name.startswith(("gray", "pal", "mono", "bgr", "rgb", "ya")):
         picture = np.ascontiguousarray(frame.to_ndarray(format="bgr24"), np.uint8)
         return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
@@ -70,6 +79,18 @@ def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPic
     if frame.rotation % 180:
         pixel_aspect = 1 / pixel_aspect
     return RawPicture((planes[0], planes[1], planes[2]), spec, pixel_aspect)
+
+
+def _with_alpha(frame: av.VideoFrame, name: str) -> Picture:
+    """Return premultiplied BGRA; colours of Y'CbCr take the exact road of all others."""
+    if not name.startswith("yuva"):
+        picture = np.ascontiguousarray(frame.to_ndarray(format="bgra"), np.uint8)
+        return premultiplied(picture[..., :3], picture[..., 3])
+    deep = frame.reformat(format="yuva444p")
+    luma, blue, red, alpha = (_plane(plane) for plane in deep.planes)
+    spec = spec_of_tags(int(frame.colorspace), int(frame.color_range), n_lines=min(frame.width, frame.height))
+    bgr = np.asarray(cv2.transform(cv2.merge([luma, blue, red]), yuv_to_bgr(spec)), np.uint8)
+    return premultiplied(bgr, alpha)
 
 
 def _eight_bit_sibling(name: str) -> str:

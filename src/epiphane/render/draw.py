@@ -12,6 +12,7 @@ from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.fuse import Pass, fuse, stays_inside
+from epiphane.render.placing import placed_plane
 from epiphane.render.plan import FramePlan, SourceFrame
 from epiphane.types import FloatArray, Picture, Plane, Size
 
@@ -108,15 +109,18 @@ def _placed(plan: FramePlan, sources: Sources, size: Size, done: Pass) -> tuple[
         return np.zeros((size[1], size[0], 3), np.uint8), None
     raw = sources.picture(plan.source)
     planes = _moved(raw, plan, size, done.warp)
-    if len(planes) == 1:
-        return planes[0], None
+    if len(planes) == 1:  # premultiplied: what is left of the colours lies over black already
+        return np.ascontiguousarray(planes[0][..., :3]), None
     full = [_resized(plane, size, cv2.INTER_NEAREST) for plane in planes]
     return np.asarray(cv2.merge(full), np.uint8), yuv_to_bgr(raw.spec)
 
 
 def _moved(raw: RawPicture, plan: FramePlan, size: Size, warp: FloatArray | None) -> list[Plane]:
     """Return the planes fitted to the size wanted, and warped."""
-    planes = [_fitted(plane, raw, size, plan.shape) for plane in raw.planes]
+    planes = [
+        placed_plane(plane, raw, size, plan.shape, plan.placing, is_chroma=number > 0)
+        for number, plane in enumerate(raw.planes)
+    ]
     return planes if warp is None else [_warped(plane, warp) for plane in planes]
 
 
@@ -147,32 +151,6 @@ def _toned(
 
 def _transformed(picture: Picture, matrix: FloatArray | None) -> Picture:
     return picture if matrix is None else np.asarray(cv2.transform(picture, matrix), np.uint8)
-
-
-def _fitted(plane: Plane, raw: RawPicture, size: Size, shape: Size) -> Plane:
-    """Cut a plane to the project's shape, about its middle, and bring it to the size wanted.
-
-    The picture fills the frame; what sticks out is cut off. A plane that is smaller than its
-    picture (subsampled colour) stays smaller by as much.
-    """
-    height, width = plane.shape[:2]
-    stored_width, stored_height = raw.shape
-    target = (
-        max(1, -(-size[0] * width // stored_width)),
-        max(1, -(-size[1] * height // stored_height)),
-    )
-    seen_width = stored_width * raw.pixel_aspect
-    wanted = shape[0] / shape[1]
-    keep_x = min(1.0, stored_height * wanted / seen_width)
-    keep_y = min(1.0, seen_width / wanted / stored_height)
-    cut_width, cut_height = max(1, round(width * keep_x)), max(1, round(height * keep_y))
-    left, top = (width - cut_width) // 2, (height - cut_height) // 2
-    cut = plane[top : top + cut_height, left : left + cut_width]
-    if (cut_width, cut_height) == target:
-        return cut
-    is_smaller = target[0] * 2 <= cut_width or target[1] * 2 <= cut_height
-    method = cv2.INTER_AREA if is_smaller else cv2.INTER_LINEAR
-    return np.asarray(cv2.resize(cut, target, interpolation=method), np.uint8)
 
 
 def _warped(plane: Plane, warp: FloatArray) -> Plane:

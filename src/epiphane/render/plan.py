@@ -4,11 +4,13 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
-from epiphane.document.model import Footage, FootageId, Project
+from epiphane.document.model import Footage, FootageId, FootageKind, Project, Shot
+from epiphane.document.shots import source_seconds
 from epiphane.effects.declare import ParameterValue
 from epiphane.effects.registry import find_effect
 from epiphane.keying.schedule import Schedule
-from epiphane.timeline.shots import shot_at, source_seconds
+from epiphane.render.placing import COVERING, Placing, placing_of
+from epiphane.timeline.shots import shot_at
 
 EffectValues: TypeAlias = tuple[tuple[str, ParameterValue], ...]
 
@@ -30,11 +32,12 @@ class ActiveEffect(Struct, frozen=True):
 
 
 class FramePlan(Struct, frozen=True):
-    """One frame: its source (None is black), the shape it is fitted to, and its effects in order."""
+    """One frame: its source (None is black), the frame's shape, how it lies in it, effects in order."""
 
     source: SourceFrame | None
     shape: tuple[int, int]
     effects: tuple[ActiveEffect, ...] = ()
+    placing: Placing = COVERING
 
 
 def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
@@ -43,18 +46,17 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     Effects at rest are left out, so a plan without effects says that the footage goes through
     untouched. Lanes of effects that this version does not know do nothing.
     """
-    shape = (project.width, project.height)
-    return FramePlan(_source(project, frame), shape, _effects(cues, frame))
-
-
-def _source(project: Project, frame: int) -> SourceFrame | None:
+    shape, effects = (project.width, project.height), _effects(cues, frame)
     shot = shot_at(project, frame)
-    if shot is None:
-        return None
-    footage = _footage(project, shot.footage)
-    if footage is None:
-        return None
-    seconds = round(source_seconds(project, shot, frame), 9)
+    footage = None if shot is None else _footage(project, shot.footage)
+    if shot is None or footage is None or footage.kind is FootageKind.SOUND:
+        return FramePlan(None, shape, effects)
+    return FramePlan(source_of(project, shot, footage, frame), shape, effects, placing_of(shot, frame))
+
+
+def source_of(project: Project, shot: Shot, footage: Footage, frame: int) -> SourceFrame:
+    """Return the picture of its footage that a shot shows on a frame of the project."""
+    seconds = round(source_seconds(shot, footage, frame, project.rate), 9)
     return SourceFrame(footage.path, footage.fingerprint, seconds)
 
 

@@ -7,27 +7,46 @@ from pathlib import Path
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.placeholder import placeholder
+from epiphane.media.proxy import ProxyStore
 from epiphane.media.raw import RawPicture
+from epiphane.media.still import Still, is_still
 from epiphane.render.plan import SourceFrame
 
 _MOST_OPEN = 16
+# Stills and the pictures kept of clips; a still of 4096 pixels a side takes 48 MB.
+_MOST_BYTES = 512 << 20
+
+_Opened = Clip | Still | MediaError
 
 
 class OpenFootage:
-    """The clips that a project draws from; may be used from several threads."""
+    """The clips and stills that a project draws from; may be used from several threads.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    proxies : ProxyStore or None
+        With it, footage that has a proxy is read from there: for previews.
+    most_open : int
+        Files that are open at once; the longest unused is closed.
+    """
+
+    def __init__(self, proxies: ProxyStore | None = None, *, most_open: int = _MOST_OPEN) -> None:
+        self._proxies = proxies
+        self._most_open = most_open
         self._lock = threading.Lock()
-        self._clips: OrderedDict[tuple[str, str], Clip | MediaError] = OrderedDict()
+        self._files: OrderedDict[tuple[str, str], _Opened] = OrderedDict()
+        self._opening: dict[tuple[str, str], threading.Lock] = {}
         self._faults: dict[str, str] = {}
 
     def picture(self, source: SourceFrame) -> RawPicture:
         """Return a picture, or a placeholder that says why there is none."""
-        clip = self._clip(source.path, source.fingerprint)
-        if isinstance(clip, MediaError):
-            return placeholder(str(clip))
+        opened = self._open(source.path, source.fingerprint)
+        if isinstance(opened, MediaError):
+            return placeholder(str(opened))
         try:
-            return clip.read(clip.index_at(source.seconds))
+            picture = opened.read(opened.index_at(source.seconds))
+            self._make_room()
+            return picture
         except MediaError as error:
             self._faults[source.path] = str(error)
             return placeholder(str(error))
@@ -40,35 +59,65 @@ class OpenFootage:
         """Try files again that could not be opened: they may have been put back."""
         with self._lock:
             self._faults.clear()
-            for key in [key for key, clip in self._clips.items() if isinstance(clip, MediaError)]:
-                del self._clips[key]
+            for key in [key for key, found in self._files.items() if isinstance(found, MediaError)]:
+                del self._files[key]
+
+    def forget(self, fingerprint: str) -> None:
+        """Open some footage anew when it is next wanted: there is a proxy of it now."""
+        # Not closed: another thread may be reading it, and its last holder closes it.
+        with self._lock:
+            for key in [key for key in self._files if key[1] == fingerprint]:
+                del self._files[key]
 
     def close(self) -> None:
         """Close every file."""
         with self._lock:
-            clips = list(self._clips.values())
-            self._clips.clear()
-        for clip in clips:
-            if isinstance(clip, Clip):
-                clip.close()
+            files = list(self._files.values())
+            self._files.clear()
+        for found in files:
+            if not isinstance(found, MediaError):
+                found.close()
 
-    def _clip(self, path: str, fingerprint: str) -> Clip | MediaError:
+    def _open(self, path: str, fingerprint: str) -> _Opened:
+        key = (path, fingerprint)
         with self._lock:
-            found = self._clips.get((path, fingerprint))
+            found = self._files.get(key)
+            if found is not None:
+                self._files.move_to_end(key)
+                return found
+            opening = self._opening.setdefault(key, threading.Lock())
+        with opening:  # others go on with files that are open
+            with self._lock:
+                found = self._files.get(key)
             if found is None:
-                found = self._opened(path)
-                self._clips[path, fingerprint] = found
-                while len(self._clips) > _MOST_OPEN:
-                    _, old = self._clips.popitem(last=False)
-                    if isinstance(old, Clip):
-                        old.close()
-            else:
-                self._clips.move_to_end((path, fingerprint))
+                found = self._opened(path, fingerprint)
+                with self._lock:
+                    self._files[key] = found
+                    self._opening.pop(key, None)
+                self._make_room()
             return found
 
-    def _opened(self, path: str) -> Clip | MediaError:
+    def _make_room(self) -> None:
+        """Let go of what was unused for longest, as far as there are too many files or too much in memory."""
+        with self._lock:
+            n_files = len(self._files)
+            while n_files > 1 and (n_files > self._most_open or self._n_bytes() > _MOST_BYTES):
+                self._files.popitem(last=False)
+                n_files -= 1
+
+    def _n_bytes(self) -> int:
+        return sum(found.n_bytes for found in self._files.values() if not isinstance(found, MediaError))
+
+    def _opened(self, path: str, fingerprint: str) -> _Opened:
+        proxy = None if self._proxies is None else self._proxies.find(fingerprint)
         try:
-            return Clip(Path(path))
+            if proxy is not None and Path(path).is_file():
+                return _file(proxy)
+            return _file(Path(path))
         except MediaError as error:
             self._faults[path] = str(error)
             return error
+
+
+def _file(path: Path) -> Clip | Still:
+    return Still(path) if is_still(path) else Clip(path)

@@ -1,9 +1,8 @@
-"""From a frame of the project to an instant of its footage."""
+"""What is on screen at a frame of the project."""
 
 import bisect
 
 from epiphane.document.model import Project, Shot
-from epiphane.timing import frame_start
 
 
 def shot_at(project: Project, frame: int) -> Shot | None:
@@ -13,11 +12,6 @@ def shot_at(project: Project, frame: int) -> Shot | None:
         return None
     shot = project.shots[index]
     return shot if frame < shot.start + shot.n_frames else None
-
-
-def source_seconds(project: Project, shot: Shot, frame: int) -> float:
-    """Return the instant of its footage, in seconds, that a shot shows on a frame of the project."""
-    return shot.source_start + frame_start(frame - shot.start, project.rate)
 
 
 def cut_frames(project: Project) -> list[int]:

@@ -14,16 +14,21 @@ from PyQt6.QtWidgets import (
 
 from epiphane.desk import theme
 from epiphane.desk.bench.beat import BeatBench
+from epiphane.desk.bench.cue import CueBench
 from epiphane.desk.bench.export import ExportBench
 from epiphane.desk.bench.fields import label
+from epiphane.desk.bench.filling import FillingBench
+from epiphane.desk.bench.footage import FootageBench
 from epiphane.desk.bench.lane import LaneBench
-from epiphane.desk.bench.others import CueBench, ShotBench
 from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.bench.shot import ShotBench
 from epiphane.desk.bench.song import SongBench
+from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.score.paint import lane_label
-from epiphane.edits.footage import footage_name
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.edits.shots import footage_name
 
 
 class BenchPanel(QFrame):
@@ -37,7 +42,7 @@ class BenchPanel(QFrame):
 
     pulse_made = pyqtSignal(object)
 
-    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, thumbnails: Thumbnails, player: ClipPlayer) -> None:
         super().__init__()
         self._editor = editor
         self.setProperty("panel", True)
@@ -45,12 +50,15 @@ class BenchPanel(QFrame):
         self._name = QLabel()
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
-        self.song, self._cues, self._shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.song, self._cues, self.shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.filling = FillingBench(editor)
+        self.footage = FootageBench(editor, thumbnails, player)
         self.beat = BeatBench(editor)
         self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
-        for page in (self.song, self.beat, self._cues, self._shot, self.export):
+        pages = (self.song, self.beat, self._cues, self.shot, self.footage, self.filling, self.export)
+        for page in pages:
             self._pages.add_page(page)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -107,8 +115,16 @@ class BenchPanel(QFrame):
         elif kind is Kind.SHOT:
             shot = self._editor.selected_shot()
             footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
-            self._show(self._shot, "Shot", footage_name(footage) if footage else "")
-            self._shot.refresh()
+            self._show(self.shot, "Shot", footage_name(footage) if footage else "")
+            self.shot.refresh()
+        elif kind is Kind.FOOTAGE:
+            chosen = self._editor.selected_footage()
+            kind_word = chosen.kind.value.capitalize() if chosen else ""
+            self._show(self.footage, kind_word, footage_name(chosen) if chosen else "")
+            self.footage.refresh()
+        elif kind is Kind.FILLING:
+            self._show(self.filling, "Filling", "the song with footage")
+            self.filling.refresh()
         elif kind is Kind.EXPORT:
             self._show(self.export, "Export", self._editor.title)
             self.export.refresh()

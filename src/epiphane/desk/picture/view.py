@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk import theme
@@ -26,6 +26,8 @@ class PictureView(QWidget):
         super().__init__()
         self._picture: Picture | None = None
         self._image: QImage | None = None
+        self._guest: QImage | None = None
+        self._guest_words = ""
         self._aspect = 16 / 9
         self.setAccessibleName("Picture")
         self.setMinimumSize(240, 135)
@@ -53,6 +55,17 @@ class PictureView(QWidget):
         self._image = None
         self.update()
 
+    def show_guest(self, picture: Picture | None, words: str) -> None:
+        """Show a frame of a clip over the project's picture, and which it is; None takes it away."""
+        self._guest = None if picture is None else image_of(picture).copy()
+        self._guest_words = words
+        self.update()
+
+    @property
+    def has_guest(self) -> bool:
+        """Whether a clip is shown in place of the project."""
+        return self._guest is not None
+
     def device_pixels(self) -> Size:
         """Return the size of the picture on screen, in its pixels."""
         room = self._room()
@@ -62,6 +75,9 @@ class PictureView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PICTURE_GROUND)
+        if self._guest is not None:
+            self._paint_guest(painter, self._guest)
+            return
         if self._picture is None:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(9.5))
@@ -70,6 +86,24 @@ class PictureView(QWidget):
         if self._image is None:
             self._image = self._fitted(self._picture)
         painter.drawImage(QPointF(self._room().topLeft()), self._image)
+
+    def _paint_guest(self, painter: QPainter, guest: QImage) -> None:
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawImage(self._room(), guest)
+        if not self._guest_words:
+            return
+        painter.setFont(theme.numbers(9))
+        width = painter.fontMetrics().horizontalAdvance(self._guest_words) + 14
+        room = self._room()
+        box = QRectF(room.left() + 8, room.bottom() - 28, width, 20)
+        ground = QColor(theme.GROUND)
+        ground.setAlpha(200)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(theme.TEXT)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._guest_words)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._image = None

@@ -16,21 +16,18 @@ from epiphane.desk.score.layout import (
     LANE_HEIGHT,
     MARGIN_LEFT,
     RULER_HEIGHT,
-    SHOTS_HEIGHT,
     ScoreLayout,
     Stave,
 )
 from epiphane.desk.score.notes import NotePainter, hits_between
+from epiphane.desk.score.shots import ShotPainter
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Envelope, Lane, Shot
-from epiphane.edits.footage import footage_name
+from epiphane.document.model import Envelope, Lane
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.timing import frame_at, frame_start
-
-_THUMB_WIDTH = 64
 
 
 class CueShape(Struct, frozen=True):
@@ -48,8 +45,8 @@ class StavePainter:
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
         self._editor = editor
-        self._thumbnails = thumbnails
         self._notes = NotePainter(editor)
+        self._shots = ShotPainter(editor, thumbnails)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint one stave without the playhead."""
@@ -57,7 +54,7 @@ class StavePainter:
         self._paint_ruler(painter, layout, stave)
         self._paint_sound(painter, layout, stave)
         self._notes.paint(painter, layout, stave)
-        self._paint_shots(painter, layout, stave)
+        self._shots.paint(painter, layout, stave)
         for index, lane in enumerate(self._editor.cues.lanes):
             self._paint_lane(painter, layout, stave, index, lane)
 
@@ -166,63 +163,6 @@ class StavePainter:
             ratio = 1.0 if device is None else device.devicePixelRatioF()
             image = _silhouettes(heights, round(height - 2), ratio)
             painter.drawImage(QRectF(int(left), top + 1, len(edges) - 1, height - 2), image)
-
-    def _paint_shots(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        top = layout.shots_top(stave.top)
-        left, right = layout.left(stave), layout.right(stave)
-        painter.fillRect(QRectF(left, top, right - left, SHOTS_HEIGHT), theme.STRIP)
-        project = self._editor.project
-        if not project.shots and stave.index == 0:
-            painter.setPen(theme.QUIET)
-            painter.setFont(theme.words(9))
-            box = QRectF(left + 12, top, right - left, SHOTS_HEIGHT)
-            painter.drawText(box, _LEFT, "Drop clips here: each is cut on a bar")
-        for shot in project.shots:
-            start = frame_start(shot.start, project.rate)
-            end = frame_start(shot.start + shot.n_frames, project.rate)
-            if end > stave.start + 1e-3 and start < stave.end - 1e-3:
-                x0 = max(left, layout.x_at(stave, max(start, stave.start)))
-                x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
-                self._paint_shot(painter, QRectF(x0, top, x1 - x0, SHOTS_HEIGHT), shot, layout, stave)
-
-    def _paint_shot(
-        self, painter: QPainter, box: QRectF, shot: Shot, layout: ScoreLayout, stave: Stave
-    ) -> None:
-        project = self._editor.project
-        footage = next((f for f in project.footage if f.id == shot.footage), None)
-        painter.save()
-        painter.setClipRect(box)
-        x = box.left()
-        while x < box.right() and footage is not None:
-            seconds = layout.seconds_at(stave, x + 1) - frame_start(shot.start, project.rate)
-            image = self._thumbnails.get(footage, shot.source_start + max(seconds, 0.0))
-            if image is not None:
-                painter.drawImage(QRectF(x, box.top(), _THUMB_WIDTH, SHOTS_HEIGHT), image)
-            x += _THUMB_WIDTH
-        begins = box.left() > layout.left(stave) + 0.5 or stave.index == 0
-        if begins or frame_start(shot.start, project.rate) >= stave.start - 1e-3:
-            painter.fillRect(QRectF(box.left(), box.top(), 2, box.height()), theme.GROUND)
-        if footage is not None:
-            self._paint_shot_name(painter, box, footage_name(footage))
-        painter.restore()
-        if shot.id == self._editor.selection.shot:
-            painter.setPen(QPen(theme.TEXT, 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(box.adjusted(2, 1, -1, -1))
-
-    def _paint_shot_name(self, painter: QPainter, box: QRectF, name: str) -> None:
-        painter.setFont(theme.words(8, weight=500))
-        width = painter.fontMetrics().horizontalAdvance(name) + 10
-        if width > box.width() - 6:
-            return
-        ground = QColor(theme.GROUND)
-        ground.setAlpha(190)
-        label = QRectF(box.left() + 5, box.bottom() - 17, width, 14)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(ground)
-        painter.drawRoundedRect(label, 3, 3)
-        painter.setPen(theme.TEXT)
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
 
     def _paint_lane(
         self, painter: QPainter, layout: ScoreLayout, stave: Stave, index: int, lane: LaneSchedule

@@ -6,8 +6,11 @@ from epiphane.desk.attacks import attack_distance, attack_words
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
-from epiphane.document.model import Song
+from epiphane.document.model import FootageKind, Project, Shot, Song
+from epiphane.document.shots import source_seconds
+from epiphane.edits.shots import footage_name
 from epiphane.keying.schedule import Cue
+from epiphane.timing import frame_at
 
 _REACH_PIXELS = 6
 
@@ -17,6 +20,24 @@ def tell_cue(cue: Cue) -> str:
     nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
     state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
     return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
+
+
+def tell_shot(project: Project, shot: Shot | None, seconds: float) -> str:
+    """Return in words what a shot shows at an instant of the song."""
+    if shot is None:
+        return "Drop clips here: each lasts to the next bar line"
+    footage = next((one for one in project.footage if one.id == shot.footage), None)
+    if footage is None:
+        return "its footage is not there"
+    frame = frame_at(seconds, project.rate)
+    words = [footage_name(footage), f"frame {frame}"]
+    if footage.kind is not FootageKind.STILL:
+        words.append(f"shows {source_seconds(shot, footage, frame, project.rate):.2f} s")
+    if shot.speed != 1:
+        words.append(f"at {shot.speed * 100:.0f} %")
+    if shot.pin is not None:
+        words.append(f"moment on frame {frame_at(shot.pin.hit, project.rate)}")
+    return " · ".join(words)
 
 
 def tell_hit(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -> str:

@@ -25,6 +25,7 @@ from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_strength
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
+    SHOTS_HEIGHT,
     SOUND_HEIGHT,
     SPECTRUM_HEIGHT,
     Place,
@@ -33,18 +34,17 @@ from epiphane.desk.score.layout import (
     Strip,
 )
 from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.score.pick import cue_under, cues_within, shot_under
 from epiphane.desk.score.spectrum import grip_at
-from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit
+from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.grid import bar_at
 from epiphane.document.model import FootageId, Lane, LaneId, Shot
 from epiphane.edits.beats import add_beat
-from epiphane.edits.cues import CueKey, toggle_cues
+from epiphane.edits.cues import toggle_cues
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
-_FOOT_GRAB = 4
 _DRAG_START = 4
 
 
@@ -53,8 +53,8 @@ class ScoreView(QAbstractScrollArea):
 
     Signals
     -------
-    footage_dropped(ids: list of FootageId, bar: int or None)
-        Clips from the shelf; the bar where they go, or None for the end of the row.
+    footage_dropped(ids: list of FootageId, shot: ShotId or None)
+        Clips from the shelf; the shot whose place they take, or None for the end of the row.
     effect_dropped(key: str, pulse: PulseId or None)
         An effect from the shelf, and the pulse on whose line it was dropped.
     lines_changed()
@@ -73,7 +73,7 @@ class ScoreView(QAbstractScrollArea):
         self._unsure: set[int] = set()
         self._bars_per_line = 4
         self._drag: Drag | None = None
-        self._drop_bar: int | None = None
+        self._drop_shot: Shot | None = None
         self._is_dropping = False
         self._rubber = QRectF()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
@@ -204,17 +204,25 @@ class ScoreView(QAbstractScrollArea):
         painter.drawEllipse(QPointF(x, top + 2), 3.5, 3.5)
 
     def _paint_drop(self, painter: QPainter) -> None:
+        """Show where clips would go: over the shot whose place they take, or at the end of the row."""
         if not self._is_dropping:
             return
-        bars = self._editor.bars
-        shots_end = max((s.start + s.n_frames for s in self._editor.project.shots), default=0)
-        seconds = frame_start(shots_end, self._editor.project.rate)
-        if self._drop_bar is not None:
-            seconds = bars[self._drop_bar].start
-        stave = self._layout.stave_at(seconds)
-        top = self._layout.shots_top(stave.top) - self._offset
-        x = self._layout.x_at(stave, max(seconds, stave.start))
-        painter.fillRect(QRectF(x - 2, top - 4, 4, 44), theme.TEXT)
+        project, shot = self._editor.project, self._drop_shot
+        start = max((s.start + s.n_frames for s in project.shots), default=0) if shot is None else shot.start
+        end = start if shot is None else shot.start + shot.n_frames
+        first, last = (frame_start(frame, project.rate) for frame in (start, end))
+        for stave in self._layout.staves:
+            if first > stave.end - 1e-6 or last < stave.start - 1e-6:
+                continue
+            top = self._layout.shots_top(stave.top) - self._offset
+            left = self._layout.x_at(stave, max(first, stave.start))
+            right = self._layout.x_at(stave, min(last, stave.end))
+            if shot is None:
+                painter.fillRect(QRectF(left - 2, top - 4, 4, 44), theme.TEXT)
+                return
+            painter.setPen(QPen(theme.TEXT, 3))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(left + 1, top, right - left - 2, SHOTS_HEIGHT))
 
     # Mouse
 
@@ -277,7 +285,7 @@ class ScoreView(QAbstractScrollArea):
 
     def _press_elsewhere(self, place: Place, at: QPointF) -> None:
         if place.strip is Strip.SHOTS:
-            shot = self._shot_at(place.seconds)
+            shot = shot_under(self._editor.project, place.seconds)
             self._editor.select(Selection(Kind.SHOT, shot=shot.id) if shot else Selection())
         elif place.pulse is not None:
             self._editor.select(Selection(Kind.PULSE, pulse=place.pulse))
@@ -309,7 +317,9 @@ class ScoreView(QAbstractScrollArea):
                 self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
         elif drag.grip is Grip.RUBBER:
             self._rubber = QRectF(drag.origin, at).normalized()
-            self._editor.select_cues(drag.keys | self._cues_in(self._rubber), lane=drag.place.lane)
+            self._editor.select_cues(
+                drag.keys | cues_within(self._editor, self._layout, self._rubber), lane=drag.place.lane
+            )
             self._paper.update()
         elif drag.grip is Grip.FREQUENCIES:
             drag_band(self._editor, drag, self._layout, at.y())
@@ -385,8 +395,10 @@ class ScoreView(QAbstractScrollArea):
             hit = self._cue_at(place, lane, at)
             if hit is not None:
                 return tell_cue(hit[0])
-        if place.strip is Strip.SHOTS and self._shot_at(place.seconds) is None:
-            return "Drop clips here: each is cut on a bar"
+        if place.strip is Strip.SHOTS:
+            return tell_shot(
+                self._editor.project, shot_under(self._editor.project, place.seconds), place.seconds
+            )
         told = tell_hit(self._editor, self._layout, place, at)
         if told:
             return told
@@ -402,7 +414,7 @@ class ScoreView(QAbstractScrollArea):
         if event is None:
             return
         self._is_dropping = bool(carried_footage(event.mimeData()))
-        self._drop_bar = self._bar_under(event.position())
+        self._drop_shot = self._shot_under(event.position())
         self._paper.update()
         event.acceptProposedAction()
 
@@ -417,20 +429,18 @@ class ScoreView(QAbstractScrollArea):
         footage: Sequence[FootageId] = carried_footage(event.mimeData())
         effect = carried_effect(event.mimeData())
         if footage:
-            self.footage_dropped.emit(list(footage), self._bar_under(event.position()))
+            shot = self._shot_under(event.position())
+            self.footage_dropped.emit(list(footage), None if shot is None else shot.id)
         elif effect:
             place = self._layout.locate(event.position().x(), event.position().y() + self._offset)
             self.effect_dropped.emit(effect, None if place is None else place.pulse)
         event.acceptProposedAction()
         self._paper.update()
 
-    def _bar_under(self, position: QPointF) -> int | None:
-        """Return the bar of the shot under the pointer: new ones go before it; None is the end."""
+    def _shot_under(self, position: QPointF) -> Shot | None:
+        """Return the shot under the pointer, which is exchanged; None is the end of the row."""
         place = self._layout.locate(position.x(), position.y() + self._offset)
-        shot = None if place is None else self._shot_at(place.seconds)
-        if shot is None:
-            return None
-        return bar_at(self._editor.bars, frame_start(shot.start + 1, self._editor.project.rate))
+        return None if place is None else shot_under(self._editor.project, place.seconds)
 
     # What is where
 
@@ -454,49 +464,13 @@ class ScoreView(QAbstractScrollArea):
         rate = self._editor.project.rate
         return self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
 
-    def _shot_at(self, seconds: float) -> Shot | None:
-        frame = frame_at(seconds, self._editor.project.rate)
-        return next((s for s in self._editor.project.shots if s.start <= frame < s.start + s.n_frames), None)
-
     def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, Grip] | None:
-        """Return the cue at a point and what of it would be dragged there."""
-        found = self._editor.cues.lane(lane.id)
-        best: tuple[float, Cue, Grip] | None = None
-        for cue in found.cues if found is not None else ():
-            if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
-                continue
-            shape = self._painter.cue_shape(self._layout, place.stave, lane, cue)
-            if not shape.left - _FOOT_GRAB <= at.x() <= shape.right + _FOOT_GRAB:
-                continue
-            grip = Grip.CUE
-            if at.x() < shape.left + _FOOT_GRAB and shape.peak - shape.left > 2 * _FOOT_GRAB:
-                grip = Grip.RISE
-            elif at.x() > shape.right - _FOOT_GRAB:
-                grip = Grip.FALL
-            distance = abs(at.x() - shape.peak)
-            if best is None or distance < best[0]:
-                best = (distance, cue, grip)
-        return None if best is None else best[1:]
+        return cue_under(self._editor, self._painter, self._layout, place, lane, at)
 
     def _pixels_to_frames(self, drag: Drag, pixels: float) -> int:
         scale = self._layout.pixels_per_second(drag.place.stave, drag.place.seconds)
         # [px] / [px/s] * [frame/s] = [frame]
         return round(pixels / scale * float(self._editor.project.rate))
-
-    def _cues_in(self, band: QRectF) -> frozenset[CueKey]:
-        keys: set[CueKey] = set()
-        for stave in self._layout.staves:
-            for index, lane in enumerate(self._editor.cues.lanes):
-                top = self._layout.lane_top(stave, index)
-                if top + LANE_HEIGHT < band.top() or top > band.bottom():
-                    continue
-                keys.update(
-                    (lane.lane.id, cue.hit.time)
-                    for cue in lane.cues
-                    if stave.start <= cue.hit.time < stave.end
-                    and band.left() <= self._layout.x_at(stave, cue.hit.time) <= band.right()
-                )
-        return frozenset(keys)
 
     # Staying current
 

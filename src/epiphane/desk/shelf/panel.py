@@ -1,154 +1,29 @@
 """The shelf: footage and effects as tiles to drag onto the score, and the pulses of the project."""
 
-from collections.abc import Callable
-
-from PyQt6.QtCore import QMimeData, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDrag, QImage, QKeyEvent, QPainter, QPainterPath, QPen, QPixmap
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QListWidget,
-    QListWidgetItem,
+    QLineEdit,
     QPushButton,
     QStackedWidget,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QVBoxLayout,
 )
 
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import label
-from epiphane.desk.carry import carry_effect, carry_footage
+from epiphane.desk.bench.fields import choice_field, label
+from epiphane.desk.carry import carry_effect
 from epiphane.desk.editor import Editor
+from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.pulses import PulsePage
+from epiphane.desk.shelf.tiles import Tile, Tiles
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, FootageId
-from epiphane.edits.footage import footage_name, remove_footage
+from epiphane.document.model import FootageKind
 from epiphane.effects.registry import all_effects, effect_named
-from epiphane.timing import clock_text
 
-_TILE = QSize(112, 92)
-_PICTURE = QSize(104, 58)
-_KEY, _LINE, _NOTE, _IMAGE = (Qt.ItemDataRole.UserRole + n for n in range(4))
-
-
-class Tiles(QListWidget):
-    """Tiles in a row that wraps; dragged onto the score, or taken with Enter or a double click.
-
-    Signals
-    -------
-    taken(keys: list)
-        What was chosen, by key.
-    """
-
-    taken = pyqtSignal(object)
-    removed = pyqtSignal(object)
-
-    def __init__(self, name: str, carry: Callable[[list[object]], QMimeData]) -> None:
-        super().__init__()
-        self._carry = carry
-        self.setAccessibleName(name)
-        self.setViewMode(QListWidget.ViewMode.IconMode)
-        self.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self.setMovement(QListWidget.Movement.Static)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setDragEnabled(True)
-        self.setGridSize(_TILE)
-        self.setSpacing(0)
-        self.setUniformItemSizes(True)
-        self.setItemDelegate(_TileDelegate(self))
-        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.itemDoubleClicked.connect(lambda item: self.taken.emit([item.data(_KEY)]))
-
-    def show_tiles(self, tiles: list[tuple[object, str, str, QColor | None, str]]) -> None:
-        """Show tiles: key, name, note, line colour, tooltip; those still there keep their picture."""
-        keys = [self.item(n).data(_KEY) for n in range(self.count())]  # type: ignore[union-attr]
-        if keys != [tile[0] for tile in tiles]:
-            self.clear()
-            for _ in tiles:
-                self.addItem(QListWidgetItem())
-        for number, (key, name, note, line, tip) in enumerate(tiles):
-            item = self.item(number)
-            assert item is not None
-            item.setText(name)
-            item.setToolTip(tip)
-            item.setData(_KEY, key)
-            item.setData(_NOTE, note)
-            item.setData(_LINE, line)
-
-    def show_picture(self, number: int, image: QImage | None) -> None:
-        """Put a picture on a tile."""
-        item = self.item(number)
-        if item is not None and image is not None:
-            item.setData(_IMAGE, image)
-
-    def chosen(self) -> list[object]:
-        """Return the keys of the selected tiles, in order."""
-        items = [self.item(n) for n in range(self.count())]
-        return [item.data(_KEY) for item in items if item is not None and item.isSelected()]
-
-    def startDrag(self, actions: Qt.DropAction) -> None:
-        keys = self.chosen()
-        if keys:
-            drag = QDrag(self)
-            drag.setMimeData(self._carry(keys))
-            image = next((i.data(_IMAGE) for i in self.selectedItems() if i.data(_IMAGE)), None)
-            if isinstance(image, QImage):
-                drag.setPixmap(QPixmap.fromImage(image.scaled(_PICTURE)))
-                drag.setHotSpot(QPoint(_PICTURE.width() // 2, _PICTURE.height() // 2))
-            drag.exec(Qt.DropAction.CopyAction)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.chosen():
-            self.taken.emit(self.chosen())
-        elif event is not None and event.key() == Qt.Key.Key_Delete and self.chosen():
-            self.removed.emit(self.chosen())
-        else:
-            super().keyPressEvent(event)
-
-
-class _TileDelegate(QStyledItemDelegate):
-    def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:
-        return _TILE
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: object) -> None:
-        assert painter is not None
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        box = QRect(option.rect.left() + 4, option.rect.top() + 4, _PICTURE.width(), _PICTURE.height())
-        outline = QPainterPath()
-        outline.addRoundedRect(QRectF(box), 5, 5)
-        painter.fillPath(outline, theme.RAISED)
-        image, line = index.data(_IMAGE), index.data(_LINE)  # type: ignore[attr-defined]
-        if isinstance(image, QImage):
-            painter.setClipPath(outline)
-            painter.drawImage(box, image)
-            painter.setClipping(False)
-        if isinstance(line, QColor):
-            painter.fillRect(QRect(box.left(), box.bottom() + 2, box.width(), 3), line)
-        is_chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        if is_chosen:
-            painter.setPen(QPen(theme.TEXT, 2))
-            painter.drawPath(outline)
-        self._write(painter, box, str(index.data()), str(index.data(_NOTE)))  # type: ignore[attr-defined]
-        painter.restore()
-
-    def _write(self, painter: QPainter, box: QRect, name: str, note: str) -> None:
-        row = QRect(box.left(), box.bottom() + 7, box.width(), 18)
-        note_width = 0
-        if note:
-            painter.setFont(theme.numbers(8))
-            note_width = painter.fontMetrics().horizontalAdvance(note) + 4
-            painter.setPen(theme.QUIET)
-            painter.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, note)
-        painter.setFont(theme.words(9))
-        painter.setPen(theme.TEXT)
-        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, row.width() - note_width)
-        painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+_SEARCH_WIDTH, _SORT_WIDTH = 124, 116
 
 
 class ShelfPanel(QFrame):
@@ -170,17 +45,16 @@ class ShelfPanel(QFrame):
     footage_taken = pyqtSignal(object)
     effects_taken = pyqtSignal(object)
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+    def __init__(self, editor: Editor, thumbnails: Thumbnails, footage: FootagePage) -> None:
         super().__init__()
         self._editor = editor
         self._thumbnails = thumbnails
         self.setProperty("panel", True)
-        self.footage = Tiles("Footage", lambda keys: carry_footage([FootageId(int(str(k))) for k in keys]))
+        self.footage = footage
         self.effects = Tiles("Effects", lambda keys: carry_effect(str(keys[0])))
         self.effects.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.footage.taken.connect(self.footage_taken)
         self.effects.taken.connect(self.effects_taken)
-        self.footage.removed.connect(self._remove)
         self._pages = QStackedWidget()
         self._empty = label(
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather footage”."
@@ -218,22 +92,16 @@ class ShelfPanel(QFrame):
 
     def refresh(self) -> None:
         """Show the project's footage and all effects."""
-        used = {shot.footage for shot in self._editor.project.shots}
-        self.footage.show_tiles(
-            [
-                (
-                    f.id,
-                    footage_name(f),
-                    clock_text(f.duration),
-                    theme.QUIET if f.id in used else None,
-                    _about(f),
-                )
-                for f in self._editor.project.footage
-            ]
-        )
+        self.footage.refresh()
         self.effects.show_tiles(
             [
-                (e.key, e.label, e.family.value, theme.FAMILY_COLOURS[e.family], f"{e.label}: {e.summary}")
+                Tile(
+                    e.key,
+                    e.label,
+                    e.family.value,
+                    theme.FAMILY_COLOURS[e.family],
+                    f"{e.label}: {e.summary}",
+                )
                 for e in all_effects()
             ]
         )
@@ -241,14 +109,12 @@ class ShelfPanel(QFrame):
         self._show_page(self._group.checkedId())
 
     def _refresh_pictures(self) -> None:
-        project = self._editor.project
-        for number, footage in enumerate(project.footage):
-            self.footage.show_picture(number, self._thumbnails.get(footage, 0.45 * footage.duration))
-        sample = project.footage[0] if project.footage else None
-        for number, effect in enumerate(all_effects()):
+        footage = self._editor.project.footage
+        sample = next((one for one in footage if one.kind is not FootageKind.SOUND), None)
+        for effect in all_effects():
             if sample is not None:
                 found = self._thumbnails.with_effect(sample, effect_named(effect.key))
-                self.effects.show_picture(number, found)
+                self.effects.show_picture(effect.key, found)
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -263,6 +129,17 @@ class ShelfPanel(QFrame):
             line.addWidget(button)
         self._group.idClicked.connect(self.open_page)
         line.addStretch(1)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search")
+        self.search.setAccessibleName("Search footage")
+        self.search.setToolTip("Show footage with these words in its name, folder or group (Ctrl+F)")
+        self.search.setClearButtonEnabled(True)
+        self.search.setFixedWidth(_SEARCH_WIDTH)
+        self.search.textChanged.connect(self.footage.search)
+        self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
+        self.sort.setFixedWidth(_SORT_WIDTH)
+        line.addWidget(self.search)
+        line.addWidget(self.sort)
         for text, icon, signal, tip in (
             ("Song…", "music", self.add_song, "Open another song (Ctrl+M)"),
             ("Gather footage…", "plus", self.add_footage, "Choose clips to put on the shelf (Ctrl+I)"),
@@ -286,14 +163,8 @@ class ShelfPanel(QFrame):
         if button is not None:
             button.setChecked(True)
         is_empty = number <= 0 and not self._editor.project.footage
+        for widget in (self.search, self.sort):
+            widget.setVisible(number <= 0 and not is_empty)
         self._pages.setCurrentWidget(
             self._empty if is_empty else (self.footage, self.effects, self.pulses)[max(number, 0)]
         )
-
-    def _remove(self, ids: list[FootageId]) -> None:
-        self._editor.apply(lambda p: remove_footage(p, ids), "removal of footage")
-
-
-def _about(footage: Footage) -> str:
-    size = f"{footage.width} × {footage.height}"
-    return f"{footage.path}\n{size}, {float(footage.rate):.4g} fps, {footage.duration:.2f} s"

@@ -1,4 +1,4 @@
-"""The benches of cues and of a shot."""
+"""The bench of cues."""
 
 from collections.abc import Callable
 
@@ -9,9 +9,6 @@ from epiphane.desk.bench.fields import RangeBar, label, number_field, row, show_
 from epiphane.desk.editor import Editor
 from epiphane.document.model import Project
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, set_cue_strength, toggle_cues
-from epiphane.edits.footage import footage_name
-from epiphane.edits.shots import bars_of_shot, remove_shots, slip_shot, stretch_shot
-from epiphane.timing import rate_text
 
 
 class CueBench(QWidget):
@@ -90,70 +87,3 @@ class CueBench(QWidget):
             now = cues[0].override.nudge if cues[0].override is not None else 0
             keys = self._editor.selection.cues
             self._editor.apply(lambda p: nudge_cues(p, keys, round(value) - now), "nudge")
-
-
-class ShotBench(QWidget):
-    """The selected shot: how many bars it lasts, and which part of its footage it shows."""
-
-    def __init__(self, editor: Editor) -> None:
-        super().__init__()
-        self._editor = editor
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(10)
-        self._what = label("")
-        self._what.setFont(theme.numbers(9.5))
-        box.addWidget(self._what)
-        self._bars = number_field("Bars it lasts", low=1, high=64, unit="")
-        self._bars.valueChanged.connect(self._set_bars)
-        box.addWidget(row("Lasts", self._bars, label("bars")))
-        self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
-        self._start = number_field("Starts at", low=0, high=86_400, unit="s", decimals=2, step=0.04)
-        self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
-        self._bar.released.connect(editor.end_gesture)
-        self._start.valueChanged.connect(self._slip)
-        self._start_row = row("Starts at", self._bar, self._start)
-        box.addWidget(self._start_row)
-        remove = QPushButton("Take out")
-        remove.setToolTip("Take the shot out; those after it move up (Delete)")
-        remove.clicked.connect(self._remove)
-        line = QHBoxLayout()
-        line.addWidget(remove)
-        line.addStretch(1)
-        box.addLayout(line)
-        box.addStretch(1)
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show the shot as it is now."""
-        shot = self._editor.selected_shot()
-        if shot is None:
-            return
-        project = self._editor.project
-        footage = next((f for f in project.footage if f.id == shot.footage), None)
-        if footage is None:
-            return
-        last = shot.start + shot.n_frames - 1
-        facts = f"{footage.width} × {footage.height}, {rate_text(footage.rate)} fps, {footage.duration:.1f} s"
-        self._what.setText(f"frames {shot.start} to {last}\n{footage_name(footage)}: {facts}")
-        self._bar.set_range(0, max(footage.duration, 0.1))
-        self._bar.set_values(0, shot.source_start)
-        show_number(self._bars, bars_of_shot(project, shot.id))
-        show_number(self._start, shot.source_start)
-
-    def _set_bars(self, value: float) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: stretch_shot(p, shot.id, n_bars=round(value)), "change of length")
-
-    def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(
-                lambda p: slip_shot(p, shot.id, source_start=seconds), "slip of shot", gesture=gesture
-            )
-
-    def _remove(self) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: remove_shots(p, [shot.id]), "removal of shot")

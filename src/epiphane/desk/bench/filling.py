@@ -1,0 +1,173 @@
+"""The bench of filling: every change fills the song again at once."""
+
+from typing import Any
+
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import (
+    button,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+    show_number,
+    show_options,
+)
+from epiphane.desk.editor import Editor
+from epiphane.document.model import Beyond, FootageId, FootageKind, Order, Project, PulseId, Travel
+from epiphane.edits.filling import fill_song
+
+_BEATS = "beats"
+_ORDERS = (
+    (Order.GATHERED, "As gathered"),
+    (Order.SHUFFLED, "Shuffled"),
+    (Order.MOMENTS, "Best moments on best hits"),
+)
+_BEYOND = (
+    (Beyond.SLOW, "Slow it down"),
+    (Beyond.REPEAT, "Play it again"),
+    (Beyond.MIRROR, "There and back"),
+)
+TRAVELS = ((Travel.PUSH, "Slow push"), (Travel.DRIFT, "Drift"), (Travel.REST, "At rest"))
+_SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in full ones"))
+_FIELD_WIDTH = 236
+
+
+class FillingBench(QWidget):
+    """How the song is filled with footage."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self._n_chosen: tuple[FootageId, ...] = ()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        self._told = label("")
+        self._told.setFont(theme.numbers(9.5))
+        self._told.setWordWrap(True)
+        box.addWidget(self._told)
+        box.addWidget(self._clips_row())
+        box.addWidget(rule())
+        for widget in self._pace_rows():
+            box.addWidget(widget)
+        box.addWidget(rule())
+        for widget in self._order_rows():
+            box.addWidget(widget)
+        box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how it is filled now."""
+        project = self._editor.project
+        filling, pace = project.filling, project.filling.pace
+        pulses = [(_BEATS, "beats")]
+        pulses += [(str(pulse.id), pulse.name) for pulse in project.pulses if pulse.name != "beats"]
+        show_options(self._pulse, pulses)
+        show_choice(self._pulse, _BEATS if filling.pulse is None else str(filling.pulse))
+        show_number(self._every, pace.every)
+        self._every_row.setVisible(not pace.is_by_section)
+        self._by_section.setChecked(pace.is_by_section)
+        for word, (made, field) in self._section_rows.items():
+            made.setVisible(pace.is_by_section)
+            show_number(field, getattr(pace, word))
+        show_choice(self._order, filling.order.value)
+        self._shuffle.setVisible(filling.order is Order.SHUFFLED)
+        self._lands.setChecked(filling.lands)
+        show_choice(self._beyond, filling.beyond.value)
+        show_choice(self._stills, filling.stills.value)
+        n_wanted = len(filling.footage)
+        self._clips.setText(f"{n_wanted} chosen clips" if n_wanted else _all_clips(project))
+        self._all.setEnabled(n_wanted > 0)
+        self._told.setText(_told(project))
+
+    def use_chosen(self, ids: tuple[FootageId, ...]) -> None:
+        """Know what is chosen on the shelf."""
+        self._n_chosen = ids
+        self._chosen.setEnabled(bool(ids))
+
+    def fill(self, **changes: Any) -> None:
+        """Fill the song again, with some of it changed."""
+        self._editor.apply(lambda p: fill_song(p, **changes), "filling of the song")
+
+    def _clips_row(self) -> QWidget:
+        self._clips = label("", is_quiet=False)
+        self._chosen = button(
+            "Chosen ones", "Fill with the clips that are chosen on the shelf", self._take_chosen
+        )
+        self._all = button("All", "Fill with all clips and stills", lambda: self.fill(footage=()))
+        self._chosen.setEnabled(False)
+        made = QWidget()
+        line = QHBoxLayout(made)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self._clips, 1)
+        line.addWidget(self._chosen)
+        line.addWidget(self._all)
+        return row("Clips", made)
+
+    def _pace_rows(self) -> list[QWidget]:
+        self._pulse = choice_field("Cuts are counted on", [], self._set_pulse)
+        self._every = number_field("A cut every", low=1, high=128, unit="")
+        self._every.valueChanged.connect(lambda value: self._set_pace(every=round(value)))
+        self._every_row = row("A cut every", self._every, label("of them"))
+        self._by_section = QCheckBox("Slower or faster by section")
+        self._by_section.setToolTip("Another pace in calm sections, builds and full ones")
+        self._by_section.clicked.connect(lambda is_on: self._set_pace(is_by_section=is_on))
+        self._section_rows: dict[str, tuple[QWidget, QDoubleSpinBox]] = {}
+        for word, words in _SECTIONS:
+            field = number_field(f"A cut every, {words}", low=1, high=128, unit="")
+            field.valueChanged.connect(lambda value, word=word: self._set_pace(**{word: round(value)}))
+            self._section_rows[word] = row("A cut every", field, label(words)), field
+        sections = [made for made, _ in self._section_rows.values()]
+        return [row("Count on", self._pulse), self._every_row, row("", self._by_section), *sections]
+
+    def _order_rows(self) -> list[QWidget]:
+        orders = [(order.value, words) for order, words in _ORDERS]
+        self._order = choice_field("Order of clips", orders, lambda key: self.fill(order=Order(key)))
+        self._order.setMaximumWidth(_FIELD_WIDTH)
+        self._shuffle = button("Another", "Shuffle them another way", self._reshuffle)
+        self._lands = QCheckBox("Moments land on hits")
+        self._lands.setToolTip("Every clip that has a moment shows it exactly on a hit")
+        self._lands.clicked.connect(lambda is_on: self.fill(lands=is_on))
+        beyond = [(one.value, words) for one, words in _BEYOND]
+        self._beyond = choice_field("A clip too short", beyond, lambda key: self.fill(beyond=Beyond(key)))
+        travels = [(one.value, words) for one, words in TRAVELS]
+        self._stills = choice_field("Stills", travels, lambda key: self.fill(stills=Travel(key)))
+        return [
+            row("Order", self._order, self._shuffle),
+            row("", self._lands),
+            row("A clip too short", self._beyond),
+            row("Stills", self._stills),
+        ]
+
+    def _take_chosen(self) -> None:
+        self.fill(footage=self._n_chosen)
+
+    def _reshuffle(self) -> None:
+        self.fill(seed=(self._editor.project.filling.seed + 1) % 1_000_000)
+
+    def _set_pulse(self, key: str) -> None:
+        self.fill(pulse=None if key == _BEATS else PulseId(int(key)))
+
+    def _set_pace(self, **changes: Any) -> None:
+        self.fill(pace=replace(self._editor.project.filling.pace, **changes))
+
+
+def _all_clips(project: Project) -> str:
+    n_clips = sum(footage.kind is not FootageKind.SOUND for footage in project.footage)
+    return f"All {n_clips}" if n_clips else "None yet"
+
+
+def _told(project: Project) -> str:
+    n_locked = sum(shot.is_locked for shot in project.shots)
+    n_landed = sum(shot.pin is not None for shot in project.shots)
+    n_slow = sum(shot.speed < 1 for shot in project.shots)
+    parts = [f"{len(project.shots)} shots"]
+    parts += [f"{n_landed} moments on hits"] if n_landed else []
+    parts += [f"{n_slow} slowed"] if n_slow else []
+    parts += [f"{n_locked} kept"] if n_locked else []
+    return ", ".join(parts)

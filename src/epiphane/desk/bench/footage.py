@@ -1,0 +1,250 @@
+"""The bench of footage: its moments, the part of it that is used, its name and group."""
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import button, label, number_field, row, show_number
+from epiphane.desk.bench.strip import ClipStrip
+from epiphane.desk.clip_player import ClipPlayer
+from epiphane.desk.editor import Editor
+from epiphane.desk.shelf.footage import footage_facts
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.document.model import Footage, FootageKind, Moment
+from epiphane.edits.footage import (
+    accept_moment,
+    add_moment,
+    change_footage,
+    move_moment,
+    put_in_group,
+    remove_moment,
+)
+from epiphane.edits.shots import footage_name
+
+
+class FootageBench(QWidget):
+    """The selected footage."""
+
+    def __init__(self, editor: Editor, thumbnails: Thumbnails, player: ClipPlayer) -> None:
+        super().__init__()
+        self._editor = editor
+        self._player = player
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        self._facts = label("")
+        self._facts.setFont(theme.numbers(9.5))
+        self._facts.setWordWrap(True)
+        self.strip = ClipStrip(thumbnails)
+        self._connect_strip()
+        self._told = label("", is_quiet=False)
+        self._told.setWordWrap(True)
+        self._buttons = self._make_buttons()
+        self._from = number_field("Used from", low=0, high=86_400, unit="s", decimals=2, step=0.04)
+        self._to = number_field("Used to", low=0, high=86_400, unit="s", decimals=2, step=0.04)
+        self._from.valueChanged.connect(lambda value: self._use(is_end=False, seconds=value))
+        self._to.valueChanged.connect(lambda value: self._use(is_end=True, seconds=value))
+        self._used = row("Used", self._from, label("to"), self._to)
+        self._name = QLineEdit()
+        self._name.setAccessibleName("Name of the footage")
+        self._name.setToolTip("What it is called here; empty for the name of its file")
+        self._name.editingFinished.connect(self._rename)
+        self._group = QComboBox()
+        self._group.setEditable(True)
+        self._group.setMinimumWidth(160)
+        self._group.setAccessibleName("Group")
+        self._group.setToolTip("A group of your own: choose one, or type a new name and press Enter")
+        self._group.activated.connect(lambda _index: self._regroup())
+        edit = self._group.lineEdit()
+        assert edit is not None
+        edit.returnPressed.connect(self._regroup)
+        for widget in (self._facts, self.strip, self._told, self._buttons, self._used):
+            box.addWidget(widget)
+        box.addWidget(row("Name", self._name))
+        box.addWidget(row("Group", self._group))
+        box.addStretch(1)
+        player.moved.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the footage as it is now."""
+        footage = self._player.footage
+        if footage is None:
+            return
+        is_clip = footage.kind is FootageKind.VIDEO
+        self._facts.setText(footage_facts(footage) + ("" if footage.has_sound else ", silent") * is_clip)
+        self.strip.show_footage(footage, self._player.seconds)
+        self._told.setText(self._tell(footage))
+        self._buttons.setVisible(footage.kind is not FootageKind.STILL)
+        for widget in (self._set, self._accept, self._remove):
+            widget.setVisible(is_clip)
+        here = self._moment_here(footage)
+        self._accept.setEnabled(here is not None)
+        self._remove.setEnabled(here is not None)
+        self._accept.setText("Only propose" if here is not None and here.is_accepted else "Accept")
+        self._play.setText("Stop" if self._player.is_playing else "Play")
+        self._used.setVisible(is_clip)
+        show_number(self._from, footage.used_from)
+        show_number(self._to, footage.end)
+        if not self._name.hasFocus():
+            self._name.setText(footage_name(footage))
+        self._show_groups(footage)
+
+    # What keys and buttons do
+
+    def set_moment(self) -> None:
+        """Set a moment where the clip is, also while it plays."""
+        footage = self._player.footage
+        if footage is not None:
+            seconds = self._frame_seconds(footage, self._player.seconds)
+            self._editor.apply(lambda p: add_moment(p, footage.id, seconds), "setting of a moment")
+            self.refresh()
+
+    def toggle_accepted(self) -> None:
+        """Accept the moment where the clip is, or make it a proposal again."""
+        footage = self._player.footage
+        here = None if footage is None else self._moment_here(footage)
+        if footage is not None and here is not None:
+            self._editor.apply(
+                lambda p: accept_moment(p, footage.id, here.time, is_accepted=not here.is_accepted),
+                "accepting of a moment",
+            )
+
+    def remove_here(self) -> None:
+        """Remove the moment where the clip is."""
+        footage = self._player.footage
+        here = None if footage is None else self._moment_here(footage)
+        if footage is not None and here is not None:
+            self._editor.apply(lambda p: remove_moment(p, footage.id, here.time), "removal of a moment")
+
+    def step_to_moment(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) moment."""
+        footage = self._player.footage
+        if footage is not None:
+            half = 0.5 / float(footage.rate)
+            times = [m.time for m in footage.moments if (m.time - self._player.seconds) * direction > half]
+            if times:
+                self._player.go_to(min(times) if direction > 0 else max(times))
+
+    def move_here(self, n_frames: int) -> None:
+        """Move the moment where the clip is by some frames, and go along."""
+        footage = self._player.footage
+        here = None if footage is None else self._moment_here(footage)
+        if footage is not None and here is not None:
+            to = self._frame_seconds(footage, here.time + n_frames / float(footage.rate))
+            self._move(here.time, to)
+            self._editor.end_gesture()
+
+    def use_from_here(self, *, is_end: bool) -> None:
+        """Use the clip from the shown frame on, or up to it and no further."""
+        footage = self._player.footage
+        if footage is not None:
+            seconds = self._frame_seconds(footage, self._player.seconds)
+            self._use(is_end=is_end, seconds=seconds + is_end / float(footage.rate))
+
+    def _connect_strip(self) -> None:
+        self.strip.gone_to.connect(self._player.go_to)
+        self.strip.peeked.connect(self._peek)
+        self.strip.left.connect(self._player.end_peek)
+        self.strip.moment_moved.connect(self._move)
+        self.strip.moment_set.connect(self._set_at)
+        self.strip.used_changed.connect(self._drag_end)
+        self.strip.released.connect(self._editor.end_gesture)
+
+    def _make_buttons(self) -> QWidget:
+        self._play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
+        self._set = button(
+            "Moment here", "Set a moment on this frame, even while it plays (N)", self.set_moment
+        )
+        self._accept = button("Accept", "Accept the moment on this frame (Y)", self.toggle_accepted)
+        self._remove = button("Remove", "Remove the moment on this frame (Shift+N)", self.remove_here)
+        made = QWidget()
+        line = QHBoxLayout(made)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        for widget in (self._play, self._set, self._accept, self._remove):
+            line.addWidget(widget)
+        line.addStretch(1)
+        return made
+
+    def _tell(self, footage: Footage) -> str:
+        if footage.kind is FootageKind.STILL:
+            return "A still is slowly pushed in on while its shot lasts; its shot's bench says how."
+        if footage.kind is FootageKind.SOUND:
+            return "A sound. Double-click it on the shelf to lay it under the project as the song."
+        if not footage.moments:
+            return "No moments found; set one with N." if footage.is_searched else "Looking for moments…"
+        here = self._moment_here(footage)
+        if here is None:
+            n_accepted = sum(moment.is_accepted for moment in footage.moments)
+            return (
+                f"{len(footage.moments)} moments, {n_accepted} accepted. Comma and full stop go through them."
+            )
+        number = footage.moments.index(here) + 1
+        state = "accepted" if here.is_accepted else f"proposed, strength {here.strength * 100:.0f} %"
+        return f"Moment {number} of {len(footage.moments)}: {here.cause.value}, {state}"
+
+    def _moment_here(self, footage: Footage) -> Moment | None:
+        half = 0.5 / float(footage.rate) + 1e-4
+        near = [m for m in footage.moments if abs(m.time - self._player.seconds) < half]
+        return min(near, key=lambda moment: abs(moment.time - self._player.seconds), default=None)
+
+    def _frame_seconds(self, footage: Footage, seconds: float) -> float:
+        """Return the first instant of the picture at an instant."""
+        rate = float(footage.rate)
+        return max(0, int(seconds * rate + 0.01)) / rate
+
+    def _show_groups(self, footage: Footage) -> None:
+        groups = ["", *self._editor.project.groups]
+        if [self._group.itemText(n) for n in range(self._group.count())] != groups:
+            self._group.clear()
+            self._group.addItems(groups)
+        edit = self._group.lineEdit()
+        if edit is not None and not edit.hasFocus():
+            self._group.setCurrentText(footage.group)
+
+    def _peek(self, seconds: float) -> None:
+        footage = self._player.footage
+        if footage is not None and footage.kind is FootageKind.VIDEO:
+            self._player.peek(footage, seconds)
+
+    def _set_at(self, seconds: float) -> None:
+        self._player.go_to(seconds)
+        self.set_moment()
+
+    def _move(self, old: float, new: float) -> None:
+        footage = self._player.footage
+        if footage is not None and self._editor.apply(
+            lambda p: move_moment(p, footage.id, old, to=new), "move of a moment", gesture="moment"
+        ):
+            self._player.go_to(new)
+
+    def _drag_end(self, is_end: bool, seconds: float) -> None:
+        self._use(is_end=is_end, seconds=seconds, gesture="used part")
+
+    def _use(self, *, is_end: bool, seconds: float, gesture: str | None = None) -> None:
+        footage = self._player.footage
+        if footage is None:
+            return
+        if is_end:
+            used_to = None if seconds >= footage.duration - 1e-3 else round(seconds, 6)
+            if used_to is None or used_to > footage.used_from:
+                self._change(footage, gesture, used_to=used_to)
+        elif seconds < footage.end:
+            self._change(footage, gesture, used_from=round(seconds, 6))
+
+    def _change(self, footage: Footage, gesture: str | None, **changes: object) -> None:
+        self._editor.apply(
+            lambda p: change_footage(p, footage.id, **changes), "used part of a clip", gesture=gesture
+        )
+
+    def _rename(self) -> None:
+        footage = self._player.footage
+        if footage is not None and self._name.text().strip() != footage_name(footage):
+            name = self._name.text().strip()
+            self._editor.apply(lambda p: change_footage(p, footage.id, name=name), "name of footage")
+
+    def _regroup(self) -> None:
+        footage = self._player.footage
+        if footage is not None and self._group.currentText().strip() != footage.group:
+            group = self._group.currentText()
+            self._editor.apply(lambda p: put_in_group(p, [footage.id], group), "group of footage")

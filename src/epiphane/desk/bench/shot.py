@@ -1,0 +1,276 @@
+"""The bench of a shot: what it shows, from where, how fast, where its moment falls, how it is framed."""
+
+from typing import Any
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import (
+    RangeBar,
+    button,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+    show_number,
+    show_options,
+)
+from epiphane.desk.bench.filling import TRAVELS
+from epiphane.desk.editor import Editor
+from epiphane.desk.shelf.footage import footage_facts
+from epiphane.document.model import (
+    Beyond,
+    Fit,
+    Footage,
+    FootageId,
+    FootageKind,
+    Framing,
+    Pin,
+    Project,
+    Shot,
+    Travel,
+    find,
+)
+from epiphane.edits.shots import (
+    beats_of_shot,
+    change_shot,
+    change_speed,
+    cutting_hits,
+    exchange_shots,
+    footage_name,
+    frame_shot,
+    move_shot,
+    pin_shot,
+    slip_shot,
+    stretch_shot,
+    take_out,
+)
+from epiphane.errors import EditError
+from epiphane.timing import frame_at
+
+_FITS = ((Fit.COVER, "Covers the frame"), (Fit.WHOLE, "Whole, with bars"), (Fit.STRETCH, "Pulled to shape"))
+_BEYOND = ((Beyond.MIRROR, "there and back"), (Beyond.REPEAT, "played again"))
+
+
+class ShotBench(QWidget):
+    """The selected shot."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(7)
+        self._what = label("")
+        self._what.setFont(theme.numbers(9.5))
+        self._what.setWordWrap(True)
+        box.addWidget(self._what)
+        box.addWidget(self._buttons())
+        for widget in (*self._time_rows(), rule(), *self._frame_rows()):
+            box.addWidget(widget)
+        box.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the shot as it is now."""
+        found = self._found()
+        if found is None:
+            return
+        shot, footage = found
+        project, is_clip = self._editor.project, footage.kind is FootageKind.VIDEO
+        last = shot.start + shot.n_frames - 1
+        self._what.setText(
+            f"frames {shot.start} to {last}, {footage_facts(footage)}\n{_tell_moment(shot, footage, project)}"
+        )
+        self._keep.setChecked(shot.is_locked)
+        clips = [
+            (str(one.id), footage_name(one)) for one in project.footage if one.kind is not FootageKind.SOUND
+        ]
+        show_options(self._clip, clips)
+        show_choice(self._clip, str(footage.id))
+        show_number(self._beats, beats_of_shot(project, shot.id))
+        for widget in (self._start_row, self._speed_row):
+            widget.setVisible(is_clip)
+        self._land.setVisible(is_clip)
+        self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
+        self._bar.set_values(footage.used_from, min(max(shot.source_start, footage.used_from), footage.end))
+        show_number(self._start, shot.source_start)
+        show_number(self._speed, round(shot.speed * 100, 1))
+        show_choice(self._beyond, Beyond.MIRROR.value if shot.beyond is Beyond.SLOW else shot.beyond.value)
+        framing = shot.framing
+        show_choice(self._fit, framing.fit.value)
+        show_number(self._scale, framing.scale * 100)
+        show_number(self._x, framing.x * 100)
+        show_number(self._y, framing.y * 100)
+        show_choice(self._travel, framing.travel.value)
+        self._reach.setEnabled(framing.travel is not Travel.REST)
+        show_number(self._reach, framing.reach * 100)
+        self._plain.setEnabled(framing != Framing())
+
+    # What keys and buttons do
+
+    def land(self) -> None:
+        """Slip the shot so that its best moment falls on the hit nearest to the playhead."""
+        found = self._found()
+        if found is None:
+            return
+        shot, footage = found
+        playhead = self._editor.playhead
+
+        def edit(project: Project) -> Project:
+            moment = footage.best_moment
+            if moment is None:
+                raise EditError(
+                    f"{footage_name(footage)} has no moment: choose it on the shelf and set one with N"
+                )
+            rate = project.rate
+            end = shot.start + shot.n_frames
+            inside = [hit for hit in cutting_hits(project) if shot.start <= frame_at(hit.time, rate) < end]
+            if not inside:
+                raise EditError("there is no hit within this shot")
+            hit = min(inside, key=lambda one: abs(frame_at(one.time, rate) - playhead))
+            return pin_shot(project, shot.id, Pin(moment.time, hit.time))
+
+        if self._editor.apply(edit, "landing of a moment"):
+            now = self._editor.selected_shot()
+            if now is not None and now.pin is not None:
+                self._editor.go_to(frame_at(now.pin.hit, self._editor.project.rate))
+
+    def toggle_kept(self) -> None:
+        """Keep the shot when the song is filled again, or no longer."""
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(
+                lambda p: change_shot(p, shot.id, is_locked=not shot.is_locked), "keeping of a shot"
+            )
+
+    def move_to_hit(self, direction: int) -> None:
+        """Move the shot to the next (1) or last (-1) hit."""
+        shot = self._editor.selected_shot()
+        if shot is not None and self._editor.apply(
+            lambda p: move_shot(p, shot.id, direction), "move of a shot"
+        ):
+            moved = self._editor.selected_shot()
+            if moved is not None:
+                self._editor.go_to(moved.start)
+
+    def exchange(self, ids: list[FootageId]) -> None:
+        """Show other footage in the place of the shot."""
+        shot = self._editor.selected_shot()
+        if shot is not None and ids:
+            self._editor.apply(lambda p: exchange_shots(p, shot.id, ids), "exchange of a shot")
+
+    def remove(self) -> None:
+        """Take the shot out: its neighbour takes its place."""
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: take_out(p, [shot.id]), "removal of a shot")
+
+    def _buttons(self) -> QWidget:
+        self._land = button(
+            "Land moment",
+            "Slip it so that its moment falls on the hit nearest the playhead (G)",
+            self.land,
+        )
+        self._keep = button("Keep", "Keep this shot when the song is filled again (H)", self.toggle_kept)
+        self._keep.setCheckable(True)
+        remove = button("Take out", "Take it out: its neighbour takes its place (Delete)", self.remove)
+        made = QWidget()
+        line = QHBoxLayout(made)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        for widget in (self._land, self._keep, remove):
+            line.addWidget(widget)
+        line.addStretch(1)
+        return made
+
+    def _time_rows(self) -> list[QWidget]:
+        self._clip = choice_field("What it shows", [], lambda key: self.exchange([FootageId(int(key))]))
+        self._beats = number_field("Beats it lasts", low=1, high=512, unit="")
+        self._beats.valueChanged.connect(self._set_beats)
+        self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
+        self._start = number_field("Starts at", low=-86_400, high=86_400, unit="s", decimals=2, step=0.04)
+        self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
+        self._bar.released.connect(self._editor.end_gesture)
+        self._start.valueChanged.connect(self._slip)
+        self._start_row = row("Starts at", self._bar, self._start)
+        self._speed = number_field("Speed", low=5, high=2000, unit="%", step=5)
+        self._speed.valueChanged.connect(self._set_speed)
+        beyond = [(one.value, words) for one, words in _BEYOND]
+        self._beyond = choice_field("Beyond its ends", beyond, lambda key: self._change(beyond=Beyond(key)))
+        self._speed_row = row("Speed", self._speed, label("then"), self._beyond)
+        return [
+            row("Shows", self._clip),
+            row("Lasts", self._beats, label("beats")),
+            self._start_row,
+            self._speed_row,
+        ]
+
+    def _frame_rows(self) -> list[QWidget]:
+        fits = [(one.value, words) for one, words in _FITS]
+        self._fit = choice_field("How it fills the frame", fits, lambda key: self._frame(fit=Fit(key)))
+        self._scale = number_field("Scale", low=5, high=2000, unit="%")
+        self._scale.valueChanged.connect(lambda value: self._frame(scale=value / 100))
+        self._x = number_field("To the right", low=-500, high=500, unit="%")
+        self._x.valueChanged.connect(lambda value: self._frame(x=value / 100))
+        self._y = number_field("Down", low=-500, high=500, unit="%")
+        self._y.valueChanged.connect(lambda value: self._frame(y=value / 100))
+        travels = [(one.value, words) for one, words in TRAVELS]
+        self._travel = choice_field("How it moves", travels, lambda key: self._frame(travel=Travel(key)))
+        self._reach = number_field("How far it moves", low=-50, high=100, unit="%")
+        self._reach.valueChanged.connect(lambda value: self._frame(reach=value / 100))
+        self._plain = button("As it comes", "Take back every change to the framing", self._reset_framing)
+        return [
+            row("Framing", self._fit, self._plain),
+            row("Scale", self._scale),
+            row("Moved", self._x, label("right"), self._y, label("down")),
+            row("Travels", self._travel, self._reach),
+        ]
+
+    def _found(self) -> tuple[Shot, Footage] | None:
+        shot = self._editor.selected_shot()
+        if shot is None:
+            return None
+        return shot, find(self._editor.project.footage, shot.footage, "footage")
+
+    def _set_beats(self, value: float) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: stretch_shot(p, shot.id, n_beats=round(value)), "length of a shot")
+
+    def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(
+                lambda p: slip_shot(p, shot.id, source_start=seconds), "slip of a shot", gesture=gesture
+            )
+
+    def _set_speed(self, percent: float) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: change_speed(p, shot.id, percent / 100), "speed of a shot")
+
+    def _change(self, **changes: Any) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: change_shot(p, shot.id, **changes), "change of a shot")
+
+    def _frame(self, **changes: Any) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: frame_shot(p, shot.id, **changes), "framing")
+
+    def _reset_framing(self) -> None:
+        self._change(framing=Framing())
+
+
+def _tell_moment(shot: Shot, footage: Footage, project: Project) -> str:
+    if shot.pin is not None:
+        frame = frame_at(shot.pin.hit, project.rate)
+        return f"its moment at {shot.pin.moment:.2f} s falls on the hit of frame {frame}"
+    if footage.kind is FootageKind.STILL:
+        return "a still"
+    best = footage.best_moment
+    return "no moment is set" if best is None else f"its moment at {best.time:.2f} s is free"

@@ -1,0 +1,60 @@
+"""Which shot or cue lies where on the score."""
+
+from PyQt6.QtCore import QPointF, QRectF
+
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.drag import Grip
+from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout
+from epiphane.desk.score.paint import StavePainter
+from epiphane.document.model import Lane, Project, Shot
+from epiphane.edits.cues import CueKey
+from epiphane.keying.schedule import Cue
+from epiphane.timing import frame_at
+
+FOOT_GRAB = 4
+
+
+def shot_under(project: Project, seconds: float) -> Shot | None:
+    """Return the shot at an instant."""
+    frame = frame_at(seconds, project.rate)
+    return next((shot for shot in project.shots if shot.start <= frame < shot.start + shot.n_frames), None)
+
+
+def cue_under(
+    editor: Editor, painter: StavePainter, layout: ScoreLayout, place: Place, lane: Lane, at: QPointF
+) -> tuple[Cue, Grip] | None:
+    """Return the cue at a point and what of it would be dragged there."""
+    found = editor.cues.lane(lane.id)
+    best: tuple[float, Cue, Grip] | None = None
+    for cue in found.cues if found is not None else ():
+        if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
+            continue
+        shape = painter.cue_shape(layout, place.stave, lane, cue)
+        if not shape.left - FOOT_GRAB <= at.x() <= shape.right + FOOT_GRAB:
+            continue
+        grip = Grip.CUE
+        if at.x() < shape.left + FOOT_GRAB and shape.peak - shape.left > 2 * FOOT_GRAB:
+            grip = Grip.RISE
+        elif at.x() > shape.right - FOOT_GRAB:
+            grip = Grip.FALL
+        distance = abs(at.x() - shape.peak)
+        if best is None or distance < best[0]:
+            best = (distance, cue, grip)
+    return None if best is None else best[1:]
+
+
+def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[CueKey]:
+    """Return the cues whose peaks lie in a rectangle."""
+    keys: set[CueKey] = set()
+    for stave in layout.staves:
+        for index, lane in enumerate(editor.cues.lanes):
+            top = layout.lane_top(stave, index)
+            if top + LANE_HEIGHT < band.top() or top > band.bottom():
+                continue
+            keys.update(
+                (lane.lane.id, cue.hit.time)
+                for cue in lane.cues
+                if stave.start <= cue.hit.time < stave.end
+                and band.left() <= layout.x_at(stave, cue.hit.time) <= band.right()
+            )
+    return frozenset(keys)

@@ -1,0 +1,117 @@
+"""Painting the shots of a stave: what they show, and the moments that are joined to their hits."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from epiphane.desk import theme
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.layout import SHOTS_HEIGHT, STRIP_GAP, ScoreLayout, Stave
+from epiphane.desk.shelf.tiles import paint_pin
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.document.model import Footage, FootageKind, Shot
+from epiphane.document.shots import source_seconds
+from epiphane.edits.shots import footage_name
+from epiphane.timing import frame_at, frame_start
+
+_THUMB_WIDTH = 64
+_PIN_HEIGHT = SHOTS_HEIGHT - 4
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+
+
+class ShotPainter:
+    """Paints the strip of shots from what the editor holds."""
+
+    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+        self._editor = editor
+        self._thumbnails = thumbnails
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint the shots of one stave."""
+        top = layout.shots_top(stave.top)
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(left, top, right - left, SHOTS_HEIGHT), theme.STRIP)
+        project = self._editor.project
+        if not project.shots and stave.index == 0:
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(9))
+            box = QRectF(left + 12, top, right - left, SHOTS_HEIGHT)
+            painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
+        for shot in project.shots:
+            start = frame_start(shot.start, project.rate)
+            end = frame_start(shot.start + shot.n_frames, project.rate)
+            if end > stave.start + 1e-3 and start < stave.end - 1e-3:
+                x0 = max(left, layout.x_at(stave, max(start, stave.start)))
+                x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
+                self._paint_shot(painter, QRectF(x0, top, x1 - x0, SHOTS_HEIGHT), shot, layout, stave)
+
+    def _paint_shot(
+        self, painter: QPainter, box: QRectF, shot: Shot, layout: ScoreLayout, stave: Stave
+    ) -> None:
+        project = self._editor.project
+        footage = next((f for f in project.footage if f.id == shot.footage), None)
+        painter.save()
+        painter.setClipRect(box)
+        if footage is not None:
+            self._paint_pictures(painter, box, shot, footage, layout, stave)
+        if frame_start(shot.start, project.rate) >= stave.start - 1e-3:
+            painter.fillRect(QRectF(box.left(), box.top(), 2, box.height()), theme.GROUND)
+        if footage is not None:
+            self._paint_name(painter, box, shot, footage)
+        painter.restore()
+        self._paint_moment(painter, layout, stave, shot)
+        if shot.id == self._editor.selection.shot:
+            painter.setPen(QPen(theme.TEXT, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(2, 1, -1, -1))
+
+    def _paint_pictures(
+        self,
+        painter: QPainter,
+        box: QRectF,
+        shot: Shot,
+        footage: Footage,
+        layout: ScoreLayout,
+        stave: Stave,
+    ) -> None:
+        if footage.kind is FootageKind.SOUND:
+            return
+        rate = self._editor.project.rate
+        last = shot.start + shot.n_frames - 1
+        x = box.left()
+        while x < box.right():
+            frame = min(max(frame_at(layout.seconds_at(stave, x + 1), rate), shot.start), last)
+            image = self._thumbnails.get(footage, source_seconds(shot, footage, frame, rate))
+            if image is not None:
+                painter.drawImage(QRectF(x, box.top(), _THUMB_WIDTH, SHOTS_HEIGHT), image)
+            x += _THUMB_WIDTH
+
+    def _paint_moment(self, painter: QPainter, layout: ScoreLayout, stave: Stave, shot: Shot) -> None:
+        """Paint the moment as a pin that reaches up to the hit it falls on."""
+        if shot.pin is None or not stave.start - 1e-6 <= shot.pin.hit < stave.end:
+            return
+        x = layout.x_at(stave, shot.pin.hit)
+        base = layout.shots_top(stave.top) + SHOTS_HEIGHT - 1
+        paint_pin(painter, x, base, True, height=_PIN_HEIGHT + STRIP_GAP)
+
+    def _paint_name(self, painter: QPainter, box: QRectF, shot: Shot, footage: Footage) -> None:
+        name = footage_name(footage)
+        if shot.speed != 1:
+            name += f" {shot.speed * 100:.0f} %"
+        painter.setFont(theme.words(8, weight=500))
+        icon = 12 if shot.is_locked else 0
+        width = painter.fontMetrics().horizontalAdvance(name) + 10 + icon
+        if width > box.width() - 6:
+            if not icon or box.width() < 24:
+                return
+            name, width = "", 18
+        ground = QColor(theme.GROUND)
+        ground.setAlpha(190)
+        label = QRectF(box.left() + 5, box.bottom() - 17, width, 14)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(label, 3, 3)
+        if icon:
+            at = QPointF(label.left() + 4, label.top() + 2)
+            painter.drawPixmap(at, theme.icon_pixmap("lock", theme.TEXT.name(), 10))
+        painter.setPen(theme.TEXT)
+        painter.drawText(label.adjusted(icon, 0, 0, 0), Qt.AlignmentFlag.AlignCenter, name)

@@ -1,0 +1,56 @@
+"""Which instant of its footage a shot shows."""
+
+from fractions import Fraction
+
+from epiphane.document.model import Beyond, Footage, FootageKind, Pin, Shot
+from epiphane.timing import frame_at, frame_start
+
+# Timestamps of files are rounded to their own clock; meant is the picture, not the instant at its edge.
+_INSIDE_SECONDS = 1e-4
+
+
+def source_seconds(shot: Shot, footage: Footage, frame: int, rate: Fraction) -> float:
+    """Return the instant of its footage, in seconds, that a shot shows on a frame of the project.
+
+    Always within the used part of the footage: what lies beyond it is played again, or there and back.
+
+    Parameters
+    ----------
+    frame : int, frames of the project
+    rate : Fraction, frames of the project a second
+    """
+    if footage.kind is FootageKind.STILL:
+        return 0.0
+    return _inside(running_seconds(shot, frame, rate), footage, shot.beyond)
+
+
+def running_seconds(shot: Shot, frame: int, rate: Fraction) -> float:
+    """Return the instant that a shot would show if its footage went on for ever both ways."""
+    return shot.source_start + shot.speed * frame_start(frame - shot.start, rate)
+
+
+def frame_of(shot: Shot, seconds: float, rate: Fraction) -> int:
+    """Return the frame of the project on which a shot first shows an instant of its footage."""
+    # [s of footage] / [s of footage / s] = [s]
+    return shot.start + frame_at((seconds - shot.source_start) / shot.speed, rate)
+
+
+def start_for(pin: Pin, *, start: int, speed: float, rate: Fraction) -> float:
+    """Return the `source_start` with which a shot from frame `start` shows its moment on the hit's frame."""
+    lead = frame_start(frame_at(pin.hit, rate) - start, rate)
+    return round(pin.moment - speed * lead, 9)
+
+
+def _inside(seconds: float, footage: Footage, beyond: Beyond) -> float:
+    first, end = footage.used_from, max(footage.end, footage.used_from)
+    picture = 1 / float(footage.rate)
+    length = end - first
+    if first - _INSIDE_SECONDS <= seconds < end - _INSIDE_SECONDS:
+        return max(seconds, first)
+    if length <= picture:  # a single picture
+        return first
+    if beyond is Beyond.REPEAT:
+        return first + (seconds - first + _INSIDE_SECONDS) % length
+    there = (seconds - first + _INSIDE_SECONDS) % (2 * length)
+    # On the way back its pictures come in the opposite order, the last one once more first.
+    return first + there if there < length else max(first, end - (there - length) - picture)

@@ -1,0 +1,141 @@
+"""Stills: photographs, scans and drawings, upright, in 8 bits, with their alpha."""
+
+import io
+from pathlib import Path
+
+import cv2
+import numpy as np
+import resvg_py
+from PIL import Image, ImageOps
+
+from epiphane.errors import MediaError
+from epiphane.media.raw import RawPicture, premultiplied, raw_from_bgr
+from epiphane.types import Picture, Size
+
+# What a frame of 4K shows; more would only cost memory.
+MOST_SIDE = 4096
+_MOST_PIXELS = 400_000_000
+_DRAWING_SIDE = 2160
+_DRAWINGS = (".svg", ".svgz")
+_SIGNATURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM")
+
+# The library would warn of large pictures, and refuse some that are wanted; `_check_size` says no instead.
+Image.MAX_IMAGE_PIXELS = None
+
+
+class Still:
+    """One still, read when it is first shown. May be used from several threads.
+
+    Parameters
+    ----------
+    path : Path
+
+    Raises
+    ------
+    MediaError
+        If the file is missing, damaged, too large, or no picture.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.display_size: Size = _size_of(path)
+        self._picture: RawPicture | None = None
+
+    @property
+    def n_bytes(self) -> int:
+        """Memory that its picture holds."""
+        return 0 if self._picture is None else self._picture.n_bytes
+
+    def index_at(self, seconds: float) -> int:
+        """Return 0: there is one picture."""
+        return 0
+
+    def read(self, index: int = 0) -> RawPicture:
+        """Return the picture, at most `MOST_SIDE` a side; with alpha it is premultiplied BGRA.
+
+        Raises
+        ------
+        MediaError
+            If the file is damaged.
+        """
+        if self._picture is None:
+            self._picture = raw_from_bgr(_read(self.path))
+        return self._picture
+
+    def close(self) -> None:
+        """Let go of the picture."""
+        self._picture = None
+
+
+def is_still(path: Path) -> bool:
+    """Whether a file looks like a still: by its first bytes, or, for drawings, by its name."""
+    if path.suffix.lower() in _DRAWINGS:
+        return True
+    try:
+        with path.open("rb") as file:
+            head = file.read(16)
+    except OSError:
+        return False
+    return head.startswith(_SIGNATURES) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP")
+
+
+def _size_of(path: Path) -> Size:
+    if not path.is_file():
+        raise MediaError(f"{path.name} is not there any more; put it back or replace it.")
+    if path.suffix.lower() in _DRAWINGS:
+        height, width = _drawn(path).shape[:2]
+        return width, height
+    with _opened(path) as image:
+        width, height = image.size
+        if width * height > _MOST_PIXELS:
+            raise MediaError(f"{path.name} is {width} × {height} pixels, too large to show; make it smaller.")
+        is_turned = image.getexif().get(0x0112, 1) >= 5  # Exif's tag of orientation
+        return (height, width) if is_turned else (width, height)
+
+
+def _opened(path: Path) -> Image.Image:
+    try:
+        return Image.open(path)
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise MediaError(f"{path.name} is damaged or no picture; convert it or leave it out.") from None
+
+
+def _read(path: Path) -> Picture:
+    if path.suffix.lower() in _DRAWINGS:
+        return _drawn(path)
+    with _opened(path) as image:
+        try:
+            image.draft("RGB", (MOST_SIDE, MOST_SIDE))  # lets JPEG decode at a half or a quarter
+            image.thumbnail((MOST_SIDE, MOST_SIDE), Image.Resampling.BOX, reducing_gap=1.5)
+            return _bgr(_eight_bit(ImageOps.exif_transpose(image)))
+        except (OSError, ValueError, SyntaxError, MemoryError):
+            raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
+
+
+def _drawn(path: Path) -> Picture:
+    """Return a drawing at a size that fills a frame."""
+    try:
+        small = Image.open(io.BytesIO(bytes(resvg_py.svg_to_bytes(svg_path=str(path)))))
+        zoom = _DRAWING_SIDE / max(1, min(small.size))
+        zoom = min(zoom, MOST_SIDE / max(small.size))
+        content = bytes(resvg_py.svg_to_bytes(svg_path=str(path), zoom=zoom))
+        return _bgr(Image.open(io.BytesIO(content)))
+    except (OSError, ValueError, SyntaxError):
+        raise MediaError(f"{path.name} is damaged or no drawing; convert it or leave it out.") from None
+
+
+def _eight_bit(image: Image.Image) -> Image.Image:
+    """Return an image of 16 bits in 8: the library would cut levels off."""
+    if not image.mode.startswith(("I", "F")):
+        return image
+    levels = np.asarray(image, np.float64)
+    scale = 255 if image.mode == "F" and levels.max(initial=0) <= 1 else 1 / 257
+    return Image.fromarray(np.clip(levels * scale + 0.5, 0, 255).astype(np.uint8))
+
+
+def _bgr(image: Image.Image) -> Picture:
+    """Return BGR, or premultiplied BGRA where something can be seen through."""
+    if not image.has_transparency_data:
+        return np.asarray(cv2.cvtColor(np.asarray(image.convert("RGB")), cv2.COLOR_RGB2BGR), np.uint8)
+    picture = np.asarray(cv2.cvtColor(np.asarray(image.convert("RGBA")), cv2.COLOR_RGBA2BGRA), np.uint8)
+    return premultiplied(picture[..., :3], picture[..., 3])

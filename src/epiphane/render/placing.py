@@ -1,0 +1,148 @@
+"""How a picture of any shape comes into the frame."""
+
+import cv2
+import numpy as np
+from msgspec import Struct
+
+from epiphane.document.model import Fit, Framing, Shot, Travel
+from epiphane.media.raw import RawPicture
+from epiphane.types import Plane, Size
+
+
+class Placing(Struct, frozen=True):
+    """Where a picture lies in the frame: fitted, enlarged by `scale` about its middle, then moved.
+
+    `x` and `y` are shares of the frame's width and height.
+    """
+
+    fit: Fit = Fit.COVER
+    scale: float = 1.0
+    x: float = 0.0
+    y: float = 0.0
+
+
+COVERING = Placing()
+
+
+def placing_of(shot: Shot, frame: int) -> Placing:
+    """Return how a shot lies in the frame on a frame of the project."""
+    framing = shot.framing
+    if framing.travel is Travel.REST:
+        return Placing(framing.fit, framing.scale, framing.x, framing.y)
+    share = (frame - shot.start + 0.5) / shot.n_frames
+    scale, x = _travelled(framing, share)
+    return Placing(framing.fit, round(scale, 6), round(x, 6), framing.y)
+
+
+def _travelled(framing: Framing, share: float) -> tuple[float, float]:
+    """Return scale and x when a share of the shot is over; a drift is enlarged by what it moves."""
+    reach = abs(framing.reach)
+    if framing.travel is Travel.PUSH:
+        nearer = share if framing.reach >= 0 else 1 - share
+        return framing.scale * (1 + reach * nearer), framing.x
+    aside = (0.5 - share) * framing.reach
+    return framing.scale * (1 + reach), framing.x + aside
+
+
+def placed_plane(
+    plane: Plane, raw: RawPicture, size: Size, shape: Size, placing: Placing, *, is_chroma: bool = False
+) -> Plane:
+    """Return a plane of a picture as it lies in the frame.
+
+    Parameters
+    ----------
+    plane : Plane
+        One of `raw.planes`; where it is smaller than its picture (subsampled colour) it stays smaller by
+        as much. `is_chroma` tells that it is Cb or Cr.
+    size : (width, height) in pixels
+        Of the frame that is drawn.
+    shape : (width, height)
+        Of the project: the frame's proportions.
+    placing : Placing
+        What lies beyond the picture is black.
+    """
+    height, width = plane.shape[:2]
+    stored_width, stored_height = raw.shape
+    target = (
+        max(1, -(-size[0] * width // stored_width)),
+        max(1, -(-size[1] * height // stored_height)),
+    )
+    across, down = _displayed(raw, shape, placing.fit)
+    if placing.scale == 1 and placing.x == placing.y == 0 and min(across, down) >= 1:
+        return _cut_out(plane, target, 1 / across, 1 / down)
+    shown, moved = (across * placing.scale, down * placing.scale), (placing.x, placing.y)
+    return _laid(plane, target, shown, moved, black=_black(raw, is_chroma=is_chroma))
+
+
+def _displayed(raw: RawPicture, shape: Size, fit: Fit) -> tuple[float, float]:
+    """Return the width and height at which a picture is shown, in shares of the frame."""
+    if fit is Fit.STRETCH:
+        return 1.0, 1.0
+    wider = raw.shape[0] * raw.pixel_aspect / raw.shape[1] / (shape[0] / shape[1])
+    if (wider > 1) == (fit is Fit.COVER):
+        return wider, 1.0
+    return 1.0, 1 / wider
+
+
+def _cut_out(plane: Plane, target: Size, keep_x: float, keep_y: float) -> Plane:
+    """Cut a share out of the middle of a plane and bring it to a size: the usual case, and a quick one."""
+    height, width = plane.shape[:2]
+    cut_width, cut_height = max(1, round(width * keep_x)), max(1, round(height * keep_y))
+    left, top = (width - cut_width) // 2, (height - cut_height) // 2
+    cut = plane[top : top + cut_height, left : left + cut_width]
+    if (cut_width, cut_height) == target:
+        return cut
+    is_smaller = target[0] * 2 <= cut_width or target[1] * 2 <= cut_height
+    method = cv2.INTER_AREA if is_smaller else cv2.INTER_LINEAR
+    return np.asarray(cv2.resize(cut, target, interpolation=method), np.uint8)
+
+
+def _laid(
+    plane: Plane, target: Size, shown: tuple[float, float], moved: tuple[float, float], *, black: float
+) -> Plane:
+    """Lay a plane anywhere in the frame, to a fraction of a pixel."""
+    plane = _shrunk(plane, target, shown)
+    height, width = plane.shape[:2]
+    back = np.eye(2, 3)
+    for axis, n_source in enumerate((width, height)):
+        # [source pixel] from [target pixel]: share of the frame, share of the picture, pixel of the picture.
+        step = n_source / (shown[axis] * target[axis])
+        middle = 0.5 + moved[axis]
+        back[axis, axis] = step
+        back[axis, 2] = (0.5 / target[axis] - middle) * n_source / shown[axis] + n_source / 2 - 0.5
+    return np.asarray(
+        cv2.warpAffine(
+            np.ascontiguousarray(plane),
+            back,
+            target,
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REPLICATE if _is_covering(shown, moved) else cv2.BORDER_CONSTANT,
+            borderValue=(black,) * 4,
+        ),
+        np.uint8,
+    )
+
+
+def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
+    """Return a plane no larger than it is shown: what follows looks at four pixels only."""
+    height, width = plane.shape[:2]
+    wanted = tuple(
+        min(n, max(1, int(np.ceil(share * to))))
+        for n, share, to in zip((width, height), shown, target, strict=True)
+    )
+    if wanted == (width, height):
+        return plane
+    return np.asarray(cv2.resize(plane, wanted, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def _is_covering(shown: tuple[float, float], moved: tuple[float, float]) -> bool:
+    return all(share / 2 - abs(by) >= 0.5 - 1e-9 for share, by in zip(shown, moved, strict=True))
+
+
+def _black(raw: RawPicture, *, is_chroma: bool) -> float:
+    """Return what black is in a plane."""
+    if len(raw.planes) == 1:
+        return 0.0
+    if is_chroma:
+        return 128.0
+    return 0.0 if raw.spec.is_full_range else 16.0

@@ -1,0 +1,218 @@
+"""The song is filled from end to end, cuts on hits, moments on hits, the strongest at the drop."""
+
+import time
+from itertools import pairwise
+
+import pytest
+from helpers import a_project, a_song, some_footage, some_still
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from epiphane.document.grid import bar_frames, bars_of
+from epiphane.document.model import (
+    Beyond,
+    FootageId,
+    FootageKind,
+    HeardSource,
+    Moment,
+    MomentCause,
+    Order,
+    Pace,
+    Project,
+    Pulse,
+    PulseId,
+    PulseUnit,
+    Travel,
+)
+from epiphane.document.shots import source_seconds
+from epiphane.edits.filling import SLOWEST, default_filling, fill_song
+from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots
+from epiphane.errors import EditError
+from epiphane.timing import COMMON_RATES, frame_at
+
+
+def moments(*pairs, is_accepted=False):
+    return tuple(Moment(time, strength, MomentCause.MOVEMENT, is_accepted) for time, strength in pairs)
+
+
+def clips(n, *, duration=8.0):
+    """Return clips whose best moments differ in strength: that of the last is the strongest."""
+    return tuple(
+        replace(some_footage(k, duration=duration), moments=moments((duration / 2, k / (n + 1))))
+        for k in range(1, n + 1)
+    )
+
+
+def empty(**changes):
+    return replace(a_project(n_shots=0, n_lanes=0), **changes)
+
+
+@st.composite
+def projects(draw):
+    kinds = draw(
+        st.lists(st.sampled_from(["clip", "short", "still", "tiny", "sound"]), min_size=1, max_size=9)
+    )
+    footage = []
+    for number, kind in enumerate(kinds, start=1):
+        if kind == "still":
+            footage.append(some_still(number))
+            continue
+        duration = {"clip": 8.0, "short": 0.4, "tiny": 1 / 30, "sound": 9.0}[kind]
+        at = int(draw(st.floats(0, 0.999)) * duration * 30) / 30
+        footage.append(
+            replace(
+                some_footage(number, duration=duration),
+                moments=moments((round(at, 6), draw(st.floats(0.1, 1)))),
+                kind=FootageKind.SOUND if kind == "sound" else FootageKind.VIDEO,
+            )
+        )
+    song = a_song(
+        tempo=draw(st.floats(55, 190)), n_beats=draw(st.integers(3, 40)), start=draw(st.floats(0, 2))
+    )
+    return empty(song=song, footage=tuple(footage), rate=draw(st.sampled_from(COMMON_RATES)))
+
+
+@settings(max_examples=150)
+@given(
+    projects(),
+    st.sampled_from(Order),
+    st.sampled_from(Beyond),
+    st.sampled_from([None, PulseUnit.HALF, PulseUnit.KICK, PulseUnit.BAR]),
+    st.builds(Pace, every=st.integers(1, 9), is_by_section=st.booleans(), calm=st.integers(1, 9)),
+    st.booleans(),
+)
+def test_whatever_is_gathered_fills_the_song_and_lands(project, order, beyond, unit, pace, lands):
+    if unit is not None:
+        project = replace(project, pulses=(*project.pulses, Pulse(PulseId(50), "x", HeardSource(unit))))
+    changes = {"order": order, "beyond": beyond, "pace": pace, "lands": lands}
+    changes["pulse"] = None if unit is None else PulseId(50)
+    if all(one.kind is FootageKind.SOUND for one in project.footage):
+        with pytest.raises(EditError, match="gather some first"):
+            fill_song(project, **changes)
+        return
+    filled = fill_song(project, **changes)
+    ends = [0, *(shot.start + shot.n_frames for shot in filled.shots)]
+    assert [shot.start for shot in filled.shots] == ends[:-1]
+    assert ends[-1] == project.n_frames
+    hits = {frame_at(hit.time, project.rate) for hit in cutting_hits(filled)}
+    lines = set(bar_frames(bars_of(project), project.rate))
+    has_beats = len(hits) > 1
+    outside = {end for end in ends if unit is None and not min(hits) <= end <= max(hits)}  # at their pace
+    assert set(ends[1:-1]) <= (hits | outside if has_beats else lines)
+    footage = {one.id: one for one in project.footage}
+    for shot in filled.shots:
+        clip = footage[shot.footage]
+        assert SLOWEST <= shot.speed <= 1
+        for frame in range(shot.start, shot.start + shot.n_frames, 7):
+            assert 0 <= source_seconds(shot, clip, frame, project.rate) < max(clip.duration, 1e-9)
+        holds_hit = any(shot.start <= hit < shot.start + shot.n_frames for hit in hits)
+        must_land = lands and clip.kind is FootageKind.VIDEO and holds_hit
+        assert (shot.pin is not None) == must_land
+        if shot.pin is not None:
+            frame = frame_at(shot.pin.hit, project.rate)
+            assert frame in hits
+            assert source_seconds(shot, clip, frame, project.rate) == pytest.approx(shot.pin.moment, abs=1e-6)
+    assert fill_song(project, **changes) == filled  # the same again
+    assert fill_song(filled) == filled
+
+
+@given(st.floats(60, 180), st.floats(0, 3), st.sampled_from(COMMON_RATES))
+def test_at_its_default_every_bar_is_another_shot(tempo, start, rate):
+    project = empty(song=a_song(tempo=tempo, n_beats=40, start=start), rate=rate)
+    filled = fill_song(replace(project, filling=default_filling(project)))
+    lines = bar_frames(bars_of(project), rate)
+    inner = [shot.start for shot in filled.shots]
+    assert set(inner) <= set(lines[:-1])
+    assert set(lines[1:-1]) - set(inner) <= {lines[1], lines[-2]}  # a sliver at an end joins its neighbour
+    assert {shot.footage for shot in filled.shots} == {1, 2}
+
+
+def test_sections_set_the_pace_and_begin_with_a_cut():
+    pace = Pace(is_by_section=True, calm=8, full=2)
+    filled = fill_song(empty(footage=clips(3)), pace=pace)
+    assert [shot.n_frames for shot in filled.shots] == [120, 120] + [
+        30
+    ] * 8  # the song is full from beat 16 on
+
+
+def test_the_best_moment_is_at_the_drop_and_every_clip_comes_once_before_one_comes_again():
+    project = empty(footage=clips(5))
+    filled = fill_song(project, order=Order.MOMENTS)
+    at_drop = next(
+        shot for shot in filled.shots if shot.start == frame_at(project.song.drops[0], project.rate)
+    )
+    assert (at_drop.footage, at_drop.pin.hit) == (5, project.song.drops[0])
+    uses = [sum(shot.footage == clip.id for shot in filled.shots) for clip in project.footage]
+    assert max(uses) - min(uses) <= 1
+    assert all(one.footage != other.footage for one, other in pairwise(filled.shots))
+    chosen = replace(project.footage[0], moments=moments((2.0, 0.1), is_accepted=True))
+    accepted = fill_song(replace(project, footage=(chosen, *project.footage[1:])), order=Order.MOMENTS)
+    assert next(s for s in accepted.shots if s.start == at_drop.start).footage == chosen.id
+
+
+def test_shuffling_depends_on_the_seed_alone_and_never_repeats_a_clip_at_once():
+    project = empty(footage=clips(4))
+    orders = [[s.footage for s in fill_song(project, order=Order.SHUFFLED, seed=n).shots] for n in range(12)]
+    assert len({tuple(order) for order in orders}) > 6
+    assert orders[3] == [s.footage for s in fill_song(project, order=Order.SHUFFLED, seed=3).shots]
+    assert all(one != other for order in orders for one, other in pairwise(order))
+
+
+def test_what_is_kept_stays_and_all_else_is_filled_again():
+    filled = fill_song(empty(footage=clips(4)))
+    third = exchange_shots(filled, filled.shots[2].id, [FootageId(4)]).shots[2]
+    kept = change_shot(
+        replace(filled, shots=(*filled.shots[:2], third, *filled.shots[3:])), third.id, is_locked=True
+    )
+    again = fill_song(kept, pace=Pace(every=1), order=Order.SHUFFLED)
+    assert next(shot for shot in again.shots if shot.id == third.id) == kept.shots[2]
+    assert sum(shot.n_frames for shot in again.shots) == kept.n_frames
+    assert all(one.start + one.n_frames == other.start for one, other in pairwise(again.shots))
+    everything = replace(filled, shots=tuple(replace(shot, is_locked=True) for shot in filled.shots))
+    assert fill_song(everything, pace=Pace(every=1)).shots == everything.shots
+
+
+def test_a_short_clip_is_slowed_as_far_as_it_looks_good_and_then_goes_there_and_back():
+    short, tiny = some_footage(1, duration=1.5), some_footage(2, duration=0.2)
+    filled = fill_song(empty(footage=(short, tiny)), lands=False)
+    assert [shot.speed for shot in filled.shots[:2]] == [0.75, SLOWEST]
+    repeated = fill_song(filled, beyond=Beyond.REPEAT)
+    assert {(shot.speed, shot.beyond) for shot in repeated.shots} == {(1.0, Beyond.REPEAT)}
+
+
+def test_stills_travel_as_they_are_told_and_drift_back_when_they_come_again():
+    project = fill_song(empty(footage=(some_still(1), some_still(2))), stills=Travel.DRIFT)
+    assert [(s.framing.travel, s.framing.reach > 0) for s in project.shots[:4]] == [
+        (Travel.DRIFT, True),
+        (Travel.DRIFT, True),
+        (Travel.DRIFT, False),
+        (Travel.DRIFT, False),
+    ]
+
+
+def test_some_clips_can_be_chosen():
+    filled = fill_song(empty(footage=clips(4)), footage=(FootageId(2), FootageId(3)))
+    assert {shot.footage for shot in filled.shots} == {2, 3}
+
+
+def test_what_cannot_be_filled_says_why():
+    with pytest.raises(EditError, match="no song to fill"):
+        fill_song(Project(footage=clips(1)))
+    with pytest.raises(EditError, match=r"filling: .*<= 128.*pace\.every"):
+        fill_song(empty(), pace=Pace(every=999))
+
+
+def test_a_song_without_a_beat_is_cut_in_steps():
+    song = replace(a_song(), beats=(), sections=(), drops=())
+    filled = fill_song(empty(song=song, footage=clips(2)))
+    assert [shot.n_frames for shot in filled.shots] == [60] * 8
+
+
+def test_sixty_clips_fill_a_song_at_once():
+    """No stopwatch race: a hundred times what it takes, to catch work that grows with the square."""
+    project = empty(song=a_song(tempo=180, n_beats=180), footage=clips(60))
+    start = time.perf_counter()
+    filled = fill_song(project, order=Order.MOMENTS, pace=Pace(every=1))
+    assert len(filled.shots) == 180
+    assert time.perf_counter() - start < 20

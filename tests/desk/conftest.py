@@ -25,6 +25,7 @@ def make_window(qtbot, tmp_path, monkeypatch):
 
     def make():
         window = Window(journal_folder=tmp_path / "journals")
+        window.footage.prepares = False  # the tests of footage turn it on
         window.show()
         qtbot.waitExposed(window)
         made.append(window)

@@ -58,6 +58,8 @@ class FootageDesk(QObject):
         self._is_stopped = False
         self._may_work = threading.Event()
         self._may_work.set()
+        self.prepares = True
+        """Whether moments and proxies are made of what is gathered."""
         self.missing: frozenset[FootageId] = frozenset()
         editor.project_changed.connect(self._on_project)
 
@@ -113,7 +115,7 @@ class FootageDesk(QObject):
 
     def _go_on(self) -> None:
         """Prepare the next footage, if there is any and nothing is being prepared."""
-        if self._is_working or self._is_stopped:
+        if self._is_working or self._is_stopped or not self.prepares:
             return
         found = self._next()
         if found is None:

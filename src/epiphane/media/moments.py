@@ -93,6 +93,8 @@ def _movement(grey: np.ndarray) -> FloatArray:
     change = np.zeros(len(grey))
     for index in range(1, len(grey)):
         change[index] = cv2.absdiff(grey[index], grey[index - 1]).mean()
+    if len(change) > 1:
+        change[0] = change[1]  # nothing is known of what came before the first picture
     cuts = _cuts(grey, change)
     change[cuts] = 0
     usual = ndi.maximum_filter1d(change, 3, origin=1, mode="nearest")

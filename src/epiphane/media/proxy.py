@@ -4,6 +4,7 @@ They are kept in the user's cache by the footage's fingerprint, and the longest 
 are more than may be. Only previews use them; exports read the footage itself.
 """
 
+import contextlib
 import os
 import threading
 from fractions import Fraction
@@ -80,7 +81,8 @@ class ProxyStore:
         except (OSError, av.FFmpegError) as error:
             raise MediaError(f"no proxy of {path.name} can be written: {error.strerror}.") from None
         finally:
-            part.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
         self._make_room()
         return place
 

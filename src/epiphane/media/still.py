@@ -1,6 +1,7 @@
 """Stills: photographs, scans and drawings, upright, in 8 bits, with their alpha."""
 
 import io
+import struct
 from pathlib import Path
 
 import cv2
@@ -18,6 +19,9 @@ _MOST_PIXELS = 400_000_000
 _DRAWING_SIDE = 2160
 _DRAWINGS = (".svg", ".svgz")
 _SIGNATURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM")
+
+# What the library raises on damaged files, whichever part of it finds out.
+_DAMAGE = (OSError, ValueError, SyntaxError, EOFError, struct.error, MemoryError)
 
 # The library would warn of large pictures, and refuse some that are wanted; `_check_size` says no instead.
 Image.MAX_IMAGE_PIXELS = None
@@ -89,14 +93,17 @@ def _size_of(path: Path) -> Size:
         width, height = image.size
         if width * height > _MOST_PIXELS:
             raise MediaError(f"{path.name} is {width} × {height} pixels, too large to show; make it smaller.")
-        is_turned = image.getexif().get(0x0112, 1) >= 5  # Exif's tag of orientation
+        try:
+            is_turned = image.getexif().get(0x0112, 1) >= 5  # Exif's tag of orientation
+        except _DAMAGE:
+            is_turned = False  # a broken note on a picture that may be whole
         return (height, width) if is_turned else (width, height)
 
 
 def _opened(path: Path) -> Image.Image:
     try:
         return Image.open(path)
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+    except _DAMAGE:
         raise MediaError(f"{path.name} is damaged or no picture; convert it or leave it out.") from None
 
 
@@ -108,7 +115,7 @@ def _read(path: Path) -> Picture:
             image.draft("RGB", (MOST_SIDE, MOST_SIDE))  # lets JPEG decode at a half or a quarter
             image.thumbnail((MOST_SIDE, MOST_SIDE), Image.Resampling.BOX, reducing_gap=1.5)
             return _bgr(_eight_bit(ImageOps.exif_transpose(image)))
-        except (OSError, ValueError, SyntaxError, MemoryError):
+        except _DAMAGE:
             raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
 
 
@@ -120,7 +127,7 @@ def _drawn(path: Path) -> Picture:
         zoom = min(zoom, MOST_SIDE / max(small.size))
         content = bytes(resvg_py.svg_to_bytes(svg_path=str(path), zoom=zoom))
         return _bgr(Image.open(io.BytesIO(content)))
-    except (OSError, ValueError, SyntaxError):
+    except _DAMAGE:
         raise MediaError(f"{path.name} is damaged or no drawing; convert it or leave it out.") from None
 
 

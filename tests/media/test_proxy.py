@@ -1,0 +1,97 @@
+"""A proxy has every picture of its footage, at its very time and level, and stands aside when it is old."""
+
+import os
+import random
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from helpers import number_of, numbered_picture, write_clip
+from PIL import Image
+
+from epiphane.errors import CancelledError, MediaError
+from epiphane.media.clip import Clip
+from epiphane.media.proxy import PROXY_LINES, ProxyStore
+from epiphane.render.draw import draw
+from epiphane.render.plan import FramePlan, SourceFrame
+from epiphane.render.sources import OpenFootage
+
+SIZE = (320, 180)
+
+
+def uneven(n):
+    generator, times, now = random.Random(2), [], Fraction(0)
+    for _ in range(n):
+        times.append(now)
+        now += Fraction(generator.choice([1500, 3003, 6000]), 90_000)
+    return times
+
+
+@pytest.mark.parametrize(
+    ("name", "how"),
+    [
+        ("b.mp4", {"options": {"bf": "3", "g": "250"}}),
+        ("v.mkv", {"times": uneven(40)}),
+        ("o.ts", {"rate": Fraction(24000, 1001)}),
+        ("full.mov", {"codec": "mjpeg", "pixels": "yuvj422p"}),
+        ("odd.mkv", {"pixels": "yuv444p"}),
+    ],
+)
+def test_a_proxy_shows_the_same_picture_at_every_instant(tmp_path, name, how):
+    size = (1295, 729) if name == "odd.mkv" else (1296, 730)
+    path = write_clip(tmp_path / name, [numbered_picture(n, size) for n in range(40)], **how)
+    store = ProxyStore(tmp_path / "proxies")
+    place = store.make(path, "print")
+    footage, proxy = Clip(path), Clip(place)
+    assert min(proxy.display_size) == PROXY_LINES
+    assert proxy.times == pytest.approx(footage.times, abs=2e-5)
+    picked = random.Random(5).sample(range(40), 12)
+    assert [number_of(proxy.read(n).planes[0]) for n in picked] == picked
+    assert proxy.read(3).spec == footage.read(3).spec
+    plan = FramePlan(SourceFrame(str(path), "print", float(footage.times[20]) + 0.001), SIZE)
+    seen = [draw(plan, OpenFootage(proxies), SIZE).astype(int) for proxies in (None, store)]
+    assert np.abs(seen[0] - seen[1]).mean() < 3
+    footage.close()
+    proxy.close()
+
+
+def test_a_still_has_a_proxy_where_that_is_smaller_and_alpha_has_none(tmp_path):
+    store = ProxyStore(tmp_path / "proxies")
+    Image.new("RGB", (4000, 3000), (10, 200, 90)).save(tmp_path / "large.png")
+    Image.new("RGB", (400, 300)).save(tmp_path / "small.png")
+    Image.new("RGBA", (4000, 3000), (10, 200, 90, 99)).save(tmp_path / "glass.png")
+    made = store.make(tmp_path / "large.png", "large")
+    with Image.open(made) as image:
+        assert (image.size, image.getpixel((5, 5))) == ((1080, 810), (10, 200, 90))
+    assert store.make(tmp_path / "small.png", "small") is None
+    assert store.make(tmp_path / "glass.png", "glass") is None
+
+
+def test_the_longest_unused_make_room(tmp_path):
+    path = write_clip(tmp_path / "a.mp4", [numbered_picture(n, (640, 360)) for n in range(20)])
+    size = ProxyStore(tmp_path / "one").make(path, "x").stat().st_size
+    store = ProxyStore(tmp_path / "proxies", most_bytes=int(2.5 * size))
+    for number, name in enumerate(("a", "b")):
+        os.utime(store.make(path, name), (number, number))
+    assert store.find("a") is not None  # used again: now b is the longest unused
+    store.make(path, "c")
+    assert [store.find(name) is not None for name in "abc"] == [True, False, True]
+    assert store.n_bytes() <= 2.5 * size
+
+
+def test_stopping_or_failing_leaves_nothing_behind(tmp_path):
+    path = write_clip(tmp_path / "a.mp4", [numbered_picture(n) for n in range(20)])
+    store = ProxyStore(tmp_path / "proxies")
+
+    def stop(share):
+        raise CancelledError("stopped")
+
+    with pytest.raises(CancelledError):
+        store.make(path, "x", progress=stop)
+    (tmp_path / "no.mp4").write_bytes(b"no film")
+    with pytest.raises(MediaError, match=r"no\.mp4 is damaged"):
+        store.make(tmp_path / "no.mp4", "y")
+    assert list((tmp_path / "proxies").iterdir()) == []
+    (tmp_path / "file").touch()
+    with pytest.raises(MediaError, match=r"no proxy of a\.mp4 can be written"):
+        ProxyStore(tmp_path / "file").make(path, "z")

@@ -1,4 +1,4 @@
-"""Measure and print: ``python -m bench [start] [listening] [accuracy] [pulses] [export] [playback]``."""
+"""Measure and print: ``python -m bench [start] [listening] [accuracy] [footage]`` and so on."""
 
 import platform
 import sys
@@ -8,6 +8,7 @@ from tempfile import TemporaryDirectory
 
 from bench.accuracy import measure_accuracy
 from bench.export import measure_export
+from bench.footage import measure_footage
 from bench.listening import measure_listening
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
@@ -19,6 +20,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "listening": measure_listening,
     "accuracy": measure_accuracy,
     "pulses": measure_pulses,
+    "footage": measure_footage,
     "export": measure_export,
     "playback": measure_playback,
 }

@@ -52,7 +52,7 @@ _BEAT_STEP_SECONDS = 0.005
 class Window(QMainWindow):
     """Epiphane's only window."""
 
-    def __init__(self, *, journal_folder: Path) -> None:
+    def __init__(self, *, journal_folder: Path, proxies: ProxyStore | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Epiphane")
         self.resize(1280, 800)
@@ -60,7 +60,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.editor = Editor(journal_folder=journal_folder)
         self.jobs = Jobs()
-        self.proxies = ProxyStore()
+        self.proxies = proxies or ProxyStore()
         self.frames = FrameServer(self.proxies)
         self.frames.show(self.editor.project, self.editor.cues)
         self.thumbnails = Thumbnails(self.proxies)
@@ -135,7 +135,7 @@ class Window(QMainWindow):
         self.editor.selection_changed.connect(self._on_selection)
         self.editor.said.connect(self.notice.say)
         self.jobs.failed.connect(lambda text: self.notice.say(text, True))
-        self.frames.fault.connect(lambda text: self.notice.say(text, True))
+        self.frames.fault.connect(self._on_picture_fault)
         self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))
         self.picture.resized.connect(self._fit_preview)
         self.clip_player.shown.connect(self.picture.show_guest)
@@ -143,6 +143,7 @@ class Window(QMainWindow):
         self.clip_player.moved.connect(self._on_playing)
         self.footage.proxy_made.connect(self._on_proxy)
         self.files.missing_found.connect(self._offer_search)
+        self.footage.missing_changed.connect(self.frames.footage.forget_faults)
         page = self.shelf.footage
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
         self.score.footage_dropped.connect(self.lay_footage)
@@ -348,6 +349,12 @@ class Window(QMainWindow):
     def _on_proxy(self, fingerprint: str) -> None:
         self.frames.footage.forget(fingerprint)
         self.thumbnails.forget(fingerprint)
+
+    def _on_picture_fault(self, text: str) -> None:
+        """Tell a fault, unless it is a file that is known to be missing: the offer to look for it stays."""
+        missing = [one for one in self.editor.project.footage if one.id in self.footage.missing]
+        if not any(text.startswith(Path(one.path).name) for one in missing):
+            self.notice.say(text, True)
 
     def _offer_search(self, text: str) -> None:
         self.footage.look_for_missing()

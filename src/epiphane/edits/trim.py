@@ -71,7 +71,7 @@ def trim_song(project: Project, start: float, end: float) -> Project:
         pulses=tuple(_moved_pulse(pulse, later, cut.duration) for pulse in project.pulses),
     )
     changed = replace(changed, lanes=_on_hits(changed))
-    hits = [hit.time for hit in (*song.beats, *cutting_hits(project))]
+    hits = [beat.time for beat in song.beats] + [hit.time for hit in cutting_hits(project)]
     n_frames = frames_covering(cut.duration, project.rate)
     shots = _moved_shots(project.shots, later, hits, project.rate, n_frames)
     return repinned(replace(changed, shots=shots), move=lambda hit: hit + later)

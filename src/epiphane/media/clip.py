@@ -20,8 +20,8 @@ from epiphane.types import FloatArray, IntArray
 
 # Enough that two workers that ask for neighbours in the wrong order never cause a seek.
 _KEPT = 8
-# Decoding on is cheaper than seeking over this many pictures.
-_FORWARD = 24
+# Seeking costs as much as decoding this many pictures.
+_SEEK_COST = 3
 # What the library raises on damaged files; IndexError where a reopened file has lost its stream.
 _DAMAGE = (av.FFmpegError, IndexError, ValueError)
 _BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
@@ -50,7 +50,7 @@ class Clip:
         self._decoder: Iterator[av.VideoFrame] | None = None
         self._next_index = 0
         try:
-            self._pts, self._can_seek = _presentation_times(self._stream, path)
+            self._pts, self._keys, self._can_seek = _presentation_times(self._stream, path)
             self._first = self._decode_first()
         except (MediaError, *_DAMAGE) as error:
             self.close()
@@ -130,7 +130,7 @@ class Clip:
                 return self._first
             if index in self._recent:
                 return self._recent[index]
-            if self._decoder is None or not self._next_index <= index < self._next_index + _FORWARD:
+            if not self._is_near(index):
                 return self._read_after_seek(index)
             picture = self._decode_until(index)
             return picture if picture is not None else self._read_after_seek(index)
@@ -144,6 +144,14 @@ class Clip:
     @property
     def _time_base(self) -> Fraction:
         return self._stream.time_base or Fraction(1, 1000)
+
+    def _is_near(self, index: int) -> bool:
+        """Whether decoding on to a picture is cheaper than seeking to the key frame before it."""
+        if self._decoder is None or index < self._next_index:
+            return False
+        before = np.searchsorted(self._keys, self._pts[index], side="right") - 1
+        key = int(np.searchsorted(self._pts, self._keys[before])) if before >= 0 else 0
+        return key <= self._next_index + _SEEK_COST or not self._can_seek
 
     def _decode_first(self) -> RawPicture:
         """Return the first picture that can be decoded; a file cut out of another has some before it."""
@@ -264,9 +272,10 @@ def decoded_frames(container: av.container.InputContainer, stream: av.VideoStrea
             continue
 
 
-def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, bool]:
-    """Return ascending times in the stream's time base, and whether they can be sought by."""
+def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, IntArray, bool]:
+    """Return ascending times in the stream's time base, those of key frames, and whether to seek by them."""
     times: list[int] = []
+    keys: list[int] = []
     is_complete = True
     container = stream.container
     assert isinstance(container, av.container.InputContainer)
@@ -278,11 +287,13 @@ def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, b
                 is_complete = False
                 break
             times.append(packet.pts)
+            if packet.is_keyframe:
+                keys.append(packet.pts)
     except av.FFmpegError:  # cut short: what came before counts
         pass
     if is_complete and times and len(set(times)) == len(times):
-        return np.array(sorted(times), np.int64), True
-    return _times_by_decoding(path), False
+        return np.array(sorted(times), np.int64), np.array(sorted(keys), np.int64), True
+    return _times_by_decoding(path), np.zeros(0, np.int64), False
 
 
 def _times_by_decoding(path: Path) -> IntArray:

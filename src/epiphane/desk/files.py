@@ -141,6 +141,12 @@ class Files(QObject):
         if names:
             self.gather([Path(name) for name in names])
 
+    def ask_folder(self) -> None:
+        """Ask for a folder and gather what is in it and below."""
+        folder = QFileDialog.getExistingDirectory(self._window, "Gather a folder", self._folder())
+        if folder:
+            self.gather([Path(folder)])
+
     def open_song(self, path: Path) -> None:
         """Listen to a song in the background and lay it under the project."""
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton
 
 from epiphane.desk import theme
@@ -93,6 +93,9 @@ class NoticeStrip(QFrame):
         close.setProperty("quiet", True)
         close.setAccessibleName("Close the notice")
         close.setToolTip("Close the notice")
+        close.setFocusPolicy(
+            Qt.FocusPolicy.NoFocus
+        )  # closed, it would hand the keyboard to some other button
         close.clicked.connect(self.hide)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 4, 10, 4)

@@ -152,7 +152,7 @@ QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::su
 QProgressBar {{ background: {RAISED.name()}; border: none; border-radius: 3px; max-height: 6px; }}
 QProgressBar::chunk {{ background: {TEXT.name()}; border-radius: 3px; }}
 QSplitter::handle {{ background: {RULE.name()}; }}
-QListView {{ background: transparent; border: none; }}
+QListView {{ background: {PANEL.name()}; border: none; }}
 QListView#groups::item {{ color: {QUIET.name()}; padding: 2px 8px; border-radius: 5px; }}
 QListView#groups::item:selected {{ background: {RAISED.name()}; color: {TEXT.name()}; }}
 QListView#groups::item:hover {{ color: {TEXT.name()}; }}

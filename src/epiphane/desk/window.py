@@ -214,6 +214,7 @@ class Window(QMainWindow):
             "redo": editor.redo,
             "song": files.ask_song,
             "gather": files.ask_footage,
+            "gather_folder": files.ask_folder,
             "fill": self.fill,
             "new": files.new,
             "open": files.ask_open,

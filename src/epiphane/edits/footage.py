@@ -56,9 +56,15 @@ def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
         )
         next_id += 1
     project = replace(project, footage=tuple(footage), next_id=next_id)
-    first = next((one for one in footage if one.kind is FootageKind.VIDEO), None)
-    may_shape = not had_clip and not project.is_shape_chosen and not project.shots
-    return _shaped_by(project, first) if may_shape and first is not None else project
+    may_shape = not had_clip and not project.is_shape_chosen
+    return shape_by_clip(project) if may_shape else project
+
+
+def shape_by_clip(project: Project) -> Project:
+    """Return `project` with the size and rate of its first clip, if it has one that is fit for it."""
+    first = next((one for one in project.footage if one.kind is FootageKind.VIDEO), None)
+    shaped = project if first is None else _shaped_by(project, first)
+    return replace(shaped, is_shape_chosen=False)
 
 
 def known_already(project: Project, found: Iterable[FootageFacts]) -> list[str]:

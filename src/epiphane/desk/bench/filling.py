@@ -50,7 +50,15 @@ class FillingBench(QWidget):
         self._told = label("")
         self._told.setFont(theme.numbers(9.5))
         self._told.setWordWrap(True)
-        box.addWidget(self._told)
+        first = QHBoxLayout()
+        first.addWidget(self._told, 1)
+        first.addWidget(
+            button("Fill again", "Fill the song again, with what is known of the clips by now", self.fill)
+        )
+        box.addLayout(first)
+        self._waiting = label("")
+        self._waiting.setWordWrap(True)
+        box.addWidget(self._waiting)
         box.addWidget(self._clips_row())
         box.addWidget(rule())
         for widget in self._pace_rows():
@@ -84,6 +92,11 @@ class FillingBench(QWidget):
         self._clips.setText(f"{n_wanted} chosen clips" if n_wanted else _all_clips(project))
         self._all.setEnabled(n_wanted > 0)
         self._told.setText(_told(project))
+        waiting = [f for f in project.footage if f.kind is FootageKind.VIDEO and not f.is_searched]
+        self._waiting.setVisible(bool(waiting) and filling.lands)
+        self._waiting.setText(
+            f"Moments are still looked for in {len(waiting)} of the clips; then fill again to land them."
+        )
 
     def use_chosen(self, ids: tuple[FootageId, ...]) -> None:
         """Know what is chosen on the shelf."""

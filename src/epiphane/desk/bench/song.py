@@ -12,6 +12,7 @@ from epiphane.audio.heard import AlternativeTempo, Listening
 from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import button, label, number_field, row, rule, show_number
+from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.notes import DOUBTFUL
@@ -28,11 +29,11 @@ from epiphane.edits.beats import (
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import file_duration, shape_song, trim_song
-from epiphane.timing import clock_text, frame_start, rate_text
+from epiphane.timing import clock_text, frame_start
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
 _HINT_EMPTY = "What you select in the score is shown here, to be changed."
-_FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Film", "Made of")
+_FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Made of")
 _MOST_OTHERS = 3
 _LEAST_SHARE = 0.02
 _USUAL_TEMPO = 120.0
@@ -64,7 +65,9 @@ class SongBench(QWidget):
         self._facts = {name: label("", is_quiet=False) for name in _FACTS}
         for words in self._facts.values():
             words.setWordWrap(True)
+        self._film = FilmFields(editor)
         self._rows = [row(name, words) for name, words in self._facts.items()]
+        self._rows.append(row("Film", self._film))
         self._shape = self._shape_rows()
         for widget in (*self._corrections, *self._rows, rule(), *self._shape, self._checks_row()):
             self._box.addWidget(widget)
@@ -90,8 +93,7 @@ class SongBench(QWidget):
             texts["Length"] = clock_text(song.duration)
             texts |= self._heard_texts(song)
             self._show_corrections(song)
-        size = f"{project.width} × {project.height}"
-        texts["Film"] = f"{size}, {rate_text(project.rate)} fps"
+        self._film.refresh()
         texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
         for name, text in texts.items():
             self._facts[name].setText(text)

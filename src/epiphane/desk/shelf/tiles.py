@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRect, QRectF, QSiz
 from PyQt6.QtGui import (
     QColor,
     QDrag,
+    QHelpEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -178,8 +179,19 @@ class Tiles(QListWidget):
             self._under = item
         if item is not None:
             box = picture_box(self.visualItemRect(item))
+            if event.position().y() > box.bottom():
+                self._leave()
+                return
             share = (event.position().x() - box.left()) / box.width()
             self.pointed.emit(item.data(_KEY), min(max(share, 0.0), 1.0))
+
+    def viewportEvent(self, event: QEvent | None) -> bool:
+        """Tell of a tile below its picture only: on it, what is told would hide what is skimmed."""
+        if isinstance(event, QHelpEvent):
+            item = self.itemAt(event.pos())
+            if item is not None and item.data(_PEEK) is not None:
+                return True
+        return super().viewportEvent(event)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         super().leaveEvent(event)

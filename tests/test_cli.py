@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from helpers import click_track, grey_clip, read_lumas, write_sound
+from helpers import click_track, grey_clip, read_lumas, write_clip, write_sound
 
 from epiphane.cli import main
 from epiphane.demo import PROJECT_FILE, SONG_FILE, TRUTH_FILE
@@ -73,6 +73,30 @@ def test_from_a_song_and_a_clip_to_a_film(media):
     assert len(lumas) == 44
     brightness = [float(luma.mean()) for luma in lumas]
     assert brightness.index(max(brightness)) == 14
+
+
+def test_a_folder_is_cut_to_the_beats_with_moments_on_hits(media, tmp_path):
+    shots = tmp_path / "shots"
+    shots.mkdir()
+    for name, at in (("a", 40), ("b", 70)):
+        pictures = [np.full((54, 96, 3), 60 + 90 * (n >= at), np.uint8) for n in range(100)]
+        write_clip(shots / f"{name}.mp4", pictures)
+    (shots / "notes.txt").write_text("no film")
+    words = ("--every", "2", "--order", "moments", "--moments")
+    made = epiphane("new", media / "song.wav", shots, "-o", "cut.epiphane", *words, folder=tmp_path)
+    assert made.returncode == 0
+    assert "notes.txt is damaged, or neither picture nor sound" in made.stderr
+    plan = json.loads(epiphane("plan", "cut.epiphane", folder=tmp_path).stdout)
+    beats = {round(30 * (0.5 + n / 2)) for n in range(17)}
+    assert {cut["frame"] for cut in plan["cuts"]} <= {0, *beats}
+    assert sum(cut["n_frames"] for cut in plan["cuts"]) == plan["n_frames"]
+    assert [cut["moment"] for cut in plan["cuts"]].count(None) == 1  # there is no hit before the first beat
+    for cut in plan["cuts"][1:]:
+        moment = {"a.mp4": 40, "b.mp4": 70}[cut["footage"]] / 30
+        assert cut["moment"]["source"] == pytest.approx(moment, abs=1e-5)
+        assert cut["moment"]["frame"] in beats
+        shown = cut["source"] + cut["speed"] * (cut["moment"]["frame"] - cut["frame"]) / 30
+        assert shown == pytest.approx(moment, abs=1e-5)
 
 
 def test_listening_prints_the_words_of_the_format(media):

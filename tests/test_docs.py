@@ -22,7 +22,18 @@ def test_what_is_made_from_the_code_is_current():
 
 
 @pytest.mark.parametrize(
-    "kind", [model.Project, model.Song, model.Footage, model.Shot, model.Pulse, model.Lane, model.Override]
+    "kind",
+    [
+        model.Project,
+        model.Song,
+        model.Footage,
+        model.Shot,
+        model.Pulse,
+        model.Lane,
+        model.Override,
+        model.Filling,
+        model.Framing,
+    ],
 )
 def test_every_field_of_the_file_is_described(kind):
     text = (DOCS / "file-format.md").read_text()

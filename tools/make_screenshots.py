@@ -13,11 +13,17 @@ from epiphane.desk.app import make_application
 from epiphane.desk.editor import Kind, Selection
 from epiphane.desk.window import Window
 from epiphane.document.grid import bars_of
+from epiphane.document.model import Order, Pace
+from epiphane.edits.filling import fill_song
+from epiphane.edits.footage import accept_moment, put_in_group
+from epiphane.edits.shots import footage_name
+from epiphane.media.proxy import ProxyStore
 from epiphane.timing import frame_at
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 _DROP_BAR = 10  # in the full part, where both lanes fire
 _BAND_BAR = 5  # where the band comes in
+_IMPACT = 4.566667  # of the chimes, seconds
 
 
 class Photographer:
@@ -25,7 +31,7 @@ class Photographer:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self.window = Window(journal_folder=folder)
+        self.window = Window(journal_folder=folder, proxies=ProxyStore(folder / "proxies"))
         self.window.resize(1280, 800)
         self.window.show()
 
@@ -46,7 +52,7 @@ class Photographer:
         """Take the demo, opened, with the playhead in the drop."""
         window = self.window
         window.files.open_demo()
-        while window.editor.heard is None:
+        while window.editor.heard is None or window.jobs.running:
             self.wait(50)
         bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
@@ -62,6 +68,34 @@ class Photographer:
         self.wait(6000)
         self.take("song")
         window.score.set_bars_per_line(4)
+
+    def footage(self) -> None:
+        """Take the shelf with groups and a clip with its moments on the bench; the filled song; a shot."""
+        window, before = self.window, self.window.editor.project
+        footage = {footage_name(one): one.id for one in before.footage}
+        for group, names in (("falls", ("bucket", "tower")), ("long runs", ("rails", "chimes", "dominoes"))):
+            ids = [footage[name] for name in names]
+            window.editor.apply(lambda p, ids=ids, group=group: put_in_group(p, ids, group), "group")
+        chimes = footage["chimes"]
+        window.editor.apply(lambda p: accept_moment(p, chimes, _IMPACT, is_accepted=True), "moment")
+        window.editor.select(Selection(Kind.FOOTAGE, footage=chimes))
+        window.shelf.footage.tiles.setFocus()
+        self.wait(1500)
+        self.take("footage")
+        window.editor.go_to(0)
+        pace = Pace(is_by_section=True)
+        window.editor.apply(lambda p: fill_song(p, order=Order.MOMENTS, pace=pace), "filling")
+        window.editor.select(Selection(Kind.FILLING))
+        self.wait(4000)
+        self.take("filling")
+        shot = next(shot for shot in window.editor.project.shots if shot.footage == chimes)
+        window.editor.select(Selection(Kind.SHOT, shot=shot.id))
+        window.bench.shot.toggle_kept()
+        window.editor.go_to(frame_at(shot.pin.hit, window.editor.project.rate))
+        self.wait(1500)
+        self.take("shot")
+        window.editor.apply(lambda _: before, "all of it back")
+        window.editor.select(Selection())
 
     def pulses(self) -> None:
         """Take three pulses in the score, one of them on the bench, a band, and the walk through doubt."""
@@ -140,7 +174,7 @@ def main() -> None:
     with TemporaryDirectory() as folder:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
-        for step in ("empty", "demo", "song", "pulses", "lane", "cues", "exporting", "keys"):
+        for step in ("empty", "demo", "song", "footage", "pulses", "lane", "cues", "exporting", "keys"):
             getattr(photographer, step)()
         photographer.window.shut_down()
         application.quit()

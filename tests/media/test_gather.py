@@ -1,6 +1,7 @@
 """Folders are taken in: the good files come, each of the others is told with its reason."""
 
 import shutil
+import struct
 import threading
 import time
 
@@ -74,6 +75,15 @@ def test_a_file_that_is_still_being_written_waits(folder):
     is_done.set()
     thread.join()
     assert gathered.faults == ("recording.mp4 is still being written; gather it again when it is complete.",)
+
+
+def test_a_duration_that_the_header_makes_up_is_not_believed(tmp_path):
+    path = grey_clip(tmp_path / "long.mkv", n_pictures=45)
+    content = path.read_bytes()
+    at = content.index(b"\x44\x89\x88") + 3  # Matroska's element of the duration, a float of 8 bytes
+    path.write_bytes(content[:at] + struct.pack(">d", 3_600_000.0) + content[at + 8 :])
+    (facts,) = gather_files([path]).found
+    assert facts.duration == pytest.approx(1.5, abs=0.002)
 
 
 def test_a_read_only_folder_can_be_gathered_from(folder):

@@ -24,7 +24,7 @@ _MOUSE = (
     ("Drag over the spectrum", "choose the band of a pulse"),
     ("Ctrl + wheel", "bars a line"),
 )
-_COLUMNS = (("Play", "Go", "See"), ("Cues", "Beats", "Lanes"), ("Clips and shots", "Project", "Mouse"))
+_COLUMNS = (("Play", "Go", "See", "Lanes"), ("Cues", "Beats", "Clips and shots"), ("Project", "Mouse"))
 
 
 class KeyList(QWidget):
@@ -34,9 +34,9 @@ class KeyList(QWidget):
         super().__init__(parent)
         self.setAccessibleName("All keys")
         grid = QGridLayout(self)
-        grid.setContentsMargins(64, 44, 64, 40)
+        grid.setContentsMargins(64, 30, 64, 24)
         grid.setHorizontalSpacing(40)
-        grid.setVerticalSpacing(26)
+        grid.setVerticalSpacing(18)
         title = QLabel("All keys")
         title.setFont(theme.words(20, weight=600))
         grid.addWidget(title, 0, 0)
@@ -48,12 +48,12 @@ class KeyList(QWidget):
         groups["Mouse"] = list(_MOUSE)
         for column, names in enumerate(_COLUMNS):
             box = QVBoxLayout()
-            box.setSpacing(6)
+            box.setSpacing(4)
             for name in names:
                 box.addWidget(self._title(name))
                 for keys, text in groups[name]:
                     box.addWidget(self._row(keys, text, wide=name == "Mouse"))
-                box.addSpacing(12)
+                box.addSpacing(10)
             box.addStretch(1)
             grid.addLayout(box, 1, column)
             grid.setColumnStretch(column, 1)

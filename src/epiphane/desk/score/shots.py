@@ -36,10 +36,12 @@ class ShotPainter:
             painter.setFont(theme.words(9))
             box = QRectF(left + 12, top, right - left, SHOTS_HEIGHT)
             painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
+        sliver = float(0.99 / project.rate)
         for shot in project.shots:
             start = frame_start(shot.start, project.rate)
             end = frame_start(shot.start + shot.n_frames, project.rate)
-            if end > stave.start + 1e-3 and start < stave.end - 1e-3:
+            # Where a bar line lies within the frame of a cut, less than a frame of a shot would be seen.
+            if end > stave.start + sliver and start < stave.end - sliver:
                 x0 = max(left, layout.x_at(stave, max(start, stave.start)))
                 x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
                 self._paint_shot(painter, QRectF(x0, top, x1 - x0, SHOTS_HEIGHT), shot, layout, stave)

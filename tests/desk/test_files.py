@@ -73,7 +73,7 @@ def test_bad_clips_are_named_and_good_ones_taken(window, tmp_path, qtbot):
     assert "broken.mp4: its pictures cannot be decoded" in window.notice.text
     assert "gone.mp4 is not there" in window.notice.text
     ids = [footage.id for footage in window.editor.project.footage]
-    window.lay_footage([ids[1]], None)
+    window.shots.lay([ids[1]])
     with qtbot.waitSignal(window.playback.shown, timeout=5000):
         window.editor.go_to(1)
         window.playback.refresh()
@@ -86,7 +86,7 @@ def test_a_clip_that_goes_away_becomes_a_placeholder(window, media, tmp_path, qt
         lambda: window.editor.project.song is not None and not window.jobs.running, timeout=20_000
     )
     clip.unlink()
-    window.fill()
+    window.shots.fill()
     qtbot.waitUntil(lambda: "clip.mp4 is not there any more" in window.notice.text, timeout=5000)
 
 

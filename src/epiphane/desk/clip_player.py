@@ -195,5 +195,5 @@ class ClipPlayer(QObject):
             self.stop()
         elif int(seconds * float(footage.rate)) != int(self.seconds * float(footage.rate)):
             self.seconds = seconds
+            self._ask(footage, seconds)
             self.moved.emit()
-        self._ask(footage, self.seconds)

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -28,16 +27,15 @@ from epiphane.desk.pulses import PulseDesk
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.shots import ShotDesk
 from epiphane.desk.skim import Skimmer
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import FootageId, FootageKind, Project, PulseId, PulseUnit, ShotId
+from epiphane.document.model import Project, PulseId, PulseUnit
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
-from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.lanes import add_lane, change_lane, remove_lane
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
 from epiphane.effects.registry import effect_named
 from epiphane.errors import EditError
 from epiphane.media.proxy import ProxyStore
@@ -68,6 +66,7 @@ class Window(QMainWindow):
         self.playback = Playback(self.editor, self.frames)
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self)
+        self.shots = ShotDesk(self.editor, self.files.open_song)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.score = ScoreView(self.editor, self.thumbnails)
@@ -117,7 +116,6 @@ class Window(QMainWindow):
         across.setCollapsible(0, False)
         across.setCollapsible(1, False)
         self._across = across
-        self._last_chosen: tuple[FootageId, ...] = ()
         whole = QWidget()
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
@@ -146,9 +144,9 @@ class Window(QMainWindow):
         self.footage.missing_changed.connect(self.frames.footage.forget_faults)
         page = self.shelf.footage
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
-        self.score.footage_dropped.connect(self.lay_footage)
+        self.score.footage_dropped.connect(self.shots.lay)
         self.score.effect_dropped.connect(self.add_effect)
-        self.shelf.footage_taken.connect(self._take_footage)
+        self.shelf.footage_taken.connect(self.shots.take)
         self.shelf.effects_taken.connect(lambda keys: self.add_effect(keys[0]))
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
@@ -192,7 +190,7 @@ class Window(QMainWindow):
             "use_to": lambda: self.bench.footage.use_from_here(is_end=True),
             "shot_back": lambda: self.bench.shot.move_to_hit(-1),
             "shot_on": lambda: self.bench.shot.move_to_hit(1),
-            "exchange": self._exchange,
+            "exchange": self.shots.exchange,
             "keep": self.bench.shot.toggle_kept,
             "search": self._search,
             "missing": self.footage.ask_missing,
@@ -215,7 +213,7 @@ class Window(QMainWindow):
             "song": files.ask_song,
             "gather": files.ask_footage,
             "gather_folder": files.ask_folder,
-            "fill": self.fill,
+            "fill": self.shots.fill,
             "new": files.new,
             "open": files.ask_open,
             "demo": files.open_demo,
@@ -226,25 +224,6 @@ class Window(QMainWindow):
         }
 
     # What the editor asks for
-
-    def lay_footage(self, ids: list[FootageId], shot: ShotId | None) -> None:
-        """Lay clips after the last shot, each to the next bar, or have them take the place of a shot."""
-        if shot is None:
-            self.editor.apply(lambda p: lay_in_row(p, ids), "laying of clips")
-        else:
-            self.editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot")
-
-    def fill(self) -> None:
-        """Show how the song is filled; where it is not yet, or has room left, fill it."""
-        project = self.editor.project
-        end = max((shot.start + shot.n_frames for shot in project.shots), default=0)
-        is_full = project.song is not None and end >= project.n_frames
-
-        def edit(p: Project) -> Project:
-            return fill_song(p if p.shots else replace(p, filling=default_filling(p)))
-
-        if is_full or self.editor.apply(edit, "filling of the song"):
-            self.editor.select(Selection(Kind.FILLING))
 
     def add_effect(self, key: str, chosen: PulseId | None = None) -> None:
         """Make a lane of an effect on a pulse, or else on every beat, and select it."""
@@ -320,29 +299,15 @@ class Window(QMainWindow):
         else:
             self.score.step_cue(direction)
 
-    def _exchange(self) -> None:
-        """Exchange the selected shot for the clip that was chosen last."""
-        if self.editor.selection.kind is Kind.SHOT and self._last_chosen:
-            self.bench.shot.exchange([self._last_chosen[0]])
-
     def _search(self) -> None:
         self.shelf.open_page(0)
         self.shelf.search.setFocus()
         self.shelf.search.selectAll()
 
-    def _take_footage(self, ids: list[FootageId]) -> None:
-        """Lay clips after the last shot; a sound becomes the song."""
-        footage = [one for one in self.editor.project.footage if one.id in ids]
-        if len(footage) == 1 and footage[0].kind is FootageKind.SOUND:
-            self.files.open_song(Path(footage[0].path))
-        else:
-            self.lay_footage(ids, None)
-
     def _on_chosen(self) -> None:
-        ids = tuple(self.shelf.footage.chosen())
-        self.bench.filling.use_chosen(ids)
-        if ids:
-            self._last_chosen = ids
+        chosen = tuple(self.shelf.footage.chosen())
+        self.bench.filling.use_chosen(chosen)
+        self.shots.remember(chosen)
 
     def _on_playing(self) -> None:
         self.footage.rest(self.playback.is_playing or self.clip_player.is_playing)
@@ -405,7 +370,7 @@ class Window(QMainWindow):
         elif selection.kind is Kind.LANE and lane is not None:
             self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
         elif selection.kind is Kind.SHOT and shot is not None:
-            self.editor.apply(lambda p: take_out(p, [shot]), "removal of a shot")
+            self.shots.remove(shot)
 
     def _toggle_keys(self) -> None:
         self.key_list.toggle()

@@ -40,20 +40,7 @@ def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
         if facts.path in known or facts.fingerprint in known:
             continue
         known |= {facts.path, facts.fingerprint}
-        footage.append(
-            Footage(
-                id=FootageId(next_id),
-                path=facts.path,
-                fingerprint=facts.fingerprint,
-                duration=facts.duration,
-                width=facts.width,
-                height=facts.height,
-                rate=facts.rate,
-                kind=facts.kind,
-                has_sound=facts.has_sound,
-                is_searched=facts.kind is not FootageKind.VIDEO,
-            )
-        )
+        footage.append(_as_gathered(FootageId(next_id), facts))
         next_id += 1
     project = replace(project, footage=tuple(footage), next_id=next_id)
     may_shape = not had_clip and not project.is_shape_chosen
@@ -131,14 +118,11 @@ def relink(project: Project, places: Mapping[str, FootageFacts]) -> Project:
         if facts is not None and facts.kind is one.kind:
             is_same = facts.fingerprint == one.fingerprint
             one = replace(  # noqa: PLW2901  # the loop goes over what it was
-                one,
-                path=facts.path,
-                fingerprint=facts.fingerprint,
-                duration=facts.duration,
-                width=facts.width,
-                height=facts.height,
-                rate=facts.rate,
+                _as_gathered(one.id, facts),
+                name=one.name,
+                group=one.group,
                 used_from=one.used_from if one.used_from < facts.duration else 0.0,
+                used_to=one.used_to,
                 moments=tuple(moment for moment in one.moments if moment.time < facts.duration or is_same),
                 is_searched=one.is_searched and is_same,
             )
@@ -200,6 +184,21 @@ def remove_moment(project: Project, footage_id: FootageId, seconds: float) -> Pr
     footage, moment = _moment(project, footage_id, seconds)
     left = tuple(other for other in footage.moments if other is not moment)
     return _with_footage(project, replace(footage, moments=left))
+
+
+def _as_gathered(footage_id: FootageId, facts: FootageFacts) -> Footage:
+    return Footage(
+        id=footage_id,
+        path=facts.path,
+        fingerprint=facts.fingerprint,
+        duration=facts.duration,
+        width=facts.width,
+        height=facts.height,
+        rate=facts.rate,
+        kind=facts.kind,
+        has_sound=facts.has_sound,
+        is_searched=facts.kind is not FootageKind.VIDEO,
+    )
 
 
 def _moment(project: Project, footage_id: FootageId, seconds: float) -> tuple[Footage, Moment]:

@@ -156,11 +156,10 @@ class ShotBench(QWidget):
             if moved is not None:
                 self._editor.go_to(moved.start)
 
-    def exchange(self, ids: list[FootageId]) -> None:
-        """Show other footage in the place of the shot."""
+    def _exchange(self, footage: FootageId) -> None:
         shot = self._editor.selected_shot()
-        if shot is not None and ids:
-            self._editor.apply(lambda p: exchange_shots(p, shot.id, ids), "exchange of a shot")
+        if shot is not None:
+            self._editor.apply(lambda p: exchange_shots(p, shot.id, [footage]), "exchange of a shot")
 
     def remove(self) -> None:
         """Take the shot out: its neighbour takes its place."""
@@ -187,7 +186,7 @@ class ShotBench(QWidget):
         return made
 
     def _time_rows(self) -> list[QWidget]:
-        self._clip = choice_field("What it shows", [], lambda key: self.exchange([FootageId(int(key))]))
+        self._clip = choice_field("What it shows", [], lambda key: self._exchange(FootageId(int(key))))
         self._beats = number_field("Beats it lasts", low=1, high=512, unit="")
         self._beats.valueChanged.connect(self._set_beats)
         self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)

@@ -8,7 +8,7 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import SHOTS_HEIGHT, STRIP_GAP, ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, FootageKind, Shot
+from epiphane.document.model import Footage, FootageKind, Project, Shot
 from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
 from epiphane.timing import frame_at, frame_start
@@ -117,3 +117,23 @@ class ShotPainter:
             painter.drawPixmap(at, theme.icon_pixmap("lock", theme.TEXT.name(), 10))
         painter.setPen(theme.TEXT)
         painter.drawText(label.adjusted(icon, 0, 0, 0), Qt.AlignmentFlag.AlignCenter, name)
+
+
+def paint_drop(
+    painter: QPainter, layout: ScoreLayout, project: Project, shot: Shot | None, *, offset: int
+) -> None:
+    """Show where clips would fall: over the shot whose place they take, or, without one, after the last."""
+    end = max((s.start + s.n_frames for s in project.shots), default=0)
+    frames = (end, end) if shot is None else (shot.start, shot.start + shot.n_frames)
+    first, last = (frame_start(frame, project.rate) for frame in frames)
+    for stave in layout.staves:
+        if first > stave.end - 1e-6 or last < stave.start - 1e-6:
+            continue
+        top = layout.shots_top(stave.top) - offset
+        left, right = (layout.x_at(stave, time) for time in (max(first, stave.start), min(last, stave.end)))
+        if shot is None:
+            painter.fillRect(QRectF(left - 2, top - 4, 4, SHOTS_HEIGHT + 8), theme.TEXT)
+            return
+        painter.setPen(QPen(theme.TEXT, 3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(left + 1, top, right - left - 2, SHOTS_HEIGHT))

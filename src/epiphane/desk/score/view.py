@@ -25,7 +25,6 @@ from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_strength
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
-    SHOTS_HEIGHT,
     SOUND_HEIGHT,
     SPECTRUM_HEIGHT,
     Place,
@@ -35,6 +34,7 @@ from epiphane.desk.score.layout import (
 )
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, cues_within, shot_under
+from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
 from epiphane.desk.thumbs import Thumbnails
@@ -161,7 +161,9 @@ class ScoreView(QAbstractScrollArea):
             top = stave.top - self._offset
             if top < self._paper.height() and top + stave.height + 12 > 0:
                 painter.drawPixmap(QPointF(0, top - 6), self._picture(stave))
-        self._paint_drop(painter)
+        if self._is_dropping:
+            project = self._editor.project
+            paint_drop(painter, self._layout, project, self._drop_shot, offset=self._offset)
         self._paint_playhead(painter)
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
@@ -202,27 +204,6 @@ class ScoreView(QAbstractScrollArea):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.TEXT)
         painter.drawEllipse(QPointF(x, top + 2), 3.5, 3.5)
-
-    def _paint_drop(self, painter: QPainter) -> None:
-        """Show where clips would go: over the shot whose place they take, or at the end of the row."""
-        if not self._is_dropping:
-            return
-        project, shot = self._editor.project, self._drop_shot
-        start = max((s.start + s.n_frames for s in project.shots), default=0) if shot is None else shot.start
-        end = start if shot is None else shot.start + shot.n_frames
-        first, last = (frame_start(frame, project.rate) for frame in (start, end))
-        for stave in self._layout.staves:
-            if first > stave.end - 1e-6 or last < stave.start - 1e-6:
-                continue
-            top = self._layout.shots_top(stave.top) - self._offset
-            left = self._layout.x_at(stave, max(first, stave.start))
-            right = self._layout.x_at(stave, min(last, stave.end))
-            if shot is None:
-                painter.fillRect(QRectF(left - 2, top - 4, 4, 44), theme.TEXT)
-                return
-            painter.setPen(QPen(theme.TEXT, 3))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(left + 1, top, right - left - 2, SHOTS_HEIGHT))
 
     # Mouse
 

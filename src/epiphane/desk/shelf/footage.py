@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from epiphane.desk import theme
@@ -78,6 +78,7 @@ class FootagePage(QWidget):
         self.tiles.taken.connect(self.taken)
         self.tiles.removed.connect(self._remove)
         self.tiles.itemSelectionChanged.connect(self._on_chosen)
+        self.tiles.itemClicked.connect(lambda _item: self._on_chosen())
         self.tiles.pointed.connect(self._peek)
         skimmer.drawn.connect(self._on_drawn)
         thumbnails.ready.connect(self.refresh_pictures)
@@ -107,11 +108,13 @@ class FootagePage(QWidget):
 
     def refresh_pictures(self) -> None:
         """Show the thumbnails that are ready."""
+        pictures: dict[object, QImage | None] = {}
         for footage in self._shown():
             if footage.kind is not FootageKind.SOUND and footage.id not in self._desk.missing:
                 best = footage.best_moment
                 seconds = 0.45 * footage.duration if best is None else best.time
-                self.tiles.show_picture(footage.id, self._thumbnails.get(footage, seconds))
+                pictures[footage.id] = self._thumbnails.get(footage, seconds)
+        self.tiles.show_pictures(pictures)
 
     def _shown(self) -> list[Footage]:
         words = self._search.casefold().split()
@@ -141,9 +144,8 @@ class FootagePage(QWidget):
             self._editor.select(Selection(Kind.FOOTAGE, footage=footage))
 
     def _on_selection(self) -> None:
-        if self._editor.selection.kind is not Kind.FOOTAGE:
-            self.tiles.choose(None)
-        else:
+        # What is chosen stays so when something else is on the bench: it may be filled or exchanged with.
+        if self._editor.selection.kind is Kind.FOOTAGE:
             self.tiles.choose(self._editor.selection.footage)
 
     def _remove(self, ids: list[FootageId]) -> None:

@@ -21,7 +21,7 @@ from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.tiles import Tile, Tiles
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.model import FootageKind
-from epiphane.effects.registry import all_effects, effect_named
+from epiphane.effects.registry import all_effects
 
 _SEARCH_WIDTH, _SORT_WIDTH = 124, 116
 
@@ -111,10 +111,10 @@ class ShelfPanel(QFrame):
     def _refresh_pictures(self) -> None:
         footage = self._editor.project.footage
         sample = next((one for one in footage if one.kind is not FootageKind.SOUND), None)
-        for effect in all_effects():
-            if sample is not None:
-                found = self._thumbnails.with_effect(sample, effect_named(effect.key))
-                self.effects.show_picture(effect.key, found)
+        if sample is not None:
+            self.effects.show_pictures(
+                {e.key: self._thumbnails.with_effect(sample, e) for e in all_effects()}
+            )
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()

@@ -1,6 +1,6 @@
 """Tiles in a row that wraps: clips and effects, to drag onto the score."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -115,11 +115,11 @@ class Tiles(QListWidget):
             item.setSelected(is_chosen)
         self.blockSignals(False)
 
-    def show_picture(self, key: object, image: QImage | None) -> None:
-        """Put a picture on the tile of a key."""
+    def show_pictures(self, pictures: Mapping[object, QImage | None]) -> None:
+        """Put pictures on the tiles of some keys, as far as they are ready."""
         for number, tile in enumerate(self._tiles):
-            item = self.item(number)
-            if tile.key == key and item is not None and image is not None:
+            item, image = self.item(number), pictures.get(tile.key)
+            if item is not None and image is not None and item.data(_IMAGE) is not image:
                 item.setData(_IMAGE, image)
 
     def show_peek(self, key: object, image: QImage, share: float) -> None:
@@ -128,8 +128,8 @@ class Tiles(QListWidget):
             self._under.setData(_PEEK, (image, share))
 
     def choose(self, key: object) -> None:
-        """Have one tile chosen, if it is not already; None chooses nothing."""
-        if key is None or key not in self.chosen():
+        """Have one tile chosen, if it is not already."""
+        if key not in self.chosen():
             self.blockSignals(True)
             for number, tile in enumerate(self._tiles):
                 item = self.item(number)

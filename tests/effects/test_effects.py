@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 
 from epiphane.document.model import Lane, LaneId, PulseId, Setting
 from epiphane.effects.declare import (
+    Around,
     ChoiceParameter,
     ColourParameter,
     Family,
+    Need,
     Parameter,
     effect,
     rest_and_peak,
@@ -39,37 +41,104 @@ def a_picture(seed=1):
     return rng.integers(0, 256, (SIZE[1], SIZE[0], 3), np.uint8)
 
 
-def drawn(key, level, *settings, picture=None):
+def drawn(key, level, *settings, picture=None, frame=0, seed=1):
     made = effect_named(key)
-    values = made.values_at(Lane(LaneId(1), key, PulseId(1), settings=settings), level)
-    plan = FramePlan(SourceFrame("a", "a", 0.0), SIZE, (ActiveEffect(key, made.version, values),))
-    return draw(plan, OnePicture(a_picture() if picture is None else picture), SIZE)
+    picture = a_picture() if picture is None else picture
+    size = (picture.shape[1], picture.shape[0])
+    around = Around(size[0] / size[1], frame, 30.0, seed)
+    lane = Lane(LaneId(1), key, PulseId(1), settings=settings, seed=seed)
+    values = made.values_at(lane, level, around)
+    plan = FramePlan(SourceFrame("a", "a", 0.0), size, (ActiveEffect(key, made.version, values),))
+    return draw(plan, OnePicture(picture), size)
 
 
-@pytest.mark.parametrize("made", all_effects(), ids=lambda made: made.key)
+def smooth(size=(320, 180)):
+    x, y = np.meshgrid(np.linspace(0, 7, size[0]), np.linspace(0, 4, size[1]))
+    return np.dstack([130 + 90 * np.sin(a * x + b * y) for a, b in ((1, 0.5), (0.4, 1.2), (0.8, -1))]).astype(
+        np.uint8
+    )
+
+
+every_effect = pytest.mark.parametrize("made", all_effects(), ids=lambda made: made.key)
+
+
+@every_effect
 def test_every_effect_keeps_the_contract(made):
-    picture = a_picture()
-    before = picture.copy()
-    for level in (0.0, 0.3, 1.0, 2.0):
-        result = drawn(made.key, level, picture=picture)
-        assert result.shape == picture.shape
-        assert result.dtype == np.uint8
-        assert np.array_equal(result, drawn(made.key, level, picture=picture))
-        assert np.array_equal(picture, before)
-    assert np.array_equal(drawn(made.key, 0.0), picture)  # at rest it does nothing
-    assert not np.array_equal(drawn(made.key, 1.0), picture)
+    for size in (SIZE, (2, 2), (3, 5), (7, 2)):
+        picture = np.random.default_rng(1).integers(0, 256, (size[1], size[0], 3), np.uint8)
+        before = picture.copy()
+        for level in (0.0, 0.001, 0.3, 1.0, 2.0):
+            result = drawn(made.key, level, picture=picture, frame=4)
+            assert result.shape == picture.shape
+            assert result.dtype == np.uint8
+            assert np.array_equal(result, drawn(made.key, level, picture=picture, frame=4))
+            assert np.array_equal(picture, before)
+        assert np.array_equal(drawn(made.key, 0.0, picture=picture), picture)  # at rest it does nothing
+    assert not np.array_equal(drawn(made.key, 1.0), a_picture())
     assert made.summary
     assert made.version >= 1
 
 
-@pytest.mark.parametrize("made", all_effects(), ids=lambda made: made.key)
+@every_effect
+def test_there_is_no_step_where_an_effect_begins_and_half_is_between(made):
+    picture = smooth()
+    change = [
+        np.abs(drawn(made.key, level, picture=picture).astype(float) - picture).mean()
+        for level in (0.001, 0.5, 1.0)
+    ]
+    barely = drawn(made.key, 0.001, picture=picture).astype(float)
+    assert np.abs(barely.mean(axis=(0, 1)) - picture.mean(axis=(0, 1))).max() < 0.35
+    assert change[0] < 1.2
+    if made.key not in ("sweep", "tiles"):  # a band crosses, a wall of other tiles is no stronger one
+        assert change[1] <= change[2] + 0.5
+    if made.key != "sharpen":  # there is no edge in this picture
+        assert change[2] > 0.2
+
+
+MAY_DARKEN = {"blackout", "scanlines", "vignette", "letterbox", "grain", "exposure", "contrast", "invert"}
+
+
+@every_effect
+def test_no_effect_shows_an_empty_border(made):
+    """A bright picture stays bright to its very edges, but for what is meant to darken or colour it."""
+    bright = np.full((90, 160, 3), 200, np.uint8)
+    if made.key in MAY_DARKEN or made.family in (Family.COLOUR, Family.LIGHT):
+        return
+    for level in (0.4, 1.0, 2.0):
+        assert drawn(made.key, level, picture=bright, frame=7).min() >= 190, level
+
+
+@every_effect
+def test_a_preview_looks_like_the_export(made):
+    """Lengths are shares of the width: half the size shows the same, but for grain finer than a pixel."""
+    if made.key in ("grain", "scanlines"):
+        return
+    large, small = smooth((640, 360)), smooth((320, 180))
+    seen = drawn(made.key, 0.8, picture=large, frame=5).astype(float)
+    halved = seen.reshape(180, 2, 320, 2, 3).mean(axis=(1, 3))
+    assert np.abs(halved - drawn(made.key, 0.8, picture=small, frame=5)).mean() < 3
+
+
+def test_an_effect_that_moves_is_the_same_in_every_order_and_another_with_another_seed():
+    moving = [made for made in all_effects() if Need.TIME in made.needs]
+    assert len(moving) >= 6
+    for made in moving:
+        frames = {n: drawn(made.key, 1.0, frame=n) for n in (9, 0, 17)}
+        assert all(np.array_equal(drawn(made.key, 1.0, frame=n), seen) for n, seen in frames.items())
+        assert len({seen.tobytes() for seen in frames.values()}) > 1
+    for key in ("shake", "blocks", "tear", "grain"):
+        assert not np.array_equal(drawn(key, 1.0, frame=9), drawn(key, 1.0, frame=9, seed=2))
+
+
+@every_effect
 def test_every_parameter_is_labelled_and_takes_any_value_of_a_file(made):
     for parameter in made.parameters:
         assert parameter.label
         for odd in (float("nan"), 1e300, -1e300, "marble", ""):
             lane = Lane(LaneId(1), made.key, PulseId(1), settings=(Setting(parameter.name, odd, None),))
             for level in (0.0, 1.0):
-                assert made.operations(made.values_at(lane, level))
+                made.operations(made.values_at(lane, level))
+                drawn(made.key, level, Setting(parameter.name, odd, None))
 
 
 @given(st.floats(0, 2), st.floats(-50, 150), st.floats(-50, 150))

@@ -67,9 +67,7 @@ class ShotDesk(QObject):
         if self._chosen:
             self.lay([self._chosen[0]], shot.id)
         else:
-            self._editor.said.emit(
-                "Choose the clip on the shelf that is to take its place", False
-            )
+            self._editor.said.emit("Choose the clip on the shelf that is to take its place", False)
 
     def remove(self, shot: ShotId) -> None:
         """Take a shot out: its neighbour takes its place."""

@@ -94,6 +94,25 @@ class Values:
         raise AttributeError(f"the effect asks for {name!r}, which it does not declare")
 
 
+class Around(Struct, frozen=True):
+    """What an effect may need beside its parameters.
+
+    `aspect` is width by height, `frame` and `rate` are those of the project, chance is drawn from `seed`.
+    """
+
+    aspect: float = 16 / 9
+    frame: int = 0
+    rate: float = 30.0
+    seed: int = 1
+
+
+class Need(Enum):
+    """What of `Around` an effect is given as further values: ``aspect``, or ``seconds`` and ``seed``."""
+
+    ASPECT = "aspect"
+    TIME = "time"
+
+
 class Effect(Struct, frozen=True, eq=False):
     """A declared effect."""
 
@@ -104,6 +123,7 @@ class Effect(Struct, frozen=True, eq=False):
     summary: str
     parameters: tuple[AnyParameter, ...]
     operate: Callable[[Values], Operation | Sequence[Operation]]
+    needs: tuple[Need, ...] = ()
 
     def parameter(self, name: str) -> AnyParameter:
         """Return the parameter of a name; KeyError if there is none."""
@@ -112,10 +132,18 @@ class Effect(Struct, frozen=True, eq=False):
                 return parameter
         raise KeyError(name)
 
-    def values_at(self, lane: Lane, level: float) -> tuple[tuple[str, ParameterValue], ...]:
-        """Return every parameter's value at a level of the lane's envelope, by declaration order."""
+    def values_at(
+        self, lane: Lane, level: float, around: Around | None = None
+    ) -> tuple[tuple[str, ParameterValue], ...]:
+        """Return every parameter's value at a level of the lane's envelope, and what else is needed."""
         settings = {setting.name: setting for setting in lane.settings}
-        return tuple((p.name, _value_at(p, settings.get(p.name), level)) for p in self.parameters)
+        values = tuple((p.name, _value_at(p, settings.get(p.name), level)) for p in self.parameters)
+        around = around or Around()
+        if Need.ASPECT in self.needs:
+            values += (("aspect", round(around.aspect, 6)),)
+        if Need.TIME in self.needs:
+            values += (("seconds", round(around.frame / around.rate, 6)), ("seed", float(around.seed)))
+        return values
 
     def operations(self, values: tuple[tuple[str, ParameterValue], ...]) -> tuple[Operation, ...]:
         """Return what the effect does at these values."""
@@ -127,7 +155,13 @@ REGISTERED: dict[str, Effect] = {}
 
 
 def effect(
-    *, key: str, version: int, family: Family, label: str, parameters: tuple[AnyParameter, ...]
+    *,
+    key: str,
+    version: int,
+    family: Family,
+    label: str,
+    parameters: tuple[AnyParameter, ...],
+    needs: tuple[Need, ...] = (),
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
     """Declare the decorated function as an effect.
 
@@ -139,6 +173,8 @@ def effect(
         Raised when the same values make another picture.
     label : str
         What the editor reads; the first line of the docstring says what it does.
+    needs : tuple of Need
+        Further values that the function asks for.
     """
 
     def register(function: Callable[[Values], Any]) -> Callable[[Values], Any]:
@@ -150,7 +186,7 @@ def effect(
         if faults:
             raise ValueError(f"effect {key!r}: " + "; ".join(faults))
         summary = (function.__doc__ or "").strip().split("\n")[0]
-        made = Effect(key, version, family, label, summary, parameters, function)
+        made = Effect(key, version, family, label, summary, parameters, function, needs)
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at(_DEFAULT_LANE, level))
         REGISTERED[key] = made

@@ -4,19 +4,20 @@ Positions are in shares of the picture: (0, 0) is its top left corner, (1, 1) th
 Levels are 8-bit values, 0 to 255, in BGR.
 """
 
+from collections.abc import Callable
 from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
 
-from epiphane.types import FloatArray
+from epiphane.types import Float32Array, FloatArray, Picture
 
 
 class Warp(Struct, frozen=True, eq=False):
     """Move every point of the picture.
 
-    `matrix` is float64, shape (3, 3), affine: a point p goes to ``matrix @ (x, y, 1)``. Beyond its
-    edge the picture is mirrored, so no border shows.
+    `matrix` is float64, shape (3, 3): a point p goes to ``matrix @ (x, y, 1)``, divided by its last
+    component. Beyond its edge the picture is mirrored, so no border shows.
     """
 
     matrix: FloatArray
@@ -38,7 +39,33 @@ class Curve(Struct, frozen=True, eq=False):
     table: FloatArray
 
 
-Operation: TypeAlias = Warp | Tone | Curve
+class Field(Struct, frozen=True, eq=False):
+    """Show at every point what lies at another one.
+
+    `source` is given the points of the picture as two float32 arrays of one shape, x and y, whose
+    middle is (0, 0) and whose left and right edges are -1 and 1 (the unit is half the width both ways),
+    and half the height in that unit; it returns where each takes its value from, in the same unit. It
+    must be smooth: it may be asked for fewer points than there are pixels. Beyond its edge the picture is
+    mirrored.
+    """
+
+    source: Callable[[Float32Array, Float32Array, float], tuple[Float32Array, Float32Array]]
+
+
+class Filter(Struct, frozen=True, eq=False):
+    """Anything that needs more of the picture than one point of it.
+
+    `apply` is given a picture, uint8, shape (height, width, 3), BGR, and returns another of that shape; it
+    must not write into what it is given. Lengths it works with are shares of the width, so that a
+    preview looks like the export.
+    """
+
+    apply: Callable[[Picture], Picture]
+
+
+Operation: TypeAlias = Warp | Tone | Curve | Field | Filter
+NOTHING: tuple[Operation, ...] = ()
+"""What an effect at rest does."""
 
 
 def scale_about(scale: float, *, x: float, y: float) -> Warp:

@@ -6,15 +6,18 @@ from typing import Protocol
 import cv2
 import numpy as np
 
-from epiphane.effects.operations import Curve, Operation, Tone
+from epiphane.effects.operations import Curve, Field, Filter, Operation, Tone
 from epiphane.effects.registry import find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.fuse import Pass, fuse, stays_inside
+from epiphane.render.fuse import Pass, Step, stays_inside, steps_of
 from epiphane.render.placing import placed_plane
 from epiphane.render.plan import FramePlan, SourceFrame
-from epiphane.types import FloatArray, Picture, Plane, Size
+from epiphane.types import Float32Array, FloatArray, Picture, Plane, Size
+
+# A field is asked at every so many pixels, and is straight between them.
+_FIELD_STEP = 8
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
 cv2.ocl.setUseOpenCL(False)
@@ -41,9 +44,9 @@ def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
     -------
     Picture: uint8, shape (height, width, 3), BGR
     """
-    done = _pass_of(plan)
-    picture, decoding = _placed(plan, sources, size, done)
-    return _toned(picture, decoding, done.tones)
+    first, later = _steps_of(plan)
+    picture, decoding = _placed(plan, sources, size, first)
+    return _done(_toned(picture, decoding, first.tones), later)
 
 
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:
@@ -53,13 +56,16 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     encoding are one matrix, which for half of the picture's values works on a quarter of its pixels.
     Footage in this form without an effect goes through untouched. The rest takes the road of `draw`.
     """
-    done = _pass_of(plan)
-    if plan.source is not None and stays_inside(done.tones):
+    first, later = _steps_of(plan)
+    if plan.source is not None and not later and stays_inside(first.tones):
         raw = sources.picture(plan.source)
         if len(raw.planes) == 3:
-            return _recoded(_moved(raw, plan, size, done.warp), raw, size, done.tones)
-    picture, decoding = _placed(plan, sources, size, done)
-    return planes_from_yuv444(_toned(picture, decoding, done.tones, encoding=bgr_to_yuv(OUTPUT_SPEC)))
+            return _recoded(_moved(raw, plan, size, first.warp), raw, size, first.tones)
+    picture, decoding = _placed(plan, sources, size, first)
+    if not later:
+        return planes_from_yuv444(_toned(picture, decoding, first.tones, encoding=bgr_to_yuv(OUTPUT_SPEC)))
+    drawn = _done(_toned(picture, decoding, first.tones), later)
+    return planes_from_yuv444(_transformed(drawn, bgr_to_yuv(OUTPUT_SPEC)))
 
 
 def _recoded(
@@ -90,13 +96,54 @@ def _resized(plane: Plane, size: Size, method: int) -> Plane:
     return np.asarray(cv2.resize(plane, size, interpolation=method), np.uint8)
 
 
-def _pass_of(plan: FramePlan) -> Pass:
+def _done(picture: Picture, steps: Sequence[Step]) -> Picture:
+    """Do to a picture what follows the first pass."""
+    for step in steps:
+        if isinstance(step, Field):
+            picture = _displaced(picture, step)
+        elif isinstance(step, Filter):
+            picture = step.apply(picture)
+        else:
+            warped = picture if step.warp is None else _warped(picture, step.warp)
+            picture = _toned(warped, None, step.tones)
+    return picture
+
+
+def _displaced(picture: Picture, field: Field) -> Picture:
+    """Show at every point what lies where a field says; it is smooth, so few points of it are asked."""
+    height, width = picture.shape[:2]
+    half_height = height / width
+    # Points in the middle of cells of pixels, a cell more on every side: between them all is straight.
+    across, down = (
+        ((np.arange(-1, -(-n // _FIELD_STEP) + 1) + 0.5) * _FIELD_STEP - n / 2) * 2 / width
+        for n in (width, height)
+    )
+    points = np.meshgrid(across.astype(np.float32), down.astype(np.float32))
+    x, y = field.source(points[0], points[1], half_height)
+    maps = [
+        _every_pixel((part + edge) * (width / 2) - 0.5, (width, height))
+        for part, edge in ((x, 1), (y, half_height))
+    ]
+    moved = cv2.remap(picture, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    return np.asarray(moved, np.uint8)
+
+
+def _every_pixel(cells: Float32Array, size: Size) -> Float32Array:
+    """Return values for all pixels from those in the middle of cells, of which one lies beyond every edge."""
+    rows, columns = cells.shape
+    whole = (columns * _FIELD_STEP, rows * _FIELD_STEP)
+    fine = cv2.resize(np.ascontiguousarray(cells, np.float32), whole, interpolation=cv2.INTER_LINEAR)
+    cut = fine[_FIELD_STEP : _FIELD_STEP + size[1], _FIELD_STEP : _FIELD_STEP + size[0]]
+    return np.ascontiguousarray(cut, np.float32)
+
+
+def _steps_of(plan: FramePlan) -> tuple[Pass, tuple[Step, ...]]:
     operations: list[Operation] = []
     for active in plan.effects:
         effect = find_effect(active.key)
         if effect is not None:
             operations.extend(effect.operations(active.values))
-    return fuse(operations)
+    return steps_of(operations)
 
 
 def _placed(plan: FramePlan, sources: Sources, size: Size, done: Pass) -> tuple[Picture, FloatArray | None]:
@@ -159,16 +206,14 @@ def _warped(plane: Plane, warp: FloatArray) -> Plane:
     # [share] = ([pixel] + 1/2) / [pixels]: the middle of a pixel is where its value is.
     to_share = np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height], [0, 0, 1]])
     back = np.linalg.inv(to_share) @ np.linalg.inv(warp) @ to_share
-    corners = back[:2] @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
+    corners = back @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
+    corners = corners[:2] / corners[2]
     is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
-    return np.asarray(
-        cv2.warpAffine(
-            np.ascontiguousarray(plane),
-            back[:2],
-            (width, height),
-            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-            # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
-            borderMode=cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT,
-        ),
-        np.uint8,
-    )
+    plane, flags = np.ascontiguousarray(plane), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
+    border = cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT
+    if np.abs(back[2] - (0, 0, 1)).max() < 1e-12:
+        moved = cv2.warpAffine(plane, back[:2], (width, height), flags=flags, borderMode=border)
+    else:
+        moved = cv2.warpPerspective(plane, back, (width, height), flags=flags, borderMode=border)
+    return np.asarray(moved, np.uint8)

@@ -1,11 +1,12 @@
 """Many operations into few: neighbouring warps are one warp, neighbouring tones one rounding."""
 
 from collections.abc import Iterable, Sequence
+from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
 
-from epiphane.effects.operations import Curve, Operation, Tone, Warp
+from epiphane.effects.operations import Curve, Field, Filter, Operation, Tone, Warp
 from epiphane.media.colour import chain
 from epiphane.types import FloatArray
 
@@ -22,8 +23,36 @@ class Pass(Struct, frozen=True, eq=False):
     warp: FloatArray | None
     tones: tuple[Tone | Curve, ...]
 
+    @property
+    def is_nothing(self) -> bool:
+        """Whether it changes nothing."""
+        return self.warp is None and not self.tones
 
-def fuse(operations: Iterable[Operation]) -> Pass:
+
+Step: TypeAlias = Pass | Field | Filter
+
+
+def steps_of(operations: Iterable[Operation]) -> tuple[Pass, tuple[Step, ...]]:
+    """Return what to do in order: a pass that may come to nothing, and what has to follow it.
+
+    Runs of warps and tones are one pass each; fields and filters stand between them.
+    """
+    runs: list[list[Warp | Tone | Curve]] = [[]]
+    between: list[Field | Filter] = []
+    for operation in operations:
+        if isinstance(operation, Field | Filter):
+            between.append(operation)
+            runs.append([])
+        else:
+            runs[-1].append(operation)
+    later: list[Step] = []
+    for special, run in zip(between, runs[1:], strict=True):
+        done = fuse(run)
+        later += [special] if done.is_nothing else [special, done]
+    return fuse(runs[0]), tuple(later)
+
+
+def fuse(operations: Iterable[Warp | Tone | Curve]) -> Pass:
     """Return one pass that does the operations in their order."""
     warp: FloatArray | None = None
     tones: list[Tone | Curve] = []

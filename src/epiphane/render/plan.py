@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from epiphane.document.model import Footage, FootageId, FootageKind, Project, Shot
 from epiphane.document.shots import source_seconds
-from epiphane.effects.declare import ParameterValue
+from epiphane.effects.declare import Around, ParameterValue
 from epiphane.effects.registry import find_effect
 from epiphane.keying.schedule import Schedule
 from epiphane.render.placing import COVERING, Placing, placing_of
@@ -46,7 +46,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     Effects at rest are left out, so a plan without effects says that the footage goes through
     untouched. Lanes of effects that this version does not know do nothing.
     """
-    shape, effects = (project.width, project.height), _effects(cues, frame)
+    shape, effects = (project.width, project.height), _effects(project, cues, frame)
     shot = shot_at(project, frame)
     footage = None if shot is None else _footage(project, shot.footage)
     if shot is None or footage is None or footage.kind is FootageKind.SOUND:
@@ -64,12 +64,14 @@ def _footage(project: Project, footage_id: FootageId) -> Footage | None:
     return next((one for one in project.footage if one.id == footage_id), None)
 
 
-def _effects(cues: Schedule, frame: int) -> tuple[ActiveEffect, ...]:
+def _effects(project: Project, cues: Schedule, frame: int) -> tuple[ActiveEffect, ...]:
+    aspect, rate = project.width / project.height, float(project.rate)
     active = []
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
         effect = find_effect(lane_cues.lane.effect)
         if level > 0 and effect is not None:
-            values = effect.values_at(lane_cues.lane, level)
+            around = Around(aspect, frame, rate, lane_cues.lane.seed)
+            values = effect.values_at(lane_cues.lane, level, around)
             active.append(ActiveEffect(effect.key, effect.version, values))
     return tuple(active)

@@ -1,0 +1,19 @@
+"""Invert: light is dark and colours are their opposites."""
+
+import numpy as np
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import Tone, diagonal_tone
+
+
+@effect(
+    key="invert",
+    version=1,
+    family=Family.BREAK,
+    label="Invert",
+    parameters=(Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),),
+)
+def invert(values: Values) -> Tone:
+    """Makes light dark, dark light, and every colour its opposite."""
+    share = values.amount / 100
+    return diagonal_tone(np.full(3, 1 - 2 * share), np.full(3, 255 * share))

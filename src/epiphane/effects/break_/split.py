@@ -1,0 +1,42 @@
+"""Channel split: red and blue part."""
+
+import cv2
+import numpy as np
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.types import Picture
+
+
+@effect(
+    key="split",
+    version=1,
+    family=Family.BREAK,
+    label="Channel split",
+    parameters=(
+        Parameter("offset", "Offset", "% of width", low=0, high=20, rest=0, peak=1.2),
+        Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),
+    ),
+)
+def split(values: Values) -> Operation | tuple[Operation, ...]:
+    """Moves red one way and blue the other, so that edges get coloured rims."""
+    if values.offset == 0:
+        return NOTHING
+    turn = np.deg2rad(values.angle)
+    reach = values.offset / 100
+
+    def apply(picture: Picture) -> Picture:
+        width = picture.shape[1]
+        blue, green, red = cv2.split(picture)
+        step = reach * width * np.array([np.cos(turn), np.sin(turn)])
+        parts = [_moved(blue, -step), green, _moved(red, step)]
+        return np.asarray(cv2.merge(parts), np.uint8)
+
+    return Filter(apply)
+
+
+def _moved(channel: np.ndarray, step: np.ndarray) -> np.ndarray:
+    height, width = channel.shape
+    matrix = np.array([[1, 0, step[0]], [0, 1, step[1]]])
+    flags = cv2.INTER_LINEAR
+    return cv2.warpAffine(channel, matrix, (width, height), flags=flags, borderMode=cv2.BORDER_REFLECT)

@@ -1,0 +1,26 @@
+"""Two-tone: from one colour in the shadows to another in the lights."""
+
+import numpy as np
+
+from epiphane.effects.declare import ColourParameter, Family, Parameter, Values, colour_to_bgr, effect
+from epiphane.effects.operations import Tone
+from epiphane.effects.pixels import LUMA
+
+
+@effect(
+    key="duotone",
+    version=1,
+    family=Family.COLOUR,
+    label="Two-tone",
+    parameters=(
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
+        ColourParameter("shadows", "Shadows", "#2b1b52"),
+        ColourParameter("lights", "Lights", "#ffd9a0"),
+    ),
+)
+def duotone(values: Values) -> Tone:
+    """Shows everything from one colour in the shadows to another in the lights, by brightness."""
+    share = values.amount / 100
+    dark, light = (255 * np.array(colour_to_bgr(text)) for text in (values.shadows, values.lights))
+    matrix = (1 - share) * np.eye(3) + share * np.outer((light - dark) / 255, LUMA)
+    return Tone(np.column_stack([matrix, share * dark]))

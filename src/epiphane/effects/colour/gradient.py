@@ -1,0 +1,39 @@
+"""Gradient map: a colour for every brightness."""
+
+import cv2
+import numpy as np
+
+from epiphane.effects.declare import ColourParameter, Family, Parameter, Values, colour_to_bgr, effect
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import LUMA
+from epiphane.types import Picture
+
+
+@effect(
+    key="gradient",
+    version=1,
+    family=Family.COLOUR,
+    label="Gradient map",
+    parameters=(
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
+        ColourParameter("shadows", "Shadows", "#1a1033"),
+        ColourParameter("middle", "Middle", "#d2466b"),
+        ColourParameter("lights", "Lights", "#ffe7a8"),
+    ),
+)
+def gradient(values: Values) -> Operation | tuple[Operation, ...]:
+    """Gives every brightness a colour, from the shadows over a middle one to the lights."""
+    if values.amount == 0:
+        return NOTHING
+    colours = [255 * np.array(colour_to_bgr(text)) for text in (values.shadows, values.middle, values.lights)]
+    table = np.stack(
+        [np.interp(np.arange(256), [0, 127.5, 255], [c[n] for c in colours]) for n in range(3)], 1
+    )
+    share = values.amount / 100
+
+    def apply(picture: Picture) -> Picture:
+        luma = np.asarray(cv2.transform(picture, LUMA[None]), np.uint8)
+        mapped = cv2.LUT(cv2.merge([luma] * 3), np.round(table).astype(np.uint8)[None])
+        return np.asarray(cv2.addWeighted(picture, 1 - share, mapped, share, 0), np.uint8)
+
+    return Filter(apply)

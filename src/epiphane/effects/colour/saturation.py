@@ -1,0 +1,21 @@
+"""Saturation: down to grey, and past what is there."""
+
+import numpy as np
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import Tone
+from epiphane.effects.pixels import LUMA
+
+
+@effect(
+    key="saturation",
+    version=1,
+    family=Family.COLOUR,
+    label="Saturation",
+    parameters=(Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=20),),
+)
+def saturation(values: Values) -> Tone:
+    """Takes colour away, down to grey at 0 %, or adds to it above 100 %; brightness stays."""
+    share = values.amount / 100
+    matrix = share * np.eye(3) + (1 - share) * np.ones((3, 1)) * LUMA
+    return Tone(np.column_stack([matrix, np.zeros(3)]))

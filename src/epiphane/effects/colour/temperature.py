@@ -1,0 +1,24 @@
+"""Temperature: warmer or colder light."""
+
+import numpy as np
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import Tone, diagonal_tone
+from epiphane.effects.pixels import LUMA
+
+
+@effect(
+    key="temperature",
+    version=1,
+    family=Family.COLOUR,
+    label="Temperature",
+    parameters=(
+        Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=45),
+        Parameter("green", "Green", "%", low=-100, high=100, rest=0, peak=0),
+    ),
+)
+def temperature(values: Values) -> Tone:
+    """Makes the light warmer (towards red) or colder (towards blue); grey keeps its brightness."""
+    warm, green = 0.35 * values.warmth / 100, 0.25 * values.green / 100
+    gains = np.array([1 - warm, 1 + green, 1 + warm])
+    return diagonal_tone(gains / float(LUMA @ gains), np.zeros(3))

@@ -1,0 +1,1 @@
+"""Effects of the focus family."""

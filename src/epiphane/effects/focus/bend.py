@@ -1,0 +1,30 @@
+"""Lens bend: the picture bulges or caves in."""
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Field, Operation
+from epiphane.types import Float32Array
+
+
+@effect(
+    key="bend",
+    version=1,
+    family=Family.FOCUS,
+    label="Lens bend",
+    parameters=(Parameter("amount", "Amount", "%", low=-100, high=100, rest=0, peak=45),),
+)
+def bend(values: Values) -> Operation | tuple[Operation, ...]:
+    """Makes the picture bulge (above 0) or cave in (below), always covering the frame to its corners.
+
+    A point at r of the way to a corner shows what lies at ``r (1 + k r^2) / (1 + k)`` for a bulge and, caving
+    in, at ``r / (1 + |k| (1 - r^2))``: both keep the corners where they are and never look beyond them.
+    """
+    if values.amount == 0:
+        return NOTHING
+    k = abs(values.amount) / 100
+
+    def source(x: Float32Array, y: Float32Array, half_height: float) -> tuple[Float32Array, Float32Array]:
+        r2 = (x * x + y * y) / (1 + half_height**2)
+        scale = (1 + k * r2) / (1 + k) if values.amount > 0 else 1 / (1 + k * (1 - r2).clip(0, 1))
+        return x * scale, y * scale
+
+    return Field(source)

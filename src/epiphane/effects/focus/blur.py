@@ -1,0 +1,19 @@
+"""Blur: out of focus."""
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import blurred
+
+
+@effect(
+    key="blur",
+    version=1,
+    family=Family.FOCUS,
+    label="Blur",
+    parameters=(Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=0.8),),
+)
+def blur(values: Values) -> Operation | tuple[Operation, ...]:
+    """Softens the picture evenly; the radius is the standard deviation of a Gaussian."""
+    if values.radius == 0:
+        return NOTHING
+    return Filter(lambda picture: blurred(picture, values.radius / 100))

@@ -1,0 +1,53 @@
+"""Mirror: sideways, upside down, or one half as the other."""
+
+import numpy as np
+
+from epiphane.effects.declare import ChoiceParameter, Family, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.types import Picture
+
+_WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lower half")
+
+
+@effect(
+    key="mirror",
+    version=1,
+    family=Family.FRAME,
+    label="Mirror",
+    parameters=(
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
+        ChoiceParameter("way", "Way", _WAYS, "sideways"),
+    ),
+)
+def mirror(values: Values) -> Operation | tuple[Operation, ...]:
+    """Shows the picture as in a mirror, or one half of it twice; at part strength mixed with itself."""
+    if values.amount == 0:
+        return NOTHING
+    share = values.amount / 100
+
+    def apply(picture: Picture) -> Picture:
+        done = np.ascontiguousarray(_mirrored(picture, values.way))
+        if share == 1:
+            return done
+        mixed = picture + share * (done.astype(np.float32) - picture)
+        return np.asarray(np.round(mixed), np.uint8)
+
+    return Filter(apply)
+
+
+def _mirrored(picture: Picture, way: str) -> Picture:
+    height, width = picture.shape[:2]
+    if way == "sideways":
+        return picture[:, ::-1]
+    if way == "upside down":
+        return picture[::-1]
+    done = picture.copy()
+    if way == "left half":
+        done[:, width - width // 2 :] = picture[:, : width // 2][:, ::-1]
+    elif way == "right half":
+        done[:, : width // 2] = picture[:, width - width // 2 :][:, ::-1]
+    elif way == "upper half":
+        done[height - height // 2 :] = picture[: height // 2][::-1]
+    else:
+        done[: height // 2] = picture[height - height // 2 :][::-1]
+    return done

@@ -1,0 +1,22 @@
+"""Blackout: down to black, or to any colour."""
+
+import numpy as np
+
+from epiphane.effects.declare import ColourParameter, Family, Parameter, Values, colour_to_bgr, effect
+from epiphane.effects.operations import Tone, diagonal_tone
+
+
+@effect(
+    key="blackout",
+    version=1,
+    family=Family.LIGHT,
+    label="Blackout",
+    parameters=(
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
+        ColourParameter("colour", "Colour", "#000000"),
+    ),
+)
+def blackout(values: Values) -> Tone:
+    """Covers the picture with one colour, black unless chosen otherwise."""
+    share = values.amount / 100
+    return diagonal_tone(np.full(3, 1 - share), 255 * share * np.array(colour_to_bgr(values.colour)))

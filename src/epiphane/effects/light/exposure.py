@@ -1,0 +1,24 @@
+"""Exposure: more or less light, in stops."""
+
+import numpy as np
+
+from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Curve, Operation
+
+
+@effect(
+    key="exposure",
+    version=1,
+    family=Family.LIGHT,
+    label="Exposure",
+    parameters=(Parameter("stops", "Stops", "stops", low=-6, high=6, rest=0, peak=1.5),),
+)
+def exposure(values: Values) -> Operation | tuple[Operation, ...]:
+    """Lets in more or less light, as a lens does: a stop more is twice the light.
+
+    Light is linear, levels are not: with the levels' power of 2.2 a stop multiplies them by 2^(1/2.2).
+    """
+    if values.stops == 0:
+        return NOTHING
+    levels = np.arange(256) * 2 ** (values.stops / 2.2)
+    return Curve(np.repeat(levels[:, None], 3, axis=1))

@@ -1,0 +1,31 @@
+"""Shake: the picture trembles, as on a shoulder or after a blow."""
+
+import numpy as np
+
+from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Operation
+from epiphane.effects.pixels import smooth_noise
+from epiphane.effects.turning import turned
+
+
+@effect(
+    key="shake",
+    version=1,
+    family=Family.MOTION,
+    label="Shake",
+    parameters=(
+        Parameter("reach", "Reach", "% of width", low=0, high=30, rest=0, peak=2.5),
+        Parameter("rate", "Rate", "a second", low=0.5, high=30, rest=11, peak=11),
+        Parameter("rotation", "Rotation", "°", low=0, high=45, rest=0, peak=1.5),
+    ),
+    needs=(Need.ASPECT, Need.TIME),
+)
+def shake(values: Values) -> Operation | tuple[Operation, ...]:
+    """Makes the picture tremble: smooth noise, not jumps, across, down and in rotation."""
+    if values.reach == 0 and values.rotation == 0:
+        return NOTHING
+    across, down, turn = smooth_noise(values.seconds, per_second=values.rate, seed=int(values.seed), n=3)
+    reach = values.reach / 100
+    return turned(
+        np.deg2rad(values.rotation) * turn, shift=(reach * across, reach * down), aspect=values.aspect
+    )

@@ -1,0 +1,112 @@
+"""What several effects do to pixels: blurring at the size that is enough, laying over, patterns, chance.
+
+Lengths are shares of the picture's width; the functions turn them into pixels of the picture at hand.
+"""
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from epiphane.types import Float32Array, FloatArray, Picture
+
+LUMA = np.array([0.0722, 0.7152, 0.2126])
+"""Blue, green and red in brightness (ITU-R BT.709)."""
+_LEAST_SIGMA = 0.2
+
+
+def blurred(picture: Picture, sigma: float) -> Picture:
+    """Return a picture with a Gaussian blur whose standard deviation is a share of the width.
+
+    A blur of two pixels and more is done at half the size, of five and more at a quarter or less: what is
+    lost is blurred away anyhow. Averaging and enlarging blur too, so less is left to do:
+    sigma'^2 = sigma^2/k^2 - .35.
+    """
+    height, width = picture.shape[:2]
+    pixels = sigma * width
+    if pixels < _LEAST_SIGMA:
+        return picture
+    shrink = 1
+    while pixels / shrink >= 5 and min(width, height) >= 8 * shrink and shrink < 8:
+        shrink *= 2
+    if shrink == 1 and pixels >= 2 and min(width, height) >= 8:
+        shrink = 2
+    small = picture if shrink == 1 else resized(picture, (-(-width // shrink), -(-height // shrink)))
+    left = pixels if shrink == 1 else float(np.sqrt(max((pixels / shrink) ** 2 - 0.35, 0.09)))
+    done = cv2.GaussianBlur(small, (0, 0), left, borderType=cv2.BORDER_REFLECT)
+    return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)), np.uint8)
+
+
+def resized(picture: Picture, size: tuple[int, int]) -> Picture:
+    """Return a smaller picture, every pixel of the large one counted."""
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def screened(picture: Picture, light: Picture) -> Picture:
+    """Return a picture with light added as a screen adds it, which never burns out.
+
+    ``255 - (255 - picture) (255 - light) / 255``; `light` is a picture of the same proportions, and may be
+    smaller where it is smooth.
+    """
+    whole = _as_large(light, picture)
+    left = cv2.multiply(cv2.bitwise_not(picture), cv2.bitwise_not(whole), scale=1 / 255)
+    return np.asarray(cv2.bitwise_not(left), np.uint8)
+
+
+def coloured(light: Float32Array, colour: FloatArray) -> Picture:
+    """Return light, float32, 0 to 1, in a colour, float64, shape (3,), BGR, 0 to 1."""
+    return np.asarray(np.rint(light[..., None] * (255 * colour)), np.uint8)
+
+
+def shaded(picture: Picture, gain: Float32Array) -> Picture:
+    """Return a picture whose every point is multiplied.
+
+    `gain` is float32, 0 to 1, of the same proportions, and may be smaller where it is smooth.
+    """
+    whole = _as_large(np.asarray(np.rint(255 * np.clip(gain, 0, 1)), np.uint8), picture)
+    return np.asarray(cv2.multiply(picture, cv2.merge([whole] * 3), scale=1 / 255), np.uint8)
+
+
+def _as_large(small: Picture, picture: Picture) -> Picture:
+    height, width = picture.shape[:2]
+    if small.shape[:2] == (height, width):
+        return small
+    return np.asarray(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
+
+
+def coarse_points(picture: Picture, step: int = 4) -> tuple[Float32Array, Float32Array]:
+    """Return x and y at the middle of squares of pixels, for what is smooth; see `points`."""
+    height, width = picture.shape[:2]
+    return points(max(1, -(-width // step)), max(1, -(-height // step)), height / width)
+
+
+@lru_cache(maxsize=8)
+def points(columns: int, rows: int, half_height: float) -> tuple[Float32Array, Float32Array]:
+    """Return x and y of the middles of columns and rows that cover a picture.
+
+    Its middle is (0, 0), its left and right edges are -1 and 1, the upper and lower ones `half_height`.
+    """
+    across = ((np.arange(columns) + 0.5) * 2 / columns - 1).astype(np.float32)
+    down = (((np.arange(rows) + 0.5) * 2 / rows - 1) * half_height).astype(np.float32)
+    x, y = np.meshgrid(across, down)
+    x.flags.writeable = y.flags.writeable = False
+    return x, y
+
+
+def smooth_noise(seconds: float, *, per_second: float, seed: int, n: int) -> FloatArray:
+    """Return some values that wander smoothly and never jump, each -1 to 1.
+
+    Every value goes from one random number to the next, `per_second` of them, eased by a quintic so that
+    neither its speed nor its acceleration jumps (Perlin, Improving noise, SIGGRAPH 2002).
+    """
+    place = seconds * per_second
+    step = int(np.floor(place))
+    share = place - step
+    eased = share**3 * (share * (6 * share - 15) + 10)
+    before, after = (random_values(seed, step + offset, n) for offset in (0, 1))
+    return np.asarray(before + (after - before) * eased)
+
+
+def random_values(seed: int, step: int, n: int) -> FloatArray:
+    """Return random values, -1 to 1, that depend on a seed and a step alone."""
+    return np.random.default_rng((int(seed), int(step) & 0xFFFFFFFF)).uniform(-1, 1, n)

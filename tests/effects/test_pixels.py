@@ -1,0 +1,173 @@
+"""Effects with a closed form do what it says, to a level or two."""
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from epiphane.document.model import Lane, LaneId, PulseId, Setting
+from epiphane.effects.declare import Around
+from epiphane.effects.pixels import LUMA, blurred, smooth_noise
+from epiphane.effects.registry import effect_named
+from epiphane.media.raw import raw_from_bgr
+from epiphane.render.draw import draw
+from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
+
+
+class One:
+    def __init__(self, picture):
+        self._raw = raw_from_bgr(picture)
+
+    def picture(self, source):
+        return self._raw
+
+
+def drawn(picture, *stack, level=1.0, frame=0):
+    """Draw effects, each a key with its settings, over a picture."""
+    size = (picture.shape[1], picture.shape[0])
+    active = []
+    for key, settings in stack:
+        made = effect_named(key)
+        lane = Lane(LaneId(1), key, PulseId(1), settings=tuple(Setting(n, v) for n, v in settings.items()))
+        values = made.values_at(lane, level, Around(size[0] / size[1], frame))
+        active.append(ActiveEffect(key, made.version, values))
+    plan = FramePlan(SourceFrame("a", "a", 0.0), size, tuple(active))
+    return draw(plan, One(picture), size).astype(float)
+
+
+def noise(size=(64, 48), seed=0):
+    return np.random.default_rng(seed).integers(0, 256, (size[1], size[0], 3), np.uint8)
+
+
+def luma(picture):
+    return picture.astype(float) @ LUMA
+
+
+NOISE = noise()
+FORMS = {
+    "blackout": (
+        {"amount": 40.0, "colour": "#204060"},
+        lambda p: 0.6 * p + 0.4 * np.array([0x60, 0x40, 0x20]),
+    ),
+    "exposure": ({"stops": -2.0}, lambda p: p * 2 ** (-2 / 2.2)),
+    "strobe": ({"opacity": 50.0, "colour": "#000000"}, lambda p: 0.5 * p),
+    "invert": ({"amount": 100.0}, lambda p: 255 - p),
+    "negative": ({"amount": 100.0}, lambda p: p + (255 - 2 * luma(p))[..., None]),
+    "saturation": ({"amount": 0.0}, lambda p: np.repeat(luma(p)[..., None], 3, axis=2)),
+    "contrast": ({"amount": 200.0, "middle": 50.0}, lambda p: 127.5 + 2 * (p - 127.5)),
+    "posterise": ({"levels": 2.0}, lambda p: 255.0 * (p >= 128)),
+    "duotone": (
+        {"amount": 100.0, "shadows": "#000000", "lights": "#00ff00"},
+        lambda p: luma(p)[..., None] * np.array([0, 1, 0]),
+    ),
+    "mirror": ({"way": "upside down"}, lambda p: p[::-1]),
+    "notch": ({"steps": 0.0}, lambda p: p),
+}
+
+
+@pytest.mark.parametrize("key", FORMS)
+def test_the_picture_is_that_of_the_formula(key):
+    settings, formula = FORMS[key]
+    wanted = np.clip(formula(NOISE.astype(float)), 0, 255)
+    assert np.abs(drawn(NOISE, (key, settings)) - wanted).max() <= 1
+
+
+@pytest.mark.parametrize("sigma", [0.002, 0.01, 0.03, 0.08])
+def test_a_blur_at_a_smaller_size_is_that_at_full_size(sigma):
+    picture = cv2.GaussianBlur(noise((640, 360), 3), (0, 0), 1.2)
+    wanted = cv2.GaussianBlur(picture.astype(np.float32), (0, 0), sigma * 640, borderType=cv2.BORDER_REFLECT)
+    off = blurred(picture, sigma) - wanted
+    assert 10 * np.log10(255**2 / np.mean(off**2)) > 40  # dB; 4:2:0 alone gives 45
+
+
+def test_a_turn_of_the_hue_keeps_brightness_and_comes_back():
+    soft = (0.5 * NOISE + 64).astype(np.uint8)
+    turned = drawn(soft, ("hue", {"angle": 40.0}))
+    assert np.abs(luma(turned) - luma(soft)).mean() < 1
+    assert np.abs(drawn(soft, ("hue", {"angle": 360.0})) - soft).max() <= 1
+
+
+def test_a_quarter_turn_of_a_square_is_a_rotation():
+    square = noise((40, 40))
+    turned = drawn(square, ("spin", {"angle": 90.0, "scale": 100.0}))
+    assert np.array_equal(turned, np.rot90(square, -1))
+
+
+def test_a_slide_by_the_whole_width_shows_the_mirror_image():
+    assert np.abs(drawn(NOISE, ("slide", {"across": 100.0})) - NOISE[:, ::-1]).max() <= 1
+
+
+def test_a_split_moves_red_one_way_and_blue_the_other():
+    parted = drawn(NOISE, ("split", {"offset": 100 * 4 / 64, "angle": 0.0}))
+    assert np.array_equal(parted[:, 4:, 2], NOISE[:, :-4, 2])
+    assert np.array_equal(parted[..., 1], NOISE[..., 1])
+    assert np.array_equal(parted[:, :-4, 0], NOISE[:, 4:, 0])
+
+
+def test_pixels_are_means_of_what_they_cover():
+    coarse = drawn(NOISE, ("pixelate", {"size": 100 * 8 / 64}))
+    means = NOISE.reshape(6, 8, 8, 8, 3).mean(axis=(1, 3))
+    assert np.abs(coarse[::8, ::8] - means).max() <= 0.51
+    assert np.abs(coarse[7::8, 7::8] - means).max() <= 0.51
+
+
+@given(st.floats(-100, 100))
+def test_a_bend_never_looks_beyond_the_picture_and_keeps_its_corners(amount):
+    (field,) = effect_named("bend").operations((("amount", amount),)) or (None,)
+    if field is None:
+        return
+    x, y = np.meshgrid(np.linspace(-1, 1, 41, dtype=np.float32), np.linspace(-0.6, 0.6, 25, dtype=np.float32))
+    from_x, from_y = field.source(x, y, 0.6)
+    assert np.abs(from_x).max() <= 1 + 1e-5
+    assert np.abs(from_y).max() <= 0.6 + 1e-5
+    assert (from_x[0, 0], from_y[0, 0]) == pytest.approx((-1, -0.6), abs=1e-5)
+    assert np.hypot(from_x, from_y)[12, 20] < 1e-6
+
+
+def test_a_field_moves_every_pixel_by_what_it_says():
+    """Against asking the field at every pixel, which is what asking it at few must come to."""
+    x, y = np.meshgrid(np.linspace(0, 5, 320), np.linspace(0, 3, 180))
+    picture = np.dstack([120 + 100 * np.sin(x + k * y) for k in range(3)]).astype(np.uint8)
+    bent = drawn(picture, ("bend", {"amount": 60.0}))
+    (field,) = effect_named("bend").operations((("amount", 60.0),))
+    across = ((np.arange(320) + 0.5) / 160 - 1).astype(np.float32)
+    down = ((np.arange(180) + 0.5 - 90) / 160).astype(np.float32)
+    from_x, from_y = field.source(*np.meshgrid(across, down), 180 / 320)
+    maps = ((from_x + 1) * 160 - 0.5).astype(np.float32), (from_y * 160 + 89.5).astype(np.float32)
+    wanted = cv2.remap(picture, *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    assert np.abs(bent - wanted).max() <= 2
+
+
+def test_a_wall_of_tiles_keeps_its_middle_tile_and_repeats_it():
+    wall = drawn(noise((90, 90)), ("tiles", {"across": 3.0, "down": 3.0}))
+    assert np.array_equal(wall[:30, :30], wall[30:60, 30:60])
+    assert np.array_equal(wall[60:, 30:60], wall[30:60, 30:60])
+
+
+def test_bars_and_borders_move_smoothly():
+    bright = np.full((100, 100, 3), 200, np.uint8)
+    for key, name in (("letterbox", "closed"), ("border", "width")):
+        black = {"colour": "#000000"}
+        sums = [drawn(bright, (key, {name: value, **black})).mean() for value in np.arange(1, 21, 0.5)]
+        steps = np.diff(sums)
+        assert steps.max() < 0
+        assert np.abs(np.diff(steps)).max() < 0.5
+
+
+@given(st.integers(0, 9999), st.floats(0, 60))
+def test_noise_never_jumps_and_stays_in_its_range(seed, seconds):
+    here = smooth_noise(seconds, per_second=10, seed=seed, n=3)
+    soon = smooth_noise(seconds + 1e-4, per_second=10, seed=seed, n=3)
+    assert np.abs(here).max() <= 1
+    assert np.abs(soon - here).max() < 0.01
+
+
+def test_the_order_of_a_stack_is_kept():
+    first = drawn(NOISE, ("invert", {}), ("blackout", {"amount": 50.0}))
+    second = drawn(NOISE, ("blackout", {"amount": 50.0}), ("invert", {}))
+    assert np.abs(first - (255 - NOISE.astype(float)) / 2).max() <= 1
+    assert np.abs(second - (255 - NOISE / 2)).max() <= 1
+    smeared = drawn(NOISE, ("pixelate", {"size": 12.5}), ("notch", {"steps": 1.0, "size": 50.0}))
+    other = drawn(NOISE, ("notch", {"steps": 1.0, "size": 50.0}), ("pixelate", {"size": 12.5}))
+    assert np.abs(smeared - other).mean() > 5

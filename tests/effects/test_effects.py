@@ -59,6 +59,10 @@ def smooth(size=(320, 180)):
     )
 
 
+def needs_other_frames(made):
+    return made.retime is not None or made.echoes is not None
+
+
 every_effect = pytest.mark.parametrize("made", all_effects(), ids=lambda made: made.key)
 
 
@@ -74,7 +78,8 @@ def test_every_effect_keeps_the_contract(made):
             assert np.array_equal(result, drawn(made.key, level, picture=picture, frame=4))
             assert np.array_equal(picture, before)
         assert np.array_equal(drawn(made.key, 0.0, picture=picture), picture)  # at rest it does nothing
-    assert not np.array_equal(drawn(made.key, 1.0), a_picture())
+    if not needs_other_frames(made):
+        assert not np.array_equal(drawn(made.key, 1.0), a_picture())
     assert made.summary
     assert made.version >= 1
 
@@ -91,7 +96,7 @@ def test_there_is_no_step_where_an_effect_begins_and_half_is_between(made):
     assert change[0] < 1.2
     if made.key not in ("sweep", "tiles"):  # a band crosses, a wall of other tiles is no stronger one
         assert change[1] <= change[2] + 0.5
-    if made.key != "sharpen":  # there is no edge in this picture
+    if made.key != "sharpen" and not needs_other_frames(made):  # there is no edge in this picture
         assert change[2] > 0.2
 
 

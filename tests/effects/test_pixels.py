@@ -12,6 +12,7 @@ from epiphane.effects.pixels import LUMA, blurred, smooth_noise
 from epiphane.effects.registry import effect_named
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
+from epiphane.render.fuse import power_of
 from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
 
 
@@ -171,3 +172,41 @@ def test_the_order_of_a_stack_is_kept():
     smeared = drawn(NOISE, ("pixelate", {"size": 12.5}), ("notch", {"steps": 1.0, "size": 50.0}))
     other = drawn(NOISE, ("notch", {"steps": 1.0, "size": 50.0}), ("pixelate", {"size": 12.5}))
     assert np.abs(smeared - other).mean() > 5
+
+
+def _sliding(across_now, across_next, shutter):
+    made = effect_named("slide")
+    now, after = (
+        (("across", across), ("down", 0.0), ("shutter", shutter)) for across in (across_now, across_next)
+    )
+    return FramePlan(
+        SourceFrame("a", "a", 0.0), (320, 180), (ActiveEffect("slide", made.version, now, (), after),)
+    )
+
+
+def test_motion_blur_is_the_mean_over_the_time_that_the_shutter_is_open():
+    """A slide of 20 % a frame with half a frame open: the mean of sixteen pictures over 10 %."""
+    picture = cv2.GaussianBlur(noise((320, 180), 2), (0, 0), 2)
+    seen = draw(_sliding(0.0, 20.0, 180.0), One(picture), (320, 180)).astype(float)
+    shifts = [0.1 * 320 * (n / 15 - 0.5) for n in range(16)]
+    moved = [
+        cv2.warpAffine(
+            picture.astype(np.float32),
+            np.array([[1, 0, d], [0, 1, 0]]),
+            (320, 180),
+            borderMode=cv2.BORDER_REFLECT,
+        )
+        for d in shifts
+    ]
+    assert np.abs(seen - np.mean(moved, axis=0))[:, 40:-40].max() < 4
+    still = draw(_sliding(0.0, 0.0, 360.0), One(picture), (320, 180))
+    assert np.array_equal(still, picture)
+
+
+@given(st.floats(-0.3, 0.3), st.floats(0.7, 1.4), st.floats(0.05, 1))
+def test_a_part_of_a_movement_taken_often_enough_is_the_whole(turn, scale, exponent):
+    matrix = np.array(
+        [[scale * np.cos(turn), -np.sin(turn), 0.1], [np.sin(turn), scale * np.cos(turn), 0], [0, 0, 1]]
+    )
+    part = power_of(matrix, exponent)
+    assert part @ power_of(matrix, 1 - exponent) == pytest.approx(matrix, abs=1e-9)

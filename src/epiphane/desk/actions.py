@@ -68,7 +68,7 @@ ACTIONS = (
     ActionSpec("footage", "See", "Footage on the shelf", ("F",)),
     ActionSpec("effects", "See", "Effects on the shelf", ("E",)),
     ActionSpec("pulses", "See", "Pulses on the shelf", ("P",)),
-    ActionSpec("search", "See", "Search the footage", ("Ctrl+F",)),
+    ActionSpec("search", "See", "Search the shelf", ("Ctrl+F",)),
     ActionSpec("fold", "See", "Fold the shelf", ("Ctrl+B",)),
     ActionSpec("keys", "See", "All keys", ("?", "F1"), "keyboard", is_checkable=True),
     ActionSpec("undo", "Project", "Undo", ("Ctrl+Z",), "undo-2"),

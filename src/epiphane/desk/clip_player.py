@@ -144,7 +144,7 @@ class ClipPlayer(QObject):
 
     def _on_drawn(self, frame: Skimmed) -> None:
         wanted = self._guest or self.footage
-        if wanted is not None and frame.footage == wanted.id:
+        if wanted is not None and frame.key == wanted.id:
             picture: Picture = frame.picture
             number = round(frame.seconds * float(wanted.rate))
             words = "" if wanted.kind is FootageKind.STILL else f"{frame.seconds:.2f} s · frame {number}"

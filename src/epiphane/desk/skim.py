@@ -1,11 +1,11 @@
-"""A frame of footage at once, while the pointer moves over it or it plays on its own."""
+"""A picture at once: of a clip while the pointer moves over it, of an effect while it is pointed at."""
 
 import threading
 
 from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.document.model import Fit, Footage, FootageId
+from epiphane.document.model import Fit, Footage
 from epiphane.render.draw import draw
 from epiphane.render.placing import Placing
 from epiphane.render.plan import FramePlan, SourceFrame
@@ -14,15 +14,15 @@ from epiphane.types import Picture, Size
 
 
 class Skimmed(Struct, frozen=True, eq=False):
-    """A frame of footage: whole, in a frame of the size asked for."""
+    """A picture that was asked for: by whom, for which instant."""
 
-    footage: FootageId
+    key: object
     seconds: float
     picture: Picture
 
 
 class Skimmer(QObject):
-    """Draws frames of footage; only the newest wish counts.
+    """Draws single pictures in a thread of its own; only the newest wish counts.
 
     Signals
     -------
@@ -35,16 +35,22 @@ class Skimmer(QObject):
     def __init__(self, footage: OpenFootage) -> None:
         super().__init__()
         self._footage = footage
-        self._wish: tuple[Footage, float, Size] | None = None
+        self._wish: tuple[object, float, FramePlan, Size] | None = None
         self._wake = threading.Condition()
         self._is_closing = False
         self._thread = threading.Thread(target=self._work, name="skim", daemon=True)
         self._thread.start()
 
     def ask(self, footage: Footage, seconds: float, size: Size) -> None:
-        """Ask for the frame at an instant of some footage."""
+        """Ask for the frame at an instant of some footage, whole; its key is the footage's number."""
+        source = SourceFrame(footage.path, footage.fingerprint, seconds)
+        plan = FramePlan(source, size, placing=Placing(Fit.WHOLE))
+        self.ask_plan(footage.id, seconds, plan, size)
+
+    def ask_plan(self, key: object, seconds: float, plan: FramePlan, size: Size) -> None:
+        """Ask for any picture; `key` and `seconds` come back with it."""
         with self._wake:
-            self._wish = (footage, seconds, size)
+            self._wish = (key, seconds, plan, size)
             self._wake.notify()
 
     def close(self) -> None:
@@ -61,8 +67,6 @@ class Skimmer(QObject):
                 if self._is_closing:
                     return
                 assert self._wish is not None
-                footage, seconds, size = self._wish
+                key, seconds, plan, size = self._wish
                 self._wish = None
-            source = SourceFrame(footage.path, footage.fingerprint, seconds)
-            plan = FramePlan(source, size, placing=Placing(Fit.WHOLE))
-            self.drawn.emit(Skimmed(footage.id, seconds, draw(plan, self._footage, size)))
+            self.drawn.emit(Skimmed(key, seconds, draw(plan, self._footage, size)))

@@ -25,6 +25,7 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
 from epiphane.desk.pulses import PulseDesk
 from epiphane.desk.score.view import ScoreView
+from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.shots import ShotDesk
@@ -74,7 +75,9 @@ class Window(QMainWindow):
         self.lamps = Lamps(self.editor)
         self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
-        self.shelf = ShelfPanel(self.editor, self.thumbnails, page)
+        self.effect_mover = Skimmer(self.frames.footage)
+        effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        self.shelf = ShelfPanel(self.editor, page, effects)
         self.actions_by_id = make_actions(self, self._callbacks())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
@@ -300,7 +303,7 @@ class Window(QMainWindow):
             self.score.step_cue(direction)
 
     def _search(self) -> None:
-        self.shelf.open_page(0)
+        self.shelf.open_page(min(self.shelf.page, 1))
         self.shelf.search.setFocus()
         self.shelf.search.selectAll()
 
@@ -470,6 +473,7 @@ class Window(QMainWindow):
         self.footage.rest(False)
         self.jobs.close()
         self.skimmer.close()
+        self.effect_mover.close()
         self.frames.close()
         self.thumbnails.close()
 

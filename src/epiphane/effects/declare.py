@@ -11,10 +11,11 @@ from collections.abc import Callable, Sequence
 from enum import Enum
 from typing import Any, TypeAlias
 
+import numpy as np
 from msgspec import Struct
 
 from epiphane.document.model import Lane, Setting
-from epiphane.effects.operations import Operation
+from epiphane.effects.operations import Operation, Warp
 
 
 class Family(Enum):
@@ -97,20 +98,26 @@ class Values:
 class Around(Struct, frozen=True):
     """What an effect may need beside its parameters.
 
-    `aspect` is width by height, `frame` and `rate` are those of the project, chance is drawn from `seed`.
+    `aspect` is width by height, `frame` and `rate` are those of the project, chance is drawn from `seed`;
+    `since` is how many frames ago the cue that fires had its peak, below 0 before it.
     """
 
     aspect: float = 16 / 9
     frame: int = 0
     rate: float = 30.0
     seed: int = 1
+    since: int = 0
 
 
 class Need(Enum):
-    """What of `Around` an effect is given as further values: ``aspect``, or ``seconds`` and ``seed``."""
+    """What of `Around` an effect is given as further values.
+
+    ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires.
+    """
 
     ASPECT = "aspect"
     TIME = "time"
+    CUE = "cue"
 
 
 class Effect(Struct, frozen=True, eq=False):
@@ -124,6 +131,8 @@ class Effect(Struct, frozen=True, eq=False):
     parameters: tuple[AnyParameter, ...]
     operate: Callable[[Values], Operation | Sequence[Operation]]
     needs: tuple[Need, ...] = ()
+    retime: Callable[[Values], int] | None = None
+    echoes: Callable[[Values], tuple[int, ...]] | None = None
 
     def parameter(self, name: str) -> AnyParameter:
         """Return the parameter of a name; KeyError if there is none."""
@@ -143,13 +152,56 @@ class Effect(Struct, frozen=True, eq=False):
             values += (("aspect", round(around.aspect, 6)),)
         if Need.TIME in self.needs:
             values += (("seconds", round(around.frame / around.rate, 6)), ("seed", float(around.seed)))
+        if Need.CUE in self.needs:
+            values += (("since", float(around.since)),)
         return values
 
-    def operations(self, values: tuple[tuple[str, ParameterValue], ...]) -> tuple[Operation, ...]:
-        """Return what the effect does at these values."""
-        done = self.operate(Values(dict(values)))
-        return tuple(done) if isinstance(done, Sequence) else (done,)
+    def shift_of(self, values: tuple[tuple[str, ParameterValue], ...]) -> int:
+        """Return by how many frames the footage is shown earlier (below 0) or later."""
+        return 0 if self.retime is None else self.retime(Values(dict(values)))
 
+    def echoes_of(self, values: tuple[tuple[str, ParameterValue], ...]) -> tuple[int, ...]:
+        """Return which other frames of the footage are wanted, counted from the one that is shown."""
+        return () if self.echoes is None else self.echoes(Values(dict(values)))
+
+    @property
+    def has_shutter(self) -> bool:
+        """Whether what it moves can be blurred."""
+        return any(parameter.name == SHUTTER.name for parameter in self.parameters)
+
+    def operations(
+        self,
+        values: tuple[tuple[str, ParameterValue], ...],
+        after: tuple[tuple[str, ParameterValue], ...] = (),
+    ) -> tuple[Operation, ...]:
+        """Return what the effect does at these values; `after` are those a frame later, for its shutter."""
+        named = dict(values)
+        done = self.operate(Values(named))
+        operations = tuple(done) if isinstance(done, Sequence) else (done,)
+        shutter = float(named.get(SHUTTER.name, 0.0)) / 360
+        if not after or shutter == 0:
+            return operations
+        later = [one.matrix for one in self.operations(after) if isinstance(one, Warp)]
+        still = np.eye(3)
+        return tuple(
+            Warp(one.matrix, after=later.pop(0) if later else still, shutter=shutter)
+            if isinstance(one, Warp)
+            else one
+            for one in operations
+        )
+
+
+SHUTTER = Parameter(
+    "shutter",
+    "Motion blur",
+    "°",
+    low=0,
+    high=360,
+    rest=0,
+    peak=0,
+    help="The angle for which the shutter is open: 180 is half a frame",
+)
+"""Of every effect that moves the picture."""
 
 REGISTERED: dict[str, Effect] = {}
 
@@ -162,6 +214,8 @@ def effect(
     label: str,
     parameters: tuple[AnyParameter, ...],
     needs: tuple[Need, ...] = (),
+    retime: Callable[[Values], int] | None = None,
+    echoes: Callable[[Values], tuple[int, ...]] | None = None,
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
     """Declare the decorated function as an effect.
 
@@ -175,6 +229,10 @@ def effect(
         What the editor reads; the first line of the docstring says what it does.
     needs : tuple of Need
         Further values that the function asks for.
+    retime, echoes
+        For effects that need other frames of the footage: by how many frames it is shown earlier or later,
+        and which others are given to the `Mix` that the function returns. Both are in frames of the
+        project, and never leave the shot.
     """
 
     def register(function: Callable[[Values], Any]) -> Callable[[Values], Any]:
@@ -186,7 +244,7 @@ def effect(
         if faults:
             raise ValueError(f"effect {key!r}: " + "; ".join(faults))
         summary = (function.__doc__ or "").strip().split("\n")[0]
-        made = Effect(key, version, family, label, summary, parameters, function, needs)
+        made = Effect(key, version, family, label, summary, parameters, function, needs, retime, echoes)
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at(_DEFAULT_LANE, level))
         REGISTERED[key] = made

@@ -4,7 +4,7 @@ Positions are in shares of the picture: (0, 0) is its top left corner, (1, 1) th
 Levels are 8-bit values, 0 to 255, in BGR.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TypeAlias
 
 import numpy as np
@@ -17,10 +17,14 @@ class Warp(Struct, frozen=True, eq=False):
     """Move every point of the picture.
 
     `matrix` is float64, shape (3, 3): a point p goes to ``matrix @ (x, y, 1)``, divided by its last
-    component. Beyond its edge the picture is mirrored, so no border shows.
+    component. Beyond its edge the picture is mirrored, so no border shows. `after` is where points go a
+    frame later, and `shutter` the share of a frame for which the shutter is open: what moves meanwhile
+    is blurred along its way.
     """
 
     matrix: FloatArray
+    after: FloatArray | None = None
+    shutter: float = 0.0
 
 
 class Tone(Struct, frozen=True, eq=False):
@@ -63,7 +67,17 @@ class Filter(Struct, frozen=True, eq=False):
     apply: Callable[[Picture], Picture]
 
 
-Operation: TypeAlias = Warp | Tone | Curve | Field | Filter
+class Mix(Struct, frozen=True, eq=False):
+    """Mix the picture with others of its footage, as they are without effects.
+
+    `apply` is given the picture and those that the effect's `echoes` named, all of one size, BGR; it returns
+    another and must not write into what it is given.
+    """
+
+    apply: Callable[[Picture, Sequence[Picture]], Picture]
+
+
+Operation: TypeAlias = Warp | Tone | Curve | Field | Filter | Mix
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

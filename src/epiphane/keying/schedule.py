@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.model import Hit, Lane, LaneId, Override, Project
-from epiphane.keying.envelope import frame_levels
+from epiphane.keying.envelope import envelope_level, frame_levels
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 
@@ -54,6 +54,23 @@ class LaneSchedule:
         inside = (frames >= 0) & (frames < self._n_frames)
         np.maximum.at(levels, frames[inside], values[inside])
         return np.minimum(levels, 2.0)
+
+    def since_peak(self, frame: int) -> int:
+        """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
+        envelope = self.lane.envelope
+        firing = [
+            cue
+            for cue in self.cues
+            if not cue.is_off
+            and cue.strength > 0
+            and cue.frame - envelope.rise <= frame <= cue.frame + envelope.hold + envelope.fall
+        ]
+        offsets = np.array([frame - cue.frame for cue in firing], np.float64)
+        if not len(offsets):
+            return 0
+        levels = envelope_level(envelope, offsets) * [cue.strength for cue in firing]
+        newest_first = np.argmax(levels[::-1])  # of equals the newer one counts
+        return int(offsets[::-1][newest_first])
 
 
 class Schedule:

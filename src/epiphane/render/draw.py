@@ -6,18 +6,19 @@ from typing import Protocol
 import cv2
 import numpy as np
 
-from epiphane.effects.operations import Curve, Field, Filter, Operation, Tone
+from epiphane.effects.operations import Curve, Field, Filter, Mix, Operation, Tone
 from epiphane.effects.registry import find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.fuse import Pass, Step, stays_inside, steps_of
+from epiphane.render.fuse import Pass, Step, power_of, stays_inside, steps_of
 from epiphane.render.placing import placed_plane
-from epiphane.render.plan import FramePlan, SourceFrame
+from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
 from epiphane.types import Float32Array, FloatArray, Picture, Plane, Size
 
 # A field is asked at every so many pixels, and is straight between them.
 _FIELD_STEP = 8
+_DOUBLINGS = 4
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
 cv2.ocl.setUseOpenCL(False)
@@ -46,7 +47,7 @@ def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
     """
     first, later = _steps_of(plan)
     picture, decoding = _placed(plan, sources, size, first)
-    return _done(_toned(picture, decoding, first.tones), later)
+    return _done(_toned(picture, decoding, first.tones), later, _Others(plan, sources, size))
 
 
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:
@@ -60,11 +61,11 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     if plan.source is not None and not later and stays_inside(first.tones):
         raw = sources.picture(plan.source)
         if len(raw.planes) == 3:
-            return _recoded(_moved(raw, plan, size, first.warp), raw, size, first.tones)
+            return _recoded(_moved(raw, plan, size, first), raw, size, first.tones)
     picture, decoding = _placed(plan, sources, size, first)
     if not later:
         return planes_from_yuv444(_toned(picture, decoding, first.tones, encoding=bgr_to_yuv(OUTPUT_SPEC)))
-    drawn = _done(_toned(picture, decoding, first.tones), later)
+    drawn = _done(_toned(picture, decoding, first.tones), later, _Others(plan, sources, size))
     return planes_from_yuv444(_transformed(drawn, bgr_to_yuv(OUTPUT_SPEC)))
 
 
@@ -96,16 +97,38 @@ def _resized(plane: Plane, size: Size, method: int) -> Plane:
     return np.asarray(cv2.resize(plane, size, interpolation=method), np.uint8)
 
 
-def _done(picture: Picture, steps: Sequence[Step]) -> Picture:
+class _Others:
+    """The other pictures that the mixes of a plan want, in their order, drawn when it is their turn."""
+
+    def __init__(self, plan: FramePlan, sources: Sources, size: Size) -> None:
+        self._plan, self._sources, self._size = plan, sources, size
+        self._waiting = [active.others for active in plan.effects if _has_mix(active)]
+
+    def next(self) -> list[Picture]:
+        """Return those of the next mix, as they are without effects."""
+        return [
+            draw(FramePlan(one.source, self._plan.shape, placing=one.placing), self._sources, self._size)
+            for one in self._waiting.pop(0)
+        ]
+
+
+def _has_mix(active: ActiveEffect) -> bool:
+    effect = find_effect(active.key)
+    return effect is not None and any(isinstance(one, Mix) for one in effect.operations(active.values))
+
+
+def _done(picture: Picture, steps: Sequence[Step], others: _Others) -> Picture:
     """Do to a picture what follows the first pass."""
     for step in steps:
+        if isinstance(step, Mix):
+            picture = step.apply(picture, others.next())
+            continue
         if isinstance(step, Field):
             picture = _displaced(picture, step)
         elif isinstance(step, Filter):
             picture = step.apply(picture)
         else:
-            warped = picture if step.warp is None else _warped(picture, step.warp)
-            picture = _toned(warped, None, step.tones)
+            picture = _toned(_moved_plane(picture, step), None, step.tones)
     return picture
 
 
@@ -142,7 +165,7 @@ def _steps_of(plan: FramePlan) -> tuple[Pass, tuple[Step, ...]]:
     for active in plan.effects:
         effect = find_effect(active.key)
         if effect is not None:
-            operations.extend(effect.operations(active.values))
+            operations.extend(effect.operations(active.values, active.after))
     return steps_of(operations)
 
 
@@ -155,20 +178,25 @@ def _placed(plan: FramePlan, sources: Sources, size: Size, done: Pass) -> tuple[
     if plan.source is None:
         return np.zeros((size[1], size[0], 3), np.uint8), None
     raw = sources.picture(plan.source)
-    planes = _moved(raw, plan, size, done.warp)
+    planes = _moved(raw, plan, size, done)
     if len(planes) == 1:  # premultiplied: what is left of the colours lies over black already
         return np.ascontiguousarray(planes[0][..., :3]), None
     full = [_resized(plane, size, cv2.INTER_NEAREST) for plane in planes]
     return np.asarray(cv2.merge(full), np.uint8), yuv_to_bgr(raw.spec)
 
 
-def _moved(raw: RawPicture, plan: FramePlan, size: Size, warp: FloatArray | None) -> list[Plane]:
+def _moved(raw: RawPicture, plan: FramePlan, size: Size, done: Pass) -> list[Plane]:
     """Return the planes fitted to the size wanted, and warped."""
     planes = [
         placed_plane(plane, raw, size, plan.shape, plan.placing, is_chroma=number > 0)
         for number, plane in enumerate(raw.planes)
     ]
-    return planes if warp is None else [_warped(plane, warp) for plane in planes]
+    return [_moved_plane(plane, done) for plane in planes]
+
+
+def _moved_plane(plane: Plane, done: Pass) -> Plane:
+    warped = plane if done.warp is None else _warped(plane, done.warp)
+    return warped if done.smear is None else _smeared(warped, done.smear)
 
 
 def _toned(
@@ -198,6 +226,19 @@ def _toned(
 
 def _transformed(picture: Picture, matrix: FloatArray | None) -> Picture:
     return picture if matrix is None else np.asarray(cv2.transform(picture, matrix), np.uint8)
+
+
+def _smeared(plane: Plane, smear: FloatArray) -> Plane:
+    """Blur a plane along the way that its points go while the shutter is open.
+
+    Doubling: each step halves what is there with itself moved on, so that four steps are sixteen samples.
+    """
+    n_steps = 2**_DOUBLINGS - 1
+    done = _warped(plane, power_of(smear, -0.5))
+    for number in range(_DOUBLINGS):
+        moved = _warped(done, power_of(smear, 2**number / n_steps))
+        done = np.asarray(cv2.addWeighted(done, 0.5, moved, 0.5, 0), np.uint8)
+    return done
 
 
 def _warped(plane: Plane, warp: FloatArray) -> Plane:

@@ -98,14 +98,13 @@ def export(
 
 
 class _Decoded:
-    """One picture that has been decoded already, as the sources of one plan."""
+    """Pictures that have been decoded already, as the sources of one plan."""
 
-    def __init__(self, picture: RawPicture | None) -> None:
-        self._picture = picture
+    def __init__(self, pictures: dict[SourceFrame, RawPicture]) -> None:
+        self._pictures = pictures
 
     def picture(self, source: SourceFrame) -> RawPicture:
-        assert self._picture is not None, source
-        return self._picture
+        return self._pictures[source]
 
 
 def _drawn(
@@ -116,8 +115,10 @@ def _drawn(
     with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(_WORKERS) as workers:
 
         def decode(plan: FramePlan) -> "Future[tuple[Plane, Plane, Plane]]":
-            raw = footage.picture(plan.source) if plan.source is not None else None
-            return workers.submit(draw_planes, plan, _Decoded(raw), size)
+            wanted = [one.source for effect in plan.effects for one in effect.others]
+            wanted += [plan.source] if plan.source is not None else []
+            pictures = {source: footage.picture(source) for source in wanted}  # earlier ones first
+            return workers.submit(draw_planes, plan, _Decoded(pictures), size)
 
         waiting: deque[Future[Future[tuple[Plane, Plane, Plane]]]] = deque()
         for frame in frames:

@@ -5,8 +5,9 @@ from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
+from scipy.linalg import expm, logm
 
-from epiphane.effects.operations import Curve, Field, Filter, Operation, Tone, Warp
+from epiphane.effects.operations import Curve, Field, Filter, Mix, Operation, Tone, Warp
 from epiphane.media.colour import chain
 from epiphane.types import FloatArray
 
@@ -17,19 +18,21 @@ class Pass(Struct, frozen=True, eq=False):
     """A warp, then tones: what a run of operations comes to.
 
     Where a point goes does not depend on its colour nor the other way round, so all warps of a run
-    become one, all tones follow it, and their order among themselves is kept.
+    become one, all tones follow it, and their order among themselves is kept. `smear` is how points move
+    while the shutter is open, after the warp.
     """
 
     warp: FloatArray | None
     tones: tuple[Tone | Curve, ...]
+    smear: FloatArray | None = None
 
     @property
     def is_nothing(self) -> bool:
         """Whether it changes nothing."""
-        return self.warp is None and not self.tones
+        return self.warp is None and self.smear is None and not self.tones
 
 
-Step: TypeAlias = Pass | Field | Filter
+Step: TypeAlias = Pass | Field | Filter | Mix
 
 
 def steps_of(operations: Iterable[Operation]) -> tuple[Pass, tuple[Step, ...]]:
@@ -38,9 +41,9 @@ def steps_of(operations: Iterable[Operation]) -> tuple[Pass, tuple[Step, ...]]:
     Runs of warps and tones are one pass each; fields and filters stand between them.
     """
     runs: list[list[Warp | Tone | Curve]] = [[]]
-    between: list[Field | Filter] = []
+    between: list[Field | Filter | Mix] = []
     for operation in operations:
-        if isinstance(operation, Field | Filter):
+        if isinstance(operation, Field | Filter | Mix):
             between.append(operation)
             runs.append([])
         else:
@@ -55,19 +58,36 @@ def steps_of(operations: Iterable[Operation]) -> tuple[Pass, tuple[Step, ...]]:
 def fuse(operations: Iterable[Warp | Tone | Curve]) -> Pass:
     """Return one pass that does the operations in their order."""
     warp: FloatArray | None = None
+    later, shutter = np.eye(3), 0.0
     tones: list[Tone | Curve] = []
     for operation in operations:
         if isinstance(operation, Warp):
             warp = operation.matrix if warp is None else operation.matrix @ warp
+            later = (operation.matrix if operation.after is None else operation.after) @ later
+            shutter = max(shutter, operation.shutter)
         elif tones:
             tones[-1:] = _joined(tones[-1], operation)
         else:
             tones.append(operation)
+    smear = None if warp is None or shutter == 0 else _movement(warp, later, shutter)
     # Less than a hundredth of a pixel at 8K.
     if warp is not None and np.allclose(warp, np.eye(3), rtol=0, atol=1e-6):
         warp = None
     kept = tuple(t for t in tones if not (isinstance(t, Tone) and np.allclose(t.matrix, _IDENTITY_TONE)))
-    return Pass(warp, kept)
+    return Pass(warp, kept, smear)
+
+
+def _movement(now: FloatArray, later: FloatArray, shutter: float) -> FloatArray | None:
+    """Return how points move while the shutter is open: a part of their way from this frame to the next."""
+    whole = later @ np.linalg.inv(now)
+    if np.allclose(whole / whole[2, 2], np.eye(3), rtol=0, atol=1e-5):
+        return None
+    return np.asarray(power_of(whole, shutter))
+
+
+def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
+    """Return a real power of a matrix that is near the identity, by its logarithm."""
+    return np.asarray(np.real(expm(exponent * logm(matrix))), np.float64)
 
 
 def _joined(first: Tone | Curve, then: Tone | Curve) -> Sequence[Tone | Curve]:

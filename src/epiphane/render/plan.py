@@ -3,10 +3,11 @@
 from typing import TypeAlias
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.model import Footage, FootageId, FootageKind, Project, Shot
 from epiphane.document.shots import source_seconds
-from epiphane.effects.declare import Around, ParameterValue
+from epiphane.effects.declare import Around, Need, ParameterValue
 from epiphane.effects.registry import find_effect
 from epiphane.keying.schedule import Schedule
 from epiphane.render.placing import COVERING, Placing, placing_of
@@ -24,11 +25,24 @@ class SourceFrame(Struct, frozen=True):
 
 
 class ActiveEffect(Struct, frozen=True):
-    """An effect at work on a frame, with the values it has there."""
+    """An effect at work on a frame, with the values it has there.
+
+    `others` are the other pictures of the footage it needs, `after` its values a frame later where it blurs
+    what moves meanwhile.
+    """
 
     key: str
     version: int
     values: EffectValues
+    others: tuple["Shown", ...] = ()
+    after: EffectValues = ()
+
+
+class Shown(Struct, frozen=True):
+    """A picture of some footage as it lies in the frame."""
+
+    source: SourceFrame
+    placing: Placing
 
 
 class FramePlan(Struct, frozen=True):
@@ -50,8 +64,19 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     shot = shot_at(project, frame)
     footage = None if shot is None else _footage(project, shot.footage)
     if shot is None or footage is None or footage.kind is FootageKind.SOUND:
-        return FramePlan(None, shape, effects)
-    return FramePlan(source_of(project, shot, footage, frame), shape, effects, placing_of(shot, frame))
+        return FramePlan(None, shape, tuple(effect for effect, _, _ in effects))
+
+    def shown(wanted: int) -> Shown:
+        inside = min(max(wanted, shot.start), shot.start + shot.n_frames - 1)
+        return Shown(source_of(project, shot, footage, inside), placing_of(shot, inside))
+
+    here = frame + sum(shift for _, shift, _ in effects)
+    now = shown(here)
+    active = tuple(
+        replace(effect, others=tuple(shown(here + echo) for echo in echoes)) if echoes else effect
+        for effect, _, echoes in effects
+    )
+    return FramePlan(now.source, shape, active, now.placing)
 
 
 def source_of(project: Project, shot: Shot, footage: Footage, frame: int) -> SourceFrame:
@@ -64,14 +89,22 @@ def _footage(project: Project, footage_id: FootageId) -> Footage | None:
     return next((one for one in project.footage if one.id == footage_id), None)
 
 
-def _effects(project: Project, cues: Schedule, frame: int) -> tuple[ActiveEffect, ...]:
+def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveEffect, int, tuple[int, ...]]]:
+    """Return the effects at work, each with its shift of the footage and the other frames it wants."""
     aspect, rate = project.width / project.height, float(project.rate)
     active = []
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
         effect = find_effect(lane_cues.lane.effect)
         if level > 0 and effect is not None:
-            around = Around(aspect, frame, rate, lane_cues.lane.seed)
+            since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
+            around = Around(aspect, frame, rate, lane_cues.lane.seed, since)
             values = effect.values_at(lane_cues.lane, level, around)
-            active.append(ActiveEffect(effect.key, effect.version, values))
-    return tuple(active)
+            after: EffectValues = ()
+            if effect.has_shutter and dict(values)["shutter"]:
+                next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
+                later = Around(aspect, frame + 1, rate, lane_cues.lane.seed, since + 1)
+                after = effect.values_at(lane_cues.lane, next_level, later)
+            made = ActiveEffect(effect.key, effect.version, values, after=after)
+            active.append((made, effect.shift_of(values), effect.echoes_of(values)))
+    return active

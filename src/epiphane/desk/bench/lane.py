@@ -35,6 +35,10 @@ from epiphane.effects.registry import find_effect
 
 _EASES = tuple((ease.value, ease.value) for ease in Ease)
 
+# Parameters with a smaller range are typed with a decimal.
+_WHOLE_RANGE = 90
+_SHORT_UNITS = {"% of width": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
+
 
 class LaneBench(QWidget):
     """Everything about one lane. Made anew for another lane, kept current while it stays."""
@@ -195,9 +199,16 @@ class LaneBench(QWidget):
 
     def _number_row(self, parameter: Parameter, lane: Lane) -> QWidget:
         bar = RangeBar(parameter.label, low=parameter.low, high=parameter.high, colour=lane_colour(lane))
+        decimals = 0 if parameter.high - parameter.low >= _WHOLE_RANGE else 1
         field = number_field(
-            f"{parameter.label} at the peak", low=parameter.low, high=parameter.high, unit=parameter.unit
+            f"{parameter.label} at the peak",
+            low=parameter.low,
+            high=parameter.high,
+            unit=_SHORT_UNITS.get(parameter.unit, parameter.unit),
+            decimals=decimals,
+            step=10**-decimals,
         )
+        field.setToolTip(f"{parameter.label}: {parameter.low:g} to {parameter.high:g} {parameter.unit}")
         bar.changed.connect(
             lambda rest, peak: self._set_number(parameter.name, rest, peak, gesture=parameter.name)
         )

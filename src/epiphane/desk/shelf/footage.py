@@ -161,7 +161,7 @@ class FootagePage(QWidget):
             self._player.peek(footage, share * max(footage.duration - 0.5 / float(footage.rate), 0.0))
 
     def _on_drawn(self, frame: Skimmed) -> None:
-        if self._peeked is not None and frame.footage == self._peeked[0]:
+        if self._peeked is not None and frame.key == self._peeked[0]:
             image = image_of(frame.picture).scaled(
                 *THUMB_SIZE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
             )

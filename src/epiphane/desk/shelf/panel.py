@@ -2,7 +2,6 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
@@ -14,14 +13,10 @@ from PyQt6.QtWidgets import (
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import choice_field, label
-from epiphane.desk.carry import carry_effect
 from epiphane.desk.editor import Editor
+from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.pulses import PulsePage
-from epiphane.desk.shelf.tiles import Tile, Tiles
-from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import FootageKind
-from epiphane.effects.registry import all_effects
 
 _SEARCH_WIDTH, _SORT_WIDTH = 124, 116
 
@@ -45,14 +40,12 @@ class ShelfPanel(QFrame):
     footage_taken = pyqtSignal(object)
     effects_taken = pyqtSignal(object)
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails, footage: FootagePage) -> None:
+    def __init__(self, editor: Editor, footage: FootagePage, effects: EffectPage) -> None:
         super().__init__()
         self._editor = editor
-        self._thumbnails = thumbnails
         self.setProperty("panel", True)
         self.footage = footage
-        self.effects = Tiles("Effects", lambda keys: carry_effect(str(keys[0])))
-        self.effects.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.effects = effects
         self.footage.taken.connect(self.footage_taken)
         self.effects.taken.connect(self.effects_taken)
         self._pages = QStackedWidget()
@@ -70,7 +63,6 @@ class ShelfPanel(QFrame):
         box.addLayout(self._head())
         box.addWidget(self._pages, 1)
         editor.project_changed.connect(self.refresh)
-        thumbnails.ready.connect(self._refresh_pictures)
         self._show_page(0)
         self.refresh()
 
@@ -78,6 +70,11 @@ class ShelfPanel(QFrame):
     def is_folded(self) -> bool:
         """Whether only the first line is seen."""
         return self._pages.isHidden()
+
+    @property
+    def page(self) -> int:
+        """What is shown: footage (0), effects (1) or pulses (2)."""
+        return max(self._group.checkedId(), 0)
 
     def fold(self, is_folded: bool) -> None:
         """Hide everything but the first line, or show it again."""
@@ -93,28 +90,8 @@ class ShelfPanel(QFrame):
     def refresh(self) -> None:
         """Show the project's footage and all effects."""
         self.footage.refresh()
-        self.effects.show_tiles(
-            [
-                Tile(
-                    e.key,
-                    e.label,
-                    e.family.value,
-                    theme.FAMILY_COLOURS[e.family],
-                    f"{e.label}: {e.summary}",
-                )
-                for e in all_effects()
-            ]
-        )
-        self._refresh_pictures()
+        self.effects.refresh()
         self._show_page(self._group.checkedId())
-
-    def _refresh_pictures(self) -> None:
-        footage = self._editor.project.footage
-        sample = next((one for one in footage if one.kind is not FootageKind.SOUND), None)
-        if sample is not None:
-            self.effects.show_pictures(
-                {e.key: self._thumbnails.with_effect(sample, e) for e in all_effects()}
-            )
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -131,11 +108,12 @@ class ShelfPanel(QFrame):
         line.addStretch(1)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName("Search footage")
-        self.search.setToolTip("Show footage with these words in its name, folder or group (Ctrl+F)")
+        self.search.setAccessibleName("Search the shelf")
+        self.search.setToolTip("Show what has these words in its name, folder or group, or does it (Ctrl+F)")
         self.search.setClearButtonEnabled(True)
         self.search.setFixedWidth(_SEARCH_WIDTH)
         self.search.textChanged.connect(self.footage.search)
+        self.search.textChanged.connect(self.effects.search)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setFixedWidth(_SORT_WIDTH)
         line.addWidget(self.search)
@@ -163,8 +141,8 @@ class ShelfPanel(QFrame):
         if button is not None:
             button.setChecked(True)
         is_empty = number <= 0 and not self._editor.project.footage
-        for widget in (self.search, self.sort):
-            widget.setVisible(number <= 0 and not is_empty)
+        self.search.setVisible(number <= 1 and not is_empty)
+        self.sort.setVisible(number <= 0 and not is_empty)
         self._pages.setCurrentWidget(
             self._empty if is_empty else (self.footage, self.effects, self.pulses)[max(number, 0)]
         )

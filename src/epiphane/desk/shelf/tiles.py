@@ -122,8 +122,8 @@ class Tiles(QListWidget):
             if item is not None and image is not None and item.data(_IMAGE) is not image:
                 item.setData(_IMAGE, image)
 
-    def show_peek(self, key: object, image: QImage, share: float) -> None:
-        """Show the frame under the pointer on a tile, with a line where that is."""
+    def show_peek(self, key: object, image: QImage, share: float | None) -> None:
+        """Show another picture on the tile under the pointer, with a line at a share of its width."""
         if self._under is not None and self._under.data(_KEY) == key:
             self._under.setData(_PEEK, (image, share))
 
@@ -235,7 +235,7 @@ class _TileDelegate(QStyledItemDelegate):
             _paint_icon(painter, box, tile.icon, is_alone=not isinstance(image, QImage))
         for mark in tile.marks:
             paint_pin(painter, box.left() + mark.share * box.width(), box.bottom() + 1, mark.is_filled)
-        if peek is not None:
+        if peek is not None and peek[1] is not None:
             x = box.left() + peek[1] * box.width()
             painter.setPen(QPen(theme.TEXT, 1))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))

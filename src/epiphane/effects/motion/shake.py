@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.declare import SHUTTER, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Operation
 from epiphane.effects.pixels import smooth_noise
 from epiphane.effects.turning import turned
@@ -17,6 +17,7 @@ from epiphane.effects.turning import turned
         Parameter("reach", "Reach", "% of width", low=0, high=30, rest=0, peak=2.5),
         Parameter("rate", "Rate", "a second", low=0.5, high=30, rest=11, peak=11),
         Parameter("rotation", "Rotation", "°", low=0, high=45, rest=0, peak=1.5),
+        SHUTTER,
     ),
     needs=(Need.ASPECT, Need.TIME),
 )

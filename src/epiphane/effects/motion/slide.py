@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.declare import SHUTTER, Family, Parameter, Values, effect
 from epiphane.effects.operations import Warp
 
 
@@ -14,6 +14,7 @@ from epiphane.effects.operations import Warp
     parameters=(
         Parameter("across", "Across", "%", low=-200, high=200, rest=0, peak=8),
         Parameter("down", "Down", "%", low=-200, high=200, rest=0, peak=0),
+        SHUTTER,
     ),
 )
 def slide(values: Values) -> Warp:

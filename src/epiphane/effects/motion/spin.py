@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.declare import SHUTTER, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import Warp
 from epiphane.effects.turning import turned
 
@@ -17,6 +17,7 @@ from epiphane.effects.turning import turned
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=100),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
+        SHUTTER,
     ),
     needs=(Need.ASPECT,),
 )

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.declare import SHUTTER, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import Warp
 from epiphane.effects.turning import in_shares
 
@@ -19,6 +19,7 @@ _DISTANCE = 1.6
         Parameter("sideways", "Sideways", "°", low=-60, high=60, rest=0, peak=16),
         Parameter("back", "Backwards", "°", low=-60, high=60, rest=0, peak=0),
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=110),
+        SHUTTER,
     ),
     needs=(Need.ASPECT,),
 )

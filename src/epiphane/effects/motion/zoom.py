@@ -1,6 +1,6 @@
 """Zoom: enlarge the picture about a point as the envelope rises."""
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.effects.declare import SHUTTER, Family, Parameter, Values, effect
 from epiphane.effects.operations import Warp, scale_about
 
 
@@ -13,6 +13,7 @@ from epiphane.effects.operations import Warp, scale_about
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=116),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
+        SHUTTER,
     ),
 )
 def zoom(values: Values) -> Warp:

@@ -1,0 +1,28 @@
+"""Stutter: the last few frames again and again."""
+
+from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.operations import NOTHING, Operation
+
+
+def _shift(values: Values) -> int:
+    since, length = int(values.since), round(float(values.length))
+    if values.amount == 0 or since < length:
+        return 0
+    return since % length - since
+
+
+@effect(
+    key="stutter",
+    version=1,
+    family=Family.MOTION,
+    label="Stutter",
+    parameters=(
+        Parameter("amount", "Stutters", "%", low=0, high=100, rest=0, peak=100),
+        Parameter("length", "Repeats", "frames", low=1, high=30, rest=3, peak=3),
+    ),
+    needs=(Need.CUE,),
+    retime=_shift,
+)
+def stutter(values: Values) -> tuple[Operation, ...]:
+    """Plays the first few frames from the hit on again and again while the cue lasts."""
+    return NOTHING

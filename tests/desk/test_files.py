@@ -173,6 +173,6 @@ def test_unsaved_work_is_asked_about_once(window, tmp_path, answers):
 
 def test_an_effect_needs_a_song(window, tmp_path, qtbot):
     gather(window, grey_clip(tmp_path / "grey.mp4"), qtbot=qtbot)
-    window.add_effect("flash")
+    window.lanes.add("flash")
     assert window.notice.text == "An effect fires on the beats of a song: open a song first."
     assert window.editor.project.lanes == ()

@@ -118,7 +118,7 @@ def test_kicks_are_found_in_the_band_of_the_kick(demo):
 def test_a_pulse_that_fires_a_lane_is_taken_away_and_comes_back(demo):
     demo.pulses.make("off-beat")
     pulse = demo.editor.selected_pulse().id
-    demo.add_effect("flash", pulse)
+    demo.lanes.add("flash", pulse)
     lane = demo.editor.project.lanes[-1].id
     assert len(demo.editor.cues.lane(lane).cues) == 55
     demo.score.setFocus()

@@ -133,7 +133,7 @@ def test_the_bench_tells_what_was_heard(heard):
 
 def test_a_lane_is_fired_by_the_kick_from_its_bench(heard):
     QTest.keyClick(heard, Qt.Key.Key_E)
-    heard.add_effect("flash")
+    heard.lanes.add("flash")
     box = next(
         box for box in heard.bench.findChildren(QComboBox) if box.accessibleName().startswith("Fired by")
     )

@@ -42,6 +42,7 @@ class FrameServer(QObject):
         self._wake = threading.Condition()
         self._wanted: list[tuple[int, FramePlan]] = []
         self._busy: set[FramePlan] = set()
+        self._asked: tuple[int, ...] = ()
         self._size: Size = (480, 270)
         self._project = Project()
         self._cues: Schedule | None = None
@@ -77,8 +78,15 @@ class FrameServer(QObject):
         """Say which frames are wanted, the most urgent first; earlier wishes are forgotten."""
         plans = [(frame, self.plan(frame)) for frame in frames]
         with self._wake:
+            self._asked = tuple(frames)
             self._wanted = [item for item in plans if self._cache.get(item[1], self._size) is None]
             self._wake.notify_all()
+
+    def ready(self) -> tuple[int, ...]:
+        """Return which of the frames that were wanted last are ready."""
+        with self._wake:
+            asked, size = self._asked, self._size
+        return tuple(frame for frame in asked if self._cache.get(self.plan(frame), size) is not None)
 
     def picture(self, frame: int) -> Picture | None:
         """Return the picture of a frame if it is ready."""

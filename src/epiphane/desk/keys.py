@@ -16,6 +16,7 @@ _MOUSE = (
     ("Drag a cue sideways", "nudge by frames"),
     ("Drag its feet", "rise and fall of the lane"),
     ("Drag over cues", "select many; Shift adds"),
+    ("Drag a lane's name", "put it in another place"),
     ("Double-click a cue", "switch it off or on"),
     ("Drop clips on a shot", "exchange it, and those after it"),
     ("Point at a clip", "skim it; double-click lays it"),

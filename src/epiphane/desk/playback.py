@@ -17,7 +17,7 @@ _TICK_MILLISECONDS = 4
 _PAINT_SECONDS = 0.010
 _AHEAD = 20
 # Stopped, this many frames around the playhead are prepared.
-_AROUND = 24
+_AROUND = 120
 # A device may take its first sample up to two seconds late; after that it is taken as gone.
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
 _MIX_MILLISECONDS = 200

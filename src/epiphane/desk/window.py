@@ -20,10 +20,13 @@ from epiphane.desk.frames import FrameServer
 from epiphane.desk.header import Header
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.keys import KeyList
+from epiphane.desk.lanes import LaneDesk
+from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.lamps import Lamps
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
 from epiphane.desk.pulses import PulseDesk
+from epiphane.desk.score.prepared import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
@@ -33,12 +36,9 @@ from epiphane.desk.skim import Skimmer
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import Project, PulseId, PulseUnit
+from epiphane.document.model import Project
 from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
-from epiphane.edits.lanes import add_lane, change_lane, remove_lane
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.effects.registry import effect_named
-from epiphane.errors import EditError
+from epiphane.edits.lanes import remove_lane
 from epiphane.media.proxy import ProxyStore
 
 _LEFT_WIDTH = 448
@@ -67,11 +67,14 @@ class Window(QMainWindow):
         self.playback = Playback(self.editor, self.frames)
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self)
+        self.lanes = LaneDesk(self.editor)
         self.shots = ShotDesk(self.editor, self.files.open_song)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.score = ScoreView(self.editor, self.thumbnails)
         self.picture = PictureView()
+        self.preparedness = Preparedness(self.frames, self)
+        self.centre = CentreHandle(self.editor, self.picture)
         self.lamps = Lamps(self.editor)
         self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
@@ -137,6 +140,7 @@ class Window(QMainWindow):
         self.editor.said.connect(self.notice.say)
         self.jobs.failed.connect(lambda text: self.notice.say(text, True))
         self.frames.fault.connect(self._on_picture_fault)
+        self.preparedness.changed.connect(self.score.show_prepared)
         self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))
         self.picture.resized.connect(self._fit_preview)
         self.clip_player.shown.connect(self.picture.show_guest)
@@ -148,9 +152,9 @@ class Window(QMainWindow):
         page = self.shelf.footage
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
         self.score.footage_dropped.connect(self.shots.lay)
-        self.score.effect_dropped.connect(self.add_effect)
+        self.score.effect_dropped.connect(self.lanes.add)
         self.shelf.footage_taken.connect(self.shots.take)
-        self.shelf.effects_taken.connect(lambda keys: self.add_effect(keys[0]))
+        self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
         self.shelf.pulse_made.connect(self.pulses.make)
@@ -197,9 +201,12 @@ class Window(QMainWindow):
             "keep": self.bench.shot.toggle_kept,
             "search": self._search,
             "missing": self.footage.ask_missing,
-            "lane_on": lambda: self._step_lane(1),
-            "lane_back": lambda: self._step_lane(-1),
-            "mute": self._mute,
+            "lane_on": lambda: self.lanes.step(1),
+            "lane_back": lambda: self.lanes.step(-1),
+            "mute": self.lanes.mute,
+            "solo": self.lanes.solo,
+            "lane_up": lambda: self.lanes.move(-1),
+            "lane_down": lambda: self.lanes.move(1),
             "delete": self._delete,
             "unselect": self._unselect,
             "lines_1": lambda: score.set_bars_per_line(1),
@@ -227,21 +234,6 @@ class Window(QMainWindow):
         }
 
     # What the editor asks for
-
-    def add_effect(self, key: str, chosen: PulseId | None = None) -> None:
-        """Make a lane of an effect on a pulse, or else on every beat, and select it."""
-        effect = effect_named(key)
-
-        def edit(project: Project) -> Project:
-            if chosen is not None:
-                return add_lane(project, effect.key, chosen)
-            if project.song is None or not project.song.beats:
-                raise EditError("an effect fires on the beats of a song: open a song first")
-            project, pulse = ensure_pulse(project, PulseUnit.BEAT)
-            return add_lane(project, effect.key, pulse)
-
-        if self.editor.apply(edit, f"lane of {effect.label.lower()}"):
-            self.editor.select(Selection(Kind.LANE, lane=self.editor.project.lanes[-1].id))
 
     def toggle_loop(self) -> None:
         """Go round the stave under the playhead, or no longer."""
@@ -347,18 +339,6 @@ class Window(QMainWindow):
 
     def _scale_cues(self, factor: float) -> None:
         self._change_cues(lambda p, k: scale_cues(p, k, factor), "change of strength")
-
-    def _step_lane(self, direction: int) -> None:
-        lanes = [lane.id for lane in self.editor.project.lanes]
-        chosen = self.editor.selection.lane
-        if lanes:
-            at = lanes.index(chosen) + direction if chosen in lanes else 0
-            self.editor.select(Selection(Kind.LANE, lane=lanes[at % len(lanes)]))
-
-    def _mute(self) -> None:
-        lane = self.editor.selected_lane()
-        if lane is not None:
-            self.editor.apply(lambda p: change_lane(p, lane.id, muted=not lane.muted), "mute")
 
     def _delete(self) -> None:
         """Remove a lane or shot; cues cannot be removed, they are switched off."""

@@ -382,7 +382,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     """One effect fired by one pulse.
 
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
-    (drawn from `seed` and the hit, so it is the same every time).
+    (drawn from `seed` and the hit, so it is the same every time). Where a lane `is_solo`, those that are
+    not fire nothing.
     """
 
     id: LaneId
@@ -393,6 +394,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     wander: Share = 0.0
     seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
     muted: bool = False
+    is_solo: bool = False
     settings: tuple[Setting, ...] = ()
     overrides: tuple[Override, ...] = ()
 

@@ -34,8 +34,17 @@ class Cue(Struct, frozen=True):
 class LaneSchedule:
     """The cues of one lane, ascending by hit, and the hits of its pulse."""
 
-    def __init__(self, lane: Lane, hits: tuple[Hit, ...], cues: tuple[Cue, ...], n_frames: int) -> None:
+    def __init__(
+        self,
+        lane: Lane,
+        hits: tuple[Hit, ...],
+        cues: tuple[Cue, ...],
+        n_frames: int,
+        *,
+        is_silent: bool = False,
+    ) -> None:
         self.lane = lane
+        self.is_silent = is_silent or lane.muted
         self.hits = hits
         self.cues = cues
         self._n_frames = n_frames
@@ -46,7 +55,7 @@ class LaneSchedule:
         levels = np.zeros(self._n_frames)
         shape = frame_levels(self.lane.envelope)
         firing = [cue for cue in self.cues if not cue.is_off and cue.strength > 0]
-        if not firing or self.lane.muted:
+        if not firing or self.is_silent:
             return levels
         starts = np.array([cue.frame for cue in firing]) - self.lane.envelope.rise
         frames = starts[:, None] + np.arange(len(shape))
@@ -98,14 +107,17 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
         kept = {one.lane.id: one for one in before.lanes}
     ground = ground_of(project)
     pulses = {pulse.id: pulse for pulse in project.pulses}
+    has_solo = any(lane.is_solo for lane in project.lanes)
     lanes = []
     for lane in project.lanes:
         hits = hits_of(pulses[lane.pulse], ground) if lane.pulse in pulses else ()
         old = kept.get(lane.id)
-        if old is not None and old.lane == lane and old.hits == hits:
+        is_silent = lane.muted or (has_solo and not lane.is_solo)
+        if old is not None and old.lane == lane and old.hits == hits and old.is_silent == is_silent:
             lanes.append(old)
         else:
-            lanes.append(LaneSchedule(lane, hits, _cues(project, lane, hits), project.n_frames))
+            cues = _cues(project, lane, hits)
+            lanes.append(LaneSchedule(lane, hits, cues, project.n_frames, is_silent=is_silent))
     return Schedule(project, tuple(lanes))
 
 

@@ -87,6 +87,7 @@ class LaneBench(QWidget):
         show_number(self._wander, lane.wander * 100)
         show_number(self._seed, lane.seed)
         self._mute.setChecked(lane.muted)
+        self._solo.setChecked(lane.is_solo)
         self._refresh_parameters(lane)
 
     def _refresh_parameters(self, lane: Lane) -> None:
@@ -117,6 +118,11 @@ class LaneBench(QWidget):
         self._mute.setProperty("quiet", True)
         self._mute.setToolTip("Let the lane fire nothing (M)")
         self._mute.clicked.connect(lambda on: self._apply(partial(change_lane, muted=on), "mute"))
+        self._solo = QPushButton("Solo")
+        self._solo.setCheckable(True)
+        self._solo.setProperty("quiet", True)
+        self._solo.setToolTip("Let only this lane fire, and others that are solo (S)")
+        self._solo.clicked.connect(lambda on: self._apply(partial(change_lane, is_solo=on), "solo"))
         remove = QPushButton(theme.icon("trash-2", theme.QUIET, 15), "")
         remove.setProperty("quiet", True)
         remove.setAccessibleName("Remove lane")
@@ -131,6 +137,7 @@ class LaneBench(QWidget):
         box.addWidget(self._every)
         box.addStretch(1)
         box.addWidget(self._mute)
+        box.addWidget(self._solo)
         box.addWidget(remove)
         return made
 

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk import theme
@@ -18,9 +18,13 @@ class PictureView(QWidget):
     -------
     resized()
         The room for the picture has changed.
+    handle_dragged(across: float, down: float), handle_released()
+        The handle was moved to shares of the picture.
     """
 
     resized = pyqtSignal()
+    handle_dragged = pyqtSignal(float, float)
+    handle_released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -28,6 +32,8 @@ class PictureView(QWidget):
         self._image: QImage | None = None
         self._guest: QImage | None = None
         self._guest_words = ""
+        self._handle: QPointF | None = None
+        self._is_held = False
         self._aspect = 16 / 9
         self.setAccessibleName("Picture")
         self.setMinimumSize(240, 135)
@@ -61,6 +67,19 @@ class PictureView(QWidget):
         self._guest_words = words
         self.update()
 
+    def set_handle(self, point: QPointF | None) -> None:
+        """Show a handle at shares of the picture's width and height, or none."""
+        if point != self._handle:
+            self._handle = point
+            self.setCursor(Qt.CursorShape.ArrowCursor if point is None else Qt.CursorShape.CrossCursor)
+            self.setToolTip("" if point is None else "Drag the centre of the effect")
+            self.update()
+
+    def point_of(self, across: float, down: float) -> QPointF:
+        """Return where shares of the picture lie in the view."""
+        room = self._room()
+        return QPointF(room.left() + across * room.width(), room.top() + down * room.height())
+
     @property
     def has_guest(self) -> bool:
         """Whether a clip is shown in place of the project."""
@@ -86,6 +105,36 @@ class PictureView(QWidget):
         if self._image is None:
             self._image = self._fitted(self._picture)
         painter.drawImage(QPointF(self._room().topLeft()), self._image)
+        if self._handle is not None:
+            self._paint_handle(painter, self.point_of(self._handle.x(), self._handle.y()))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._handle is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._is_held = True
+            self._drag(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._is_held:
+            self._drag(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._is_held:
+            self._is_held = False
+            self.handle_released.emit()
+
+    def _drag(self, at: QPointF) -> None:
+        room = self._room()
+        across, down = (at.x() - room.left()) / room.width(), (at.y() - room.top()) / room.height()
+        self.handle_dragged.emit(min(max(across, 0.0), 1.0), min(max(down, 0.0), 1.0))
+
+    def _paint_handle(self, painter: QPainter, at: QPointF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for pen in (QPen(theme.GROUND, 4), QPen(theme.TEXT, 1.6)):
+            painter.setPen(pen)
+            painter.drawEllipse(at, 8, 8)
+            for x, y in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                painter.drawLine(at + QPointF(5 * x, 5 * y), at + QPointF(13 * x, 13 * y))
 
     def _paint_guest(self, painter: QPainter, guest: QImage) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

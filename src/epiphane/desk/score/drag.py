@@ -7,12 +7,12 @@ from PyQt6.QtCore import QPointF
 
 from epiphane.desk.attacks import hits_in_band
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.layout import Place, ScoreLayout
+from epiphane.desk.score.layout import LANE_GAP, LANE_HEIGHT, Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.model import Project
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
-from epiphane.edits.lanes import change_envelope
+from epiphane.edits.lanes import change_envelope, move_lane
 from epiphane.edits.pulses import set_band
 
 _N_FOLLOWING = 4
@@ -25,6 +25,7 @@ class Grip(Enum):
     RUBBER = "rubber band"
     FREQUENCIES = "frequencies"
     BEAT = "beat"
+    LANE = "lane"
     CUE = "cue"
     STRENGTH = "strength"
     NUDGE = "nudge"
@@ -78,6 +79,19 @@ def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
     elif drag.grip is Grip.FALL:
         fall = max(0, round(drag.start_value) + n_frames)
         editor.apply(lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall")
+
+
+def drag_lane(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:
+    """Put the held lane where the pointer is among the lanes of its stave."""
+    lane = drag.place.lane
+    if lane is None:
+        return
+    step = LANE_HEIGHT + LANE_GAP
+    to = int((y - layout.lanes_top(drag.place.stave.top)) // step)
+    order = [one.id for one in editor.project.lanes]
+    to = min(max(to, 0), len(order) - 1)
+    if order[to] != lane:
+        editor.apply(lambda p: move_lane(p, lane, to=to), "order of lanes", gesture="lanes")
 
 
 def drag_band(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:

@@ -12,6 +12,7 @@ from epiphane.document.model import DRUMS, LaneId, Project, PulseId
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 92
+NAMES_RIGHT = MARGIN_LEFT - 14
 MARGIN_RIGHT = 16
 TOP = 8
 RULER_HEIGHT = 28

@@ -65,7 +65,7 @@ class StavePainter:
         shown = self._editor.shown_band
         first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
         lanes = tuple(
-            (replace(lane.lane, overrides=()), self._cues_near(lane, stave))
+            (replace(lane.lane, overrides=()), lane.is_silent, self._cues_near(lane, stave))
             for lane in self._editor.cues.lanes
         )
         shots = tuple(
@@ -121,7 +121,7 @@ class StavePainter:
             painter.drawText(QRectF(0, top, MARGIN_LEFT - 14, LANE_HEIGHT), _RIGHT, name)
             painter.fillRect(
                 QRectF(MARGIN_LEFT - 9, top + 3, 3, LANE_HEIGHT - 6),
-                theme.RULE if lane.muted else lane_colour(lane),
+                theme.RULE if self._editor.cues.lanes[index].is_silent else lane_colour(lane),
             )
 
     def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
@@ -171,7 +171,7 @@ class StavePainter:
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(left, top, right - left, LANE_HEIGHT), theme.STRIP)
         colour = lane_colour(lane.lane)
-        if lane.lane.muted:
+        if lane.is_silent:
             colour = theme.RULE
         painter.save()
         painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))

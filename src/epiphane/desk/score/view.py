@@ -22,9 +22,10 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QTool
 from epiphane.desk import theme
 from epiphane.desk.carry import carried_effect, carried_footage
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_strength
+from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
+    NAMES_RIGHT,
     SOUND_HEIGHT,
     SPECTRUM_HEIGHT,
     Place,
@@ -34,6 +35,7 @@ from epiphane.desk.score.layout import (
 )
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, cues_within, shot_under
+from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
@@ -75,6 +77,7 @@ class ScoreView(QAbstractScrollArea):
         self._drag: Drag | None = None
         self._drop_shot: Shot | None = None
         self._is_dropping = False
+        self._prepared: tuple[int, ...] = ()
         self._rubber = QRectF()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Score")
@@ -152,6 +155,13 @@ class ScoreView(QAbstractScrollArea):
         elif stave.top + stave.height > self._offset + self._paper.height():
             bar.setValue(round(stave.top + stave.height - self._paper.height() + 10))
 
+    def show_prepared(self, frames: Sequence[int]) -> None:
+        """Show for which frames a picture is ready: a thin line under the ruler."""
+        prepared = tuple(sorted(frames))
+        if prepared != self._prepared:
+            self._prepared = prepared
+            self._paper.update()
+
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -164,6 +174,7 @@ class ScoreView(QAbstractScrollArea):
         if self._is_dropping:
             project = self._editor.project
             paint_drop(painter, self._layout, project, self._drop_shot, offset=self._offset)
+        paint_prepared(painter, self._layout, self._editor.project.rate, self._prepared, offset=self._offset)
         self._paint_playhead(painter)
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
@@ -230,9 +241,9 @@ class ScoreView(QAbstractScrollArea):
         if hit is None:
             if not is_adding:
                 self._editor.select(Selection(Kind.LANE, lane=lane_id))
-            self._drag = Drag(
-                Grip.RUBBER, at, place, keys=self._editor.selection.cues if is_adding else frozenset()
-            )
+            grip = Grip.LANE if at.x() < NAMES_RIGHT else Grip.RUBBER
+            keys = self._editor.selection.cues if is_adding else frozenset()
+            self._drag = Drag(grip, at, place, keys=keys)
             return
         cue, grip = hit
         key = (lane_id, cue.hit.time)
@@ -308,6 +319,8 @@ class ScoreView(QAbstractScrollArea):
             seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
             alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
             drag_beat(self._editor, drag, seconds, alone=alone)
+        elif drag.grip is Grip.LANE:
+            drag_lane(self._editor, drag, self._layout, at.y())
         elif drag.grip is Grip.STRENGTH:
             drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
         else:
@@ -316,7 +329,7 @@ class ScoreView(QAbstractScrollArea):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
         self._editor.end_gesture()
-        if drag is not None and not drag.has_moved and drag.grip not in (Grip.PLAYHEAD, Grip.BEAT):
+        if drag is not None and not drag.has_moved and drag.grip not in (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE):
             self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
         self._paper.update()
 

@@ -1,0 +1,57 @@
+"""For which frames round the playhead a picture is ready, told in the score."""
+
+from collections.abc import Sequence
+from fractions import Fraction
+
+from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter
+
+from epiphane.desk import theme
+from epiphane.desk.frames import FrameServer
+from epiphane.desk.score.layout import ScoreLayout
+from epiphane.timing import frame_start
+
+_TELLING_MILLISECONDS = 150
+
+
+class Preparedness(QObject):
+    """Tells now and then which of the wanted frames are ready: pictures come many times a second.
+
+    Signals
+    -------
+    changed(frames: tuple of int)
+    """
+
+    changed = pyqtSignal(object)
+
+    def __init__(self, frames: FrameServer, parent: QObject) -> None:
+        super().__init__(parent)
+        self._frames = frames
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_TELLING_MILLISECONDS)
+        self._timer.timeout.connect(self._tell)
+        frames.drawn.connect(self._on_drawn)
+
+    def _on_drawn(self, _frame: int) -> None:
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def _tell(self) -> None:
+        self.changed.emit(self._frames.ready())
+
+
+def paint_prepared(
+    painter: QPainter, layout: ScoreLayout, rate: Fraction, frames: Sequence[int], *, offset: int
+) -> None:
+    """Show for which frames, ascending, a picture is ready: a thin line under the ruler."""
+    starts = [n for n, frame in enumerate(frames) if n == 0 or frame != frames[n - 1] + 1]
+    ends = [*starts[1:], len(frames)] if starts else []
+    for first, end in zip(starts, ends, strict=True):
+        start, stop = frame_start(frames[first], rate), frame_start(frames[end - 1] + 1, rate)
+        for stave in layout.staves:
+            if start < stave.end and stop > stave.start:
+                left = layout.x_at(stave, max(start, stave.start))
+                right = layout.x_at(stave, min(stop, stave.end))
+                top = layout.sound_top(stave.top) - offset - 4
+                painter.fillRect(QRectF(left, top, right - left, 2), theme.QUIET)

@@ -7,6 +7,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from bench.accuracy import measure_accuracy
+from bench.effects import measure_effects
 from bench.export import measure_export
 from bench.footage import measure_footage
 from bench.listening import measure_listening
@@ -21,6 +22,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "accuracy": measure_accuracy,
     "pulses": measure_pulses,
     "footage": measure_footage,
+    "effects": measure_effects,
     "export": measure_export,
     "playback": measure_playback,
 }

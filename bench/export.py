@@ -31,13 +31,13 @@ def measure_export(folder: Path) -> Iterator[Result]:
     """
     project = open_demo()
     plain = replace(project, lanes=())
-    pictures = {False: _drawn(plain), True: _drawn(project)}
+    pictures = {False: drawn_frames(plain), True: drawn_frames(project)}
     floors, keyed_floors, plain_exports, keyed_exports = [], [], [], []
     for _ in range(_ROUNDS):
-        floors.append(_seconds_of_floor(project, pictures[False], folder / "floor.mp4"))
-        plain_exports.append(_seconds_of_export(plain, folder / "plain.mp4"))
-        keyed_floors.append(_seconds_of_floor(project, pictures[True], folder / "keyed-floor.mp4"))
-        keyed_exports.append(_seconds_of_export(project, folder / "keyed.mp4"))
+        floors.append(seconds_of_floor(project, pictures[False], folder / "floor.mp4"))
+        plain_exports.append(seconds_of_export(plain, folder / "plain.mp4"))
+        keyed_floors.append(seconds_of_floor(project, pictures[True], folder / "keyed-floor.mp4"))
+        keyed_exports.append(seconds_of_export(project, folder / "keyed.mp4"))
     floor, keyed_floor = min(floors), min(keyed_floors)
     yield Result("floor: 1280x720 decoded and encoded as it is", f"{len(_FRAMES) / floor:.0f} frames/s")
     yield at_most("export without lanes / floor", min(plain_exports) / floor, 1.3, "")
@@ -46,7 +46,7 @@ def measure_export(folder: Path) -> Iterator[Result]:
     yield Result("  export with flash and zoom / that", f"{min(keyed_exports) / keyed_floor:.2f}")
 
 
-def _drawn(project: Project) -> list[tuple[Plane, ...]]:
+def drawn_frames(project: Project) -> list[tuple[Plane, ...]]:
     cues, footage = schedule(project), OpenFootage()
     size = (project.width, project.height)
     plans = [plan_frame(project, cues, frame) for frame in _FRAMES]
@@ -55,13 +55,13 @@ def _drawn(project: Project) -> list[tuple[Plane, ...]]:
     return drawn
 
 
-def _seconds_of_export(project: Project, path: Path) -> float:
+def seconds_of_export(project: Project, path: Path) -> float:
     started = time.perf_counter()
     export(project, path, frames=_FRAMES)
     return time.perf_counter() - started
 
 
-def _seconds_of_floor(project: Project, pictures: list[tuple[Plane, ...]], path: Path) -> float:
+def seconds_of_floor(project: Project, pictures: list[tuple[Plane, ...]], path: Path) -> float:
     """Decode the footage of every frame, and encode given pictures and the song."""
     cues, footage, song = schedule(project), OpenFootage(), project.song
     assert song is not None

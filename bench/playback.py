@@ -36,7 +36,7 @@ def measure_playback(folder: Path) -> Iterator[Result]:
         if recorder is not None:
             recorder.stop()
     width, height = played["size"]
-    for name in ("cold", "warm"):
+    for name in ("cold", "warm", "six at once, cold", "six at once, warm"):
         share = 100 * played[name]["n_shown"] / played[name]["n_due"]
         yield at_least(f"pictures on time at {width}x{height}, 30 fps, {name} cache", share, 95, "%")
     if recorder is None:

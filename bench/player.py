@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
 
+from bench.effects import stacked
 from epiphane.desk.app import make_application
 from epiphane.desk.window import Window
 
@@ -48,7 +49,9 @@ def main(out: Path, journals: Path) -> None:
     while window.editor.heard is None:
         QTest.qWait(20)
     result: dict[str, object] = {"size": window.frames.size}
-    for name in ("cold", "warm"):
+    for name in ("cold", "warm", "six at once, cold", "six at once, warm"):
+        if name == "six at once, cold":
+            window.editor.apply(stacked, "six effects")
         window.editor.go_to(0)
         paints = _Paints(window)
         window.playback.play()

@@ -305,7 +305,9 @@ class Window(QMainWindow):
         self.shots.remember(chosen)
 
     def _on_playing(self) -> None:
-        self.footage.rest(self.playback.is_playing or self.clip_player.is_playing)
+        is_playing = self.playback.is_playing or self.clip_player.is_playing
+        self.footage.rest(is_playing)
+        self.preparedness.rest(is_playing)
 
     def _on_proxy(self, fingerprint: str) -> None:
         self.frames.footage.forget(fingerprint)

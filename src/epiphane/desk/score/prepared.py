@@ -32,13 +32,21 @@ class Preparedness(QObject):
         self._timer.setInterval(_TELLING_MILLISECONDS)
         self._timer.timeout.connect(self._tell)
         frames.drawn.connect(self._on_drawn)
+        self._is_resting = False
+
+    def rest(self, is_resting: bool) -> None:
+        """Tell nothing while something plays: what is ready then is gone again at once."""
+        self._is_resting = is_resting
+        if is_resting:
+            self.changed.emit(())
 
     def _on_drawn(self, _frame: int) -> None:
-        if not self._timer.isActive():
+        if not self._timer.isActive() and not self._is_resting:
             self._timer.start()
 
     def _tell(self) -> None:
-        self.changed.emit(self._frames.ready())
+        if not self._is_resting:
+            self.changed.emit(self._frames.ready())
 
 
 def paint_prepared(

@@ -16,8 +16,9 @@ _TICK_MILLISECONDS = 4
 # From choosing a picture to having painted it; measured against the recorded sound (`make bench`).
 _PAINT_SECONDS = 0.010
 _AHEAD = 20
-# Stopped, this many frames around the playhead are prepared.
-_AROUND = 120
+# Stopped, this many frames around the playhead are prepared; more when nothing has changed for a while.
+_AROUND, _FAR_AROUND = 24, 120
+_REST_MILLISECONDS = 700
 # A device may take its first sample up to two seconds late; after that it is taken as gone.
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
 _MIX_MILLISECONDS = 200
@@ -78,6 +79,10 @@ class Playback(QObject):
         self._mixing.setSingleShot(True)
         self._mixing.setInterval(_MIX_MILLISECONDS)
         self._mixing.timeout.connect(self._mix_ticks)
+        self._resting = QTimer(self)
+        self._resting.setSingleShot(True)
+        self._resting.setInterval(_REST_MILLISECONDS)
+        self._resting.timeout.connect(self._want_far)
 
     @property
     def is_playing(self) -> bool:
@@ -151,6 +156,7 @@ class Playback(QObject):
     def close(self) -> None:
         """Stop, and let go of the device."""
         self.stop()
+        self._resting.stop()
         self._device.close()
 
     def _start_sound(self, frame: int) -> None:
@@ -276,10 +282,18 @@ class Playback(QObject):
             self._show_playhead()
 
     def _want_around(self) -> None:
+        self._want(_AROUND)
+        self._resting.start()
+
+    def _want_far(self) -> None:
+        if not self.is_playing:
+            self._want(_FAR_AROUND)
+
+    def _want(self, n_frames: int) -> None:
         here, end = self._editor.playhead, self._editor.project.n_frames
         if end:
-            ahead = range(here, min(here + _AROUND, end))
-            behind = range(max(here - _AROUND // 4, 0), here)
+            ahead = range(here, min(here + n_frames, end))
+            behind = range(max(here - n_frames // 4, 0), here)
             self._frames.want([*ahead, *reversed(behind)])
 
     def _show_playhead(self) -> None:

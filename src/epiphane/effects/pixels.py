@@ -8,7 +8,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from epiphane.types import Float32Array, FloatArray, Picture
+from epiphane.types import ByteArray, Float32Array, FloatArray, Picture
 
 LUMA = np.array([0.0722, 0.7152, 0.2126])
 """Blue, green and red in brightness (ITU-R BT.709)."""
@@ -40,6 +40,14 @@ def blurred(picture: Picture, sigma: float) -> Picture:
 def resized(picture: Picture, size: tuple[int, int]) -> Picture:
     """Return a smaller picture, every pixel of the large one counted."""
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def moved(picture: np.ndarray, step: FloatArray) -> ByteArray:
+    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows."""
+    height, width = picture.shape[:2]
+    matrix = np.array([[1, 0, step[0]], [0, 1, step[1]]])
+    done = cv2.warpAffine(picture, matrix, (width, height), borderMode=cv2.BORDER_REFLECT)
+    return np.asarray(done, np.uint8)
 
 
 def screened(picture: Picture, light: Picture) -> Picture:

@@ -5,6 +5,7 @@ import numpy as np
 
 from epiphane.effects.declare import Family, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import moved
 from epiphane.types import Picture
 
 
@@ -29,14 +30,7 @@ def split(values: Values) -> Operation | tuple[Operation, ...]:
         width = picture.shape[1]
         blue, green, red = cv2.split(picture)
         step = reach * width * np.array([np.cos(turn), np.sin(turn)])
-        parts = [_moved(blue, -step), green, _moved(red, step)]
+        parts = [moved(blue, -step), green, moved(red, step)]
         return np.asarray(cv2.merge(parts), np.uint8)
 
     return Filter(apply)
-
-
-def _moved(channel: np.ndarray, step: np.ndarray) -> np.ndarray:
-    height, width = channel.shape
-    matrix = np.array([[1, 0, step[0]], [0, 1, step[1]]])
-    flags = cv2.INTER_LINEAR
-    return cv2.warpAffine(channel, matrix, (width, height), flags=flags, borderMode=cv2.BORDER_REFLECT)

@@ -5,6 +5,7 @@ import numpy as np
 
 from epiphane.effects.declare import Family, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import moved
 from epiphane.types import Picture
 
 _DOUBLINGS = 4
@@ -36,16 +37,8 @@ def streak(values: Values) -> Operation | tuple[Operation, ...]:
         whole = way * size[0]
         for number in range(_DOUBLINGS):
             step = whole * 2**number / (2**_DOUBLINGS - 1)
-            done = cv2.addWeighted(done, 0.5, _moved(done, step), 0.5, 0)
-        done = _moved(done, -whole / 2)
+            done = cv2.addWeighted(done, 0.5, moved(done, step), 0.5, 0)
+        done = moved(done, -whole / 2)
         return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)), np.uint8)
 
     return Filter(apply)
-
-
-def _moved(picture: np.ndarray, step: np.ndarray) -> np.ndarray:
-    height, width = picture.shape[:2]
-    matrix = np.array([[1, 0, step[0]], [0, 1, step[1]]])
-    return cv2.warpAffine(
-        picture, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT
-    )

@@ -92,7 +92,10 @@ def allowed_numbers(project, paths):
             seconds = shot.source_start + shot.speed * float(step / project.rate)
             assert seconds + 1e-6 >= 0, "this test wants no mirroring"
             is_edge = np.abs(table - seconds).min() < 1e-5
-            found = np.searchsorted(table, seconds + MILLISECOND[is_edge * 1 :], side="right") - 1
+            found = (
+                np.searchsorted(table, seconds + (MILLISECOND[1:] if is_edge else MILLISECOND), side="right")
+                - 1
+            )
             allowed.append({ids.index(shot.footage) * 1000 + min(int(index), N - 1) for index in found})
     return allowed
 

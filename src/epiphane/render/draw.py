@@ -13,7 +13,7 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.fuse import Pass, Step, power_of, stays_inside, steps_of
 from epiphane.render.placing import placed_plane
-from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
+from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
 from epiphane.types import Float32Array, FloatArray, Picture, Plane, Size
 
 # A field is asked at every so many pixels, and is straight between them.
@@ -102,10 +102,12 @@ class _Others:
 
     def __init__(self, plan: FramePlan, sources: Sources, size: Size) -> None:
         self._plan, self._sources, self._size = plan, sources, size
-        self._waiting = [active.others for active in plan.effects if _has_mix(active)]
+        self._waiting: list[tuple[Shown, ...]] | None = None
 
     def next(self) -> list[Picture]:
         """Return those of the next mix, as they are without effects."""
+        if self._waiting is None:  # looked for only where there is a mix
+            self._waiting = [active.others for active in self._plan.effects if _has_mix(active)]
         return [
             draw(FramePlan(one.source, self._plan.shape, placing=one.placing), self._sources, self._size)
             for one in self._waiting.pop(0)

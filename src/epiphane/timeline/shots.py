@@ -12,8 +12,3 @@ def shot_at(project: Project, frame: int) -> Shot | None:
         return None
     shot = project.shots[index]
     return shot if frame < shot.start + shot.n_frames else None
-
-
-def cut_frames(project: Project) -> list[int]:
-    """Return the frames on which a shot begins, ascending."""
-    return [shot.start for shot in project.shots]

@@ -43,7 +43,7 @@ class FillingBench(QWidget):
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        self._n_chosen: tuple[FootageId, ...] = ()
+        self._on_shelf: tuple[FootageId, ...] = ()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
@@ -100,7 +100,7 @@ class FillingBench(QWidget):
 
     def use_chosen(self, ids: tuple[FootageId, ...]) -> None:
         """Know what is chosen on the shelf."""
-        self._n_chosen = ids
+        self._on_shelf = ids
         self._chosen.setEnabled(bool(ids))
 
     def fill(self, **changes: Any) -> None:
@@ -158,7 +158,7 @@ class FillingBench(QWidget):
         ]
 
     def _take_chosen(self) -> None:
-        self.fill(footage=self._n_chosen)
+        self.fill(footage=self._on_shelf)
 
     def _reshuffle(self) -> None:
         self.fill(seed=(self._editor.project.filling.seed + 1) % 1_000_000)

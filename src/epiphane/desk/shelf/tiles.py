@@ -104,8 +104,8 @@ class Tiles(QListWidget):
     def _put_in_order(self, tiles: Sequence[Tile]) -> None:
         old = {tile.key: self.item(number) for number, tile in enumerate(self._tiles)}
         kept = {key: (item.data(_IMAGE), item.isSelected()) for key, item in old.items() if item is not None}
+        self._leave()
         self.blockSignals(True)
-        self._under = None
         self.clear()
         for tile in tiles:
             item = QListWidgetItem()

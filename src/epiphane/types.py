@@ -1,7 +1,7 @@
 """Names for the array types that cross module borders."""
 
 from collections.abc import Callable
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,9 @@ ByteArray: TypeAlias = NDArray[np.uint8]
 
 Picture: TypeAlias = NDArray[np.uint8]
 """uint8, (height, width, 3), BGR, full range, contiguous."""
+
+Pixels: TypeAlias = NDArray[np.integer[Any] | np.floating[Any]]
+"""A picture or one component of it, while it is being made: uint8, or float32 in the same levels."""
 
 Plane: TypeAlias = NDArray[np.uint8]
 """uint8, (height, width), one component of a picture."""

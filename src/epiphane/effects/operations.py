@@ -56,6 +56,24 @@ class Field(Struct, frozen=True, eq=False):
     source: Callable[[Float32Array, Float32Array, float], tuple[Float32Array, Float32Array]]
 
 
+class Blur(Struct, frozen=True, eq=False):
+    """Blur the picture by a Gaussian whose standard deviation `sigma` is a share of the width.
+
+    What stands beside it may be drawn at a smaller size, as detail finer than the blur is lost anyhow.
+    """
+
+    sigma: float
+
+
+class Parting(Struct, frozen=True, eq=False):
+    """Move blue, green and red each on its own.
+
+    `shifts` is float64, shape (3, 2): how far each goes across and down, in shares of the picture's width.
+    """
+
+    shifts: FloatArray
+
+
 class Filter(Struct, frozen=True, eq=False):
     """Anything that needs more of the picture than one point of it.
 
@@ -77,7 +95,7 @@ class Mix(Struct, frozen=True, eq=False):
     apply: Callable[[Picture, Sequence[Picture]], Picture]
 
 
-Operation: TypeAlias = Warp | Tone | Curve | Field | Filter | Mix
+Operation: TypeAlias = Warp | Tone | Curve | Field | Blur | Parting | Filter | Mix
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

@@ -5,20 +5,20 @@ from typing import Protocol
 
 import cv2
 import numpy as np
+from msgspec import Struct
 
-from epiphane.effects.operations import Curve, Field, Filter, Mix, Operation, Tone
+from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Operation, Parting, Tone
+from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.effects.registry import find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.fuse import Pass, Step, power_of, stays_inside, steps_of
-from epiphane.render.placing import placed_plane
+from epiphane.render.fuse import Pass, Step, stays_inside, steps_of
+from epiphane.render.placing import placed_plane, plane_size
 from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
-from epiphane.types import Float32Array, FloatArray, Picture, Plane, Size
-
-# A field is asked at every so many pixels, and is straight between them.
-_FIELD_STEP = 8
-_DOUBLINGS = 4
+from epiphane.render.shrink import Stretch, stretches
+from epiphane.render.warping import carried_out, displaced, parted
+from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
 cv2.ocl.setUseOpenCL(False)
@@ -45,9 +45,8 @@ def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
     -------
     Picture: uint8, shape (height, width, 3), BGR
     """
-    first, later = _steps_of(plan)
-    picture, decoding = _placed(plan, sources, size, first)
-    return _done(_toned(picture, decoding, first.tones), later, _Others(plan, sources, size))
+    drawn = _rounded(_made(plan, sources, size).settled())
+    return _rounded(_resized(drawn, size, cv2.INTER_LINEAR))
 
 
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:
@@ -57,16 +56,28 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     encoding are one matrix, which for half of the picture's values works on a quarter of its pixels.
     Footage in this form without an effect goes through untouched. The rest takes the road of `draw`.
     """
-    first, later = _steps_of(plan)
-    if plan.source is not None and not later and stays_inside(first.tones):
+    only = _only_pass(_steps_of(plan))
+    if plan.source is not None and only is not None and stays_inside(only.tones):
         raw = sources.picture(plan.source)
         if len(raw.planes) == 3:
-            return _recoded(_moved(raw, plan, size, first), raw, size, first.tones)
-    picture, decoding = _placed(plan, sources, size, first)
-    if not later:
-        return planes_from_yuv444(_toned(picture, decoding, first.tones, encoding=bgr_to_yuv(OUTPUT_SPEC)))
-    drawn = _done(_toned(picture, decoding, first.tones), later, _Others(plan, sources, size))
-    return planes_from_yuv444(_transformed(drawn, bgr_to_yuv(OUTPUT_SPEC)))
+            return _recoded(_moved(raw, plan, size, only), raw, size, only.tones)
+    made = _toned(_made(plan, sources, size), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
+    encoded = _rounded(made.settled())
+    if encoded.shape[:2] == (size[1], size[0]):
+        return planes_from_yuv444(encoded)
+    half = (size[0] // 2, size[1] // 2)
+    whole, blue_half, red_half = (
+        _rounded(_resized(plane, at, cv2.INTER_LINEAR))
+        for plane, at in zip(cv2.split(encoded), (size, half, half), strict=True)
+    )
+    return whole, blue_half, red_half
+
+
+def _only_pass(steps: Sequence[Step]) -> Pass | None:
+    """Return the pass that is all there is to do, if it comes to that."""
+    if not steps:
+        return Pass(None, ())
+    return steps[0] if len(steps) == 1 and isinstance(steps[0], Pass) else None
 
 
 def _recoded(
@@ -75,7 +86,7 @@ def _recoded(
     """Return planes at a size with at most one matrix done to their colours, as 4:2:0 output."""
     luma, *chroma = planes
     half = (size[0] // 2, size[1] // 2)
-    blue, red = (_resized(plane, half, cv2.INTER_AREA) for plane in chroma)
+    blue, red = (_rounded(_resized(plane, half, cv2.INTER_AREA)) for plane in chroma)
     if not tones and raw.spec == OUTPUT_SPEC:
         return luma, blue, red
     to_bgr = yuv_to_bgr(raw.spec)
@@ -91,10 +102,120 @@ def _recoded(
     return np.asarray(cv2.extractChannel(cv2.transform(full, matrix), 0), np.uint8), blue, red
 
 
-def _resized(plane: Plane, size: Size, method: int) -> Plane:
-    if plane.shape[:2] == (size[1], size[0]):
-        return plane
-    return np.asarray(cv2.resize(plane, size, interpolation=method), np.uint8)
+class _Made(Struct, frozen=True, eq=False):
+    """A picture on its way.
+
+    `pending` is the matrix that is still to be done to its colours; while it `is_inside`, nothing of it
+    would be clipped, so that what comes next may be joined to it.
+    """
+
+    pixels: Pixels
+    pending: FloatArray | None = None
+    is_inside: bool = True
+
+    def settled(self) -> Pixels:
+        """Return the pixels in BGR."""
+        return _transformed(self.pixels, self.pending)
+
+
+def _made(plan: FramePlan, sources: Sources, size: Size) -> _Made:
+    """Return the picture of a plan, perhaps at a smaller size that loses nothing."""
+    others = _Others(plan, sources, size)
+    made: _Made | None = None
+    for part in stretches(_steps_of(plan), size):
+        steps = part.steps
+        if made is None:
+            made = _placed(plan, sources, part, size)
+            steps = steps[1:] if steps and isinstance(steps[0], Pass) else steps
+        else:
+            made = _Made(_brought_to(made.settled(), part, size))
+        for step in steps:
+            made = _stepped(made, step, others)
+    assert made is not None
+    return made
+
+
+def _brought_to(pixels: Pixels, part: Stretch, size: Size) -> Pixels:
+    """Return pixels at the size of a stretch; a small one is done in floats, which costs little there."""
+    if part.shrink == 1:
+        return _resized(_rounded(pixels), size, cv2.INTER_LINEAR)
+    if pixels.shape[:2] == (size[1], size[0]):
+        return _resized(pixels, part.size(size), cv2.INTER_AREA).astype(np.float32)
+    return _resized(pixels.astype(np.float32), part.size(size), cv2.INTER_LINEAR)
+
+
+def _stepped(made: _Made, step: Step, others: "_Others") -> _Made:
+    if isinstance(step, Pass):
+        moving = Pass(step.warp, (), step.smear)
+        moved = made if moving.is_nothing else _Made(carried_out(made.settled(), step))
+        return _toned(moved, step.tones)
+    pixels = made.settled()
+    if isinstance(step, Blur):
+        sigma = step.sigma * pixels.shape[1]
+        if sigma < LEAST_SIGMA:
+            return _Made(pixels)
+        return _Made(np.asarray(cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)))
+    if isinstance(step, Parting):
+        return _Made(parted(pixels, step))
+    if isinstance(step, Field):
+        return _Made(displaced(pixels, step))
+    assert pixels.dtype == np.uint8
+    picture = np.asarray(pixels, np.uint8)
+    return _Made(step.apply(picture) if isinstance(step, Filter) else step.apply(picture, others.next()))
+
+
+def _toned(made: _Made, tones: Sequence[Tone | Curve]) -> _Made:
+    """Do tones one after the other, as few times as clipping in between allows."""
+    for tone in tones:
+        if isinstance(tone, Curve):
+            table = np.clip(np.rint(tone.table), 0, 255).astype(np.uint8)[None]
+            made = _Made(np.asarray(cv2.LUT(_rounded(made.settled()), table), np.uint8))
+        elif made.is_inside:
+            made = _Made(made.pixels, _chained(made.pending, tone.matrix), stays_inside([tone]))
+        else:
+            made = _Made(made.settled(), tone.matrix, stays_inside([tone]))
+    return made
+
+
+def _placed(plan: FramePlan, sources: Sources, part: Stretch, size: Size) -> _Made:
+    """Return the source of a plan at the size of a stretch, fitted, and with its first pass done.
+
+    Warping the planes of a file before they are joined moves half as many values. What brings them to BGR is
+    pending: what that matrix clips is blacker than black, so the first tone may join it.
+    """
+    small = part.size(size)
+    done = part.steps[0] if part.steps and isinstance(part.steps[0], Pass) else Pass(None, ())
+    if plan.source is None:
+        black = np.zeros((small[1], small[0], 3), np.uint8 if part.shrink == 1 else np.float32)
+        return _toned(_Made(black), done.tones)
+    raw = sources.picture(plan.source)
+    to_bgr = yuv_to_bgr(raw.spec) if len(raw.planes) == 3 else None
+    if part.shrink == 1:
+        planes = _moved(raw, plan, small, done)
+        pixels: Pixels = _joined([_rounded(_resized(plane, small, cv2.INTER_NEAREST)) for plane in planes])
+    else:
+        planes = [
+            placed_plane(plane, raw, small, plan.shape, plan.placing, is_chroma=number > 0)
+            for number, plane in enumerate(raw.planes)
+        ]
+        pixels = carried_out(_joined(planes).astype(np.float32), done)
+    return _toned(_Made(pixels, to_bgr), done.tones)
+
+
+def _moved(raw: RawPicture, plan: FramePlan, size: Size, done: Pass) -> list[Plane]:
+    """Return the planes fitted to the size wanted, colours as much smaller as in the file, and moved."""
+    planes = [
+        placed_plane(plane, raw, plane_size(plane, raw, size), plan.shape, plan.placing, is_chroma=number > 0)
+        for number, plane in enumerate(raw.planes)
+    ]
+    return [np.asarray(carried_out(plane, done), np.uint8) for plane in planes]
+
+
+def _joined(planes: Sequence[Plane]) -> Picture:
+    """Return planes as one picture; with alpha it is premultiplied, so it lies over black already."""
+    if len(planes) == 1:
+        return np.ascontiguousarray(planes[0][..., :3])
+    return np.asarray(cv2.merge(planes), np.uint8)
 
 
 class _Others:
@@ -119,50 +240,7 @@ def _has_mix(active: ActiveEffect) -> bool:
     return effect is not None and any(isinstance(one, Mix) for one in effect.operations(active.values))
 
 
-def _done(picture: Picture, steps: Sequence[Step], others: _Others) -> Picture:
-    """Do to a picture what follows the first pass."""
-    for step in steps:
-        if isinstance(step, Mix):
-            picture = step.apply(picture, others.next())
-            continue
-        if isinstance(step, Field):
-            picture = _displaced(picture, step)
-        elif isinstance(step, Filter):
-            picture = step.apply(picture)
-        else:
-            picture = _toned(_moved_plane(picture, step), None, step.tones)
-    return picture
-
-
-def _displaced(picture: Picture, field: Field) -> Picture:
-    """Show at every point what lies where a field says; it is smooth, so few points of it are asked."""
-    height, width = picture.shape[:2]
-    half_height = height / width
-    # Points in the middle of cells of pixels, a cell more on every side: between them all is straight.
-    across, down = (
-        ((np.arange(-1, -(-n // _FIELD_STEP) + 1) + 0.5) * _FIELD_STEP - n / 2) * 2 / width
-        for n in (width, height)
-    )
-    points = np.meshgrid(across.astype(np.float32), down.astype(np.float32))
-    x, y = field.source(points[0], points[1], half_height)
-    maps = [
-        _every_pixel((part + edge) * (width / 2) - 0.5, (width, height))
-        for part, edge in ((x, 1), (y, half_height))
-    ]
-    moved = cv2.remap(picture, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
-    return np.asarray(moved, np.uint8)
-
-
-def _every_pixel(cells: Float32Array, size: Size) -> Float32Array:
-    """Return values for all pixels from those in the middle of cells, of which one lies beyond every edge."""
-    rows, columns = cells.shape
-    whole = (columns * _FIELD_STEP, rows * _FIELD_STEP)
-    fine = cv2.resize(np.ascontiguousarray(cells, np.float32), whole, interpolation=cv2.INTER_LINEAR)
-    cut = fine[_FIELD_STEP : _FIELD_STEP + size[1], _FIELD_STEP : _FIELD_STEP + size[0]]
-    return np.ascontiguousarray(cut, np.float32)
-
-
-def _steps_of(plan: FramePlan) -> tuple[Pass, tuple[Step, ...]]:
+def _steps_of(plan: FramePlan) -> tuple[Step, ...]:
     operations: list[Operation] = []
     for active in plan.effects:
         effect = find_effect(active.key)
@@ -171,92 +249,21 @@ def _steps_of(plan: FramePlan) -> tuple[Pass, tuple[Step, ...]]:
     return steps_of(operations)
 
 
-def _placed(plan: FramePlan, sources: Sources, size: Size, done: Pass) -> tuple[Picture, FloatArray | None]:
-    """Return the source fitted and warped, and the matrix that brings it to BGR, if it needs one.
-
-    Warping the planes of a file before they are joined moves half as many values, and leaves one
-    colour matrix to do at the end.
-    """
-    if plan.source is None:
-        return np.zeros((size[1], size[0], 3), np.uint8), None
-    raw = sources.picture(plan.source)
-    planes = _moved(raw, plan, size, done)
-    if len(planes) == 1:  # premultiplied: what is left of the colours lies over black already
-        return np.ascontiguousarray(planes[0][..., :3]), None
-    full = [_resized(plane, size, cv2.INTER_NEAREST) for plane in planes]
-    return np.asarray(cv2.merge(full), np.uint8), yuv_to_bgr(raw.spec)
+def _chained(first: FloatArray | None, then: FloatArray) -> FloatArray:
+    return then if first is None else chain(first, then)
 
 
-def _moved(raw: RawPicture, plan: FramePlan, size: Size, done: Pass) -> list[Plane]:
-    """Return the planes fitted to the size wanted, and warped."""
-    planes = [
-        placed_plane(plane, raw, size, plan.shape, plan.placing, is_chroma=number > 0)
-        for number, plane in enumerate(raw.planes)
-    ]
-    return [_moved_plane(plane, done) for plane in planes]
+def _transformed(pixels: Pixels, matrix: FloatArray | None) -> Pixels:
+    return pixels if matrix is None else np.asarray(cv2.transform(pixels, matrix))
 
 
-def _moved_plane(plane: Plane, done: Pass) -> Plane:
-    warped = plane if done.warp is None else _warped(plane, done.warp)
-    return warped if done.smear is None else _smeared(warped, done.smear)
+def _rounded(pixels: Pixels) -> Picture:
+    if pixels.dtype == np.uint8:
+        return np.asarray(pixels, np.uint8)
+    return np.asarray(cv2.convertScaleAbs(np.maximum(pixels, 0)), np.uint8)
 
 
-def _toned(
-    picture: Picture,
-    decoding: FloatArray | None,
-    tones: Sequence[Tone | Curve],
-    *,
-    encoding: FloatArray | None = None,
-) -> Picture:
-    """Apply tones one after the other, and the `encoding` matrix last if there is one.
-
-    The first tone may join the `decoding` matrix: what that one clips is blacker than black.
-    """
-    pending, is_decoding = decoding, True
-    for tone in tones:
-        if isinstance(tone, Curve):
-            table = np.clip(np.rint(tone.table), 0, 255).astype(np.uint8)[None]
-            picture = np.asarray(cv2.LUT(_transformed(picture, pending), table), np.uint8)
-            pending = None
-        elif pending is None or is_decoding:
-            pending = tone.matrix if pending is None else chain(pending, tone.matrix)
-        else:
-            picture, pending = _transformed(picture, pending), tone.matrix
-        is_decoding = False
-    return _transformed(_transformed(picture, pending), encoding)
-
-
-def _transformed(picture: Picture, matrix: FloatArray | None) -> Picture:
-    return picture if matrix is None else np.asarray(cv2.transform(picture, matrix), np.uint8)
-
-
-def _smeared(plane: Plane, smear: FloatArray) -> Plane:
-    """Blur a plane along the way that its points go while the shutter is open.
-
-    Doubling: each step halves what is there with itself moved on, so that four steps are sixteen samples.
-    """
-    n_steps = 2**_DOUBLINGS - 1
-    done = _warped(plane, power_of(smear, -0.5))
-    for number in range(_DOUBLINGS):
-        moved = _warped(done, power_of(smear, 2**number / n_steps))
-        done = np.asarray(cv2.addWeighted(done, 0.5, moved, 0.5, 0), np.uint8)
-    return done
-
-
-def _warped(plane: Plane, warp: FloatArray) -> Plane:
-    """Move the points of a plane; `warp` is in shares of the picture, whatever the plane's size."""
-    height, width = plane.shape[:2]
-    # [share] = ([pixel] + 1/2) / [pixels]: the middle of a pixel is where its value is.
-    to_share = np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height], [0, 0, 1]])
-    back = np.linalg.inv(to_share) @ np.linalg.inv(warp) @ to_share
-    corners = back @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
-    corners = corners[:2] / corners[2]
-    is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
-    plane, flags = np.ascontiguousarray(plane), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
-    border = cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT
-    if np.abs(back[2] - (0, 0, 1)).max() < 1e-12:
-        moved = cv2.warpAffine(plane, back[:2], (width, height), flags=flags, borderMode=border)
-    else:
-        moved = cv2.warpPerspective(plane, back, (width, height), flags=flags, borderMode=border)
-    return np.asarray(moved, np.uint8)
+def _resized(pixels: Pixels, size: Size, method: int) -> Pixels:
+    if pixels.shape[:2] == (size[1], size[0]):
+        return pixels
+    return np.asarray(cv2.resize(pixels, size, interpolation=method))

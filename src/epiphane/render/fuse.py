@@ -7,7 +7,17 @@ import numpy as np
 from msgspec import Struct
 from scipy.linalg import expm, logm
 
-from epiphane.effects.operations import Curve, Field, Filter, Mix, Operation, Tone, Warp
+from epiphane.effects.operations import (
+    Blur,
+    Curve,
+    Field,
+    Filter,
+    Mix,
+    Operation,
+    Parting,
+    Tone,
+    Warp,
+)
 from epiphane.media.colour import chain
 from epiphane.types import FloatArray
 
@@ -18,7 +28,8 @@ class Pass(Struct, frozen=True, eq=False):
     """A warp, then tones: what a run of operations comes to.
 
     Where a point goes does not depend on its colour nor the other way round, so all warps of a run
-    become one, all tones follow it, and their order among themselves is kept. `smear` is how points move
+    become one (on the whole plane that the mirrored picture covers: the frame is cut out after the last), all
+    tones follow it, and their order among themselves is kept. `smear` is how points move
     while the shutter is open, after the warp.
     """
 
@@ -32,27 +43,28 @@ class Pass(Struct, frozen=True, eq=False):
         return self.warp is None and self.smear is None and not self.tones
 
 
-Step: TypeAlias = Pass | Field | Filter | Mix
+Step: TypeAlias = Pass | Field | Blur | Parting | Filter | Mix
 
 
-def steps_of(operations: Iterable[Operation]) -> tuple[Pass, tuple[Step, ...]]:
-    """Return what to do in order: a pass that may come to nothing, and what has to follow it.
+def steps_of(operations: Iterable[Operation]) -> tuple[Step, ...]:
+    """Return what to do in order; runs of warps and tones are one pass each.
 
-    Runs of warps and tones are one pass each; fields and filters stand between them.
+    A warp makes means of neighbouring pixels, which may come before a tone as well as after it only if the
+    tone is straight: after one that clips or bends it begins a pass of its own.
     """
-    runs: list[list[Warp | Tone | Curve]] = [[]]
-    between: list[Field | Filter | Mix] = []
-    for operation in operations:
-        if isinstance(operation, Field | Filter | Mix):
-            between.append(operation)
-            runs.append([])
-        else:
-            runs[-1].append(operation)
-    later: list[Step] = []
-    for special, run in zip(between, runs[1:], strict=True):
-        done = fuse(run)
-        later += [special] if done.is_nothing else [special, done]
-    return fuse(runs[0]), tuple(later)
+    steps: list[Step] = []
+    run: list[Warp | Tone | Curve] = []
+    for operation in (*operations, None):
+        is_fusing = isinstance(operation, Warp | Tone | Curve)
+        if not is_fusing or (isinstance(operation, Warp) and not _is_straight(run)):
+            done = fuse(run)
+            steps += [] if done.is_nothing else [done]
+            run = []
+        if isinstance(operation, Warp | Tone | Curve):
+            run.append(operation)
+        elif operation is not None:
+            steps.append(operation)
+    return tuple(steps)
 
 
 def fuse(operations: Iterable[Warp | Tone | Curve]) -> Pass:
@@ -100,6 +112,10 @@ def _joined(first: Tone | Curve, then: Tone | Curve) -> Sequence[Tone | Curve]:
         return [first, then]
     levels = np.clip(_apply(first, np.repeat(np.arange(256.0)[:, None], 3, axis=1)), 0, 255)
     return [Curve(_apply(then, levels))]
+
+
+def _is_straight(run: Iterable[Warp | Tone | Curve]) -> bool:
+    return all(isinstance(one, Warp) or (isinstance(one, Tone) and _stays_inside(one.matrix)) for one in run)
 
 
 def _stays_inside(matrix: FloatArray) -> bool:

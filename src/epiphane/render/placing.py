@@ -44,6 +44,13 @@ def _travelled(framing: Framing, share: float) -> tuple[float, float]:
     return framing.scale * (1 + reach), framing.x + aside
 
 
+def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:
+    """Return the size of a plane of a picture drawn at `size`: as much smaller as it is in its file."""
+    height, width = plane.shape[:2]
+    stored_width, stored_height = raw.shape
+    return max(1, -(-size[0] * width // stored_width)), max(1, -(-size[1] * height // stored_height))
+
+
 def placed_plane(
     plane: Plane, raw: RawPicture, size: Size, shape: Size, placing: Placing, *, is_chroma: bool = False
 ) -> Plane:
@@ -52,26 +59,19 @@ def placed_plane(
     Parameters
     ----------
     plane : Plane
-        One of `raw.planes`; where it is smaller than its picture (subsampled colour) it stays smaller by
-        as much. `is_chroma` tells that it is Cb or Cr.
+        One of `raw.planes`; `is_chroma` tells that it is Cb or Cr.
     size : (width, height) in pixels
-        Of the frame that is drawn.
+        Of the plane that is wanted, whatever its proportions.
     shape : (width, height)
         Of the project: the frame's proportions.
     placing : Placing
         What lies beyond the picture is black.
     """
-    height, width = plane.shape[:2]
-    stored_width, stored_height = raw.shape
-    target = (
-        max(1, -(-size[0] * width // stored_width)),
-        max(1, -(-size[1] * height // stored_height)),
-    )
     across, down = _displayed(raw, shape, placing.fit)
     if placing.scale == 1 and placing.x == placing.y == 0 and min(across, down) >= 1:
-        return _cut_out(plane, target, 1 / across, 1 / down)
+        return _cut_out(plane, size, 1 / across, 1 / down)
     shown, moved = (across * placing.scale, down * placing.scale), (placing.x, placing.y)
-    return _laid(plane, target, shown, moved, black=_black(raw, is_chroma=is_chroma))
+    return _laid(plane, size, shown, moved, black=_black(raw, is_chroma=is_chroma))
 
 
 def _displayed(raw: RawPicture, shape: Size, fit: Fit) -> tuple[float, float]:

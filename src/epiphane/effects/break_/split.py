@@ -1,12 +1,9 @@
 """Channel split: red and blue part."""
 
-import cv2
 import numpy as np
 
 from epiphane.effects.declare import Family, Parameter, Values, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import moved
-from epiphane.types import Picture
+from epiphane.effects.operations import NOTHING, Operation, Parting
 
 
 @effect(
@@ -24,13 +21,5 @@ def split(values: Values) -> Operation | tuple[Operation, ...]:
     if values.offset == 0:
         return NOTHING
     turn = np.deg2rad(values.angle)
-    reach = values.offset / 100
-
-    def apply(picture: Picture) -> Picture:
-        width = picture.shape[1]
-        blue, green, red = cv2.split(picture)
-        step = reach * width * np.array([np.cos(turn), np.sin(turn)])
-        parts = [moved(blue, -step), green, moved(red, step)]
-        return np.asarray(cv2.merge(parts), np.uint8)
-
-    return Filter(apply)
+    step = values.offset / 100 * np.array([np.cos(turn), np.sin(turn)])
+    return Parting(np.array([-step, 0 * step, step]))

@@ -1,8 +1,7 @@
 """Blur: out of focus."""
 
 from epiphane.effects.declare import Family, Parameter, Values, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import blurred
+from epiphane.effects.operations import NOTHING, Blur, Operation
 
 
 @effect(
@@ -16,4 +15,4 @@ def blur(values: Values) -> Operation | tuple[Operation, ...]:
     """Softens the picture evenly; the radius is the standard deviation of a Gaussian."""
     if values.radius == 0:
         return NOTHING
-    return Filter(lambda picture: blurred(picture, values.radius / 100))
+    return Blur(values.radius / 100)

@@ -1,0 +1,94 @@
+"""Moving the points of a picture: by a matrix, along a way while the shutter is open, by a field."""
+
+import cv2
+import numpy as np
+
+from epiphane.effects.operations import Field, Parting
+from epiphane.effects.pixels import moved
+from epiphane.render.fuse import Pass, power_of
+from epiphane.types import Float32Array, FloatArray, Pixels, Size
+
+# A field is asked at so many points across or more, but no nearer than so many pixels; it is straight between.
+_FIELD_POINTS = 120
+_FIELD_STEP = 8
+_DOUBLINGS = 4
+
+
+def carried_out(picture: Pixels, done: Pass) -> Pixels:
+    """Return a picture, or a plane of one, whose points a pass has moved; its tones are still to be done."""
+    whole = picture if done.warp is None else _warped(picture, done.warp)
+    return whole if done.smear is None else _smeared(whole, done.smear)
+
+
+def parted(picture: Pixels, parting: Parting) -> Pixels:
+    """Return a picture whose colours have gone their own ways."""
+    width = picture.shape[1]
+    parts = [
+        moved(channel, shift * width) if shift.any() else channel
+        for channel, shift in zip(cv2.split(picture), parting.shifts, strict=True)
+    ]
+    return np.asarray(cv2.merge(parts))
+
+
+def displaced(picture: Pixels, field: Field) -> Pixels:
+    """Show at every point what lies where a field says; it is smooth, so few points of it are asked."""
+    height, width = picture.shape[:2]
+    half_height = height / width
+    step = min(_FIELD_STEP, max(1, width // _FIELD_POINTS))
+    # Points in the middle of cells of pixels, a cell more on every side: between them all is straight.
+    across, down = (
+        ((np.arange(-1, -(-n // step) + 1) + 0.5) * step - n / 2) * 2 / width for n in (width, height)
+    )
+    points = np.meshgrid(across.astype(np.float32), down.astype(np.float32))
+    x, y = field.source(points[0], points[1], half_height)
+    maps = [
+        _every_pixel((part + edge) * (width / 2) - 0.5, (width, height), step)
+        for part, edge in ((x, 1), (y, half_height))
+    ]
+    return np.asarray(cv2.remap(picture, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT))
+
+
+def _every_pixel(cells: Float32Array, size: Size, step: int) -> Float32Array:
+    """Return values for all pixels from those in the middle of cells, of which one lies beyond every edge."""
+    rows, columns = cells.shape
+    whole = (columns * step, rows * step)
+    fine = cv2.resize(np.ascontiguousarray(cells, np.float32), whole, interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(fine[step : step + size[1], step : step + size[0]], np.float32)
+
+
+def _smeared(picture: Pixels, smear: FloatArray) -> Pixels:
+    """Blur a picture along the way that its points go while the shutter is open.
+
+    Doubling: each step halves what is there with itself moved on, so that four steps are sixteen samples.
+    """
+    n_steps = 2**_DOUBLINGS - 1
+    done = _warped(picture, power_of(smear, -0.5))
+    for number in range(_DOUBLINGS):
+        further = _warped(done, power_of(smear, 2**number / n_steps))
+        done = np.asarray(cv2.addWeighted(done, 0.5, further, 0.5, 0))
+    return done
+
+
+def _warped(picture: Pixels, warp: FloatArray) -> Pixels:
+    """Move the points of a picture; `warp` is in shares of the picture, whatever its size."""
+    height, width = picture.shape[:2]
+    to_share = to_shares((width, height))
+    back = np.linalg.inv(to_share) @ np.linalg.inv(warp) @ to_share
+    corners = back @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
+    corners = corners[:2] / corners[2]
+    is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
+    picture, flags = np.ascontiguousarray(picture), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
+    border = cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT
+    if np.abs(back[2] - (0, 0, 1)).max() < 1e-12:
+        return np.asarray(cv2.warpAffine(picture, back[:2], (width, height), flags=flags, borderMode=border))
+    return np.asarray(cv2.warpPerspective(picture, back, (width, height), flags=flags, borderMode=border))
+
+
+def to_shares(size: Size) -> FloatArray:
+    """Return the matrix, float64, shape (3, 3), from the pixels of a picture to shares of it.
+
+    [share] = ([pixel] + 1/2) / [pixels]: the middle of a pixel is where its value is.
+    """
+    width, height = size
+    return np.array([[1 / width, 0, 0.5 / width], [0, 1 / height, 0.5 / height], [0, 0, 1]])

@@ -19,7 +19,7 @@ from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Plane
 
-_FRAMES = range(450, 750)  # the drop: both lanes at their densest
+FRAMES = range(450, 750)  # the drop: both lanes at their densest
 _ROUNDS = 3
 
 
@@ -39,7 +39,7 @@ def measure_export(folder: Path) -> Iterator[Result]:
         keyed_floors.append(seconds_of_floor(project, pictures[True], folder / "keyed-floor.mp4"))
         keyed_exports.append(seconds_of_export(project, folder / "keyed.mp4"))
     floor, keyed_floor = min(floors), min(keyed_floors)
-    yield Result("floor: 1280x720 decoded and encoded as it is", f"{len(_FRAMES) / floor:.0f} frames/s")
+    yield Result("floor: 1280x720 decoded and encoded as it is", f"{len(FRAMES) / floor:.0f} frames/s")
     yield at_most("export without lanes / floor", min(plain_exports) / floor, 1.3, "")
     yield at_most("export with flash and zoom / floor", min(keyed_exports) / floor, 1.3, "")
     yield Result("  of which encoding what was drawn / floor", f"{keyed_floor / floor:.2f}")
@@ -49,7 +49,7 @@ def measure_export(folder: Path) -> Iterator[Result]:
 def drawn_frames(project: Project) -> list[tuple[Plane, ...]]:
     cues, footage = schedule(project), OpenFootage()
     size = (project.width, project.height)
-    plans = [plan_frame(project, cues, frame) for frame in _FRAMES]
+    plans = [plan_frame(project, cues, frame) for frame in FRAMES]
     drawn = [tuple(np.ascontiguousarray(p) for p in draw_planes(plan, footage, size)) for plan in plans]
     footage.close()
     return drawn
@@ -57,7 +57,7 @@ def drawn_frames(project: Project) -> list[tuple[Plane, ...]]:
 
 def seconds_of_export(project: Project, path: Path) -> float:
     started = time.perf_counter()
-    export(project, path, frames=_FRAMES)
+    export(project, path, frames=FRAMES)
     return time.perf_counter() - started
 
 
@@ -65,10 +65,10 @@ def seconds_of_floor(project: Project, pictures: list[tuple[Plane, ...]], path: 
     """Decode the footage of every frame, and encode given pictures and the song."""
     cues, footage, song = schedule(project), OpenFootage(), project.song
     assert song is not None
-    sources = [plan_frame(project, cues, frame).source for frame in _FRAMES]
+    sources = [plan_frame(project, cues, frame).source for frame in FRAMES]
     started = time.perf_counter()
     sound = resampled_stereo(read_samples(Path(song.path)), SOUND_RATE)
-    first, last = (round(n / project.rate * SOUND_RATE) for n in (_FRAMES.start, _FRAMES.stop))
+    first, last = (round(n / project.rate * SOUND_RATE) for n in (FRAMES.start, FRAMES.stop))
     size = (project.width, project.height)
     with MovieWriter(path, size=size, rate=project.rate, sound=sound[first:last]) as writer:
         for source, (luma, blue, red) in zip(sources, pictures, strict=True):

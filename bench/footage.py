@@ -11,6 +11,7 @@ from statistics import median
 import av
 import numpy as np
 
+from bench.clips import make_grainy
 from bench.result import Result, at_least, at_most
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, SONG_FILE
@@ -23,8 +24,6 @@ from epiphane.media.moments import find_moments
 from epiphane.media.proxy import ProxyStore
 
 _N_CLIPS = 60
-# In levels; makes 1080p of some 14 Mb/s, as of a film camera.
-_GRAIN = 2.85
 _N_JUMPS, _N_SKIMS = 60, 80
 
 
@@ -40,7 +39,7 @@ def measure_footage(folder: Path) -> Iterator[Result]:
     yield at_most("moments of one minute of 720p", time.perf_counter() - started, 6, "s")
     yield Result("  found", f"{len(moments)}")
     grainy = folder / "grain.mp4"
-    _make_grainy(grainy, n_pictures=240)
+    make_grainy(grainy, n_pictures=240)
     started = time.perf_counter()
     find_moments(grainy)
     yield Result("  with film grain, a minute", f"{(time.perf_counter() - started) * 1800 / 240:.1f} s")
@@ -155,23 +154,6 @@ def _join(sources: list[Path], path: Path, *, seconds: float) -> None:
                     out.mux(packet)
                 offset += (video.duration or 1) * base
             n += 1
-
-
-def _make_grainy(path: Path, *, n_pictures: int) -> None:
-    """Write 1080p with grain that changes in every picture: what cameras give, hard to decode."""
-    generator = np.random.default_rng(0)
-    grain = [generator.normal(0, _GRAIN, (1080, 1920, 1)).astype(np.float32) for _ in range(8)]
-    across = np.linspace(40, 200, 1920, dtype=np.float32)[None, :, None]
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream("libx264", rate=30, options={"preset": "veryfast", "crf": "20"})
-        stream.width, stream.height, stream.pix_fmt = 1920, 1080, "yuv420p"
-        for number in range(n_pictures):
-            picture = (
-                np.roll(across, 6 * number, axis=1) + grain[number % 8] + np.zeros((1, 1, 3), np.float32)
-            )
-            frame = av.VideoFrame.from_ndarray(np.clip(picture, 0, 255).astype(np.uint8), format="bgr24")
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
 
 
 def _long_song(folder: Path) -> Path:

@@ -4,7 +4,9 @@ import json
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
+from effects_sheet import sheet
 from make_reference import effects_text, schema_text
 from msgspec.structs import fields
 from PIL import Image
@@ -19,6 +21,13 @@ DOCS = ROOT / "docs"
 def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
+    with Image.open(DOCS / "effects.jpg") as kept:
+        made = np.asarray(sheet(), float)
+        assert kept.size == (made.shape[1], made.shape[0]), "run make docs"
+        away = np.abs(np.asarray(kept, float) - made).mean(axis=2)
+    # In squares of the size of a picture: one effect that has changed is seen among all the others.
+    squares = away[: len(away) // 80 * 80, : away.shape[1] // 140 * 140].reshape(len(away) // 80, 80, -1, 140)
+    assert squares.mean(axis=(1, 3)).max() < 7, "run make docs"
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,8 @@
 import json
 from pathlib import Path
 
+from effects_sheet import LATER, sheet
+
 from epiphane.document.store import json_schema
 from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
 from epiphane.effects.registry import all_effects
@@ -22,6 +24,10 @@ def effects_text() -> str:
         "",
         "Made by `make docs` from the effects' declarations in `src/epiphane/effects/`. Keys are what",
         "project files and `--lane` call an effect or parameter.",
+        "",
+        f"Each as it is declared, on its hit and {LATER[1]} and {LATER[2]} frames later:",
+        "",
+        "![All effects, three frames each](effects.jpg)",
     ]
     for effect in all_effects():
         lines += ["", f"## {effect.label} (`{effect.key}`, {effect.family.value})", "", effect.summary, ""]
@@ -42,9 +48,10 @@ def _row(parameter: AnyParameter) -> str:
 
 
 def main() -> None:
-    """Write both."""
+    """Write all of them."""
     (DOCS / "project.schema.json").write_text(schema_text(), encoding="utf-8")
     (DOCS / "effects.md").write_text(effects_text(), encoding="utf-8")
+    sheet().save(DOCS / "effects.jpg", quality=90, subsampling=0)
 
 
 if __name__ == "__main__":

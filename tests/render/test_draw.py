@@ -222,3 +222,18 @@ def test_the_cache_lets_go_of_what_was_unused_longest():
     cache.put(plans[3], SIZE, picture)
     assert [cache.get(plan, SIZE) is not None for plan in plans] == [True, True, False, True]
     assert cache.get(plans[0], (2, 2)) is None
+
+
+def test_the_cache_packs_what_finds_no_room_and_it_looks_the_same():
+    plans = [FramePlan(SourceFrame("a", "a", float(n)), SIZE) for n in range(6)]
+    pictures = [smooth(seed=n) for n in range(6)]
+    cache = PictureCache(2 * pictures[0].nbytes, pictures[0].nbytes // 2)
+    for plan, picture in zip(plans, pictures, strict=True):
+        cache.put(plan, SIZE, picture)
+    for number in (2, 3):
+        assert np.abs(cache.get(plans[number], SIZE).astype(float) - pictures[number]).mean() < 2
+    assert [cache.has(plan, SIZE) for plan in plans[1:]] == [
+        cache.get(p, SIZE) is not None for p in plans[1:]
+    ]
+    assert cache.get(plans[5], SIZE) is pictures[5]
+    assert not cache.has(plans[0], SIZE)

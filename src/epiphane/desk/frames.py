@@ -18,7 +18,8 @@ from epiphane.types import Picture, Size
 _WORKERS = 2
 # Proxies are small and quick to read from anywhere, so all of a usual project stay open.
 _MOST_OPEN = 64
-_CACHE_BYTES = 700 << 20
+# Some 450 pictures at 960x540 as they are, and several minutes of them packed.
+_CACHE_BYTES, _PACKED_BYTES = 700 << 20, 500 << 20
 
 
 class FrameServer(QObject):
@@ -38,7 +39,7 @@ class FrameServer(QObject):
     def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
         self.footage = OpenFootage(proxies, most_open=_MOST_OPEN)
-        self._cache = PictureCache(_CACHE_BYTES)
+        self._cache = PictureCache(_CACHE_BYTES, _PACKED_BYTES)
         self._wake = threading.Condition()
         self._wanted: list[tuple[int, FramePlan]] = []
         self._busy: set[FramePlan] = set()
@@ -79,14 +80,14 @@ class FrameServer(QObject):
         plans = [(frame, self.plan(frame)) for frame in frames]
         with self._wake:
             self._asked = tuple(frames)
-            self._wanted = [item for item in plans if self._cache.get(item[1], self._size) is None]
+            self._wanted = [item for item in plans if not self._cache.has(item[1], self._size)]
             self._wake.notify_all()
 
     def ready(self) -> tuple[int, ...]:
         """Return which of the frames that were wanted last are ready."""
         with self._wake:
             asked, size = self._asked, self._size
-        return tuple(frame for frame in asked if self._cache.get(self.plan(frame), size) is not None)
+        return tuple(frame for frame in asked if self._cache.has(self.plan(frame), size))
 
     def picture(self, frame: int) -> Picture | None:
         """Return the picture of a frame if it is ready."""

@@ -8,13 +8,14 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from epiphane.types import Float32Array, FloatArray, Picture, Size
+from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Size
 
 LUMA = np.array([0.0722, 0.7152, 0.2126])
 """Blue, green and red in brightness (ITU-R BT.709)."""
 LEAST_SIGMA = 0.2
 """In pixels: less of a blur is not to be seen."""
-_LEAST_SIGMA_SMALL = 1.75
+# By how many times smaller: of the steps down and up again less is seen, the more there is to blur.
+_LEAST_SIGMAS = {1: 0.0, 2: 2.5, 4: 6.0, 8: 14.0}
 
 
 def blurred(picture: Picture, sigma: float) -> Picture:
@@ -36,13 +37,10 @@ def blurred(picture: Picture, sigma: float) -> Picture:
 def shrink_for(sigma: float, size: Size) -> int:
     """Return how many times smaller a picture may be while it is blurred by `sigma` of its pixels.
 
-    What is lost is blurred away anyhow: 1, 2, 4 or 8, such that at least 1.75 of the smaller pixels are
-    left of the blur. On footage with grain this stays within 2 levels of the blur at full size.
+    What is lost is blurred away anyhow: 1, 2, 4 or 8. On footage with grain it stays within 2 levels or so of
+    the blur at full size.
     """
-    shrink = 1
-    while shrink < 8 and sigma / (2 * shrink) >= _LEAST_SIGMA_SMALL and min(size) >= 16 * shrink:
-        shrink *= 2
-    return shrink
+    return max(n for n, least in _LEAST_SIGMAS.items() if n == 1 or (sigma >= least and min(size) >= 8 * n))
 
 
 def sigma_left(sigma: float, shrink: int) -> float:
@@ -58,11 +56,22 @@ def resized(picture: Picture, size: tuple[int, int]) -> Picture:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def moved(picture: np.ndarray, step: FloatArray) -> np.ndarray:
-    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows."""
-    height, width = picture.shape[:2]
-    matrix = np.array([[1, 0, step[0]], [0, 1, step[1]]])
-    return np.asarray(cv2.warpAffine(picture, matrix, (width, height), borderMode=cv2.BORDER_REFLECT))
+def moved(picture: Pixels, step: FloatArray) -> Pixels:
+    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows.
+
+    Between whole pixels it is a mean of two neighbours, one direction after the other.
+    """
+    for axis, distance in ((1, float(step[0])), (0, float(step[1]))):
+        if distance == 0:
+            continue
+        whole, n = int(np.floor(distance)), picture.shape[axis]
+        before, after = max(0, whole + 1), max(0, -whole)
+        sides = (0, 0, before, after) if axis == 1 else (before, after, 0, 0)
+        wide = np.asarray(cv2.copyMakeBorder(picture, *sides, cv2.BORDER_REFLECT))
+        first = before - whole
+        near, far = (wide[:, a : a + n] if axis == 1 else wide[a : a + n] for a in (first, first - 1))
+        picture = np.asarray(cv2.addWeighted(near, 1 - (distance - whole), far, distance - whole, 0))
+    return picture
 
 
 def screened(picture: Picture, light: Picture) -> Picture:

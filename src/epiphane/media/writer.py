@@ -21,6 +21,11 @@ assert OUTPUT_SPEC.matrix is Matrix.BT709  # what the tags below say
 _TAGS = {"colorspace": 1, "color_primaries": 1, "color_trc": 1, "color_range": 1}
 
 
+# "superfast" alone looks at no later picture and needs three times the bytes. With ten of them it makes files
+# like those of "veryfast", on the demo and with film grain, in some two thirds of its time.
+_LOOKING_AHEAD = "mbtree=1:rc-lookahead=10"
+
+
 class MovieWriter:
     """An MP4 in the making; under its final name only once it is complete.
 
@@ -50,7 +55,7 @@ class MovieWriter:
         size: Size,
         rate: Fraction,
         sound: Float32Array | None = None,
-        preset: str = "veryfast",
+        preset: str = "superfast",
         crf: int = 18,
     ) -> None:
         self._path = path
@@ -67,9 +72,8 @@ class MovieWriter:
         except (av.FFmpegError, OSError) as error:
             raise MediaError(f"{path} cannot be written: {error.strerror}.") from None
         # Two x264 threads: more fight with the effect workers for the same cores.
-        self._video = self._container.add_stream(
-            "libx264", rate=rate, options={"preset": preset, "crf": str(crf)}
-        )
+        options = {"preset": preset, "crf": str(crf), "x264-params": _LOOKING_AHEAD}
+        self._video = self._container.add_stream("libx264", rate=rate, options=options)
         self._video.width, self._video.height = size
         self._video.pix_fmt = "yuv420p"
         self._video.codec_context.thread_count = 2

@@ -2,34 +2,86 @@
 
 import threading
 from collections import OrderedDict
+from typing import TypeAlias
+
+import cv2
+import numpy as np
 
 from epiphane.render.plan import FramePlan
-from epiphane.types import Picture, Size
+from epiphane.types import ByteArray, Picture, Size
+
+_Key: TypeAlias = tuple[FramePlan, Size]
+
+# A tenth of the bytes of a picture of footage, and no difference to be seen at the pace of a preview.
+_PACKING = (
+    cv2.IMWRITE_JPEG_QUALITY,
+    95,
+    cv2.IMWRITE_JPEG_SAMPLING_FACTOR,
+    cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444,
+)
 
 
 class PictureCache:
-    """The pictures used last, up to a number of bytes; may be used from several threads."""
+    """The pictures used last, as they are and then packed; may be used from several threads.
 
-    def __init__(self, max_bytes: int) -> None:
-        self._max_bytes = max_bytes
-        self._n_bytes = 0
+    Parameters
+    ----------
+    max_bytes : int
+        Of the pictures as they were drawn.
+    max_packed_bytes : int
+        Of those that no longer find room among them, as JPEG.
+    """
+
+    def __init__(self, max_bytes: int, max_packed_bytes: int = 0) -> None:
         self._lock = threading.Lock()
-        self._pictures: OrderedDict[tuple[FramePlan, Size], Picture] = OrderedDict()
+        self._pictures = _Shelf(max_bytes, n_least=1)
+        self._packed = _Shelf(max_packed_bytes)
+
+    def has(self, plan: FramePlan, size: Size) -> bool:
+        """Whether the picture of a plan at a size is there."""
+        with self._lock:
+            return (plan, size) in self._pictures.kept or (plan, size) in self._packed.kept
 
     def get(self, plan: FramePlan, size: Size) -> Picture | None:
         """Return the picture of a plan at a size, or None."""
         with self._lock:
             picture = self._pictures.get((plan, size))
-            if picture is not None:
-                self._pictures.move_to_end((plan, size))
+            packed = None if picture is not None else self._packed.get((plan, size))
+        if packed is None:
             return picture
+        return np.asarray(cv2.imdecode(packed, cv2.IMREAD_COLOR), np.uint8)
 
     def put(self, plan: FramePlan, size: Size, picture: Picture) -> None:
-        """Keep a picture, and let go of those unused for longest."""
+        """Keep a picture, pack those unused for longest, and let go of what even packed finds no room."""
         with self._lock:
-            old = self._pictures.pop((plan, size), None)
-            self._n_bytes += picture.nbytes - (old.nbytes if old is not None else 0)
-            self._pictures[plan, size] = picture
-            while self._n_bytes > self._max_bytes and len(self._pictures) > 1:
-                _, gone = self._pictures.popitem(last=False)
-                self._n_bytes -= gone.nbytes
+            gone = self._pictures.put((plan, size), picture)
+        for key, old in gone:
+            packed = np.asarray(cv2.imencode(".jpg", old, _PACKING)[1], np.uint8)
+            with self._lock:
+                self._packed.put(key, packed)
+
+
+class _Shelf:
+    """Arrays by key, up to a number of bytes but for the last few, the one used last at the end."""
+
+    def __init__(self, max_bytes: int, *, n_least: int = 0) -> None:
+        self.kept: OrderedDict[_Key, ByteArray] = OrderedDict()
+        self._max_bytes, self._n_least = max_bytes, n_least
+        self._n_bytes = 0
+
+    def get(self, key: _Key) -> ByteArray | None:
+        found = self.kept.get(key)
+        if found is not None:
+            self.kept.move_to_end(key)
+        return found
+
+    def put(self, key: _Key, array: ByteArray) -> list[tuple[_Key, ByteArray]]:
+        """Keep an array; return those that had to go for it."""
+        old = self.kept.pop(key, None)
+        self._n_bytes += array.nbytes - (old.nbytes if old is not None else 0)
+        self.kept[key] = array
+        gone = []
+        while self._n_bytes > self._max_bytes and len(self.kept) > self._n_least:
+            gone.append(self.kept.popitem(last=False))
+            self._n_bytes -= gone[-1][1].nbytes
+        return gone

@@ -43,7 +43,7 @@ def stretches(steps: Sequence[Step], size: Size) -> tuple[Stretch, ...]:
     sigmas = [step.sigma * size[0] if isinstance(step, Blur) else 0.0 for step in steps]
     strongest = int(np.argmax(sigmas)) if sigmas else 0
     shrink = shrink_for(sigmas[strongest], size) if sigmas else 1
-    divisions = [(Stretch(1, tuple(steps)),)]
+    divisions: list[tuple[Stretch, ...]] = [(Stretch(1, tuple(steps)),)]
     while shrink > 1:
         divisions.append(_divided(steps, strongest, shrink, size))
         shrink //= 2

@@ -8,7 +8,7 @@ from epiphane.effects.pixels import moved
 from epiphane.render.fuse import Pass, power_of
 from epiphane.types import Float32Array, FloatArray, Pixels, Size
 
-# A field is asked at so many points across or more, but no nearer than so many pixels; it is straight between.
+# A field is asked at so many points across or more, no nearer than so many pixels; it is straight between.
 _FIELD_POINTS = 120
 _FIELD_STEP = 8
 _DOUBLINGS = 4

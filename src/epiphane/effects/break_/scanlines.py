@@ -1,17 +1,22 @@
-"""Scan lines: the look of a watching camera."""
+"""Scan lines: the look of a watching camera, with its clock."""
 
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.effects.declare import ChoiceParameter, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import shaded
 from epiphane.types import Picture
 
+_MIDDLE = 128
+_FACE = cv2.FONT_HERSHEY_SIMPLEX
+# Of the picture's width.
+_CLOCK_SHARE, _EDGE = 0.17, 0.035
+
 
 @effect(
     key="scanlines",
-    version=1,
+    version=2,
     family=Family.BREAK,
     label="Scan lines",
     parameters=(
@@ -20,6 +25,9 @@ from epiphane.types import Picture
         Parameter("noise", "Noise", "%", low=0, high=100, rest=35, peak=35),
         Parameter("band", "Rolling band", "%", low=0, high=100, rest=40, peak=40),
         Parameter("roll", "Rolls", "a second", low=0, high=4, rest=0.4, peak=0.4),
+        ChoiceParameter(
+            "clock", "Clock", ("upper right", "lower right", "lower left", "none"), "upper right"
+        ),
     ),
     needs=(Need.TIME,),
 )
@@ -40,8 +48,26 @@ def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
         dark = shaded(picture, np.repeat(gain[:, None], width, axis=1).astype(np.float32))
         generator = np.random.default_rng((int(values.seed), step))
         reach = round(60 * amount * values.noise / 100)
-        coarse = generator.integers(-reach, reach + 1, (-(-height // 2), -(-width // 2)), np.int16)
-        grain = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_NEAREST)
-        return np.asarray(cv2.add(dark, cv2.merge([grain] * 3), dtype=cv2.CV_8U), np.uint8)
+        size = (-(-height // 2), -(-width // 2))
+        coarse = generator.integers(_MIDDLE - reach, _MIDDLE + reach + 1, size, np.uint8)
+        grain = cv2.merge([cv2.resize(coarse, (width, height), interpolation=cv2.INTER_NEAREST)] * 3)
+        noisy = np.asarray(cv2.addWeighted(dark, 1, grain, 1, -_MIDDLE), np.uint8)
+        return noisy if values.clock == "none" else _with_clock(noisy, values.seconds, values.clock, amount)
 
     return Filter(apply)
+
+
+def _with_clock(picture: Picture, seconds: float, corner: str, opacity: float) -> Picture:
+    """Return a picture with the time of the project laid over it: hours, minutes, seconds and tenths."""
+    height, width = picture.shape[:2]
+    tenths = int(seconds * 10 + 1e-6)
+    text = f"{tenths // 36000:02}:{tenths // 600 % 60:02}:{tenths // 10 % 60:02}.{tenths % 10}"
+    thickness = max(1, round(width / 500))
+    (wide, high), _ = cv2.getTextSize(text, _FACE, 1.0, thickness)
+    scale = _CLOCK_SHARE * width / wide
+    left = round(_EDGE * width if corner.endswith("left") else width * (1 - _EDGE - _CLOCK_SHARE))
+    base = round(_EDGE * width + high * scale if corner.startswith("upper") else height - _EDGE * width)
+    done = picture.copy()
+    for colour, extra in ((0, 2 * thickness), (235, 0)):  # a dark rim keeps it legible on any picture
+        cv2.putText(done, text, (left, base), _FACE, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA)
+    return np.asarray(cv2.addWeighted(picture, 1 - opacity, done, opacity, 0), np.uint8)

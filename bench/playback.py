@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 import scipy.signal
 
+from bench.player import RUNS
 from bench.result import Result, at_least, at_most
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.demo import SONG_FILE
@@ -36,9 +37,10 @@ def measure_playback(folder: Path) -> Iterator[Result]:
         if recorder is not None:
             recorder.stop()
     width, height = played["size"]
-    for name in ("cold", "warm", "six at once, cold", "six at once, warm"):
+    for name in RUNS:
         share = 100 * played[name]["n_shown"] / played[name]["n_due"]
-        yield at_least(f"pictures on time at {width}x{height}, 30 fps, {name} cache", share, 95, "%")
+        told = f"pictures on time at {width}x{height}, {name}"
+        yield Result(told, f"{share:.2f} %") if name.endswith("fps, cold") else at_least(told, share, 95, "%")
     if recorder is None:
         yield Result("sound against picture", "not measured: needs pulseaudio and parec")
         return
@@ -103,8 +105,10 @@ class _Recorder:
         """Return what was recorded between two instants, and the instant of its first sample."""
         counts = np.array([count for count, _ in self._arrivals])
         arrivals = np.array([time for _, time in self._arrivals])
-        # A block comes late or on time, never early: the least delay is the true place of a sample.
-        origin = float((arrivals - counts / _RATE).min())
+        # A block comes late or on time, never early: the least delay is the true place of a sample. The
+        # sink's clock drifts against ours, so only what was recorded meanwhile counts.
+        meanwhile = (arrivals >= start) & (arrivals <= end)
+        origin = float((arrivals - counts / _RATE)[meanwhile].min())
         sound = np.concatenate(self._blocks)
         first = max(0, round((start - origin) * _RATE))
         return sound[first : round((end - origin) * _RATE)], origin + first / _RATE

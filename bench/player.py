@@ -3,6 +3,7 @@
 import json
 import sys
 import time
+from fractions import Fraction
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -13,7 +14,16 @@ from PyQt6.QtWidgets import QSplitter
 from bench.effects import stacked
 from epiphane.desk.app import make_application
 from epiphane.desk.window import Window
+from epiphane.edits.picture import set_rate
 
+RUNS = (
+    "cold",
+    "warm",
+    "six at once, cold",
+    "six at once, warm",
+    "six at once at 60 fps, cold",
+    "six at once at 60 fps, prepared",
+)
 _PICTURE_WIDTH = 976  # of the panel; the picture in it is then drawn at 960x540
 
 
@@ -37,6 +47,15 @@ class _Paints(QObject):
         self._frame = frame
 
 
+def _prepare(window: Window) -> None:
+    """Have every frame drawn."""
+    QTest.qWait(1000)  # until playback itself has said what it wants
+    everything = range(window.editor.project.n_frames)
+    window.frames.want(everything)
+    while len(window.frames.ready()) < len(everything):
+        QTest.qWait(100)
+
+
 def main(out: Path, journals: Path) -> None:
     application = make_application(["epiphane"])  # kept: Qt needs it to the end
     window = Window(journal_folder=journals)
@@ -49,9 +68,15 @@ def main(out: Path, journals: Path) -> None:
     while window.editor.heard is None:
         QTest.qWait(20)
     result: dict[str, object] = {"size": window.frames.size}
-    for name in ("cold", "warm", "six at once, cold", "six at once, warm"):
-        if name == "six at once, cold":
-            window.editor.apply(stacked, "six effects")
+    changes = {
+        "six at once, cold": stacked,
+        "six at once at 60 fps, cold": lambda project: set_rate(project, Fraction(60)),
+    }
+    for name in RUNS:
+        if name in changes:
+            window.editor.apply(changes[name], name)
+        if name.endswith("prepared"):
+            _prepare(window)
         window.editor.go_to(0)
         paints = _Paints(window)
         window.playback.play()

@@ -16,8 +16,8 @@ _TICK_MILLISECONDS = 4
 # From choosing a picture to having painted it; measured against the recorded sound (`make bench`).
 _PAINT_SECONDS = 0.010
 _AHEAD = 20
-# Stopped, this many frames around the playhead are prepared; more when nothing has changed for a while.
-_AROUND, _FAR_AROUND = 24, 120
+# Stopped, this many frames around the playhead are prepared; some seconds when nothing has changed for long.
+_AROUND, _FAR_SECONDS = 24, 10
 _REST_MILLISECONDS = 700
 # A device may take its first sample up to two seconds late; after that it is taken as gone.
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
@@ -287,7 +287,7 @@ class Playback(QObject):
 
     def _want_far(self) -> None:
         if not self.is_playing:
-            self._want(_FAR_AROUND)
+            self._want(round(_FAR_SECONDS * self._editor.project.rate))
 
     def _want(self, n_frames: int) -> None:
         here, end = self._editor.playhead, self._editor.project.n_frames

@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -11,12 +12,14 @@ from epiphane.document.model import Footage, Lane, LaneId, PulseId
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
+from epiphane.render.placing import COVERING
+from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
 THUMB_SIZE: Size = (192, 108)
 _STEP_SECONDS = 0.5
+_RATE = 30.0  # of the echoes of an effect
 _MOST_KEPT = 1500
 _MOST_OPEN = 4
 
@@ -49,8 +52,14 @@ class Thumbnails(QObject):
     def with_effect(self, footage: Footage | None, effect: Effect) -> QImage | None:
         """Return a picture from the middle of some footage with an effect at its peak on it."""
         values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), 1.0)
-        source = None if footage is None else _source(footage, footage.duration / 2)
-        active = ActiveEffect(effect.key, effect.version, values)
+        if footage is None:
+            return self._get(FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),)))
+        source = _source(footage, footage.duration / 2)
+        others = tuple(
+            Shown(replace(source, seconds=max(0.0, source.seconds + echo / _RATE)), COVERING)
+            for echo in effect.echoes_of(values)
+        )
+        active = ActiveEffect(effect.key, effect.version, values, others)
         return self._get(FramePlan(source, THUMB_SIZE, (active,)))
 
     def _get(self, plan: FramePlan) -> QImage | None:

@@ -7,7 +7,9 @@ from tempfile import TemporaryDirectory
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QSplitter
 
 from epiphane.desk.app import make_application
 from epiphane.desk.editor import Kind, Selection
@@ -131,6 +133,27 @@ class Photographer:
         self.window.shelf.open_page(1)
         self.take("lane")
 
+    def effects(self) -> None:
+        """Take the shelf of effects, one of them pointed at; then eight lanes, one with many parameters."""
+        window, before = self.window, self.window.editor.project
+        window.shelf.open_page(1)
+        down = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Vertical)
+        sizes = down.sizes()
+        down.setSizes([sum(sizes) // 3, 2 * sum(sizes) // 3])
+        self.wait(2500)
+        tiles = window.shelf.effects.tiles
+        QTest.mouseMove(tiles.viewport(), tiles.point_of("spin"))
+        self.take("effects")
+        down.setSizes(sizes)
+        for key in ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines"):
+            window.lanes.add(key)
+        window.editor.select(Selection(Kind.LANE, lane=window.editor.project.lanes[-2].id))
+        window.score.set_bars_per_line(2)
+        self.wait(5000)
+        self.take("lanes")
+        window.score.set_bars_per_line(4)
+        window.editor.apply(lambda _: before, "all of it back")
+
     def cues(self) -> None:
         """Take some cues selected, two bars a line."""
         editor = self.window.editor
@@ -174,7 +197,18 @@ def main() -> None:
     with TemporaryDirectory() as folder:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
-        for step in ("empty", "demo", "song", "footage", "pulses", "lane", "cues", "exporting", "keys"):
+        for step in (
+            "empty",
+            "demo",
+            "song",
+            "footage",
+            "pulses",
+            "lane",
+            "effects",
+            "cues",
+            "exporting",
+            "keys",
+        ):
             getattr(photographer, step)()
         photographer.window.shut_down()
         application.quit()

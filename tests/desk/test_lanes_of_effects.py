@@ -90,6 +90,15 @@ def test_lanes_are_put_in_order_by_dragging_their_names_and_by_keys(demo):
     assert lanes(demo) == ["flash", "zoom", "shake", "blur"]  # the drag was one step
 
 
+def test_every_lane_has_a_lamp_with_its_whole_name_which_selects_it(demo):
+    one_row = demo.lamps.height()
+    for key in ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines"):
+        demo.lanes.add(key)
+    assert demo.lamps.height() > one_row
+    QTest.mouseClick(demo.lamps, LEFT, NONE, QPoint(round(demo.lamps.width() * 0.3), demo.lamps.height() - 12))
+    assert demo.editor.selected_lane().effect == "saturation"
+
+
 def test_a_solo_lane_fires_alone(demo):
     demo.editor.select(Selection(Kind.LANE, lane=demo.editor.project.lanes[0].id))
     before = [float(lane.levels.max()) for lane in demo.editor.cues.lanes]

@@ -30,7 +30,7 @@ class Family(Enum):
 
 
 class Parameter(Struct, frozen=True):
-    """A number with a value at rest and one at the peak of the envelope."""
+    """A number with a value at rest and one at the peak of the envelope; a count `is_whole` to the editor."""
 
     name: str
     label: str
@@ -40,6 +40,7 @@ class Parameter(Struct, frozen=True):
     rest: float
     peak: float
     help: str = ""
+    is_whole: bool = False
 
     def fault(self) -> str:
         """Return what is wrong with the declaration, or nothing."""

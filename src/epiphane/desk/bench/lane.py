@@ -206,7 +206,7 @@ class LaneBench(QWidget):
 
     def _number_row(self, parameter: Parameter, lane: Lane) -> QWidget:
         bar = RangeBar(parameter.label, low=parameter.low, high=parameter.high, colour=lane_colour(lane))
-        decimals = 0 if parameter.high - parameter.low >= _WHOLE_RANGE else 1
+        decimals = 0 if parameter.is_whole or parameter.high - parameter.low >= _WHOLE_RANGE else 1
         field = number_field(
             f"{parameter.label} at the peak",
             low=parameter.low,

@@ -1,33 +1,38 @@
 """One lamp a lane: which effect is firing at the playhead, and how strongly."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.score.paint import lane_colour, lane_label
 
-_HEIGHT = 34
+_ROW, _MARGIN = 22, 6
+_LEAST_WIDTH, _MOST_WIDTH = 100, 130
 
 
 class Lamps(QWidget):
-    """The lamps of all lanes in a row; clicking one selects its lane."""
+    """The lamps of all lanes, in as many rows as their names need; clicking one selects its lane."""
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        self.setFixedHeight(_HEIGHT)
+        self._fit()
         self.setAccessibleName("Pulse lamps")
         self.setToolTip(
             "Each lamp shows how strongly its lane fires at the playhead; click to select the lane"
         )
-        editor.project_changed.connect(self.update)
+        editor.project_changed.connect(self._fit)
         editor.playhead_changed.connect(self.update)
         editor.selection_changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(400, _HEIGHT)
+        return QSize(400, self.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     def levels(self) -> list[float]:
         """Return each lane's level at the playhead."""
@@ -67,13 +72,22 @@ class Lamps(QWidget):
         lanes = self._editor.project.lanes
         if event is None or not lanes:
             return
-        index = int(event.position().x() // self._box(0).width())
-        if index < len(lanes):
-            self._editor.select(Selection(Kind.LANE, lane=lanes[index].id))
+        for index, lane in enumerate(lanes):
+            if self._box(index).contains(event.position()):
+                self._editor.select(Selection(Kind.LANE, lane=lane.id))
+
+    def _fit(self) -> None:
+        n_rows = -(-len(self._editor.project.lanes) // self._n_columns()) or 1
+        self.setFixedHeight(n_rows * _ROW + 2 * _MARGIN)
+        self.update()
+
+    def _n_columns(self) -> int:
+        return max(1, self.width() // _LEAST_WIDTH)
 
     def _box(self, index: int) -> QRectF:
-        width = min(110.0, self.width() / max(1, len(self._editor.project.lanes)))
-        return QRectF(2 + index * width, 0, width, self.height())
+        width = min(_MOST_WIDTH, self.width() / self._n_columns())
+        row, column = divmod(index, self._n_columns())
+        return QRectF(2 + column * width, _MARGIN + row * _ROW, width, _ROW)
 
 
 def _mixed(first: QColor, second: QColor, share: float) -> QColor:

@@ -13,7 +13,7 @@ from epiphane.effects.operations import NOTHING, Curve, Operation
     label="Posterise",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
-        Parameter("levels", "Levels", "", low=2, high=16, rest=5, peak=5),
+        Parameter("levels", "Levels", "", low=2, high=16, rest=5, peak=5, is_whole=True),
     ),
 )
 def posterise(values: Values) -> Operation | tuple[Operation, ...]:

@@ -23,8 +23,8 @@ def _echoes(values: Values) -> tuple[int, ...]:
     label="Trails",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),
-        Parameter("count", "Echoes", "", low=1, high=6, rest=3, peak=3),
-        Parameter("apart", "Apart", "frames", low=1, high=12, rest=2, peak=2),
+        Parameter("count", "Echoes", "", low=1, high=6, rest=3, peak=3, is_whole=True),
+        Parameter("apart", "Apart", "frames", low=1, high=12, rest=2, peak=2, is_whole=True),
         ChoiceParameter("blend", "Blend", ("mix", "lighten"), "lighten"),
     ),
     echoes=_echoes,

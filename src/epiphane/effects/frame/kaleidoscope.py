@@ -16,7 +16,7 @@ from epiphane.types import Picture
     label="Kaleidoscope",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
-        Parameter("segments", "Segments", "", low=2, high=24, rest=6, peak=6),
+        Parameter("segments", "Segments", "", low=2, high=24, rest=6, peak=6, is_whole=True),
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),
         Parameter("size", "Size", "%", low=20, high=400, rest=100, peak=100),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),

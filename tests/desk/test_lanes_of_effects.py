@@ -95,7 +95,9 @@ def test_every_lane_has_a_lamp_with_its_whole_name_which_selects_it(demo):
     for key in ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines"):
         demo.lanes.add(key)
     assert demo.lamps.height() > one_row
-    QTest.mouseClick(demo.lamps, LEFT, NONE, QPoint(round(demo.lamps.width() * 0.3), demo.lamps.height() - 12))
+    QTest.mouseClick(
+        demo.lamps, LEFT, NONE, QPoint(round(demo.lamps.width() * 0.3), demo.lamps.height() - 12)
+    )
     assert demo.editor.selected_lane().effect == "saturation"
 
 

@@ -14,7 +14,8 @@ from bench.export import FRAMES, drawn_frames, seconds_of_export, seconds_of_flo
 from bench.result import Result, at_most
 from epiphane.demo import MEDIA
 from epiphane.demo.project import open_demo
-from epiphane.document.model import Lane, LaneId, Project, PulseId, Shot, ShotId
+from epiphane.document.ids import LaneId, PulseId, ShotId
+from epiphane.document.model import Lane, Project, Shot
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import set_size

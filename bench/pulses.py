@@ -16,22 +16,19 @@ from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples, read_samples
 from epiphane.demo import SONG_FILE
 from epiphane.document.hits import hits_of
+from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.model import (
     Beat,
     Blend,
     BlendSource,
-    FootageId,
     HeardSource,
     Hit,
     Lane,
-    LaneId,
     Override,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Shot,
-    ShotId,
     Song,
     TappedSource,
 )

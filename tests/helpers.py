@@ -7,23 +7,20 @@ from pathlib import Path
 import av
 import numpy as np
 
+from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.model import (
     Beat,
     Drums,
     Footage,
-    FootageId,
     FootageKind,
     HeardSource,
     Hit,
     Lane,
-    LaneId,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Section,
     Shot,
-    ShotId,
     Song,
 )
 

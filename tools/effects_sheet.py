@@ -5,7 +5,8 @@ from PIL import Image, ImageDraw, ImageFont
 
 from epiphane.assets import FONTS
 from epiphane.demo import MEDIA
-from epiphane.document.model import Envelope, Lane, LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Envelope, Lane
 from epiphane.effects.declare import Around, Effect
 from epiphane.effects.registry import all_effects
 from epiphane.keying.envelope import frame_levels

@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from epiphane.document.grid import bar_at, bar_frames, bars_of
-from epiphane.document.model import Project, Shot, ShotId
+from epiphane.document.ids import ShotId
+from epiphane.document.model import Project, Shot
 
 songs = st.builds(
     a_song,

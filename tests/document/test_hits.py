@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.hits import Ground, blended, ground_of, hits_of, is_near
+from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     BandSource,
     Blend,
@@ -15,7 +16,6 @@ from epiphane.document.model import (
     HeardSource,
     Hit,
     Pulse,
-    PulseId,
     PulseUnit,
     TappedSource,
     TempoSource,

@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import Drums, Envelope, Lane, LaneId, Override, Project, PulseId, Setting
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Drums, Envelope, Lane, Override, Project, Setting
 from epiphane.document.store import (
     Journal,
     decode_project,

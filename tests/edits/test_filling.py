@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
+from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.model import (
     Beyond,
-    FootageId,
     FootageKind,
     HeardSource,
     Moment,
@@ -20,7 +20,6 @@ from epiphane.document.model import (
     Pace,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Travel,
 )

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.model import FootageId, FootageKind, Moment, MomentCause, Pin, Project
+from epiphane.document.ids import FootageId
+from epiphane.document.model import FootageKind, Moment, MomentCause, Pin, Project
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import (
     accept_moment,

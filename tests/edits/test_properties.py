@@ -8,7 +8,8 @@ from helpers import a_project, a_song
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from epiphane.document.model import Ease, FootageId, Order, Pin, PulseUnit, Setting
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Ease, Order, Pin, PulseUnit, Setting
 from epiphane.document.shots import source_seconds
 from epiphane.document.store import decode_project, encode_project
 from epiphane.edits.beats import move_beat

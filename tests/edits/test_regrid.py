@@ -10,19 +10,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.hits import ground_of, hits_of
+from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.model import (
     Beat,
     Blend,
     BlendSource,
-    FootageId,
     Hit,
     Lane,
-    LaneId,
     Override,
-    PulseId,
     PulseUnit,
     Shot,
-    ShotId,
     TappedSource,
 )
 from epiphane.edits.beats import (

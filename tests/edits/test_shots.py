@@ -7,18 +7,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import (
-    Beyond,
-    Fit,
-    FootageId,
-    FootageKind,
-    Moment,
-    Pin,
-    Project,
-    Shot,
-    ShotId,
-    Travel,
-)
+from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.model import Beyond, Fit, FootageKind, Moment, Pin, Project, Shot, Travel
 from epiphane.document.shots import source_seconds
 from epiphane.edits.beats import set_tempo
 from epiphane.edits.filling import fill_song

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epiphane.document.model import Lane, LaneId, PulseId, Setting
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Lane, Setting
 from epiphane.effects.declare import (
     Around,
     ChoiceParameter,

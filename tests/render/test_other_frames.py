@@ -5,17 +5,8 @@ import pytest
 from helpers import a_song, number_of, numbered_picture, read_lumas, write_clip, write_sound
 from msgspec.structs import replace
 
-from epiphane.document.model import (
-    Envelope,
-    HeardSource,
-    Lane,
-    LaneId,
-    Project,
-    Pulse,
-    PulseId,
-    PulseUnit,
-    Setting,
-)
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Envelope, HeardSource, Lane, Project, Pulse, PulseUnit, Setting
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.keying.schedule import schedule

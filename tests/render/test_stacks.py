@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
-from epiphane.document.model import Lane, LaneId, PulseId, Setting
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Lane, Setting
 from epiphane.effects.declare import Around, Parameter
 from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Parting, Tone, Warp
 from epiphane.effects.registry import all_effects, find_effect

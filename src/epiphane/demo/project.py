@@ -6,7 +6,8 @@ from pathlib import Path
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.grid import bars_of
-from epiphane.document.model import FootageId, LaneId, Pin, Project
+from epiphane.document.ids import FootageId, LaneId
+from epiphane.document.model import Pin, Project
 from epiphane.document.store import load_project, save_project
 from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.footage import add_footage, propose_moments

@@ -4,7 +4,7 @@ import json
 
 from PyQt6.QtCore import QMimeData
 
-from epiphane.document.model import FootageId
+from epiphane.document.ids import FootageId
 
 _FOOTAGE = "application/x-epiphane-footage"
 _EFFECT = "application/x-epiphane-effect"

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
-from epiphane.document.model import Footage, FootageId, FootageKind, Moment, Project
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Footage, FootageKind, Moment, Project
 from epiphane.edits.footage import propose_moments, relink
 from epiphane.edits.shots import footage_name
 from epiphane.errors import MediaError

@@ -3,7 +3,8 @@
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.document.model import Project, PulseId, PulseUnit
+from epiphane.document.ids import PulseId
+from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.lanes import add_lane, change_lane, move_lane
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.effects.registry import effect_named

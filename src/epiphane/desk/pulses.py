@@ -23,6 +23,7 @@ from epiphane.desk.taps import (
     taken_taps,
 )
 from epiphane.desk.ticks import with_ticks
+from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     BandSource,
     Beat,
@@ -31,7 +32,6 @@ from epiphane.document.model import (
     HeardSource,
     Hit,
     Project,
-    PulseId,
     PulseUnit,
     Source,
     TappedSource,

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.document.model import FootageId, FootageKind, Project, ShotId
+from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.model import FootageKind, Project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
 

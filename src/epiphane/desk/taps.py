@@ -9,7 +9,8 @@ import platformdirs
 
 from epiphane.audio.levels import SongLevels
 from epiphane.document.hits import Ground, hits_of
-from epiphane.document.model import HeardSource, Hit, Pulse, PulseId, PulseUnit, Song
+from epiphane.document.ids import PulseId
+from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Song
 from epiphane.document.store import write_atomically
 from epiphane.errors import ProjectFileError
 from epiphane.types import FloatArray

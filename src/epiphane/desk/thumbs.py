@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from epiphane.document.model import Footage, Lane, LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Footage, Lane
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw

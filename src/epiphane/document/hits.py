@@ -6,6 +6,7 @@ from functools import lru_cache
 import numpy as np
 from msgspec import Struct
 
+from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     DRUMS,
     BandSource,
@@ -16,7 +17,6 @@ from epiphane.document.model import (
     Hit,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Song,
     TappedSource,

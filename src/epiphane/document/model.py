@@ -6,24 +6,16 @@ Edits replace parts (`msgspec.structs.replace`); nothing here is ever changed in
 from collections.abc import Iterable
 from enum import Enum
 from fractions import Fraction
-from typing import Annotated, NewType, Protocol, TypeAlias, TypeVar
+from typing import Annotated, Protocol, TypeAlias, TypeVar
 
 from msgspec import Meta, Struct, field
 
+from epiphane.document.ids import FootageId, Frames, LaneId, Pixels, PulseId, Seconds, Share, ShotId
+from epiphane.document.pick import Pick
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
 FORMAT_VERSION = 4
-
-FootageId = NewType("FootageId", int)
-ShotId = NewType("ShotId", int)
-PulseId = NewType("PulseId", int)
-LaneId = NewType("LaneId", int)
-
-Share: TypeAlias = Annotated[float, Meta(ge=0, le=1)]
-Seconds: TypeAlias = Annotated[float, Meta(ge=0)]
-Frames: TypeAlias = Annotated[int, Meta(ge=0, le=1_000_000_000)]
-Pixels: TypeAlias = Annotated[int, Meta(ge=2, le=16384)]
 
 
 class Ease(Enum):
@@ -33,6 +25,8 @@ class Ease(Enum):
     IN = "in"
     OUT = "out"
     BOTH = "both"
+    OVERSHOOT = "overshoot"
+    BOUNCE = "bounce"
 
 
 DRUMS = ("kick", "snare", "hat")
@@ -344,13 +338,24 @@ class Pulse(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
 
 
 class Envelope(Struct, frozen=True, forbid_unknown_fields=True):
-    """Rise, hold and fall of a cue, in frames of the project around its peak frame."""
+    """Rise, hold and fall of a cue, in frames of the project around its peak frame.
+
+    The peak comes `lead` frames before the frame of the hit: on it unless told otherwise.
+    """
 
     rise: Annotated[int, Meta(ge=0, le=600)] = 2
     hold: Annotated[int, Meta(ge=0, le=600)] = 0
     fall: Annotated[int, Meta(ge=0, le=600)] = 9
     rise_ease: Ease = Ease.IN
     fall_ease: Ease = Ease.OUT
+    lead: Annotated[int, Meta(ge=0, le=240)] = 0
+
+
+class Overlap(Enum):
+    """What becomes of cues of a lane that overlap: the stronger one counts, or they add."""
+
+    STRONGER = "stronger"
+    ADD = "add"
 
 
 class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -382,8 +387,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     """One effect fired by one pulse.
 
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
-    (drawn from `seed` and the hit, so it is the same every time). Where a lane `is_solo`, those that are
-    not fire nothing.
+    (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
+    with the strength of the hit. Where a lane `is_solo`, those that are not fire nothing.
     """
 
     id: LaneId
@@ -392,7 +397,10 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     envelope: Envelope = Envelope()
     depth: Share = 1.0
     wander: Share = 0.0
+    by_strength: Share = 0.0
     seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
+    pick: Pick = Pick()
+    overlap: Overlap = Overlap.STRONGER
     muted: bool = False
     is_solo: bool = False
     settings: tuple[Setting, ...] = ()

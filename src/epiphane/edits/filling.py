@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.hits import importance_order
+from epiphane.document.ids import ShotId
 from epiphane.document.model import (
     Beyond,
     Filling,
@@ -24,7 +25,6 @@ from epiphane.document.model import (
     Pin,
     Project,
     Shot,
-    ShotId,
     Travel,
 )
 from epiphane.edits.checked import checked

@@ -6,15 +6,8 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from epiphane.document.model import (
-    Footage,
-    FootageId,
-    FootageKind,
-    Moment,
-    MomentCause,
-    Project,
-    find,
-)
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Footage, FootageKind, Moment, MomentCause, Project, find
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out

@@ -4,15 +4,8 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from epiphane.document.model import (
-    Envelope,
-    Lane,
-    LaneId,
-    Project,
-    PulseId,
-    Setting,
-    find,
-)
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Envelope, Lane, Project, Setting, find
 from epiphane.edits.checked import checked
 
 

@@ -2,6 +2,7 @@
 
 from msgspec.structs import replace
 
+from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     BandSource,
     Blend,
@@ -10,7 +11,6 @@ from epiphane.document.model import (
     Hit,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Source,
     TappedSource,

@@ -8,19 +8,8 @@ from msgspec.structs import replace
 
 from epiphane.document.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import (
-    Footage,
-    FootageId,
-    FootageKind,
-    Framing,
-    Hit,
-    Pin,
-    Project,
-    Shot,
-    ShotId,
-    Travel,
-    find,
-)
+from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.model import Footage, FootageKind, Framing, Hit, Pin, Project, Shot, Travel, find
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError

@@ -3,7 +3,8 @@
 from msgspec.structs import replace
 
 from epiphane.document.grid import Bar, bar_at, bar_frames, bars_of
-from epiphane.document.model import HeardSource, Project, Pulse, PulseId, PulseUnit, Song
+from epiphane.document.ids import PulseId
+from epiphane.document.model import HeardSource, Project, Pulse, PulseUnit, Song
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import move_cuts
 from epiphane.errors import EditError

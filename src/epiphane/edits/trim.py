@@ -194,7 +194,11 @@ def _moved_lane(lane: Lane, later: float) -> Lane:
         for override in lane.overrides
         if override.hit + later > -1e-6
     )
-    return replace(lane, overrides=overrides)
+    start, end = (
+        None if edge is None else max(0.0, round(edge + later, 6))
+        for edge in (lane.pick.start, lane.pick.end)
+    )
+    return replace(lane, overrides=overrides, pick=replace(lane.pick, start=start, end=end))
 
 
 def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:

@@ -1,14 +1,15 @@
 """Every lane's cues: what fires, on which frame, how strongly."""
 
-import random
 from functools import cached_property
 
 import numpy as np
 from msgspec import Struct
 
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import Hit, Lane, LaneId, Override, Project
+from epiphane.document.ids import LaneId
+from epiphane.document.model import Hit, Lane, Overlap, Override, Project
 from epiphane.keying.envelope import envelope_level, frame_levels
+from epiphane.keying.picking import Picked, chances, picked_hits
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 
@@ -32,26 +33,51 @@ class Cue(Struct, frozen=True):
 
 
 class LaneSchedule:
-    """The cues of one lane, ascending by hit, and the hits of its pulse."""
+    """The hits of a lane's pulse, those it takes, and their cues, all ascending."""
 
     def __init__(
         self,
         lane: Lane,
         hits: tuple[Hit, ...],
-        cues: tuple[Cue, ...],
-        n_frames: int,
+        picked: Picked,
+        project: Project,
         *,
         is_silent: bool = False,
     ) -> None:
         self.lane = lane
         self.is_silent = is_silent or lane.muted
         self.hits = hits
-        self.cues = cues
-        self._n_frames = n_frames
+        self.picked = picked
+        self._project = project
+        self._n_frames = project.n_frames
+
+    def is_same(self, other: "LaneSchedule") -> bool:
+        """Whether another one, at the same rate, has the same cues."""
+        mine, theirs = ((one.lane, one.hits, one.picked, one.is_silent) for one in (self, other))
+        return mine == theirs
+
+    @cached_property
+    def cues(self) -> tuple[Cue, ...]:
+        """What fires, and when."""
+        return _cues(self._project, self.lane, self.picked)
+
+    @cached_property
+    def left_out(self) -> tuple[float, ...]:
+        """The times of the hits that are not taken."""
+        taken = {hit.time for hit in self.picked.hits}
+        return tuple(hit.time for hit in self.hits if hit.time not in taken)
+
+    @cached_property
+    def waiting(self) -> tuple[Override, ...]:
+        """The changes to single cues whose hit is not there, or not taken, now."""
+        there = {round(hit.time, 6) for hit in self.picked.hits}
+        return tuple(one for one in self.lane.overrides if round(one.hit, 6) not in there)
 
     @cached_property
     def levels(self) -> FloatArray:
-        """Float64, shape (n_frames,): the lane's level on every frame; of two cues the stronger."""
+        """Float64, shape (n_frames,): the lane's level on every frame, at most 2, below 0 where an envelope
+        overshoots its rest."""
+        is_added = self.lane.overlap is Overlap.ADD
         levels = np.zeros(self._n_frames)
         shape = frame_levels(self.lane.envelope)
         firing = [cue for cue in self.cues if not cue.is_off and cue.strength > 0]
@@ -61,7 +87,11 @@ class LaneSchedule:
         frames = starts[:, None] + np.arange(len(shape))
         values = np.array([cue.strength for cue in firing])[:, None] * shape
         inside = (frames >= 0) & (frames < self._n_frames)
-        np.maximum.at(levels, frames[inside], values[inside])
+        if is_added:
+            np.add.at(levels, frames[inside], values[inside])
+        else:  # where nothing reaches, what is below rest counts too
+            levels[frames[inside]] = -np.inf
+            np.maximum.at(levels, frames[inside], values[inside])
         return np.minimum(levels, 2.0)
 
     def since_peak(self, frame: int) -> int:
@@ -111,33 +141,30 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     lanes = []
     for lane in project.lanes:
         hits = hits_of(pulses[lane.pulse], ground) if lane.pulse in pulses else ()
+        picked = picked_hits(project, lane, hits, ground)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)
-        if old is not None and old.lane == lane and old.hits == hits and old.is_silent == is_silent:
-            lanes.append(old)
-        else:
-            cues = _cues(project, lane, hits)
-            lanes.append(LaneSchedule(lane, hits, cues, project.n_frames, is_silent=is_silent))
+        new = LaneSchedule(lane, hits, picked, project, is_silent=is_silent)
+        lanes.append(old if old is not None and old.is_same(new) else new)
     return Schedule(project, tuple(lanes))
 
 
-def _cues(project: Project, lane: Lane, hits: tuple[Hit, ...]) -> tuple[Cue, ...]:
+def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
+    times = np.array([hit.time for hit in picked.hits])
+    frames = frames_at(times, project.rate) - lane.envelope.lead
+    loudness = np.array([hit.strength for hit in picked.hits])
+    strengths = lane.depth * np.array(picked.strengths) * (1 - lane.by_strength * (1 - loudness))
+    if lane.wander:
+        strengths = strengths * (1 - lane.wander * chances(lane.seed, times))
     overrides = {round(override.hit, 6): override for override in lane.overrides}
+    if not overrides:
+        return tuple(map(Cue, picked.hits, frames.tolist(), strengths.tolist()))
     cues = []
-    frames = frames_at(np.array([hit.time for hit in hits]), project.rate).tolist()
-    for hit, hit_frame in zip(hits, frames, strict=True):
-        frame = hit_frame
+    for hit, frame, strength in zip(picked.hits, frames.tolist(), strengths.tolist(), strict=True):
         override = overrides.get(round(hit.time, 6))
-        strength = lane.depth
-        if lane.wander:
-            strength *= 1 - lane.wander * _chance(lane.seed, hit.time)
-        if override is not None:
-            frame += override.nudge
-            strength *= 1.0 if override.strength is None else override.strength
-        cues.append(Cue(hit, frame, strength, override))
+        if override is None:
+            cues.append(Cue(hit, frame, strength))
+            continue
+        factor = 1.0 if override.strength is None else override.strength
+        cues.append(Cue(hit, frame + override.nudge, strength * factor, override))
     return tuple(cues)
-
-
-def _chance(seed: int, time: float) -> float:
-    """Return a number in [0, 1) that depends on the seed and the hit alone."""
-    return random.Random(f"{seed}:{time:.6f}").random()

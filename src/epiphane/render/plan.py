@@ -5,7 +5,8 @@ from typing import TypeAlias
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.model import Footage, FootageId, FootageKind, Project, Shot
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Footage, FootageKind, Project, Shot
 from epiphane.document.shots import source_seconds
 from epiphane.effects.declare import Around, Need, ParameterValue
 from epiphane.effects.registry import find_effect
@@ -96,7 +97,7 @@ def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveE
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
         effect = find_effect(lane_cues.lane.effect)
-        if level > 0 and effect is not None:
+        if level != 0 and effect is not None:
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
             around = Around(aspect, frame, rate, lane_cues.lane.seed, since)
             values = effect.values_at(lane_cues.lane, level, around)

@@ -52,7 +52,10 @@ class EnvelopePicture(QWidget):
         self._envelope, self._colour = envelope, colour
         if self._held is None:  # while dragging the ruler stays where it is
             last = envelope.hold + envelope.fall
-            self._range = (-max(_LEAST_BEFORE, envelope.rise + 1), max(_LEAST_AFTER, round(last * 1.15) + 1))
+            self._range = (
+                -max(_LEAST_BEFORE, envelope.rise + 1),
+                max(_LEAST_AFTER, round(last * 1.15) + 1, envelope.lead + 2),
+            )
         self.update()
 
     def corner(self, side: str) -> QPointF:
@@ -142,16 +145,20 @@ class EnvelopePicture(QWidget):
         first, last = self._range
         painter.setFont(theme.numbers(8))
         step = 4 if last - first <= 48 else 4 * round((last - first) / 40)
+        lead = self._envelope.lead
         for frame in range(first, last + 1):
-            is_named = frame % step == 0
+            from_hit = frame - lead
+            is_named = from_hit % step == 0
             if last - first > 64 and not is_named:
                 continue
             painter.setPen(QPen(theme.RULE if is_named else theme.RAISED, 1))
             painter.drawLine(QPointF(self._x(frame), self._y(1) - 4), QPointF(self._x(frame), self._y(0)))
             if is_named:
-                painter.setPen(theme.TEXT if frame == 0 else theme.QUIET)
+                painter.setPen(theme.TEXT if from_hit == 0 else theme.QUIET)
                 box = QRectF(self._x(frame) - 22, self.height() - 19, 44, 16)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "hit" if frame == 0 else f"{frame:+d}")
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignCenter, "hit" if from_hit == 0 else f"{from_hit:+d}"
+                )
 
     def _curve(self) -> QPainterPath:
         first, last = self._range

@@ -18,7 +18,8 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.editor import Editor
-from epiphane.document.model import Beyond, FootageId, FootageKind, Order, Project, PulseId, Travel
+from epiphane.document.ids import FootageId, PulseId
+from epiphane.document.model import Beyond, FootageKind, Order, Project, Travel
 from epiphane.edits.filling import fill_song
 
 _BEATS = "beats"

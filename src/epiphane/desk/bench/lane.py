@@ -19,9 +19,11 @@ from epiphane.desk.bench.fields import (
     show_number,
     show_options,
 )
+from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.model import Ease, Lane, LaneId, Project, PulseId, PulseUnit, Setting
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Ease, Lane, Project, PulseUnit, Setting
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
@@ -54,6 +56,8 @@ class LaneBench(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(self._pulse_row())
+        self.pick = PickRows(editor, lane)
+        box.addWidget(self.pick)
         box.addWidget(self._envelope_picture())
         box.addWidget(self._envelope_row())
         box.addWidget(self._ease_row())
@@ -70,6 +74,9 @@ class LaneBench(QWidget):
         lane = self._lane()
         if lane is None:
             return
+        cues = self._editor.cues.lane(lane.id)
+        if cues is not None:
+            self.pick.refresh(lane, cues)
         self.picture.show_envelope(lane.envelope, lane_colour(lane))
         for side, field in self._sides.items():
             show_number(field, getattr(lane.envelope, side))
@@ -157,9 +164,10 @@ class LaneBench(QWidget):
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
-        for side in ("rise", "hold", "fall"):
-            field = number_field(side.capitalize(), low=0, high=600, unit="f")
-            field.setFixedWidth(64)
+        box.setSpacing(6)
+        for side, high in (("rise", 600), ("hold", 600), ("fall", 600), ("lead", 240)):
+            field = number_field(side.capitalize(), low=0, high=high, unit="f")
+            field.setFixedWidth(56)
             field.valueChanged.connect(
                 lambda value, side=side: self._apply(
                     partial(change_envelope, **{side: round(value)}), f"change of {side}"

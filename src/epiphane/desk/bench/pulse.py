@@ -20,6 +20,7 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.editor import Editor
+from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     BandSource,
     Blend,
@@ -27,7 +28,6 @@ from epiphane.document.model import (
     HeardSource,
     Project,
     Pulse,
-    PulseId,
     PulseUnit,
     Source,
     TappedSource,

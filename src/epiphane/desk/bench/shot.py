@@ -20,11 +20,11 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.filling import TRAVELS
 from epiphane.desk.editor import Editor
 from epiphane.desk.shelf.footage import footage_facts
+from epiphane.document.ids import FootageId
 from epiphane.document.model import (
     Beyond,
     Fit,
     Footage,
-    FootageId,
     FootageKind,
     Framing,
     Pin,

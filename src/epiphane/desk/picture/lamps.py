@@ -38,7 +38,8 @@ class Lamps(QWidget):
         """Return each lane's level at the playhead."""
         frame = self._editor.playhead
         return [
-            float(lane.levels[frame]) if frame < len(lane.levels) else 0.0 for lane in self._editor.cues.lanes
+            max(0.0, float(lane.levels[frame])) if frame < len(lane.levels) else 0.0
+            for lane in self._editor.cues.lanes
         ]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

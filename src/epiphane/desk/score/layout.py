@@ -8,7 +8,8 @@ from msgspec import Struct
 
 from epiphane.document.grid import Bar
 from epiphane.document.hits import has_own_line
-from epiphane.document.model import DRUMS, LaneId, Project, PulseId
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import DRUMS, Project
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 92

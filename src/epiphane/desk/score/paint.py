@@ -23,7 +23,7 @@ from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.shots import ShotPainter
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Envelope, Lane
+from epiphane.document.model import Ease, Envelope, Lane
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
@@ -175,14 +175,28 @@ class StavePainter:
             colour = theme.RULE
         painter.save()
         painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))
+        if lane.lane.id == self._editor.selection.lane:
+            self._paint_left_out(painter, layout, stave, top + LANE_HEIGHT - 3, lane)
         for cue in self._cues_near(lane, stave):
             self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
         painter.restore()
 
+    def _paint_left_out(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, y: float, lane: LaneSchedule
+    ) -> None:
+        """Show the hits of the lane's pulse that it does not take as points."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.QUIET)
+        for time in lane.left_out:
+            if stave.start <= time < stave.end:
+                painter.drawEllipse(QPointF(layout.x_at(stave, time), y), 1.3, 1.3)
+
     def _cues_near(self, lane: LaneSchedule, stave: Stave) -> tuple[Cue, ...]:
         """Return the cues of a lane that reach into a stave."""
         envelope = lane.lane.envelope
-        reach = (envelope.rise + envelope.hold + envelope.fall + 2) / float(self._editor.project.rate)
+        reach = (envelope.rise + envelope.hold + envelope.fall + envelope.lead + 2) / float(
+            self._editor.project.rate
+        )
         first = bisect.bisect_left(lane.cues, stave.start - reach, key=_time_of)
         return lane.cues[first : bisect.bisect_right(lane.cues, stave.end + reach, key=_time_of)]
 
@@ -249,7 +263,8 @@ def cue_path(
 @lru_cache(maxsize=64)
 def _sides(envelope: Envelope) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
     """Return (share of the way, level) along the rise and the fall of an envelope."""
-    rise, fall = np.linspace(0, 1, 7), np.linspace(0, 1, 12)
+    is_smooth = Ease.BOUNCE not in (envelope.rise_ease, envelope.fall_ease)
+    rise, fall = np.linspace(0, 1, 7 if is_smooth else 31), np.linspace(0, 1, 12 if is_smooth else 31)
     rising = envelope_level(envelope, (rise - 1) * envelope.rise) if envelope.rise else rise
     falling = envelope_level(envelope, envelope.hold + fall * envelope.fall) if envelope.fall else 1 - fall
     return (

@@ -10,7 +10,8 @@ from epiphane.desk.frames import FrameServer
 from epiphane.desk.shelf.tiles import Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
-from epiphane.document.model import Envelope, FootageKind, Lane, LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Envelope, FootageKind, Lane
 from epiphane.effects.declare import Around, Effect
 from epiphane.effects.registry import all_effects, find_effect
 from epiphane.keying.envelope import frame_levels

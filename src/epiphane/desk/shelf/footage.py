@@ -15,7 +15,8 @@ from epiphane.desk.footage import FootageDesk
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
-from epiphane.document.model import Footage, FootageId, FootageKind, Moment
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Footage, FootageKind, Moment
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
 from epiphane.edits.shots import footage_name
 from epiphane.timing import clock_text, rate_text

@@ -1,0 +1,247 @@
+"""The rows of a lane's bench that say which hits it takes, folded away until they are wanted."""
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.cells import PatternCells
+from epiphane.desk.bench.fields import (
+    RangeBar,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+    show_number,
+    show_options,
+)
+from epiphane.desk.editor import Editor
+from epiphane.desk.score.paint import lane_colour, lane_label
+from epiphane.document.grid import Bar, bar_at, bars_of
+from epiphane.document.ids import LaneId
+from epiphane.document.model import Lane, Overlap, Project
+from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
+from epiphane.edits.lanes import change_lane
+from epiphane.keying.schedule import LaneSchedule
+
+_NO_PATTERN = "0"
+_DEFAULT_CELLS = {4: (0,), 8: (0, 4), 12: (0, 6), 16: (0, 8), 32: (0, 16)}
+_OVERLAPS = ((Overlap.STRONGER.value, "the stronger one counts"), (Overlap.ADD.value, "they add"))
+
+
+class PickRows(QWidget):
+    """Which hits of its pulse a lane takes, how strongly they fire, and what they do where they overlap."""
+
+    is_open = False
+    """Whether the rows are shown: for all lanes, so that one may be looked at after the other."""
+
+    def __init__(self, editor: Editor, lane: Lane) -> None:
+        super().__init__()
+        self._editor = editor
+        self._lane_id: LaneId = lane.id
+        self.fold = QPushButton()
+        self.fold.setCheckable(True)
+        self.fold.setProperty("quiet", True)
+        self.fold.setStyleSheet("text-align: left")
+        self.fold.setChecked(PickRows.is_open)
+        self.fold.toggled.connect(self._open)
+        self._rows = QWidget()
+        self._rows.setVisible(PickRows.is_open)
+        inside = QVBoxLayout(self._rows)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(5)
+        for widget in (*self._pattern_rows(), *self._rule_rows(), *self._strength_rows(lane), rule()):
+            inside.addWidget(widget)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        box.addWidget(self.fold)
+        box.addWidget(self._rows)
+
+    def refresh(self, lane: Lane, cues: LaneSchedule) -> None:
+        """Show what the lane takes now."""
+        pick, project = lane.pick, self._editor.project
+        self.fold.setText(_told(lane, cues))
+        icon = "chevron-up" if self.fold.isChecked() else "chevron-down"
+        self.fold.setIcon(theme.icon(icon, theme.QUIET, 14))
+        pattern = pick.pattern or Pattern((), 1)
+        show_choice(self._n_cells, str(len(pattern.cells)))
+        show_choice(self._n_bars, str(pattern.n_bars))
+        self._n_bars.setEnabled(pick.pattern is not None)
+        self.cells.setVisible(pick.pattern is not None)
+        self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
+        for field, value in (
+            (self._every, pick.every),
+            (self._first, pick.first + 1),
+            (self._strongest, pick.strongest or 0),
+            (self._above, pick.above * 100),
+            (self._chance, pick.chance * 100),
+        ):
+            show_number(field, value)
+        bars = bars_of(project)
+        show_number(self._from, 0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
+        show_number(self._to, 0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
+        labels = [] if project.song is None else list(dict.fromkeys(s.label for s in project.song.sections))
+        show_options(self._sections, [("", "every part"), *((text, text) for text in labels)])
+        show_choice(self._sections, pick.sections[0] if pick.sections else "")
+        others = [(str(one.id), lane_label(one)) for one in project.lanes if one.id != lane.id]
+        show_options(self._without, [("", "no lane"), *others])
+        show_choice(self._without, "" if pick.without is None else str(pick.without))
+        self._by_bar.set_values(0, lane.by_strength * 100)
+        show_number(self._by_strength, lane.by_strength * 100)
+        show_choice(self._overlap, lane.overlap.value)
+
+    def _pattern_rows(self) -> list[QWidget]:
+        options = [(_NO_PATTERN, "no pattern"), *((str(n), f"{n} cells") for n in CELL_COUNTS)]
+        self._n_cells = choice_field("Cells of the pattern", options, lambda key: self._set_cells(int(key)))
+        bars = [("1", "a bar"), ("2", "two bars"), ("4", "four bars")]
+        self._n_bars = choice_field("Bars of the pattern", bars, lambda key: self._set_bars(int(key)))
+        self.cells = PatternCells()
+        self.cells.changed.connect(self._paint_cells)
+        self.cells.released.connect(self._editor.end_gesture)
+        return [row("Pattern", self._n_cells, label("in"), self._n_bars), self.cells]
+
+    def _rule_rows(self) -> list[QWidget]:
+        self._every = self._number("Take every Nth hit", low=1, high=64)
+        self._every.valueChanged.connect(lambda value: self._change(every=round(value)))
+        self._first = self._number("From which hit on", low=1, high=64)
+        self._first.valueChanged.connect(lambda value: self._change(first=round(value) - 1))
+        self._strongest = self._number("The strongest so many of a bar", low=0, high=32)
+        self._strongest.setSpecialValueText("all")
+        self._strongest.valueChanged.connect(lambda value: self._change(strongest=round(value) or None))
+        self._above = self._number("Hits of this strength at least", low=0, high=100, unit="%")
+        self._above.valueChanged.connect(lambda value: self._change(above=round(value / 100, 4)))
+        self._from = self._number("From this bar on", low=0, high=9999)
+        self._to = self._number("To the end of this bar", low=0, high=9999)
+        for field, edge, unlimited in ((self._from, "start", "first"), (self._to, "end", "last")):
+            field.setSpecialValueText(unlimited)
+            field.setToolTip(f"{field.accessibleName()}; 0 for no such limit")
+            field.valueChanged.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
+        self._sections = choice_field(
+            "Parts of the song", (), lambda key: self._change(sections=(key,) if key else ())
+        )
+        self._chance = self._number("By chance, so many of a hundred", low=0, high=100, unit="%")
+        self._chance.valueChanged.connect(lambda value: self._change(chance=round(value / 100, 4)))
+        self._without = choice_field(
+            "Not where another lane fires",
+            (),
+            lambda key: self._change(without=LaneId(int(key)) if key else None),
+        )
+        return [
+            row("Every", self._every, label("from hit"), self._first),
+            row("Strongest", self._strongest, label("a bar, above"), self._above),
+            row("Bars", self._from, label("to"), self._to, label("in"), self._sections),
+            row("By chance", self._chance, label("but not with"), self._without),
+        ]
+
+    def _strength_rows(self, lane: Lane) -> list[QWidget]:
+        self._by_bar = RangeBar("Strength", low=0, high=100, colour=lane_colour(lane), has_rest=False)
+        self._by_bar.setToolTip("How far the strength of a hit makes its cue weaker")
+        self._by_bar.changed.connect(lambda _rest, value: self._set_by_strength(value, gesture="strength"))
+        self._by_bar.released.connect(self._editor.end_gesture)
+        self._by_strength = number_field("By the strength of the hit", low=0, high=100, unit="%")
+        self._by_strength.valueChanged.connect(self._set_by_strength)
+        self._overlap = choice_field(
+            "Cues that overlap",
+            _OVERLAPS,
+            lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
+        )
+        return [row("By strength", self._by_bar, self._by_strength), row("Overlapping", self._overlap)]
+
+    def _number(self, name: str, *, low: float, high: float, unit: str = "") -> QDoubleSpinBox:
+        field = number_field(name, low=low, high=high, unit=unit)
+        field.setFixedWidth(58)
+        return field
+
+    def _open(self, is_open: bool) -> None:
+        PickRows.is_open = is_open
+        self._rows.setVisible(is_open)
+        self._refresh_self()
+
+    def _refresh_self(self) -> None:
+        lane, cues = self._lane(), self._editor.cues.lane(self._lane_id)
+        if lane is not None and cues is not None:
+            self.refresh(lane, cues)
+
+    def _lane(self) -> Lane | None:
+        return next((lane for lane in self._editor.project.lanes if lane.id == self._lane_id), None)
+
+    def _apply(
+        self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
+    ) -> None:
+        self._editor.apply(lambda p: edit(p, self._lane_id), text, gesture=gesture)
+        self._refresh_self()
+
+    def _change(self, *, gesture: str | None = None, **changes: object) -> None:
+        lane = self._lane()
+        if lane is not None:
+            made = replace(lane.pick, **changes)
+            self._apply(partial(change_lane, pick=made), "change of its hits", gesture=gesture)
+
+    def _set_by_strength(self, percent: float, *, gesture: str | None = None) -> None:
+        share = round(percent / 100, 4)
+        self._apply(partial(change_lane, by_strength=share), "change of strength", gesture=gesture)
+
+    def _set_cells(self, n_cells: int) -> None:
+        lane = self._lane()
+        if lane is None:
+            return
+        old = lane.pick.pattern
+        if n_cells == 0:
+            self._change(pattern=None)
+        elif old is None:
+            cells = tuple(1.0 if n in _DEFAULT_CELLS[n_cells] else 0.0 for n in range(n_cells))
+            self._change(pattern=Pattern(cells))
+        else:
+            self._change(pattern=Pattern(_divided(old.cells, n_cells), old.n_bars))
+
+    def _set_bars(self, n_bars: int) -> None:
+        lane = self._lane()
+        if lane is not None and lane.pick.pattern is not None:
+            self._change(pattern=Pattern(lane.pick.pattern.cells, n_bars))  # type: ignore[arg-type]
+
+    def _paint_cells(self, cells: tuple[float, ...]) -> None:
+        lane = self._lane()
+        if lane is not None and lane.pick.pattern is not None:
+            self._change(pattern=Pattern(cells, lane.pick.pattern.n_bars), gesture="pattern")
+
+    def _set_edge(self, edge: str, number: int) -> None:
+        bars = {} if number == 0 else {bar.number: bar for bar in bars_of(self._editor.project)}
+        bar = bars.get(number)
+        if edge == "start":
+            self._change(start=None if bar is None else bar.start)
+        else:
+            self._change(end=None if bar is None else bar.end)
+
+
+def _divided(cells: tuple[float, ...], n_cells: int) -> tuple[float, ...]:
+    """Return a pattern in another number of cells: what fires goes to the cell that begins where it did."""
+    made = [0.0] * n_cells
+    for number, strength in enumerate(cells):
+        place = round(number * n_cells / len(cells)) % n_cells
+        made[place] = max(made[place], strength)
+    return tuple(made)
+
+
+def _bar_number(bars: tuple[Bar, ...], seconds: float) -> int:
+    return bars[bar_at(bars, seconds)].number
+
+
+def _told(lane: Lane, cues: LaneSchedule) -> str:
+    """Return in words how many hits are taken, and what waits for a hit."""
+    n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
+    if n_hits == 0:
+        text = "Its pulse has no hits: nothing fires"
+    elif n_taken == 0:
+        text = f"Takes none of {n_hits} hits: nothing fires"
+    elif lane.pick == Pick():
+        text = f"Takes all {n_hits} hits"
+    else:
+        text = f"Takes {n_taken} of {n_hits} hits"
+    waiting = {0: "", 1: " · 1 changed cue waits for its hit"}
+    n_waiting = len(cues.waiting)
+    return text + waiting.get(n_waiting, f" · {n_waiting} changed cues wait for their hits")

@@ -1,0 +1,149 @@
+"""Which hits of its pulse a lane takes, and how strongly its pattern lets them fire."""
+
+import zlib
+from collections.abc import Sequence
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.document.grid import Bar, bars_of
+from epiphane.document.hits import Ground, hits_of
+from epiphane.document.model import Hit, Lane, Project, Song
+from epiphane.document.pick import Pattern, Pick
+from epiphane.types import BoolArray, FloatArray, IntArray
+
+_EVERYTHING = Pick()
+_SAME_SECONDS = 0.05
+"""Hits of two pulses that are no farther apart are one: a drum is played beside its beat."""
+
+
+class Picked(Struct, frozen=True):
+    """The hits that fire, ascending, and the strength that the pattern gives each."""
+
+    hits: tuple[Hit, ...] = ()
+    strengths: tuple[float, ...] = ()
+
+
+def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], ground: Ground) -> Picked:
+    """Return those of the hits of its pulse that a lane takes.
+
+    Parameters
+    ----------
+    hits : tuple of Hit, ascending
+        All hits of the lane's pulse.
+    ground : Ground
+        Of `project`.
+    """
+    if lane.pick == _EVERYTHING or not hits:
+        return Picked(hits, (1.0,) * len(hits))
+    times, strengths, kept = _by_own_rules(project, lane, hits)
+    kept = kept[~_are_near(times[kept], _times_of_other(project, lane, ground))]
+    return Picked(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
+
+
+def _by_own_rules(
+    project: Project, lane: Lane, hits: tuple[Hit, ...]
+) -> tuple[FloatArray, FloatArray, IntArray]:
+    """Return the times and strengths by the pattern of all hits, and which are taken; `without` apart."""
+    pick, bars = lane.pick, bars_of(project)
+    times, loudness = (np.array([getattr(hit, name) for hit in hits]) for name in ("time", "strength"))
+    strengths = np.ones(len(hits))
+    kept = np.flatnonzero(_are_inside(project.song, pick, times))[pick.first :: pick.every]
+    if pick.pattern is not None:
+        strengths = _pattern_strengths(pick.pattern, bars, times)
+        kept = kept[strengths[kept] > 0]
+    kept = kept[loudness[kept] >= pick.above]
+    if pick.strongest is not None:
+        kept = _strongest(kept, loudness * strengths, _bar_of(bars, times), pick.strongest)
+    if pick.chance < 1:
+        kept = kept[chances(lane.seed, times[kept], "pick") < pick.chance]
+    return times, strengths, kept
+
+
+def _times_of_other(project: Project, lane: Lane, ground: Ground) -> FloatArray:
+    """Return when the lane that this one keeps off fires, ascending."""
+    other = next((one for one in project.lanes if one.id == lane.pick.without and one.id != lane.id), None)
+    pulse = next((one for one in project.pulses if other is not None and one.id == other.pulse), None)
+    hits = () if pulse is None else hits_of(pulse, ground)
+    if other is None or not hits:
+        return np.empty(0)
+    times, _, kept = _by_own_rules(project, other, hits)
+    off = [override.hit for override in other.overrides if override.off]
+    return times[kept][~np.isin(np.round(times[kept], 6), np.round(off, 6))]
+
+
+def chances(seed: int, times: FloatArray, purpose: str = "") -> FloatArray:
+    """Return numbers in [0, 1) that depend on a seed, a time and what they are for alone.
+
+    Parameters
+    ----------
+    times : float64, shape (n,), seconds
+        Told apart by microseconds.
+
+    Returns
+    -------
+    float64, shape (n,), evenly spread: the finaliser of SplitMix64 (Steele et al., OOPSLA 2014)
+    """
+    start = np.uint64((seed * 0x9E3779B97F4A7C15 + zlib.crc32(purpose.encode())) & 0xFFFFFFFFFFFFFFFF)
+    state = start + np.rint(times * 1e6).astype(np.uint64) * np.uint64(0xD1342543DE82EF95)
+    for shift, factor in ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB)):
+        state = (state ^ (state >> np.uint64(shift))) * np.uint64(factor)
+    return np.asarray(((state ^ (state >> np.uint64(31))) >> np.uint64(11)) / 2.0**53)
+
+
+def _are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
+    inside = np.ones(len(times), bool)
+    if pick.start is not None:
+        inside &= times >= pick.start - 1e-6
+    if pick.end is not None:
+        inside &= times < pick.end - 1e-6
+    if pick.sections:
+        parts = [] if song is None else [one for one in song.sections if one.label in pick.sections]
+        among = [(times >= part.start - 1e-3) & (times < part.end - 1e-3) for part in parts]
+        inside &= np.any(among, axis=0) if among else False
+    return inside
+
+
+def _pattern_strengths(pattern: Pattern, bars: Sequence[Bar], times: FloatArray) -> FloatArray:
+    """Return the strength of the cell whose beginning is nearest to each time."""
+    places = bar_places(bars, times) / pattern.n_bars
+    cells = np.floor(places * len(pattern.cells) + 0.5).astype(int) % len(pattern.cells)
+    return np.array(pattern.cells)[cells]
+
+
+def bar_places(bars: Sequence[Bar], times: FloatArray) -> FloatArray:
+    """Return where times lie, in bars from the beginning of bar 1, float64, the shape of `times`.
+
+    Between bar lines it grows evenly; a bar that an end of the song cuts short is taken to be as long as its
+    neighbour.
+    """
+    starts, ends = (np.array([getattr(bar, side) for bar in bars]) for side in ("start", "end"))
+    if len(bars) > 1:
+        starts[0] = min(starts[0], ends[0] - (ends[1] - starts[1]))
+        ends[-1] = max(ends[-1], starts[-1] + (ends[-2] - starts[-2]))
+    index = _bar_of(bars, times)
+    share = (times - starts[index]) / (ends[index] - starts[index])
+    return np.asarray(np.array([bar.number for bar in bars])[index] - 1 + share)
+
+
+def _bar_of(bars: Sequence[Bar], times: FloatArray) -> IntArray:
+    """Return the index of the bar of each time; a hit a little before a bar line belongs to what follows."""
+    lines = np.array([bar.start for bar in bars])
+    return np.clip(np.searchsorted(lines, times + _SAME_SECONDS, side="right") - 1, 0, len(bars) - 1)
+
+
+def _strongest(kept: IntArray, strengths: FloatArray, bars: IntArray, n: int) -> IntArray:
+    """Return the so many strongest of every bar, in their order; of equals the earlier ones."""
+    order = kept[np.lexsort((kept, -strengths[kept], bars[kept]))]
+    starts = np.searchsorted(bars[order], bars[order], side="left")
+    return np.sort(order[np.arange(len(order)) - starts < n])
+
+
+def _are_near(times: FloatArray, others: FloatArray) -> BoolArray:
+    """Whether one of some ascending other times is the same as each but for a moment."""
+    if len(others) == 0:
+        return np.zeros(len(times), bool)
+    after = np.clip(np.searchsorted(others, times), 0, len(others) - 1)
+    before = np.maximum(after - 1, 0)
+    away = np.minimum(np.abs(others[after] - times), np.abs(others[before] - times))
+    return np.asarray(away <= _SAME_SECONDS)

@@ -1,0 +1,131 @@
+"""Choosing hits in the real window: cells clicked and typed on, rules set, what is left told and shown."""
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
+
+from epiphane.desk.bench.pick import PickRows
+from epiphane.document.pick import Pattern
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def rows(window, qtbot, monkeypatch):
+    """The rows of a new lane on every beat of the demo, unfolded."""
+    monkeypatch.setattr(PickRows, "is_open", False)
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
+    window.lanes.add("shake")
+    found = window.bench.lane.pick
+    assert not found.cells.isVisible()
+    QTest.mouseClick(found.fold, LEFT)
+    return found
+
+
+def pick(window):
+    return window.editor.selected_lane().pick
+
+
+def n_cues(window):
+    return len(window.editor.cues.lane(window.editor.selected_lane().id).cues)
+
+
+def field(rows, name):
+    kinds = (QDoubleSpinBox, QComboBox)
+    return next(one for kind in kinds for one in rows.findChildren(kind) if one.accessibleName() == name)
+
+
+def choose(rows, name, text):
+    box = field(rows, name)
+    box.setCurrentText(text)
+    box.activated.emit(box.currentIndex())
+
+
+def type_into(spin, text):
+    spin.setFocus()
+    spin.selectAll()
+    QTest.keyClicks(spin, text)
+    QTest.keyClick(spin, Qt.Key.Key_Return)
+
+
+def cell(rows, number, share=0.5):
+    box = rows.cells.box(number)
+    return QPoint(round(box.center().x()), round(box.bottom() - share * box.height()))
+
+
+def test_a_pattern_is_clicked_drawn_over_and_undone(window, rows):
+    assert rows.fold.text() == "Takes all 56 hits"
+    choose(rows, "Cells of the pattern", "8 cells")
+    assert pick(window).pattern == Pattern((1.0, 0, 0, 0, 1.0, 0, 0, 0))
+    assert rows.fold.text() == "Takes 28 of 56 hits"
+    QTest.mouseClick(rows.cells, LEFT, NONE, cell(rows, 4))
+    assert n_cues(window) == 14
+    QTest.mousePress(rows.cells, LEFT, NONE, cell(rows, 2))
+    for number in (3, 4, 5, 6):
+        QTest.mouseMove(rows.cells, cell(rows, number))
+    QTest.mouseRelease(rows.cells, LEFT, NONE, cell(rows, 6))
+    assert pick(window).pattern.cells == (1.0, 0, 1.0, 1.0, 1.0, 1.0, 1.0, 0)
+    assert n_cues(window) == 56
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert pick(window).pattern.cells == (1.0, 0, 0, 0, 0, 0, 0, 0)  # the stroke was one step
+
+
+def test_the_strength_of_a_cell_by_mouse_and_by_keys(window, rows):
+    choose(rows, "Cells of the pattern", "4 cells")
+    QTest.mouseClick(rows.cells, LEFT, SHIFT, cell(rows, 1, 0.3))
+    assert pick(window).pattern.cells[1] == pytest.approx(0.3, abs=0.03)
+    rows.cells.setFocus()
+    QTest.keyClick(rows.cells, Qt.Key.Key_Right)
+    QTest.keyClick(rows.cells, Qt.Key.Key_Return)
+    for _ in range(2):
+        QTest.keyClick(rows.cells, Qt.Key.Key_Down)
+    assert pick(window).pattern.cells[2] == pytest.approx(0.8)
+    choose(rows, "Cells of the pattern", "16 cells")
+    assert [pick(window).pattern.cells[n] > 0 for n in (0, 4, 8, 12)] == [True, True, True, False]
+    choose(rows, "Cells of the pattern", "no pattern")
+    assert pick(window).pattern is None
+    assert not rows.cells.isVisible()
+
+
+def test_rules_are_typed_and_what_is_left_is_told_at_once(window, rows):
+    type_into(field(rows, "Take every Nth hit"), "2")
+    assert (pick(window).every, n_cues(window)) == (2, 28)
+    type_into(field(rows, "From this bar on"), "5")
+    type_into(field(rows, "To the end of this bar"), "8")
+    assert n_cues(window) == 8
+    type_into(field(rows, "The strongest so many of a bar"), "1")
+    assert rows.fold.text() == "Takes 4 of 56 hits"
+    type_into(field(rows, "By chance, so many of a hundred"), "0")
+    assert rows.fold.text() == "Takes none of 56 hits: nothing fires"
+    type_into(field(rows, "From this bar on"), "0")
+    assert pick(window).start is None
+    type_into(field(rows, "By chance, so many of a hundred"), "100")
+    choose(rows, "Parts of the song", "B full")
+    part = next(one for one in window.editor.project.song.sections if one.label == "B full")
+    cues = window.editor.cues.lane(window.editor.selected_lane().id).cues
+    assert cues
+    assert all(part.start - 1e-3 <= cue.hit.time < part.end for cue in cues)
+
+
+def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):
+    bars = next(pulse for pulse in window.editor.project.pulses if pulse.name == "bars")
+    assert window.editor.project.lanes[0].pulse == bars.id
+    choose(rows, "Not where another lane fires", "Flash")
+    assert n_cues(window) == 56 - 14
+    lane = window.editor.selected_lane()
+    key = (lane.id, window.editor.cues.lane(lane.id).cues[0].hit.time)
+    window.editor.select_cues(frozenset({key}), lane=lane.id)
+    QTest.keyClick(window, Qt.Key.Key_X)
+    window.lanes.step(-1)
+    window.lanes.step(1)
+    found = window.bench.lane.pick
+    type_into(field(found, "Take every Nth hit"), "64")
+    type_into(field(found, "From which hit on"), "3")
+    assert found.fold.text() == "Takes 1 of 56 hits · 1 changed cue waits for its hit"
+    type_into(field(found, "Take every Nth hit"), "1")
+    type_into(field(found, "From which hit on"), "1")
+    assert found.fold.text() == "Takes 42 of 56 hits"
+    assert window.editor.cues.lane(lane.id).cues[0].is_off

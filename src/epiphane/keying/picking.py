@@ -88,7 +88,7 @@ def chances(seed: int, times: FloatArray, purpose: str = "") -> FloatArray:
     state = start + np.rint(times * 1e6).astype(np.uint64) * np.uint64(0xD1342543DE82EF95)
     for shift, factor in ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB)):
         state = (state ^ (state >> np.uint64(shift))) * np.uint64(factor)
-    return np.asarray(((state ^ (state >> np.uint64(31))) >> np.uint64(11)) / 2.0**53)
+    return np.asarray(((state ^ (state >> np.uint64(31))) >> np.uint64(11)) / 2.0**53, np.float64)
 
 
 def _are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:

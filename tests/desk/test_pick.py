@@ -1,4 +1,4 @@
-"""Choosing hits in the real window: cells clicked and typed on, rules set, what is left told and shown."""
+"""What a lane fires on in the real window: cells, rules, what is left told; values from cue to cue."""
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -129,3 +129,28 @@ def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):
     type_into(field(found, "From which hit on"), "1")
     assert found.fold.text() == "Takes 42 of 56 hits"
     assert window.editor.cues.lane(lane.id).cues[0].is_off
+
+
+def reach(window):
+    return next(one for one in window.editor.selected_lane().settings if one.name == "reach")
+
+
+def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
+    vary = window.bench.lane.vary["reach"]
+    assert not vary.isVisible()
+    QTest.mouseClick(vary.opener, LEFT)
+    QTest.keyClicks(vary.then, "1, 4; 0.5")
+    QTest.keyClick(vary.then, Qt.Key.Key_Return)
+    type_into(vary.wander, "0.3")
+    assert (reach(window).peak, reach(window).then, reach(window).wander) == (2.5, (1.0, 4.0, 0.5), 0.3)
+    type_into(field(window.bench.lane, "Reach at the peak"), "3")
+    assert (reach(window).peak, reach(window).then) == (3.0, (1.0, 4.0, 0.5))
+    vary.then.setFocus()
+    vary.then.selectAll()
+    QTest.keyClicks(vary.then, "5, much")
+    QTest.keyClick(vary.then, Qt.Key.Key_Return)
+    assert "“much” is no value of reach: write numbers from 0 to 30" in window.notice.text
+    assert reach(window).then == (1.0, 4.0, 0.5)
+    QTest.mouseClick(vary.opener, LEFT)
+    assert not vary.isVisible()
+    assert not reach(window).is_varied

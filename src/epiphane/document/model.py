@@ -361,12 +361,21 @@ class Overlap(Enum):
 class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The value of one parameter of a lane's effect.
 
-    Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`.
+    Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`. From cue to cue it
+    goes through `peak` and what comes `then`, and begins again; numbers go away from that by chance, by
+    `wander` at most, drawn from the lane's seed and the hit.
     """
 
     name: str
     peak: float | str
     rest: float | None = None
+    then: Annotated[tuple[float | str, ...], Meta(max_length=32)] = ()
+    wander: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
+
+    @property
+    def is_varied(self) -> bool:
+        """Whether it is not the same at every cue."""
+        return bool(self.then) or self.wander > 0
 
 
 class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

@@ -65,7 +65,14 @@ def change_envelope(project: Project, lane_id: LaneId, **changes: object) -> Pro
 
 
 def set_setting(project: Project, lane_id: LaneId, setting: Setting) -> Project:
-    """Return `project` with one parameter of a lane's effect set."""
+    """Return `project` with one parameter of a lane's effect set.
+
+    Raises
+    ------
+    EditError
+        If there is no such lane, or a value is outside its field's range.
+    """
+    checked(setting, Setting)
 
     def changed(lane: Lane) -> Lane:
         others = tuple(other for other in lane.settings if other.name != setting.name)

@@ -254,6 +254,16 @@ def effect(
     return register
 
 
+def setting_of(parameter: AnyParameter, lane: Lane) -> Setting:
+    """Return what a lane has set of a parameter, or what is declared."""
+    found = next((one for one in lane.settings if one.name == parameter.name), None)
+    if found is not None:
+        return found
+    if isinstance(parameter, Parameter):
+        return Setting(parameter.name, parameter.peak, parameter.rest)
+    return Setting(parameter.name, parameter.default)
+
+
 def rest_and_peak(parameter: Parameter, setting: Setting | None) -> tuple[float, float]:
     """Return the values at rest and at the peak: set ones, else the declared ones."""
     if setting is None:

@@ -108,7 +108,8 @@ def _pattern_strengths(pattern: Pattern, bars: Sequence[Bar], times: FloatArray)
     """Return the strength of the cell whose beginning is nearest to each time."""
     places = bar_places(bars, times) / pattern.n_bars
     cells = np.floor(places * len(pattern.cells) + 0.5).astype(int) % len(pattern.cells)
-    return np.array(pattern.cells)[cells]
+    strengths: FloatArray = np.array(pattern.cells)
+    return np.asarray(strengths[cells])
 
 
 def bar_places(bars: Sequence[Bar], times: FloatArray) -> FloatArray:

@@ -8,10 +8,11 @@ from msgspec import Struct
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId
 from epiphane.document.model import Hit, Lane, Overlap, Override, Project
-from epiphane.keying.envelope import envelope_level, frame_levels
+from epiphane.keying.envelope import frame_levels
 from epiphane.keying.picking import Picked, chances, picked_hits
+from epiphane.keying.varying import varied
 from epiphane.timing import frames_at
-from epiphane.types import FloatArray
+from epiphane.types import FloatArray, IntArray
 
 
 class Cue(Struct, frozen=True):
@@ -80,7 +81,7 @@ class LaneSchedule:
         is_added = self.lane.overlap is Overlap.ADD
         levels = np.zeros(self._n_frames)
         shape = frame_levels(self.lane.envelope)
-        firing = [cue for cue in self.cues if not cue.is_off and cue.strength > 0]
+        firing = self._firing
         if not firing or self.is_silent:
             return levels
         starts = np.array([cue.frame for cue in firing]) - self.lane.envelope.rise
@@ -94,22 +95,39 @@ class LaneSchedule:
             np.maximum.at(levels, frames[inside], values[inside])
         return np.minimum(levels, 2.0)
 
+    @cached_property
+    def _firing(self) -> tuple[Cue, ...]:
+        return tuple(cue for cue in self.cues if not cue.is_off and cue.strength > 0)
+
+    @cached_property
+    def _counting(self) -> IntArray:
+        """Int64, shape (n_frames,): which firing cue counts on a frame, the strongest there; -1 for none."""
+        counting = np.full(self._n_frames, -1)
+        highest = np.full(self._n_frames, -np.inf)
+        shape = frame_levels(self.lane.envelope)
+        for number, cue in enumerate(self._firing):
+            start = cue.frame - self.lane.envelope.rise
+            first, last = max(start, 0), min(start + len(shape), self._n_frames)
+            if first < last:
+                values = cue.strength * shape[first - start : last - start]
+                is_higher = values >= highest[first:last]  # of equals the newer one counts
+                highest[first:last][is_higher] = values[is_higher]
+                counting[first:last][is_higher] = number
+        return counting
+
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
-        envelope = self.lane.envelope
-        firing = [
-            cue
-            for cue in self.cues
-            if not cue.is_off
-            and cue.strength > 0
-            and cue.frame - envelope.rise <= frame <= cue.frame + envelope.hold + envelope.fall
-        ]
-        offsets = np.array([frame - cue.frame for cue in firing], np.float64)
-        if not len(offsets):
-            return 0
-        levels = envelope_level(envelope, offsets) * [cue.strength for cue in firing]
-        newest_first = np.argmax(levels[::-1])  # of equals the newer one counts
-        return int(offsets[::-1][newest_first])
+        number = int(self._counting[frame]) if 0 <= frame < self._n_frames else -1
+        return 0 if number < 0 else frame - self._firing[number].frame
+
+    def lane_at(self, frame: int) -> Lane:
+        """Return the lane with the settings that it has at the cue that counts on a frame."""
+        if not any(setting.is_varied for setting in self.lane.settings):
+            return self.lane
+        number = int(self._counting[frame]) if 0 <= frame < self._n_frames else -1
+        if number < 0:
+            return self.lane
+        return varied(self.lane, number, self._firing[number].hit.time)
 
 
 class Schedule:

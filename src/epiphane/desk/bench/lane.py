@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
@@ -20,10 +21,11 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.bench.pick import PickRows
+from epiphane.desk.bench.vary import VaryRow
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Ease, Lane, Project, PulseUnit, Setting
+from epiphane.document.model import Ease, Lane, Project, PulseUnit, Setting, find
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
@@ -32,8 +34,8 @@ from epiphane.edits.lanes import (
     set_setting,
 )
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, text_value
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, setting_of, text_value
+from epiphane.effects.registry import effect_named, find_effect
 
 _EASES = tuple((ease.value, ease.value) for ease in Ease)
 
@@ -52,6 +54,7 @@ class LaneBench(QWidget):
         self.effect_key = lane.effect
         self._bars: dict[str, tuple[RangeBar, QDoubleSpinBox]] = {}
         self._texts: dict[str, ColourButton | QComboBox] = {}
+        self.vary: dict[str, VaryRow] = {}
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
@@ -102,6 +105,7 @@ class LaneBench(QWidget):
         settings = {setting.name: setting for setting in lane.settings}
         for parameter in effect.parameters if effect is not None else ():
             setting = settings.get(parameter.name)
+            self.vary[parameter.name].refresh(setting_of(parameter, lane))
             if isinstance(parameter, Parameter):
                 rest, peak = rest_and_peak(parameter, setting)
                 bar, field = self._bars[parameter.name]
@@ -198,18 +202,25 @@ class LaneBench(QWidget):
             return [label(f"This version does not know the effect “{lane.effect}”. It is kept as it is.")]
         rows = []
         for parameter in effect.parameters:
+            vary = VaryRow(
+                parameter,
+                partial(self._set_with, parameter.name),
+                lambda text: self._editor.said.emit(text, True),
+            )
+            self.vary[parameter.name] = vary
             if isinstance(parameter, Parameter):
                 rows.append(self._number_row(parameter, lane))
             elif isinstance(parameter, ColourParameter):
                 button = ColourButton(parameter.label)
                 button.picked.connect(partial(self._set_text, parameter.name))
                 self._texts[parameter.name] = button
-                rows.append(row(parameter.label, button))
+                rows.append(row(parameter.label, button, vary.opener))
             else:
                 options = tuple((option, option) for option in parameter.options)
                 field = choice_field(parameter.label, options, partial(self._set_text, parameter.name))
                 self._texts[parameter.name] = field
-                rows.append(row(parameter.label, field))
+                rows.append(row(parameter.label, field, vary.opener))
+            rows.append(vary)
         return rows
 
     def _number_row(self, parameter: Parameter, lane: Lane) -> QWidget:
@@ -232,7 +243,7 @@ class LaneBench(QWidget):
             lambda peak: self._set_number(parameter.name, self._rest_of(parameter), peak)
         )
         self._bars[parameter.name] = (bar, field)
-        return row(parameter.label, bar, field)
+        return row(parameter.label, bar, field, self.vary[parameter.name].opener)
 
     def _depth_row(self, lane: Lane) -> QWidget:
         self._depth_bar = RangeBar("Depth", low=0, high=100, colour=lane_colour(lane), has_rest=False)
@@ -274,13 +285,23 @@ class LaneBench(QWidget):
         self.refresh()
 
     def _set_number(self, name: str, rest: float, peak: float, *, gesture: str | None = None) -> None:
-        setting = Setting(name, float(peak), float(rest))
+        setting = replace(self._setting(name), peak=float(peak), rest=float(rest))
         self._editor.apply(
             lambda p: set_setting(p, self.lane_id, setting), f"change of {name}", gesture=gesture
         )
 
     def _set_text(self, name: str, text: str) -> None:
-        self._editor.apply(lambda p: set_setting(p, self.lane_id, Setting(name, text)), f"change of {name}")
+        setting = replace(self._setting(name), peak=text)
+        self._editor.apply(lambda p: set_setting(p, self.lane_id, setting), f"change of {name}")
+
+    def _set_with(self, name: str, change: Callable[[Setting], Setting]) -> None:
+        changed = change(self._setting(name))
+        self._apply(lambda p, lane: set_setting(p, lane, changed), f"change of {name}")
+
+    def _setting(self, name: str) -> Setting:
+        """Return what is set of a parameter, or what is declared."""
+        lane = find(self._editor.project.lanes, self.lane_id, "lane")
+        return setting_of(effect_named(lane.effect).parameter(name), lane)
 
     def _set_share(self, name: str, percent: float, *, gesture: str | None = None) -> None:
         value = round(percent / 100, 4)

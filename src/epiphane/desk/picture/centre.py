@@ -1,12 +1,13 @@
 """The centre of the selected lane's effect, dragged on the picture."""
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF
 
 from epiphane.desk.editor import Editor, Kind
 from epiphane.desk.picture.view import PictureView
-from epiphane.document.model import Lane, Project, Setting
+from epiphane.document.model import Lane, Project
 from epiphane.edits.lanes import set_setting
-from epiphane.effects.declare import Parameter, rest_and_peak
+from epiphane.effects.declare import Parameter, rest_and_peak, setting_of
 from epiphane.effects.registry import find_effect
 
 _ACROSS, _DOWN = "centre_x", "centre_y"
@@ -47,11 +48,12 @@ class CentreHandle(QObject):
 
     def _drag(self, across: float, down: float) -> None:
         lane = self._lane()
-        if lane is None:
+        effect = None if lane is None else find_effect(lane.effect)
+        if lane is None or effect is None:
             return
         # The same at rest and at the peak: the centre stays while the effect comes and goes.
         settings = [
-            Setting(name, value, value)
+            replace(setting_of(effect.parameter(name), lane), peak=value, rest=value)
             for name, value in ((_ACROSS, round(100 * across, 1)), (_DOWN, round(100 * down, 1)))
         ]
 

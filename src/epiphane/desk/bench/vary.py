@@ -1,0 +1,113 @@
+"""How a parameter changes from cue to cue: the values it goes through, and how far chance takes it."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import LABEL_WIDTH, label, number_field, show_number
+from epiphane.document.model import Setting
+from epiphane.effects.declare import AnyParameter, ColourParameter, Parameter, is_colour
+
+
+class VaryRow(QWidget):
+    """What comes after the value above at the next cues; hidden until it is wanted or there is something.
+
+    `changed` is called with what is to become of the parameter's setting, `refused` with a sentence.
+    """
+
+    def __init__(
+        self,
+        parameter: AnyParameter,
+        changed: Callable[[Callable[[Setting], Setting]], None],
+        refused: Callable[[str], None],
+    ) -> None:
+        super().__init__()
+        self._parameter = parameter
+        self._changed = changed
+        self._refused = refused
+        self._is_wanted = False
+        self.then = QLineEdit()
+        self.then.setAccessibleName(f"{parameter.label} at the cues that follow")
+        self.then.setPlaceholderText("the same")
+        self.then.setToolTip(
+            f"{parameter.label} at the next cues, with commas between them; then the first again"
+        )
+        self.then.editingFinished.connect(self._set_then)
+        self.wander = number_field(f"{parameter.label} by chance", low=0, high=1e6, unit="", decimals=1)
+        self.wander.setFixedWidth(58)
+        self.wander.setToolTip(f"How far chance takes {parameter.label.lower()} at each cue, up or down")
+        self.wander.valueChanged.connect(self._set_wander)
+        self.opener = QPushButton(theme.icon("repeat", theme.QUIET, 13), "")
+        self.opener.setProperty("quiet", True)
+        self.opener.setIconSize(QSize(13, 13))
+        self.opener.setFixedSize(24, 24)
+        self.opener.setAccessibleName(f"Vary {parameter.label.lower()}")
+        self.opener.setToolTip(f"Let {parameter.label.lower()} change from cue to cue")
+        self.opener.clicked.connect(self._toggle)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(LABEL_WIDTH - 26, 0, 0, 0)
+        box.setSpacing(10)
+        box.addWidget(label("then"))
+        box.addWidget(self.then, 1)
+        if isinstance(parameter, Parameter):
+            box.addWidget(label("±"))
+            box.addWidget(self.wander)
+        self.setVisible(False)
+
+    def refresh(self, setting: Setting) -> None:
+        """Show how the parameter changes."""
+        if not self.then.hasFocus():
+            self.then.setText(", ".join(_written(one) for one in setting.then))
+        show_number(self.wander, setting.wander)
+        self.setVisible(self._is_wanted or setting.is_varied)
+        colour = theme.TEXT if setting.is_varied else theme.QUIET
+        self.opener.setIcon(theme.icon("repeat", colour, 13))
+
+    def _toggle(self) -> None:
+        self._is_wanted = not self.isVisible()
+        if self._is_wanted:
+            self.setVisible(True)
+            self.then.setFocus()
+        else:  # put away: the same at every cue again
+            self.then.clear()
+            self._changed(lambda setting: replace(setting, then=(), wander=0.0))
+
+    def _set_wander(self, value: float) -> None:
+        self._changed(lambda setting: replace(setting, wander=value))
+
+    def _set_then(self) -> None:
+        words = [word.strip() for word in self.then.text().replace(";", ",").split(",")]
+        values = [self._value(word) for word in words if word]
+        wrong = [word for word, value in zip(filter(None, words), values, strict=True) if value is None]
+        if wrong:
+            self._refused(f"“{wrong[0]}” is no value of {self._parameter.label.lower()}: {self._range()}.")
+            return
+        then = tuple(value for value in values if value is not None)
+        self._changed(lambda setting: replace(setting, then=then))
+
+    def _value(self, word: str) -> float | str | None:
+        parameter = self._parameter
+        if isinstance(parameter, Parameter):
+            try:
+                value = float(word)
+            except ValueError:
+                return None
+            return value if parameter.low <= value <= parameter.high else None
+        if isinstance(parameter, ColourParameter):
+            return word if is_colour(word) else None
+        return word if word in parameter.options else None
+
+    def _range(self) -> str:
+        parameter = self._parameter
+        if isinstance(parameter, Parameter):
+            return f"write numbers from {parameter.low:g} to {parameter.high:g} with commas between them"
+        if isinstance(parameter, ColourParameter):
+            return "write colours as #rrggbb with commas between them"
+        return "write some of " + ", ".join(parameter.options)
+
+
+def _written(value: float | str) -> str:
+    return value if isinstance(value, str) else f"{value:g}"

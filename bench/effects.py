@@ -15,7 +15,8 @@ from bench.result import Result, at_most
 from epiphane.demo import MEDIA
 from epiphane.demo.project import open_demo
 from epiphane.document.ids import LaneId, PulseId, ShotId
-from epiphane.document.model import Lane, Project, Shot
+from epiphane.document.lane import Lane
+from epiphane.document.model import Project, Shot
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import set_size

@@ -17,14 +17,13 @@ from epiphane.audio.samples import Samples, read_samples
 from epiphane.demo import SONG_FILE
 from epiphane.document.hits import hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.lane import Lane, Override
 from epiphane.document.model import (
     Beat,
     Blend,
     BlendSource,
     HeardSource,
     Hit,
-    Lane,
-    Override,
     Project,
     Pulse,
     PulseUnit,

@@ -8,6 +8,7 @@ import av
 import numpy as np
 
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.lane import Lane
 from epiphane.document.model import (
     Beat,
     Drums,
@@ -15,7 +16,6 @@ from epiphane.document.model import (
     FootageKind,
     HeardSource,
     Hit,
-    Lane,
     Project,
     Pulse,
     PulseUnit,

@@ -12,7 +12,7 @@ from msgspec.structs import fields
 from PIL import Image
 
 from epiphane.cli import commands
-from epiphane.document import model
+from epiphane.document import lane, model, pick
 
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
@@ -38,8 +38,11 @@ def test_what_is_made_from_the_code_is_current():
         model.Footage,
         model.Shot,
         model.Pulse,
-        model.Lane,
-        model.Override,
+        lane.Lane,
+        lane.Override,
+        lane.Envelope,
+        pick.Pick,
+        pick.Pattern,
         model.Filling,
         model.Framing,
     ],

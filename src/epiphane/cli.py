@@ -12,7 +12,8 @@ from msgspec.structs import replace
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
-from epiphane.document.model import DRUMS, FootageKind, Order, Override, Project, PulseUnit, Shot
+from epiphane.document.lane import Override
+from epiphane.document.model import DRUMS, FootageKind, Order, Project, PulseUnit, Shot
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, propose_moments

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import ColourButton, RangeBar
 from epiphane.desk.editor import Kind, Selection
-from epiphane.document.model import Ease, Setting
+from epiphane.document.lane import Ease, Setting
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 

@@ -154,3 +154,18 @@ def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
     QTest.mouseClick(vary.opener, LEFT)
     assert not vary.isVisible()
     assert not reach(window).is_varied
+
+
+def test_a_hit_may_go_a_notch_on_or_switch(window, rows):
+    bench = window.bench.lane
+    lane = window.editor.selected_lane()
+    beats = [cue.frame for cue in window.editor.cues.lane(lane.id).cues]
+    choose(bench, "What a hit does", "goes a notch on")
+    type_into(field(bench, "Notches until it begins again"), "2")
+    found = window.editor.cues.lane(lane.id).levels
+    assert found[[beats[n] for n in range(6)]].tolist() == [0.5, 1, 0, 0.5, 1, 0]
+    choose(bench, "What a hit does", "switches on or off")
+    found = window.editor.cues.lane(lane.id).levels
+    assert found[[beats[n + 1] - 3 for n in range(4)]].tolist() == [1, 0, 1, 0]  # before it rises again
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.editor.selected_lane().way.value == "step"

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Drums, Envelope, Lane, Override, Project, Setting
+from epiphane.document.lane import Envelope, Lane, Override, Setting
+from epiphane.document.model import Drums, Project
 from epiphane.document.store import (
     Journal,
     decode_project,

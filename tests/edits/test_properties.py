@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Ease, Order, Pin, PulseUnit, Setting
+from epiphane.document.lane import Ease, Setting
+from epiphane.document.model import Order, Pin, PulseUnit
 from epiphane.document.shots import source_seconds
 from epiphane.document.store import decode_project, encode_project
 from epiphane.edits.beats import move_beat

@@ -11,17 +11,8 @@ from msgspec.structs import replace
 
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
-from epiphane.document.model import (
-    Beat,
-    Blend,
-    BlendSource,
-    Hit,
-    Lane,
-    Override,
-    PulseUnit,
-    Shot,
-    TappedSource,
-)
+from epiphane.document.lane import Lane, Override
+from epiphane.document.model import Beat, Blend, BlendSource, Hit, PulseUnit, Shot, TappedSource
 from epiphane.edits.beats import (
     accept_beat,
     add_beat,

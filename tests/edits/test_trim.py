@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from epiphane.audio.shaping import fade_curve, shaped_song
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import BandSource, Hit, Override, TappedSource
+from epiphane.document.lane import Override
+from epiphane.document.model import BandSource, Hit, TappedSource
 from epiphane.edits.pulses import add_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import shape_song, trim_song

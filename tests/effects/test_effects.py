@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.effects.declare import (
     Around,
     ChoiceParameter,

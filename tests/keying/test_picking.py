@@ -10,17 +10,8 @@ from msgspec.structs import replace
 from epiphane.document.grid import bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import (
-    Ease,
-    Envelope,
-    HeardSource,
-    Hit,
-    Overlap,
-    Pulse,
-    PulseUnit,
-    Section,
-    TappedSource,
-)
+from epiphane.document.lane import Ease, Envelope, Overlap
+from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section, TappedSource
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
 from epiphane.document.store import load_project, save_project
 from epiphane.edits.cues import set_cue_strength, toggle_cues
@@ -110,7 +101,7 @@ def slowly(project, pick):
     if pick.strongest is not None:
         bars = {}
         for hit in left:
-            bars.setdefault(int((hit.time + 0.05) // 2), []).append(hit)
+            bars.setdefault(min(int((hit.time + 0.05) // 2), 7), []).append(hit)
         best = [
             sorted(bar, key=lambda h: -h.strength * strengths[h])[: pick.strongest] for bar in bars.values()
         ]

@@ -6,7 +6,8 @@ from helpers import a_song, number_of, numbered_picture, read_lumas, write_clip,
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Envelope, HeardSource, Lane, Project, Pulse, PulseUnit, Setting
+from epiphane.document.lane import Envelope, Lane, Setting
+from epiphane.document.model import HeardSource, Project, Pulse, PulseUnit
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.keying.schedule import schedule

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy import ndimage
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.effects.declare import Around, Parameter
 from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Parting, Tone, Warp
 from epiphane.effects.registry import all_effects, find_effect

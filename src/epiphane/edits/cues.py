@@ -6,7 +6,8 @@ from typing import TypeAlias
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId
-from epiphane.document.model import Override, Project
+from epiphane.document.lane import Override
+from epiphane.document.model import Project
 
 CueKey: TypeAlias = tuple[LaneId, float]
 """A cue: its lane, and the time of its hit in seconds."""

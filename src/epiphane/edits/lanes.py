@@ -5,7 +5,8 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Envelope, Lane, Project, Setting, find
+from epiphane.document.lane import Envelope, Lane, Setting
+from epiphane.document.model import Project, find
 from epiphane.edits.checked import checked
 
 

@@ -6,16 +6,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.hits import Ground, ground_of, hits_of
-from epiphane.document.model import (
-    Beat,
-    Lane,
-    Override,
-    Project,
-    PulseUnit,
-    Section,
-    Shot,
-    Song,
-)
+from epiphane.document.lane import Lane, Override
+from epiphane.document.model import Beat, Project, PulseUnit, Section, Shot, Song
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.timing import frames_at

@@ -7,12 +7,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.hits import ground_of, hits_of
+from epiphane.document.lane import Lane
 from epiphane.document.model import (
     BandSource,
     CutOff,
     Drums,
     Hit,
-    Lane,
     Project,
     Pulse,
     Section,

@@ -14,7 +14,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.model import Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.effects.operations import Operation, Warp
 
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.document.model import Ease, Envelope
+from epiphane.document.lane import Ease, Envelope
 from epiphane.types import FloatArray
 
 # Goes a tenth beyond.

@@ -8,7 +8,8 @@ from msgspec import Struct
 
 from epiphane.document.grid import Bar, bars_of
 from epiphane.document.hits import Ground, hits_of
-from epiphane.document.model import Hit, Lane, Project, Song
+from epiphane.document.lane import Lane
+from epiphane.document.model import Hit, Project, Song
 from epiphane.document.pick import Pattern, Pick
 from epiphane.types import BoolArray, FloatArray, IntArray
 

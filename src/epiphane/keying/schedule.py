@@ -7,8 +7,9 @@ from msgspec import Struct
 
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId
-from epiphane.document.model import Hit, Lane, Overlap, Override, Project
-from epiphane.keying.envelope import frame_levels
+from epiphane.document.lane import Lane, Override
+from epiphane.document.model import Hit, Project
+from epiphane.keying.levels import Counting, counting_of, levels_of
 from epiphane.keying.picking import Picked, chances, picked_hits
 from epiphane.keying.varying import varied
 from epiphane.timing import frames_at
@@ -77,57 +78,42 @@ class LaneSchedule:
     @cached_property
     def levels(self) -> FloatArray:
         """Float64, shape (n_frames,): the lane's level on every frame, at most 2, below 0 where an envelope
-        overshoots its rest."""
-        is_added = self.lane.overlap is Overlap.ADD
-        levels = np.zeros(self._n_frames)
-        shape = frame_levels(self.lane.envelope)
-        firing = self._firing
-        if not firing or self.is_silent:
-            return levels
-        starts = np.array([cue.frame for cue in firing]) - self.lane.envelope.rise
-        frames = starts[:, None] + np.arange(len(shape))
-        values = np.array([cue.strength for cue in firing])[:, None] * shape
-        inside = (frames >= 0) & (frames < self._n_frames)
-        if is_added:
-            np.add.at(levels, frames[inside], values[inside])
-        else:  # where nothing reaches, what is below rest counts too
-            levels[frames[inside]] = -np.inf
-            np.maximum.at(levels, frames[inside], values[inside])
-        return np.minimum(levels, 2.0)
+        overshoots its rest.
+        """
+        if self.is_silent:
+            return np.zeros(self._n_frames)
+        return levels_of(self.lane, *self._peaks, self._n_frames)
 
     @cached_property
     def _firing(self) -> tuple[Cue, ...]:
-        return tuple(cue for cue in self.cues if not cue.is_off and cue.strength > 0)
+        firing = (cue for cue in self.cues if not cue.is_off and cue.strength > 0)
+        return tuple(sorted(firing, key=lambda cue: cue.frame))  # a nudge may have changed their order
+
+    @property
+    def _peaks(self) -> tuple[IntArray, FloatArray]:
+        frames = np.array([cue.frame for cue in self._firing], np.int64)
+        return frames, np.array([cue.strength for cue in self._firing], np.float64)
 
     @cached_property
-    def _counting(self) -> IntArray:
-        """Int64, shape (n_frames,): which firing cue counts on a frame, the strongest there; -1 for none."""
-        counting = np.full(self._n_frames, -1)
-        highest = np.full(self._n_frames, -np.inf)
-        shape = frame_levels(self.lane.envelope)
-        for number, cue in enumerate(self._firing):
-            start = cue.frame - self.lane.envelope.rise
-            first, last = max(start, 0), min(start + len(shape), self._n_frames)
-            if first < last:
-                values = cue.strength * shape[first - start : last - start]
-                is_higher = values >= highest[first:last]  # of equals the newer one counts
-                highest[first:last][is_higher] = values[is_higher]
-                counting[first:last][is_higher] = number
-        return counting
+    def _counting(self) -> Counting:
+        return counting_of(self.lane, *self._peaks, self._n_frames)
+
+    def _counting_at(self, frame: int) -> int:
+        return int(self._counting.cues[frame]) if 0 <= frame < self._n_frames else -1
 
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
-        number = int(self._counting[frame]) if 0 <= frame < self._n_frames else -1
+        number = self._counting_at(frame)
         return 0 if number < 0 else frame - self._firing[number].frame
 
     def lane_at(self, frame: int) -> Lane:
         """Return the lane with the settings that it has at the cue that counts on a frame."""
         if not any(setting.is_varied for setting in self.lane.settings):
             return self.lane
-        number = int(self._counting[frame]) if 0 <= frame < self._n_frames else -1
+        number = self._counting_at(frame)
         if number < 0:
             return self.lane
-        return varied(self.lane, number, self._firing[number].hit.time)
+        return varied(self.lane, int(self._counting.turns[number]), self._firing[number].hit.time)
 
 
 class Schedule:

@@ -3,26 +3,26 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.model import Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.keying.picking import chances
 
 
-def varied(lane: Lane, number: int, hit_time: float) -> Lane:
+def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
     """Return a lane with the settings of one of its cues.
 
     Parameters
     ----------
-    number : int
-        Of the cue among those that fire, from 0.
+    turn : int
+        How many times the values have gone on by then: of the first cue that fires it is 0.
     hit_time : float, seconds
         Chance is drawn from it and the lane's seed, so it is the same whichever frame is drawn first.
     """
-    return replace(lane, settings=tuple(_at_cue(one, lane.seed, number, hit_time) for one in lane.settings))
+    return replace(lane, settings=tuple(_at_cue(one, lane.seed, turn, hit_time) for one in lane.settings))
 
 
-def _at_cue(setting: Setting, seed: int, number: int, hit_time: float) -> Setting:
+def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float) -> Setting:
     choices = (setting.peak, *setting.then)
-    peak = choices[number % len(choices)]
+    peak = choices[turn % len(choices)]
     if setting.wander and isinstance(peak, float | int):
         chance = float(chances(seed, np.array([hit_time]), setting.name)[0])
         peak = peak + setting.wander * (2 * chance - 1)

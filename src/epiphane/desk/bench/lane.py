@@ -25,7 +25,8 @@ from epiphane.desk.bench.vary import VaryRow
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Ease, Lane, Project, PulseUnit, Setting, find
+from epiphane.document.lane import Ease, Lane, Setting, Way
+from epiphane.document.model import Project, PulseUnit, find
 from epiphane.edits.lanes import (
     change_envelope,
     change_lane,
@@ -37,6 +38,11 @@ from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.effects.declare import ColourParameter, Parameter, rest_and_peak, setting_of, text_value
 from epiphane.effects.registry import effect_named, find_effect
 
+_WAYS = (
+    (Way.FIRE.value, "fires the shape"),
+    (Way.STEP.value, "goes a notch on"),
+    (Way.TOGGLE.value, "switches on or off"),
+)
 _EASES = tuple((ease.value, ease.value) for ease in Ease)
 
 # Parameters with a smaller range are typed with a decimal.
@@ -59,6 +65,7 @@ class LaneBench(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(self._pulse_row())
+        box.addWidget(self._way_row())
         self.pick = PickRows(editor, lane)
         box.addWidget(self.pick)
         box.addWidget(self._envelope_picture())
@@ -77,6 +84,10 @@ class LaneBench(QWidget):
         lane = self._lane()
         if lane is None:
             return
+        show_choice(self._way, lane.way.value)
+        show_number(self._steps, lane.n_steps)
+        self._steps.setVisible(lane.way is Way.STEP)
+        self._steps_words.setVisible(lane.way is Way.STEP)
         cues = self._editor.cues.lane(lane.id)
         if cues is not None:
             self.pick.refresh(lane, cues)
@@ -150,6 +161,27 @@ class LaneBench(QWidget):
         box.addWidget(self._mute)
         box.addWidget(self._solo)
         box.addWidget(remove)
+        return made
+
+    def _way_row(self) -> QWidget:
+        self._way = choice_field(
+            "What a hit does",
+            _WAYS,
+            lambda key: self._apply(partial(change_lane, way=Way(key)), "change of what a hit does"),
+        )
+        self._steps = number_field("Notches until it begins again", low=1, high=32, unit="")
+        self._steps.setFixedWidth(48)
+        self._steps.valueChanged.connect(
+            lambda value: self._apply(partial(change_lane, n_steps=round(value)), "number of notches")
+        )
+        self._steps_words = label("notches, then back")
+        made = QWidget()
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        for widget in (label("each hit"), self._way, self._steps, self._steps_words):
+            box.addWidget(widget)
+        box.addStretch(1)
         return made
 
     def _envelope_picture(self) -> QWidget:

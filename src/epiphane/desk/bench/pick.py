@@ -23,7 +23,8 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.ids import LaneId
-from epiphane.document.model import Lane, Overlap, Project
+from epiphane.document.lane import Lane, Overlap
+from epiphane.document.model import Project
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
 from epiphane.edits.lanes import change_lane
 from epiphane.keying.schedule import LaneSchedule

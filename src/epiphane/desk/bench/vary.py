@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import LABEL_WIDTH, label, number_field, show_number
-from epiphane.document.model import Setting
+from epiphane.document.lane import Setting
 from epiphane.effects.declare import AnyParameter, ColourParameter, Parameter, is_colour
 
 

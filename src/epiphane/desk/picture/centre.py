@@ -5,7 +5,8 @@ from PyQt6.QtCore import QObject, QPointF
 
 from epiphane.desk.editor import Editor, Kind
 from epiphane.desk.picture.view import PictureView
-from epiphane.document.model import Lane, Project
+from epiphane.document.lane import Lane
+from epiphane.document.model import Project
 from epiphane.edits.lanes import set_setting
 from epiphane.effects.declare import Parameter, rest_and_peak, setting_of
 from epiphane.effects.registry import find_effect

@@ -23,7 +23,7 @@ from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.shots import ShotPainter
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Ease, Envelope, Lane
+from epiphane.document.lane import Ease, Envelope, Lane, Way
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
@@ -177,9 +177,34 @@ class StavePainter:
         painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))
         if lane.lane.id == self._editor.selection.lane:
             self._paint_left_out(painter, layout, stave, top + LANE_HEIGHT - 3, lane)
+        if lane.lane.way is not Way.FIRE and not lane.is_silent:
+            self._paint_level(painter, layout, stave, top + LANE_HEIGHT - 1, lane, colour)
         for cue in self._cues_near(lane, stave):
             self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
         painter.restore()
+
+    def _paint_level(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: LaneSchedule,
+        colour: QColor,
+    ) -> None:
+        """Show the level itself, where it is not made of cues that come and go."""
+        rate = self._editor.project.rate
+        first, last = frame_at(stave.start, rate), min(frame_at(stave.end, rate) + 1, len(lane.levels))
+        path = QPainterPath(QPointF(layout.left(stave), base))
+        for frame in range(first, last):
+            level = min(max(float(lane.levels[frame]), 0.0), 1.0)
+            x = layout.x_at(stave, max(frame_start(frame, rate), stave.start))
+            path.lineTo(x, base - (LANE_HEIGHT - 3) * level)
+        path.lineTo(layout.right(stave), base)
+        path.closeSubpath()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPath(path)
 
     def _paint_left_out(
         self, painter: QPainter, layout: ScoreLayout, stave: Stave, y: float, lane: LaneSchedule
@@ -220,7 +245,11 @@ class StavePainter:
         else:
             painter.setPen(QPen(theme.GROUND, 0.8))
             painter.setBrush(colour)
-        painter.drawPath(path)
+        if lane.way is Way.FIRE or cue.is_off:
+            painter.drawPath(path)
+        else:
+            painter.setPen(QPen(theme.TEXT, 1.2))
+            painter.drawLine(QPointF(shape.peak, base), QPointF(shape.peak, base - 5))
         if cue.override is not None and not cue.is_off:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.TEXT)

@@ -6,7 +6,8 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout
 from epiphane.desk.score.paint import StavePainter
-from epiphane.document.model import Lane, Project, Shot
+from epiphane.document.lane import Lane
+from epiphane.document.model import Project, Shot
 from epiphane.edits.cues import CueKey
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at

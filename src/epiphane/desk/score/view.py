@@ -41,7 +41,8 @@ from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.ids import FootageId, LaneId
-from epiphane.document.model import Lane, Shot
+from epiphane.document.lane import Lane
+from epiphane.document.model import Shot
 from epiphane.edits.beats import add_beat
 from epiphane.edits.cues import toggle_cues
 from epiphane.keying.schedule import Cue

@@ -11,7 +11,8 @@ from epiphane.desk.shelf.tiles import Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import Envelope, FootageKind, Lane
+from epiphane.document.lane import Envelope, Lane
+from epiphane.document.model import FootageKind
 from epiphane.effects.declare import Around, Effect
 from epiphane.effects.registry import all_effects, find_effect
 from epiphane.keying.envelope import frame_levels

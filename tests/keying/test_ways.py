@@ -1,0 +1,81 @@
+"""What cues do beside firing: going a notch on, switching on and off, against a frame-by-frame reading."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Ease, Envelope, Lane, Way
+from epiphane.keying.envelope import eased
+from epiphane.keying.levels import counting_of, levels_of
+
+N_FRAMES = 200
+places = st.lists(st.integers(0, N_FRAMES + 20), max_size=12, unique=True).map(sorted)
+sides = st.integers(0, 9)
+
+
+def a_lane(way, *, n_steps=3, rise=0, fall=0, ease=Ease.LINEAR):
+    envelope = Envelope(rise=rise, fall=fall, rise_ease=ease, fall_ease=ease)
+    return Lane(LaneId(1), "zoom", PulseId(1), envelope=envelope, way=way, n_steps=n_steps)
+
+
+def levels(lane, frames, strengths=None):
+    strengths = np.ones(len(frames)) if strengths is None else np.array(strengths)
+    return levels_of(lane, np.array(frames, np.int64), strengths, N_FRAMES)
+
+
+@given(places, st.integers(1, 5), sides, st.sampled_from([Ease.LINEAR, Ease.IN, Ease.BOTH]))
+def test_every_cue_takes_the_level_a_notch_on_and_the_last_back(frames, n_steps, rise, ease):
+    found = levels(a_lane(Way.STEP, n_steps=n_steps, rise=rise, ease=ease), frames)
+    notches = [0.0, *(((n + 1) % (n_steps + 1)) / n_steps for n in range(len(frames)))]
+    for frame in range(N_FRAMES):
+        done = sum(one <= frame for one in frames)
+        coming = frames[done] if done < len(frames) else None
+        last = frames[done - 1] if done else -1
+        wanted = notches[done]
+        if coming is not None:
+            length = min(rise, coming - last - 1)
+            share = (frame - (coming - length) + 1) / (length + 1)
+            if share > 0:
+                wanted += (notches[done + 1] - wanted) * float(eased(np.array(share), ease))
+        assert found[frame] == pytest.approx(wanted)
+
+
+@given(places, sides, sides)
+def test_every_other_cue_switches_on_and_those_between_off(frames, rise, fall):
+    found = levels(a_lane(Way.TOGGLE, rise=rise, fall=fall), frames)
+    for number, frame in enumerate(frames):
+        if frame < N_FRAMES and number % 2 == 0:
+            assert found[frame] == 1.0  # on from its very hit
+        end = frames[number + 1] if number + 1 < len(frames) else N_FRAMES
+        between = found[min(frame, N_FRAMES) : min(end, N_FRAMES)]
+        if number % 2 == 0:
+            assert (between == 1.0).all()
+        else:
+            quiet = between[1 + fall : max(0, len(between) - rise)]
+            assert (quiet == 0.0).all()
+    before = found[: max(0, (frames[0] if frames else N_FRAMES) - rise)]
+    assert (before == 0.0).all()
+
+
+@given(places, st.sampled_from(Way), sides, sides)
+def test_a_cue_counts_while_it_has_something_to_say(frames, way, rise, fall):
+    lane = a_lane(way, rise=rise, fall=fall)
+    counting = counting_of(lane, np.array(frames, np.int64), np.ones(len(frames)), N_FRAMES)
+    found = levels(lane, frames)
+    assert ((counting.cues >= 0) | (found == 0)).all()  # a level comes from some cue
+    for number, frame in enumerate(frames):
+        if frame < N_FRAMES and (way is not Way.TOGGLE or number % 2 == 0):
+            assert counting.cues[frame] == number
+    assert counting.turns.tolist() == [n // 2 if way is Way.TOGGLE else n for n in range(len(frames))]
+
+
+def test_strengths_scale_notches_and_what_is_on():
+    assert levels(a_lane(Way.STEP, n_steps=2), [10, 20, 30], [0.5, 0.5, 1.0])[[10, 20, 30]].tolist() == [
+        0.25,
+        0.5,
+        0,
+    ]
+    assert levels(a_lane(Way.TOGGLE), [10, 20, 30], [0.4, 1.0, 2.0])[[12, 25, 35]].tolist() == [0.4, 0, 2.0]
+    assert levels(a_lane(Way.TOGGLE), []).max() == levels(a_lane(Way.STEP), []).max() == 0

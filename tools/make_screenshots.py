@@ -16,8 +16,10 @@ from epiphane.desk.editor import Kind, Selection
 from epiphane.desk.window import Window
 from epiphane.document.grid import bars_of
 from epiphane.document.model import Order, Pace
+from epiphane.document.pick import Pattern, Pick
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import accept_moment, put_in_group
+from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import frame_at
@@ -133,6 +135,21 @@ class Photographer:
         self.window.shelf.open_page(1)
         self.take("lane")
 
+    def pattern(self) -> None:
+        """Take a lane with a step pattern and a value that changes from cue to cue."""
+        window, before = self.window, self.window.editor.project
+        window.lanes.add("shake")
+        lane = window.editor.selected_lane()
+        pattern = Pattern((1.0, 0.0, 0.6, 0.8, 1.0, 0.0, 0.0, 0.4), n_bars=1)
+        window.editor.apply(lambda p: change_lane(p, lane.id, pick=Pick(pattern=pattern)), "pattern")
+        window.score.set_bars_per_line(2)
+        window.bench.lane.pick.fold.click()
+        self.wait(5000)
+        self.take("pattern")
+        window.bench.lane.pick.fold.click()
+        window.score.set_bars_per_line(4)
+        window.editor.apply(lambda _: before, "all of it back")
+
     def effects(self) -> None:
         """Take the shelf of effects, one of them pointed at; then eight lanes, one with many parameters."""
         window, before = self.window, self.window.editor.project
@@ -204,6 +221,7 @@ def main() -> None:
             "footage",
             "pulses",
             "lane",
+            "pattern",
             "effects",
             "cues",
             "exporting",

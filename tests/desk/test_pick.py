@@ -1,11 +1,13 @@
 """What a lane fires on in the real window: cells, rules, what is left told; values from cue to cue."""
 
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from epiphane.desk.bench.pick import PickRows
+from epiphane.desk.carry import carry_effect
 from epiphane.document.pick import Pattern
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -169,3 +171,35 @@ def test_a_hit_may_go_a_notch_on_or_switch(window, rows):
     assert found[[beats[n + 1] - 3 for n in range(4)]].tolist() == [1, 0, 1, 0]  # before it rises again
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.editor.selected_lane().way.value == "step"
+
+
+def test_another_effect_on_the_same_hits_and_a_copy(window, rows):
+    choose(rows, "Cells of the pattern", "8 cells")
+    lane = window.editor.selected_lane()
+    key = (lane.id, window.editor.cues.lane(lane.id).cues[1].hit.time)
+    window.editor.select_cues(frozenset({key}), lane=lane.id)
+    QTest.keyClick(window, Qt.Key.Key_X)
+    layout = window.score.layout_now()
+    stave = layout.staves[0]
+    at = QPointF(layout.x_at(stave, 1.0), layout.lane_top(stave, 2) + 5)
+    data = carry_effect("invert")
+    window.score.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE))
+    made = window.editor.selected_lane()
+    assert [one.effect for one in window.editor.project.lanes] == ["flash", "zoom", "shake", "invert"]
+    assert (made.pick, made.pulse) == (pick_of(window, lane.id), lane.pulse)
+    ours, theirs = (window.editor.cues.lane(one).cues for one in (made.id, lane.id))
+    assert [(cue.frame, cue.is_off) for cue in ours] == [(cue.frame, cue.is_off) for cue in theirs]
+    window.lanes.step(-1)
+    QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert [one.effect for one in window.editor.project.lanes] == [
+        "flash",
+        "zoom",
+        "shake",
+        "shake",
+        "invert",
+    ]
+    assert window.editor.selected_lane() == window.editor.project.lanes[3]
+
+
+def pick_of(window, lane_id):
+    return next(one for one in window.editor.project.lanes if one.id == lane_id).pick

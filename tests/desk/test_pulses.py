@@ -342,6 +342,6 @@ def test_ticks_are_heard_on_the_hits_and_not_exported(demo, clock):
 def test_an_effect_dropped_on_a_pulse_is_fired_by_it(demo):
     demo.editor.apply(lambda p: ensure_pulse(p, PulseUnit.HALF)[0], "pulse")
     pulse = demo.editor.project.pulses[-1].id
-    demo.score.effect_dropped.emit("zoom", pulse)
+    demo.score.effect_dropped.emit("zoom", pulse, None)
     assert demo.editor.project.lanes[-1].pulse == pulse
     assert add_lane(demo.editor.project, "flash", pulse).lanes[-1].pulse == pulse

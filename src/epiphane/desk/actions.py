@@ -60,6 +60,7 @@ ACTIONS = (
     ActionSpec("lane_back", "Lanes", "Last lane", ("Ctrl+Up",)),
     ActionSpec("mute", "Lanes", "Mute the lane", ("M",)),
     ActionSpec("solo", "Lanes", "Only this lane", ("S",)),
+    ActionSpec("copy_lane", "Lanes", "A copy of the lane below it", ("Ctrl+Shift+D",)),
     ActionSpec("lane_up", "Lanes", "The lane up", ("Ctrl+Shift+Up",)),
     ActionSpec("lane_down", "Lanes", "The lane down", ("Ctrl+Shift+Down",)),
     ActionSpec("delete", "Lanes", "Remove what is selected", ("Delete", "Backspace")),

@@ -19,6 +19,7 @@ _MOUSE = (
     ("Drag a lane's name", "put it in another place"),
     ("Double-click a cue", "switch it off or on"),
     ("Drop clips on a shot", "exchange it, and those after it"),
+    ("Drop an effect on a lane", "on the same hits, below it"),
     ("Point at a clip", "skim it; double-click lays it"),
     ("Alt + drag a beat", "move it; with Shift alone"),
     ("Alt + click the ruler", "add a beat"),

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.editor import Editor, Kind, Selection
-from epiphane.document.ids import PulseId
+from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.model import Project, PulseUnit
-from epiphane.edits.lanes import add_lane, change_lane, move_lane
+from epiphane.edits.lanes import add_lane, change_lane, copy_lane, move_lane
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.effects.registry import effect_named
 from epiphane.errors import EditError
@@ -18,8 +18,11 @@ class LaneDesk(QObject):
         super().__init__()
         self._editor = editor
 
-    def add(self, key: str, chosen: PulseId | None = None) -> None:
-        """Make a lane of an effect on a pulse, or else on every beat, and select it."""
+    def add(self, key: str, chosen: PulseId | None = None, like: LaneId | None = None) -> None:
+        """Make a lane of an effect on the hits of another lane, on a pulse, or on every beat, and select it."""
+        if like is not None:
+            self._copy(like, effect_named(key).key)
+            return
         effect = effect_named(key)
 
         def edit(project: Project) -> Project:
@@ -32,6 +35,17 @@ class LaneDesk(QObject):
 
         if self._editor.apply(edit, f"lane of {effect.label.lower()}"):
             self._editor.select(Selection(Kind.LANE, lane=self._editor.project.lanes[-1].id))
+
+    def copy(self) -> None:
+        """Put a copy of the lane below it, and select that."""
+        lane = self._editor.selected_lane()
+        if lane is not None:
+            self._copy(lane.id)
+
+    def _copy(self, lane: LaneId, effect: str | None = None) -> None:
+        made = LaneId(self._editor.project.next_id)
+        if self._editor.apply(lambda p: copy_lane(p, lane, effect=effect), "copy of a lane"):
+            self._editor.select(Selection(Kind.LANE, lane=made))
 
     def step(self, direction: int) -> None:
         """Select the next (1) or last (-1) lane."""

@@ -205,6 +205,7 @@ class Window(QMainWindow):
             "lane_back": lambda: self.lanes.step(-1),
             "mute": self.lanes.mute,
             "solo": self.lanes.solo,
+            "copy_lane": self.lanes.copy,
             "lane_up": lambda: self.lanes.move(-1),
             "lane_down": lambda: self.lanes.move(1),
             "delete": self._delete,

@@ -23,6 +23,25 @@ def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
     return replace(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
 
 
+def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -> Project:
+    """Return `project` with a copy of a lane below it: the same hits, shape and changed cues.
+
+    With another `effect` it has that one, at its declared values, as those of the lane's own mean nothing to it.
+
+    Raises
+    ------
+    EditError
+        If there is no such lane.
+    """
+    lane = find(project.lanes, lane_id, "lane")
+    made = replace(lane, id=LaneId(project.next_id), is_solo=False, seed=len(project.lanes) + 1)
+    if effect is not None and effect != lane.effect:
+        made = replace(made, effect=effect, settings=())
+    at = project.lanes.index(lane) + 1
+    lanes = (*project.lanes[:at], made, *project.lanes[at:])
+    return replace(project, lanes=lanes, next_id=project.next_id + 1)
+
+
 def remove_lane(project: Project, lane_id: LaneId) -> Project:
     """Return `project` without a lane."""
     find(project.lanes, lane_id, "lane")

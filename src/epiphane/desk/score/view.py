@@ -59,14 +59,14 @@ class ScoreView(QAbstractScrollArea):
     -------
     footage_dropped(ids: list of FootageId, shot: ShotId or None)
         Clips from the shelf; the shot whose place they take, or None for the end of the row.
-    effect_dropped(key: str, pulse: PulseId or None)
+    effect_dropped(key: str, pulse: PulseId or None, lane: LaneId or None)
         An effect from the shelf, and the pulse on whose line it was dropped.
     lines_changed()
         Another number of bars a line.
     """
 
     footage_dropped = pyqtSignal(object, object)
-    effect_dropped = pyqtSignal(str, object)
+    effect_dropped = pyqtSignal(str, object, object)
     lines_changed = pyqtSignal()
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
@@ -429,7 +429,7 @@ class ScoreView(QAbstractScrollArea):
             self.footage_dropped.emit(list(footage), None if shot is None else shot.id)
         elif effect:
             place = self._layout.locate(event.position().x(), event.position().y() + self._offset)
-            self.effect_dropped.emit(effect, None if place is None else place.pulse)
+            self.effect_dropped.emit(effect, *((None, None) if place is None else (place.pulse, place.lane)))
         event.acceptProposedAction()
         self._paper.update()
 

@@ -19,7 +19,7 @@ class LaneDesk(QObject):
         self._editor = editor
 
     def add(self, key: str, chosen: PulseId | None = None, like: LaneId | None = None) -> None:
-        """Make a lane of an effect on the hits of another lane, on a pulse, or on every beat, and select it."""
+        """Make a lane of an effect on the hits of another lane, of a pulse, or every beat; select it."""
         if like is not None:
             self._copy(like, effect_named(key).key)
             return

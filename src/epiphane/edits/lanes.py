@@ -26,7 +26,7 @@ def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
 def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -> Project:
     """Return `project` with a copy of a lane below it: the same hits, shape and changed cues.
 
-    With another `effect` it has that one, at its declared values, as those of the lane's own mean nothing to it.
+    With another `effect` it has that one, at its declared values: those of the lane's own mean nothing to it.
 
     Raises
     ------

@@ -136,7 +136,7 @@ class Photographer:
         self.take("lane")
 
     def pattern(self) -> None:
-        """Take a lane with a step pattern and a value that changes from cue to cue."""
+        """Take a lane with a step pattern."""
         window, before = self.window, self.window.editor.project
         window.lanes.add("shake")
         lane = window.editor.selected_lane()

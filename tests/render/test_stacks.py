@@ -181,6 +181,13 @@ def test_what_is_blurred_may_be_drawn_small_but_in_its_order(before, blur, after
     assert sum(isinstance(step, Blur) and step.sigma * 1920 > 16 for p in sharp for step in p.steps) == 0
 
 
+def test_a_blur_is_done_small_though_nothing_beside_it_may_be():
+    keep = Filter(lambda picture: picture)
+    parts = stretches((keep, Blur(0.01), keep), (1920, 1080))
+    assert [(part.shrink, len(part.steps)) for part in parts] == [(1, 1), (8, 1), (1, 1)]
+    assert stretches((), (1920, 1080))[0].shrink == 1
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.lists(actives(SOFT), max_size=4), actives(("blur",)), st.lists(actives(SOFT), max_size=4))
 def test_preview_and_export_of_what_is_blurred_are_one_picture(before, blur, after):

@@ -47,12 +47,18 @@ def stretches(steps: Sequence[Step], size: Size) -> tuple[Stretch, ...]:
     while shrink > 1:
         divisions.append(_divided(steps, strongest, shrink, size))
         shrink //= 2
-    return min(divisions, key=_cost)
+    return min(divisions, key=lambda division: _cost(division, size[0]))
 
 
-def _cost(division: Sequence[Stretch]) -> float:
+def _cost(division: Sequence[Stretch], width: int) -> float:
     """Return roughly how much work a division is: its steps, and the bringing together, by their pixels."""
-    return sum((len(part.steps) + 1) / part.shrink**2 for part in division)
+    return sum((1 + _work(part, width)) / part.shrink**2 for part in division)
+
+
+def _work(part: Stretch, width: int) -> float:
+    """Return the work of a stretch a pixel, in that of a warp; that of a blur grows with its width."""
+    sigmas = [step.sigma * width / part.shrink for step in part.steps if isinstance(step, Blur)]
+    return len(part.steps) + sum(sigmas) / 2
 
 
 def _divided(steps: Sequence[Step], strongest: int, shrink: int, size: Size) -> tuple[Stretch, ...]:

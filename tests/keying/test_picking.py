@@ -15,7 +15,7 @@ from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section,
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
 from epiphane.document.store import load_project, save_project
 from epiphane.edits.cues import set_cue_strength, toggle_cues
-from epiphane.edits.lanes import change_envelope, change_lane, fire_by
+from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
 from epiphane.edits.trim import trim_song
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.picking import bar_places, picked_hits
@@ -127,6 +127,8 @@ def test_by_chance_about_so_many_fire_and_always_the_same():
     assert taken(project) == first
     assert 0.2 < len(first) / len(hits) < 0.4
     assert taken(change_lane(project, FLASH, seed=77)) != first
+    copied = copy_lane(project, FLASH, effect="zoom")
+    assert taken(copied, copied.lanes[1].id) == first  # another effect, on the very same hits
     more = taken(change_lane(project, FLASH, pick=Pick(chance=0.6)))
     assert set(first) < set(more)  # a greater chance takes none away
 

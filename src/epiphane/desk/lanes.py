@@ -20,10 +20,10 @@ class LaneDesk(QObject):
 
     def add(self, key: str, chosen: PulseId | None = None, like: LaneId | None = None) -> None:
         """Make a lane of an effect on the hits of another lane, of a pulse, or every beat; select it."""
-        if like is not None:
-            self._copy(like, effect_named(key).key)
-            return
         effect = effect_named(key)
+        if like is not None:
+            self._copy(like, effect.key)
+            return
 
         def edit(project: Project) -> Project:
             if chosen is not None:

@@ -34,7 +34,8 @@ def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -
         If there is no such lane.
     """
     lane = find(project.lanes, lane_id, "lane")
-    made = replace(lane, id=LaneId(project.next_id), is_solo=False, seed=len(project.lanes) + 1)
+    # The seed stays: chance has its part in which hits they are.
+    made = replace(lane, id=LaneId(project.next_id), is_solo=False)
     if effect is not None and effect != lane.effect:
         made = replace(made, effect=effect, settings=())
     at = project.lanes.index(lane) + 1

@@ -1,5 +1,7 @@
 """The level of a lane on every frame, by the way in which its cues change it."""
 
+from collections.abc import Iterable, Iterator
+
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
@@ -40,10 +42,10 @@ def levels_of(lane: Lane, frames: IntArray, strengths: FloatArray, n_frames: int
     if lane.way is Way.STEP:
         return np.minimum(_stepped(lane, frames, strengths, n_frames), _MOST)
     if lane.way is Way.TOGGLE:
-        parts = [
-            (start, part * strengths[n]) for n, start, part in _switched(lane.envelope, frames, n_frames)
-        ]
-        return np.minimum(_highest(parts, n_frames), _MOST)
+        levels = np.zeros(n_frames)
+        for number, inside, part in _cut(_switched(lane.envelope, frames, n_frames), n_frames):
+            levels[inside] = np.maximum(levels[inside], strengths[number] * part)
+        return np.minimum(levels, _MOST)
     return np.minimum(_fired(lane, frames, strengths, n_frames), _MOST)
 
 
@@ -55,17 +57,15 @@ def counting_of(lane: Lane, frames: IntArray, strengths: FloatArray, n_frames: i
         return Counting(np.searchsorted(begins, np.arange(n_frames), side="right") - 1, turns)
     shape = frame_levels(lane.envelope)
     if lane.way is Way.TOGGLE:
-        parts = list(_switched(lane.envelope, frames, n_frames))
+        parts = _switched(lane.envelope, frames, n_frames)
     else:
         parts = [(n, frame - lane.envelope.rise, shape) for n, frame in enumerate(frames.tolist())]
     counting, highest = np.full(n_frames, -1), np.full(n_frames, -np.inf)
-    for number, start, part in parts:
-        first, last = max(start, 0), min(start + len(part), n_frames)
-        if first < last:
-            values = strengths[number] * part[first - start : last - start]
-            is_higher = values >= highest[first:last]
-            highest[first:last][is_higher] = values[is_higher]
-            counting[first:last][is_higher] = number
+    for number, inside, part in _cut(parts, n_frames):
+        values = strengths[number] * part
+        is_higher = values >= highest[inside]
+        highest[inside][is_higher] = values[is_higher]
+        counting[inside][is_higher] = number
     return Counting(counting, turns)
 
 
@@ -111,10 +111,11 @@ def _switched(envelope: Envelope, frames: IntArray, n_frames: int) -> list[tuple
     return parts
 
 
-def _highest(parts: list[tuple[int, FloatArray]], n_frames: int) -> FloatArray:
-    levels = np.zeros(n_frames)
-    for start, part in parts:
+def _cut(
+    parts: Iterable[tuple[int, int, FloatArray]], n_frames: int
+) -> Iterator[tuple[int, slice, FloatArray]]:
+    """Yield, of parts with their number and first frame, what lies inside the project, and where."""
+    for number, start, part in parts:
         first, last = max(start, 0), min(start + len(part), n_frames)
         if first < last:
-            levels[first:last] = np.maximum(levels[first:last], part[first - start : last - start])
-    return levels
+            yield number, slice(first, last), part[first - start : last - start]

@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import ColourButton, RangeBar
 from epiphane.desk.editor import Kind, Selection
-from epiphane.document.lane import Ease, Setting
+from epiphane.document.envelope import Ease
+from epiphane.document.lane import Setting
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 

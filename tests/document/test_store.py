@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Envelope, Lane, Override, Setting
+from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.model import Drums, Project
 from epiphane.document.store import (
     Journal,

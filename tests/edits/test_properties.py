@@ -8,8 +8,9 @@ from helpers import a_project, a_song
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epiphane.document.envelope import Ease
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Ease, Setting
+from epiphane.document.lane import Setting
 from epiphane.document.model import Order, Pin, PulseUnit
 from epiphane.document.shots import source_seconds
 from epiphane.document.store import decode_project, encode_project

@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.hits import Ground, hits_of
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Ease, Envelope
 from epiphane.document.model import DRUMS, HeardSource, Pulse, PulseUnit
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane

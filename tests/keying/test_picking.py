@@ -7,10 +7,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.grid import bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Ease, Envelope, Overlap
+from epiphane.document.lane import Overlap
 from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section, TappedSource
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
 from epiphane.document.store import load_project, save_project

@@ -8,8 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Envelope, Setting
+from epiphane.document.lane import Setting
 from epiphane.document.pick import Pattern, Pick
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import change_lane, set_setting

@@ -5,8 +5,9 @@ import pytest
 from helpers import a_song, number_of, numbered_picture, read_lumas, write_clip, write_sound
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Envelope, Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.document.model import HeardSource, Project, Pulse, PulseUnit
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row

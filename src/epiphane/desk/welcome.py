@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
 from epiphane.desk.score.paint import CueShape, cue_path
-from epiphane.document.lane import Envelope
+from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family
 
 _STAFF_HEIGHT = 132

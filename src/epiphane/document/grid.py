@@ -4,14 +4,17 @@ import bisect
 from fractions import Fraction
 from functools import lru_cache
 
+import numpy as np
 from msgspec import Struct
 
-from epiphane.document.model import Project, Song
+from epiphane.document.model import Project, Pulse, Song, TempoSource
 from epiphane.timing import frame_at, frames_covering
+from epiphane.types import FloatArray
 
 # Where nothing has a beat, time is ruled in steps of this many seconds.
 BLANK_BAR_SECONDS = 2.0
 _SHORTEST_BAR_SECONDS = 0.2
+_ON_BEAT_SECONDS = 0.01
 
 
 class Bar(Struct, frozen=True):
@@ -40,6 +43,21 @@ def bars_of(project: Project) -> tuple[Bar, ...]:
     if project.song is not None:
         return _bars_of_song(project.song)
     return _blank_bars(project.n_frames / project.rate)
+
+
+def beat_lengths(project: Project, pulse: Pulse | None, times: FloatArray) -> FloatArray:
+    """Return how long a beat is at some times, both in seconds, float64, the shape of `times`.
+
+    It is the distance between the beats beside each time; beyond them that of the nearest two. Without beats
+    it is that of the pulse, if that is a bare tempo, or half a second.
+    """
+    beats = project.song.beats if project.song is not None else ()
+    if len(beats) < 2:
+        tempo = pulse.source.tempo if pulse is not None and isinstance(pulse.source, TempoSource) else 120.0
+        return np.full(len(times), 60.0 / tempo)
+    instants: FloatArray = np.array([beat.time for beat in beats])
+    after = np.searchsorted(instants, times + _ON_BEAT_SECONDS, side="right")
+    return np.asarray(np.diff(instants)[np.clip(after - 1, 0, len(beats) - 2)])
 
 
 def bar_at(bars: tuple[Bar, ...], seconds: float) -> int:

@@ -5,41 +5,39 @@ from typing import Annotated
 
 from msgspec import Meta, Struct
 
-from epiphane.document.ids import LaneId, PulseId, Seconds, Share
+from epiphane.document.envelope import Envelope
+from epiphane.document.ids import LaneId, PulseId, Seconds, Share, ShotId
 from epiphane.document.pick import Pick
 
 
-class Ease(Enum):
-    """How a side of an envelope bends."""
-
-    LINEAR = "linear"
-    IN = "in"
-    OUT = "out"
-    BOTH = "both"
-    OVERSHOOT = "overshoot"
-    BOUNCE = "bounce"
-
-
-class Envelope(Struct, frozen=True, forbid_unknown_fields=True):
-    """Rise, hold and fall of a cue, in frames of the project around its peak frame.
-
-    The peak comes `lead` frames before the frame of the hit: on it unless told otherwise.
-    """
-
-    rise: Annotated[int, Meta(ge=0, le=600)] = 2
-    hold: Annotated[int, Meta(ge=0, le=600)] = 0
-    fall: Annotated[int, Meta(ge=0, le=600)] = 9
-    rise_ease: Ease = Ease.IN
-    fall_ease: Ease = Ease.OUT
-    lead: Annotated[int, Meta(ge=0, le=240)] = 0
-
-
 class Way(Enum):
-    """What a cue does: the level takes its envelope, goes a notch on, or is on until the next cue."""
+    """What a cue does: the level takes its envelope, goes a notch on, or is on until the next cue.
+
+    A lane that follows has no cues: its level is that of a band of the song.
+    """
 
     FIRE = "fire"
     STEP = "step"
     TOGGLE = "toggle"
+    FOLLOW = "follow"
+
+
+class Follow(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a lane follows the band from `low` to `high` Hz.
+
+    Its level is 0 where the band is at `quiet` or below, 1 at `loud` or above, both as shares of the way in
+    decibels from silence to the band's loudest moment. It goes up by the time constant `attack` and down by
+    `release`, in milliseconds. `heard` is what was found when it was last listened to, a byte each hundredth
+    of a second from the first sample of the song's file, whatever of it is used.
+    """
+
+    low: Annotated[float, Meta(ge=20, le=20_000)] = 40.0
+    high: Annotated[float, Meta(ge=20, le=20_000)] = 160.0
+    quiet: Share = 0.7
+    loud: Share = 0.97
+    attack: Annotated[float, Meta(ge=0, le=5000)] = 0.0
+    release: Annotated[float, Meta(ge=0, le=5000)] = 150.0
+    heard: bytes = b""
 
 
 class Overlap(Enum):
@@ -70,17 +68,25 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
 
 
 class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A change to the cue of one hit; `hit` is the hit's time in seconds."""
+    """A change to the cue of one hit; `hit` is the hit's time in seconds.
+
+    Where it is `taken`, the cue fires though the pick leaves its hit out. `settings` take the place of the
+    lane's own by their names; with another `effect` they are that one's, and the lane's mean nothing.
+    """
 
     hit: Seconds
     off: bool = False
+    taken: bool = False
     strength: Annotated[float, Meta(ge=0, le=2)] | None = None
     nudge: Annotated[int, Meta(ge=-240, le=240)] = 0
+    envelope: Envelope | None = None
+    effect: str | None = None
+    settings: tuple[Setting, ...] = ()
 
     @property
     def says_nothing(self) -> bool:
         """Whether the cue is as it would be without this override."""
-        return not self.off and self.strength is None and self.nudge == 0
+        return self == Override(self.hit)
 
 
 class Lane(Struct, frozen=True, forbid_unknown_fields=True):
@@ -89,7 +95,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `way` is to step, the level is back at rest after `n_steps`
-    notches. Where a lane `is_solo`, those that are not fire nothing.
+    notches. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
+    nothing.
     """
 
     id: LaneId
@@ -103,8 +110,10 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     pick: Pick = Pick()
     way: Way = Way.FIRE
     n_steps: Annotated[int, Meta(ge=1, le=32)] = 4
+    follow: Follow = Follow()
     overlap: Overlap = Overlap.STRONGER
     muted: bool = False
     is_solo: bool = False
+    shots: tuple[ShotId, ...] = ()
     settings: tuple[Setting, ...] = ()
     overrides: tuple[Override, ...] = ()

@@ -5,9 +5,9 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Envelope, Lane, Setting
+from epiphane.document.lane import Lane, Setting
 from epiphane.document.model import Project, find
-from epiphane.edits.checked import checked
+from epiphane.edits.checked import checked, with_changes
 
 
 def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
@@ -67,7 +67,7 @@ def change_lane(project: Project, lane_id: LaneId, **changes: object) -> Project
     """
 
     def changed(lane: Lane) -> Lane:
-        return checked(replace(lane, **changes), Lane)
+        return with_changes(lane, **changes)
 
     return _with_lane(project, lane_id, changed)
 
@@ -78,10 +78,9 @@ def change_envelope(project: Project, lane_id: LaneId, **changes: object) -> Pro
     Raises
     ------
     EditError
-        If there is no such lane, or a length is not within 0..600 frames.
+        If there is no such lane, or a length is not within 0..600 frames or beats.
     """
-    envelope = find(project.lanes, lane_id, "lane").envelope
-    changed = checked(replace(envelope, **changes), Envelope)
+    changed = with_changes(find(project.lanes, lane_id, "lane").envelope, **changes)
     return _with_lane(project, lane_id, lambda lane: replace(lane, envelope=changed))
 
 

@@ -11,6 +11,7 @@ from epiphane.document.hits import Ground, hits_of
 from epiphane.document.lane import Lane
 from epiphane.document.model import Hit, Project, Song
 from epiphane.document.pick import Pattern, Pick
+from epiphane.timing import frames_at
 from epiphane.types import BoolArray, FloatArray, IntArray
 
 _EVERYTHING = Pick()
@@ -25,8 +26,11 @@ class Picked(Struct, frozen=True):
     strengths: tuple[float, ...] = ()
 
 
+NOTHING = Picked()
+
+
 def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], ground: Ground) -> Picked:
-    """Return those of the hits of its pulse that a lane takes.
+    """Return those of the hits of its pulse that a lane takes: by its pick, in its shots, and by hand.
 
     Parameters
     ----------
@@ -35,11 +39,32 @@ def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], ground: Gro
     ground : Ground
         Of `project`.
     """
-    if lane.pick == _EVERYTHING or not hits:
+    if not hits or (lane.pick == _EVERYTHING and not lane.shots):
         return Picked(hits, (1.0,) * len(hits))
     times, strengths, kept = _by_own_rules(project, lane, hits)
     kept = kept[~_are_near(times[kept], _times_of_other(project, lane, ground))]
+    by_hand = [override.hit for override in lane.overrides if override.taken]
+    added = np.flatnonzero(np.isin(np.round(times, 6), np.round(by_hand, 6)))
+    added = added[~np.isin(added, kept)]
+    strengths[added] = 1.0
+    kept = np.union1d(kept, added)
+    kept = kept[_are_within(spans_of(project, lane), frames_at(times[kept], project.rate))]
     return Picked(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
+
+
+def spans_of(project: Project, lane: Lane) -> tuple[tuple[int, int], ...] | None:
+    """Return the frames (first, end) of the shots that a lane is for, or None where it is for all."""
+    if not lane.shots:
+        return None
+    chosen = [shot for shot in project.shots if shot.id in lane.shots]
+    return tuple((shot.start, shot.start + shot.n_frames) for shot in chosen)
+
+
+def _are_within(spans: Sequence[tuple[int, int]] | None, frames: IntArray) -> BoolArray:
+    if spans is None:
+        return np.ones(len(frames), bool)
+    within = [(frames >= first) & (frames < end) for first, end in spans]
+    return np.any(within, axis=0) if within else np.zeros(len(frames), bool)
 
 
 def _by_own_rules(
@@ -49,7 +74,7 @@ def _by_own_rules(
     pick, bars = lane.pick, bars_of(project)
     times, loudness = (np.array([getattr(hit, name) for hit in hits]) for name in ("time", "strength"))
     strengths = np.ones(len(hits))
-    kept = np.flatnonzero(_are_inside(project.song, pick, times))[pick.first :: pick.every]
+    kept = np.flatnonzero(are_inside(project.song, pick, times))[pick.first :: pick.every]
     if pick.pattern is not None:
         strengths = _pattern_strengths(pick.pattern, bars, times)
         kept = kept[strengths[kept] > 0]
@@ -92,7 +117,8 @@ def chances(seed: int, times: FloatArray, purpose: str = "") -> FloatArray:
     return np.asarray(((state ^ (state >> np.uint64(31))) >> np.uint64(11)) / 2.0**53, np.float64)
 
 
-def _are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
+def are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
+    """Return which times (seconds) lie in the range and the sections of a pick."""
     inside = np.ones(len(times), bool)
     if pick.start is not None:
         inside &= times >= pick.start - 1e-6

@@ -5,27 +5,33 @@ from functools import cached_property
 import numpy as np
 from msgspec import Struct
 
+from epiphane.document.envelope import Envelope, LengthUnit
+from epiphane.document.grid import beat_lengths
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane, Override
+from epiphane.document.lane import Lane, Override, Way
 from epiphane.document.model import Hit, Project
-from epiphane.keying.levels import Counting, counting_of, levels_of
-from epiphane.keying.picking import Picked, chances, picked_hits
-from epiphane.keying.varying import varied
+from epiphane.keying.envelope import in_frames
+from epiphane.keying.following import followed_levels
+from epiphane.keying.levels import Counting, Firing, counting_of, levels_of
+from epiphane.keying.picking import NOTHING, Picked, chances, picked_hits, spans_of
+from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
-from epiphane.types import FloatArray, IntArray
+from epiphane.types import FloatArray
 
 
 class Cue(Struct, frozen=True):
     """One firing of a lane.
 
     `frame` is the frame of its peak, nudge included; `strength` is what the envelope is multiplied
-    by, already with the lane's depth. A cue that is off stays here, so that it can be shown.
+    by, already with the lane's depth; the envelope is in frames. A cue that is off stays here, so that it
+    can be shown.
     """
 
     hit: Hit
     frame: int
     strength: float
+    envelope: Envelope
     override: Override | None = None
 
     @property
@@ -39,10 +45,10 @@ class LaneSchedule:
 
     def __init__(
         self,
-        lane: Lane,
-        hits: tuple[Hit, ...],
-        picked: Picked,
         project: Project,
+        lane: Lane,
+        hits: tuple[Hit, ...] = (),
+        picked: Picked = NOTHING,
         *,
         is_silent: bool = False,
     ) -> None:
@@ -50,12 +56,20 @@ class LaneSchedule:
         self.is_silent = is_silent or lane.muted
         self.hits = hits
         self.picked = picked
+        self.spans = spans_of(project, lane)
         self._project = project
         self._n_frames = project.n_frames
+        beats_count = lane.way is Way.FOLLOW or any(
+            one is not None and one.unit is LengthUnit.BEATS
+            for one in (lane.envelope, *(override.envelope for override in lane.overrides))
+        )
+        self._song = project.song if beats_count else None
 
     def is_same(self, other: "LaneSchedule") -> bool:
-        """Whether another one, at the same rate, has the same cues."""
-        mine, theirs = ((one.lane, one.hits, one.picked, one.is_silent) for one in (self, other))
+        """Whether another one, at the same rate, has the same cues and levels."""
+        mine, theirs = (
+            (one.lane, one.hits, one.picked, one.is_silent, one.spans, one._song) for one in (self, other)
+        )
         return mine == theirs
 
     @cached_property
@@ -82,7 +96,16 @@ class LaneSchedule:
         """
         if self.is_silent:
             return np.zeros(self._n_frames)
-        return levels_of(self.lane, *self._peaks, self._n_frames)
+        if self.lane.way is Way.FOLLOW:
+            levels = followed_levels(self._project, self.lane)
+        else:
+            levels = levels_of(self.lane, self._peaks, self._n_frames)
+        if self.spans is not None:
+            is_inside = np.zeros(self._n_frames, bool)
+            for first, end in self.spans:
+                is_inside[first:end] = True
+            levels = np.where(is_inside, levels, 0.0)
+        return levels
 
     @cached_property
     def _firing(self) -> tuple[Cue, ...]:
@@ -90,13 +113,19 @@ class LaneSchedule:
         return tuple(sorted(firing, key=lambda cue: cue.frame))  # a nudge may have changed their order
 
     @property
-    def _peaks(self) -> tuple[IntArray, FloatArray]:
-        frames = np.array([cue.frame for cue in self._firing], np.int64)
-        return frames, np.array([cue.strength for cue in self._firing], np.float64)
+    def _peaks(self) -> Firing:
+        shapes: dict[Envelope, int] = {}
+        shape_of = [shapes.setdefault(cue.envelope, len(shapes)) for cue in self._firing]
+        return Firing(
+            np.array([cue.frame for cue in self._firing], np.int64),
+            np.array([cue.strength for cue in self._firing], np.float64),
+            tuple(shapes),
+            np.array(shape_of, np.int64),
+        )
 
     @cached_property
     def _counting(self) -> Counting:
-        return counting_of(self.lane, *self._peaks, self._n_frames)
+        return counting_of(self.lane, self._peaks, self._n_frames)
 
     def _counting_at(self, frame: int) -> int:
         return int(self._counting.cues[frame]) if 0 <= frame < self._n_frames else -1
@@ -106,14 +135,20 @@ class LaneSchedule:
         number = self._counting_at(frame)
         return 0 if number < 0 else frame - self._firing[number].frame
 
+    @cached_property
+    def _is_always_the_same(self) -> bool:
+        """Whether every cue has the lane's own effect and values."""
+        has_own = any(one.effect is not None or one.settings for one in self.lane.overrides)
+        return not has_own and not any(setting.is_varied for setting in self.lane.settings)
+
     def lane_at(self, frame: int) -> Lane:
-        """Return the lane with the settings that it has at the cue that counts on a frame."""
-        if not any(setting.is_varied for setting in self.lane.settings):
-            return self.lane
-        number = self._counting_at(frame)
+        """Return the lane with the effect and settings that it has at the cue that counts on a frame."""
+        number = -1 if self._is_always_the_same else self._counting_at(frame)
         if number < 0:
             return self.lane
-        return varied(self.lane, int(self._counting.turns[number]), self._firing[number].hit.time)
+        cue = self._firing[number]
+        found = varied(self.lane, int(self._counting.turns[number]), cue.hit.time)
+        return found if cue.override is None else overridden(found, cue.override)
 
 
 class Schedule:
@@ -144,11 +179,12 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     has_solo = any(lane.is_solo for lane in project.lanes)
     lanes = []
     for lane in project.lanes:
-        hits = hits_of(pulses[lane.pulse], ground) if lane.pulse in pulses else ()
+        has_cues = lane.pulse in pulses and lane.way is not Way.FOLLOW
+        hits = hits_of(pulses[lane.pulse], ground) if has_cues else ()
         picked = picked_hits(project, lane, hits, ground)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)
-        new = LaneSchedule(lane, hits, picked, project, is_silent=is_silent)
+        new = LaneSchedule(project, lane, hits, picked, is_silent=is_silent)
         lanes.append(old if old is not None and old.is_same(new) else new)
     return Schedule(project, tuple(lanes))
 
@@ -160,15 +196,33 @@ def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
     strengths = lane.depth * np.array(picked.strengths) * (1 - lane.by_strength * (1 - loudness))
     if lane.wander:
         strengths = strengths * (1 - lane.wander * chances(lane.seed, times))
+    pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
+    beats = beat_lengths(project, pulse, times) * float(project.rate)
+    envelopes = _in_frames(lane.envelope, beats)
+    cues = list(map(Cue, picked.hits, frames.tolist(), strengths.tolist(), envelopes))
     overrides = {round(override.hit, 6): override for override in lane.overrides}
-    if not overrides:
-        return tuple(map(Cue, picked.hits, frames.tolist(), strengths.tolist()))
-    cues = []
-    for hit, frame, strength in zip(picked.hits, frames.tolist(), strengths.tolist(), strict=True):
-        override = overrides.get(round(hit.time, 6))
-        if override is None:
-            cues.append(Cue(hit, frame, strength))
-            continue
-        factor = 1.0 if override.strength is None else override.strength
-        cues.append(Cue(hit, frame + override.nudge, strength * factor, override))
+    for number, cue in enumerate(cues) if overrides else ():
+        override = overrides.get(round(cue.hit.time, 6))
+        if override is not None:
+            cues[number] = _overridden(lane, cue, override, float(beats[number]))
     return tuple(cues)
+
+
+def _overridden(lane: Lane, cue: Cue, override: Override, beat_frames: float) -> Cue:
+    factor = 1.0 if override.strength is None else override.strength
+    envelope, frame, own = cue.envelope, cue.frame + override.nudge, override.envelope
+    if own is not None:
+        envelope = in_frames(own, beat_frames)
+        frame += lane.envelope.lead - own.lead
+    return Cue(cue.hit, frame, cue.strength * factor, envelope, override)
+
+
+def _in_frames(envelope: Envelope, beats: FloatArray) -> list[Envelope]:
+    """Return an envelope in frames at beats of some lengths in frames: as few as there are shapes."""
+    if envelope.unit is LengthUnit.FRAMES:
+        return [in_frames(envelope, 1.0)] * len(beats)
+    lengths, which = np.unique(beats, return_inverse=True)
+    shapes = [in_frames(envelope, float(length)) for length in lengths]
+    same: dict[Envelope, Envelope] = {}
+    shapes = [same.setdefault(shape, shape) for shape in shapes]
+    return [shapes[number] for number in which.tolist()]

@@ -3,7 +3,7 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.lane import Lane, Setting
+from epiphane.document.lane import Lane, Override, Setting
 from epiphane.keying.picking import chances
 
 
@@ -18,6 +18,15 @@ def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
         Chance is drawn from it and the lane's seed, so it is the same whichever frame is drawn first.
     """
     return replace(lane, settings=tuple(_at_cue(one, lane.seed, turn, hit_time) for one in lane.settings))
+
+
+def overridden(lane: Lane, override: Override) -> Lane:
+    """Return a lane with the effect and the values of one of its cues in place of its own."""
+    if override.effect is not None and override.effect != lane.effect:
+        return replace(lane, effect=override.effect, settings=override.settings)
+    names = {setting.name for setting in override.settings}
+    others = tuple(one for one in lane.settings if one.name not in names)
+    return replace(lane, settings=(*others, *override.settings))
 
 
 def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float) -> Setting:

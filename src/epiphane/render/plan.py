@@ -96,16 +96,17 @@ def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveE
     active = []
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
-        effect = find_effect(lane_cues.lane.effect)
+        lane = lane_cues.lane_at(frame) if level != 0 else lane_cues.lane
+        effect = find_effect(lane.effect)
         if level != 0 and effect is not None:
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
-            around = Around(aspect, frame, rate, lane_cues.lane.seed, since)
-            values = effect.values_at(lane_cues.lane_at(frame), level, around)
+            around = Around(aspect, frame, rate, lane.seed, since)
+            values = effect.values_at(lane, level, around)
             after: EffectValues = ()
             if effect.has_shutter and dict(values)["shutter"]:
                 next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
-                later = Around(aspect, frame + 1, rate, lane_cues.lane.seed, since + 1)
-                after = effect.values_at(lane_cues.lane_at(frame), next_level, later)
+                later = Around(aspect, frame + 1, rate, lane.seed, since + 1)
+                after = effect.values_at(lane, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
             active.append((made, effect.shift_of(values), effect.echoes_of(values)))
     return active

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, 
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk import theme
-from epiphane.document.lane import Envelope
+from epiphane.document.envelope import Envelope
 from epiphane.keying.envelope import envelope_level
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 16, 16, 22

@@ -24,8 +24,9 @@ from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.vary import VaryRow
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
+from epiphane.document.envelope import Ease
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Ease, Lane, Setting, Way
+from epiphane.document.lane import Lane, Setting, Way
 from epiphane.document.model import Project, PulseUnit, find
 from epiphane.edits.lanes import (
     change_envelope,

@@ -23,7 +23,8 @@ from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.shots import ShotPainter
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.lane import Ease, Envelope, Lane, Way
+from epiphane.document.envelope import Ease, Envelope
+from epiphane.document.lane import Lane, Way
 from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule

@@ -10,8 +10,9 @@ from epiphane.desk.frames import FrameServer
 from epiphane.desk.shelf.tiles import Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Envelope, Lane
+from epiphane.document.lane import Lane
 from epiphane.document.model import FootageKind
 from epiphane.effects.declare import Around, Effect
 from epiphane.effects.registry import all_effects, find_effect

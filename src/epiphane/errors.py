@@ -20,6 +20,10 @@ class ProjectFileError(EpiphaneError):
     """A project file cannot be read or written."""
 
 
+class RecipeError(EpiphaneError):
+    """A recipe cannot be read or kept."""
+
+
 class EditError(EpiphaneError):
     """An edit asks for something that the project does not allow."""
 

@@ -1,14 +1,17 @@
 """What a lane fires on in the real window: cells, rules, what is left told; values from cue to cue."""
 
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
+from epiphane.desk.bench.fields import ChecksButton
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.carry import carry_effect
 from epiphane.document.pick import Pattern
+from epiphane.timing import frame_at
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -44,6 +47,11 @@ def choose(rows, name, text):
     box = field(rows, name)
     box.setCurrentText(text)
     box.activated.emit(box.currentIndex())
+
+
+def check(rows, name, text):
+    button = next(one for one in rows.findChildren(ChecksButton) if one.accessibleName() == name)
+    next(one for one in button.menu().actions() if one.text() == text).trigger()
 
 
 def type_into(spin, text):
@@ -105,11 +113,39 @@ def test_rules_are_typed_and_what_is_left_is_told_at_once(window, rows):
     type_into(field(rows, "From this bar on"), "0")
     assert pick(window).start is None
     type_into(field(rows, "By chance, so many of a hundred"), "100")
-    choose(rows, "Parts of the song", "B full")
-    part = next(one for one in window.editor.project.song.sections if one.label == "B full")
+    sections = window.editor.project.song.sections
+    check(rows, "Parts of the song", "B full")
     cues = window.editor.cues.lane(window.editor.selected_lane().id).cues
     assert cues
+    part = next(one for one in sections if one.label == "B full")
     assert all(part.start - 1e-3 <= cue.hit.time < part.end for cue in cues)
+    other = next(one.label for one in sections if one.label != "B full")
+    check(rows, "Parts of the song", other)  # and another one beside it
+    assert set(pick(window).sections) == {"B full", other}
+    assert n_cues(window) > len(cues)
+
+
+def test_a_lane_is_kept_to_some_shots_and_told_when_they_are_gone(window, rows):
+    shots = window.editor.project.shots
+    button = next(one for one in rows.findChildren(ChecksButton) if "shots" in one.accessibleName())
+    check(rows, "Only on some shots", button.menu().actions()[1].text())
+    check(rows, "Only on some shots", button.menu().actions()[4].text())
+    assert window.editor.selected_lane().shots == (shots[1].id, shots[4].id)
+    assert 0 < n_cues(window) < 56
+    window.editor.apply(lambda p: replace(p, shots=()), "no shots")
+    assert rows.fold.text() == "The shots it is for are not there any more: nothing fires"
+
+
+def test_the_cell_under_the_playhead_is_marked(window, rows):
+    choose(rows, "Cells of the pattern", "8 cells")
+    before = rows.cells.grab().toImage()
+    bars = window.editor.bars
+    window.editor.go_to(frame_at(bars[3].start + bars[3].duration * 0.65, window.editor.project.rate))
+    after = rows.cells.grab().toImage()
+    bottom = after.height() - 4
+    changed = [x for x in range(after.width()) if before.pixel(x, bottom) != after.pixel(x, bottom)]
+    box = rows.cells.box(5)
+    assert box.left() - 1 <= min(changed) <= max(changed) <= box.right() + 1
 
 
 def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):
@@ -138,7 +174,7 @@ def reach(window):
 
 
 def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
-    vary = window.bench.lane.vary["reach"]
+    vary = window.bench.lane.parameters.vary["reach"]
     assert not vary.isVisible()
     QTest.mouseClick(vary.opener, LEFT)
     QTest.keyClicks(vary.then, "1, 4; 0.5")

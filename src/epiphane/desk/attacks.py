@@ -1,32 +1,6 @@
-"""What the window asks of the levels that were heard: the hits of a band, and attacks beside a hit."""
-
-from msgspec.structs import replace
+"""What the window asks of the levels that were heard: the attacks beside a hit."""
 
 from epiphane.audio.heard import HeardSong
-from epiphane.audio.levels import SongLevels
-from epiphane.document.model import BandSource, Hit, Project
-
-
-def hits_in_band(levels: SongLevels, band: BandSource) -> BandSource:
-    """Return a band with the hits that are found in it."""
-    from epiphane.audio.bands import band_hits  # late: it loads much of SciPy
-
-    found = band_hits(levels, band.low, band.high, band.threshold, band.gap)
-    hits = tuple(Hit(round(float(time), 6), float(strength)) for time, strength in found)
-    return replace(band, hits=hits)
-
-
-def with_band_hits(project: Project, levels: SongLevels | None) -> Project:
-    """Return `project` with the hits of all its bands as they are in another song, or part of one."""
-    if levels is None:
-        return project
-    pulses = tuple(
-        replace(pulse, source=hits_in_band(levels, pulse.source))
-        if isinstance(pulse.source, BandSource)
-        else pulse
-        for pulse in project.pulses
-    )
-    return replace(project, pulses=pulses)
 
 
 def attack_near(heard: HeardSong | None, time: float) -> float | None:

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import HeardSong
+from epiphane.audio.in_project import with_heard_bands
 from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
-from epiphane.desk.attacks import with_band_hits
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
@@ -153,7 +153,8 @@ class Files(QObject):
         def take(heard: HeardSong) -> None:
             # Laid as soon as it can be drawn and again with its beats: one step to undo.
             def edit(project: Project) -> Project:
-                return with_band_hits(set_song(project, heard.as_song()), heard.listening.levels)
+                levels = heard.listening.levels
+                return with_heard_bands(set_song(project, heard.as_song()), levels, levels)
 
             self._editor.apply(edit, "song", gesture="song")
             self._editor.take_song(heard)

@@ -15,6 +15,8 @@ _MOUSE = (
     ("Drag a cue up or down", "stronger or weaker"),
     ("Drag a cue sideways", "nudge by frames"),
     ("Drag its feet", "rise and fall of the lane"),
+    ("Ctrl + drag its feet", "of the selected cues alone"),
+    ("Double-click a point", "take the hit left out"),
     ("Drag over cues", "select many; Shift adds"),
     ("Drag a lane's name", "put it in another place"),
     ("Double-click a cue", "switch it off or on"),

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from epiphane.desk.attacks import hits_in_band
+from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.playback import Playback

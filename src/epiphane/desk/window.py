@@ -13,6 +13,7 @@ from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.clip_player import ClipPlayer
+from epiphane.desk.cues import CueDesk
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.files import Files
 from epiphane.desk.footage import FootageDesk
@@ -36,15 +37,13 @@ from epiphane.desk.skim import Skimmer
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
-from epiphane.document.model import Project
-from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, scale_cues, toggle_cues
 from epiphane.edits.lanes import remove_lane
+from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.media.proxy import ProxyStore
 
 _LEFT_WIDTH = 448
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
-_STRENGTH_STEP = 1.15
 _BEAT_STEP_SECONDS = 0.005
 
 
@@ -68,6 +67,7 @@ class Window(QMainWindow):
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self)
         self.lanes = LaneDesk(self.editor)
+        self.cues = CueDesk(self.editor)
         self.shots = ShotDesk(self.editor, self.files.open_song)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
@@ -153,6 +153,7 @@ class Window(QMainWindow):
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
         self.score.footage_dropped.connect(self.shots.lay)
         self.score.effect_dropped.connect(self.lanes.add)
+        self.score.hit_taken.connect(self.cues.take)
         self.shelf.footage_taken.connect(self.shots.take)
         self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
         self.shelf.add_footage.connect(self.files.ask_footage)
@@ -163,12 +164,14 @@ class Window(QMainWindow):
         self.files.can_recover.connect(self._offer_recovery)
 
     def _callbacks(self) -> dict[str, Callable[[], object]]:
-        editor, score, files = self.editor, self.score, self.files
+        editor, score, files, cues = self.editor, self.score, self.files, self.cues
         return {
             "play": self._toggle_playing,
             "loop": self.toggle_loop,
-            "frame_back": lambda: self._step_frame(-1),
-            "frame_on": lambda: self._step_frame(1),
+            "frame_back": lambda: self._step_frame_or_cue(-1),
+            "frame_on": lambda: self._step_frame_or_cue(1),
+            "still_back": lambda: self._step_frame(-1),
+            "still_on": lambda: self._step_frame(1),
             "beat_back": lambda: editor.step_to_beat(-1),
             "beat_on": lambda: editor.step_to_beat(1),
             "bar_back": lambda: editor.step_to_bar(-1),
@@ -177,13 +180,19 @@ class Window(QMainWindow):
             "end": lambda: editor.go_to(editor.project.n_frames - 1),
             "cue_back": lambda: self._step_thing(-1),
             "cue_on": lambda: self._step_thing(1),
-            "cues_all": score.select_all_cues,
-            "toggle": lambda: self._change_cues(toggle_cues, "switch of cues"),
-            "weaker": lambda: self._scale_cues(1 / _STRENGTH_STEP),
-            "stronger": lambda: self._scale_cues(_STRENGTH_STEP),
+            "cues_all": cues.select_all,
+            "same_beat": lambda: self.bench.cues.select_alike(on_same_beat),
+            "same_section": lambda: self.bench.cues.select_alike(in_same_section),
+            "take": cues.take_here,
+            "toggle": cues.toggle,
+            "weaker": lambda: cues.scale(-1),
+            "stronger": lambda: cues.scale(1),
+            "type_strength": self._type_strength,
+            "copy_bars": cues.copy_bars,
+            "paste_bars": cues.paste_bars,
             "nudge_back": lambda: self._nudge(-1),
             "nudge_on": lambda: self._nudge(1),
-            "reset": lambda: self._change_cues(reset_cues, "reset of cues"),
+            "reset": cues.reset,
             "doubtful_on": lambda: self.pulses.step_doubtful(1),
             "doubtful_back": lambda: self.pulses.step_doubtful(-1),
             "accept": self._accept,
@@ -240,11 +249,6 @@ class Window(QMainWindow):
         """Go round the stave under the playhead, or no longer."""
         self.playback.set_loop(None if self.playback.loop is not None else self.score.stave_frames())
 
-    def _change_cues(self, edit: Callable[[Project, frozenset[CueKey]], Project], text: str) -> None:
-        keys = self.editor.selection.cues
-        if keys:
-            self.editor.apply(lambda p: edit(p, keys), text)
-
     def _nudge(self, direction: int) -> None:
         """Nudge the selected cues by a frame, or the selected beat by some milliseconds."""
         beat = self.editor.selected_beat()
@@ -253,7 +257,7 @@ class Window(QMainWindow):
         elif self.editor.selection.kind is Kind.BEAT and beat is not None:
             self.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
         else:
-            self._change_cues(lambda p, k: nudge_cues(p, k, direction), "nudge")
+            self.cues.nudge(direction)
 
     def _listen_again(self, tempo: float) -> None:
         """Listen once more to the loop, or else to the stave under the playhead."""
@@ -285,6 +289,19 @@ class Window(QMainWindow):
         else:
             self.editor.go_to(self.editor.playhead + direction)
 
+    def _step_frame_or_cue(self, direction: int) -> None:
+        """Walk from cue to cue while some are selected, else from frame to frame."""
+        if self.cues.are_selected:
+            self.cues.step(direction)
+        else:
+            self._step_frame(direction)
+
+    def _type_strength(self) -> None:
+        """Have the strength of the selected cues typed."""
+        if self.cues.are_selected:
+            self.bench.cues.strength.setFocus()
+            self.bench.cues.strength.selectAll()
+
     def _step_thing(self, direction: int) -> None:
         """Go to the next (1) or last (-1) moment of the clip, shot, or cue."""
         kind = self.editor.selection.kind
@@ -293,7 +310,7 @@ class Window(QMainWindow):
         elif kind is Kind.SHOT:
             self.editor.step_to_shot(direction)
         else:
-            self.score.step_cue(direction)
+            self.cues.step(direction)
 
     def _search(self) -> None:
         self.shelf.open_page(min(self.shelf.page, 1))
@@ -340,15 +357,12 @@ class Window(QMainWindow):
         bench.delay_asked.connect(self.pulses.measure_delay)
         self.pulses.delay_measured.connect(bench.delay_note.setText)
 
-    def _scale_cues(self, factor: float) -> None:
-        self._change_cues(lambda p, k: scale_cues(p, k, factor), "change of strength")
-
     def _delete(self) -> None:
         """Remove a lane or shot; cues cannot be removed, they are switched off."""
         selection = self.editor.selection
         lane, shot = selection.lane, selection.shot
         if selection.kind is Kind.CUES:
-            self._change_cues(toggle_cues, "switch of cues")
+            self.cues.toggle()
         elif selection.kind is Kind.PULSE and self.bench.pulse is not None:
             self.bench.pulse.remove()
         elif selection.kind is Kind.BEAT:

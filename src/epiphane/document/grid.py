@@ -60,6 +60,13 @@ def beat_lengths(project: Project, pulse: Pulse | None, times: FloatArray) -> Fl
     return np.asarray(np.diff(instants)[np.clip(after - 1, 0, len(beats) - 2)])
 
 
+def usual_beat(project: Project, pulse: Pulse | None) -> float:
+    """Return how long a beat usually is, seconds: the median of the song's, or as `beat_lengths` has it."""
+    beats = project.song.beats if project.song is not None else ()
+    times: FloatArray = np.array([beat.time for beat in beats] or [0.0])
+    return float(np.median(beat_lengths(project, pulse, times)))
+
+
 def bar_at(bars: tuple[Bar, ...], seconds: float) -> int:
     """Return the index of the bar at an instant; the first or last where it lies outside."""
     index = bisect.bisect_right(bars, seconds, key=lambda bar: bar.start) - 1

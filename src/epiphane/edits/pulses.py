@@ -33,7 +33,9 @@ def add_pulse(project: Project, source: Source, *, name: str = "") -> tuple[Proj
     """
     _check_source(project, source, None)
     made = Pulse(PulseId(project.next_id), "", source)
-    made = checked(replace(made, name=_unused(project, name.strip() or source_name(project, source))), Pulse)
+    made = checked(
+        replace(made, name=unused_name(project, name.strip() or source_name(project, source))), Pulse
+    )
     return replace(project, pulses=(*project.pulses, made), next_id=project.next_id + 1), made.id
 
 
@@ -50,7 +52,7 @@ def change_pulse(project: Project, pulse_id: PulseId, **changes: object) -> Proj
     new = checked(replace(old, **changes), Pulse)
     if new.name == old.name == source_name(project, old.source):  # nobody has called it otherwise
         others = replace(project, pulses=tuple(pulse for pulse in project.pulses if pulse is not old))
-        new = replace(new, name=_unused(others, source_name(project, new.source)))
+        new = replace(new, name=unused_name(others, source_name(project, new.source)))
     if not new.name.strip():
         raise EditError("a pulse needs a name.")
     if any(pulse.name == new.name for pulse in project.pulses if pulse is not old):
@@ -126,7 +128,7 @@ def ensure_pulse(
     for pulse in project.pulses:
         if (pulse.unit, pulse.every, pulse.first, pulse.keep) == (unit, every, first, 1.0):
             return project, pulse.id
-    name = _unused(project, pulse_name(unit, every))
+    name = unused_name(project, pulse_name(unit, every))
     made = Pulse(PulseId(project.next_id), name, HeardSource(unit), every, first)
     return replace(project, pulses=(*project.pulses, made), next_id=project.next_id + 1), made.id
 
@@ -156,8 +158,8 @@ def source_name(project: Project, source: Source) -> str:
             return f"{names.get(one, '?')} {words} {names.get(other, '?')}"
 
 
-def _unused(project: Project, name: str) -> str:
-    """Return a name that no pulse has yet: the same, or with a number."""
+def unused_name(project: Project, name: str) -> str:
+    """Return a name that no pulse of a project has yet: the same, or with a number."""
     names = {pulse.name for pulse in project.pulses}
     if name not in names:
         return name

@@ -78,6 +78,15 @@ class LaneSchedule:
         return _cues(self._project, self.lane, self.picked)
 
     @cached_property
+    def reach(self) -> int:
+        """How many frames a cue is at most felt before or after the frame of its hit."""
+        reaches = {
+            (cue.envelope, 0 if cue.override is None else abs(cue.override.nudge)) for cue in self.cues
+        }
+        lengths = [shape.rise + shape.hold + shape.fall + shape.lead + nudge for shape, nudge in reaches]
+        return int(max(lengths, default=0)) + 1
+
+    @cached_property
     def left_out(self) -> tuple[float, ...]:
         """The times of the hits that are not taken."""
         taken = {hit.time for hit in self.picked.hits}

@@ -33,6 +33,7 @@ class PatternCells(QWidget):
         self._n_bars = 1
         self._colour = QColor(theme.TEXT)
         self._chosen = 0
+        self._playing = -1
         self._painting: float | None = None
         self.setMinimumSize(240, 44)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -50,6 +51,12 @@ class PatternCells(QWidget):
         self._cells, self._n_bars, self._colour = cells, n_bars, colour
         self._chosen = min(self._chosen, max(0, len(cells) - 1))
         self.update()
+
+    def show_playing(self, cell: int) -> None:
+        """Mark the cell that the playhead is in."""
+        if cell != self._playing:
+            self._playing = cell
+            self.update()
 
     def box(self, cell: int) -> QRectF:
         """Return where a cell is drawn."""
@@ -72,6 +79,9 @@ class PatternCells(QWidget):
                 painter.setBrush(self._colour)
                 filled = box.adjusted(0, box.height() * (1 - strength), 0, 0)
                 painter.drawRoundedRect(filled, 3, 3)
+            if cell == self._playing:
+                painter.setBrush(theme.TEXT)
+                painter.drawRoundedRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), 1.5, 1.5)
             if self.hasFocus() and cell == self._chosen:
                 painter.setPen(QPen(theme.TEXT, 1.4))
                 painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -1,46 +1,90 @@
 """The bench of cues."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import RangeBar, label, number_field, row, show_number
+from epiphane.desk.bench.fields import (
+    RangeBar,
+    button,
+    choice_field,
+    label,
+    number_field,
+    row,
+    rule,
+    show_choice,
+    show_number,
+    show_options,
+)
+from epiphane.desk.bench.parameters import ParameterRows
+from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.editor import Editor
+from epiphane.desk.score.paint import lane_colour
+from epiphane.document.grid import usual_beat
+from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.model import Project
-from epiphane.edits.cues import CueKey, nudge_cues, reset_cues, set_cue_strength, toggle_cues
+from epiphane.edits.cues import (
+    CueKey,
+    change_cue_envelope,
+    reset_cue_envelope,
+    reset_cue_settings,
+    reset_cues,
+    set_cue_effect,
+    set_cue_nudge,
+    set_cue_setting,
+    set_cue_strength,
+    toggle_cues,
+)
+from epiphane.effects.registry import all_effects, find_effect
+from epiphane.keying.copying import in_same_section, on_same_beat
+from epiphane.keying.schedule import Schedule
+from epiphane.keying.varying import overridden
 
 
 class CueBench(QWidget):
-    """The selected cues: switched off or on, weaker or stronger, nudged."""
+    """The selected cues: off or on, weaker or stronger, nudged, with a shape, values or effect of their own.
+
+    What is shown is that of the first; what is changed is changed of all.
+    """
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(10)
+        self._of_effect = ""
+        self.parameters = ParameterRows("", theme.TEXT, can_vary=False)
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(8)
         self._what = label("")
         self._what.setFont(theme.numbers(9.5))
         self._what.setWordWrap(True)
-        box.addWidget(self._what)
-        box.addWidget(self._buttons())
+        for widget in (self._what, self._buttons(), self._alike_row()):
+            self._box.addWidget(widget)
         self._bar = RangeBar("Strength", low=0, high=200, colour=theme.TEXT, has_rest=False)
-        self._strength = number_field("Strength", low=0, high=200, unit="%")
+        self.strength = number_field("Strength", low=0, high=200, unit="%")
         self._bar.changed.connect(lambda _rest, value: self._set_strength(value, gesture="strength"))
         self._bar.released.connect(editor.end_gesture)
-        self._strength.valueChanged.connect(self._set_strength)
-        box.addWidget(row("Strength", self._bar, self._strength))
-        self._nudge = number_field("Nudge", low=-240, high=240, unit="f")
-        self._nudge.valueChanged.connect(self._set_nudge)
-        box.addWidget(row("Nudge", self._nudge, label("Alt ← →")))
-        box.addStretch(1)
+        self.strength.valueChanged.connect(self._set_strength)
+        self._box.addWidget(row("Strength", self._bar, self.strength))
+        self.nudge = number_field("Nudge", low=-240, high=240, unit="f")
+        self.nudge.valueChanged.connect(self._set_nudge)
+        self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
+        self._box.addWidget(rule())
+        self._box.addWidget(self._own_row())
+        self.shape = ShapeRows()
+        self.shape.changed.connect(self._change_shape)
+        self.shape.released.connect(editor.end_gesture)
+        self._box.addWidget(self.shape)
+        self._place_of_parameters = self._box.count()
+        self._box.addStretch(1)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the cues as they are now."""
-        cues = self._editor.selected_cues()
-        if not cues:
+        cues, lane = self._editor.selected_cues(), self._first_lane()
+        if not cues or lane is None:
             self._what.setText("The hits of these cues are not there at the moment.")
             return
         first = cues[0]
@@ -49,41 +93,151 @@ class CueBench(QWidget):
         else:
             self._what.setText(f"{len(cues)} cues, frames {first.frame} to {cues[-1].frame}")
         self._toggle.setText("Switch on" if all(cue.is_off for cue in cues) else "Switch off")
-        override = first.override
-        strength = 1.0 if override is None or override.strength is None else override.strength
+        override = first.override or Override(first.hit.time)
+        strength = 1.0 if override.strength is None else override.strength
         self._bar.set_values(0, strength * 100)
-        show_number(self._strength, strength * 100)
-        show_number(self._nudge, 0 if override is None else override.nudge)
+        show_number(self.strength, strength * 100)
+        show_number(self.nudge, override.nudge)
         self._reset.setEnabled(any(cue.override is not None for cue in cues))
+        self._refresh_own(lane, override)
+
+    def _refresh_own(self, lane: Lane, override: Override) -> None:
+        """Show what the first cue has of its own."""
+        lanes = {key[0] for key in self._editor.selection.cues}
+        effects = {one.effect for one in self._editor.project.lanes if one.id in lanes}
+        has_one_effect = len(effects) == 1
+        options = [("", "as its lane"), *((one.key, one.label) for one in all_effects())]
+        if override.effect is not None and find_effect(override.effect) is None:
+            options.append((override.effect, f"{override.effect} (missing)"))
+        show_options(self.effect, options)
+        show_choice(self.effect, override.effect or "")
+        self.own_shape.setChecked(override.envelope is not None)
+        self.shape.setVisible(override.envelope is not None)
+        shown = overridden(lane, override)
+        project = self._editor.project
+        pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
+        beat_frames = usual_beat(project, pulse) * float(project.rate)
+        self.shape.show_envelope(override.envelope or lane.envelope, lane_colour(shown), beat_frames)
+        has_values = bool(override.settings) or self._wants_values
+        self.own_values.setEnabled(has_one_effect)
+        self.own_values.setChecked(has_values and has_one_effect)
+        if shown.effect != self._of_effect:
+            self._make_parameters(shown)
+        self.parameters.setVisible(has_values and has_one_effect)
+        self.parameters.show_values(shown)
+
+    def _make_parameters(self, shown: Lane) -> None:
+        self._of_effect = shown.effect
+        self._box.removeWidget(self.parameters)
+        self.parameters.hide()
+        self.parameters.deleteLater()
+        self.parameters = ParameterRows(shown.effect, lane_colour(shown), can_vary=False)
+        self.parameters.changed.connect(self._set_value)
+        self.parameters.released.connect(self._editor.end_gesture)
+        self._box.insertWidget(self._place_of_parameters, self.parameters)
 
     def _buttons(self) -> QWidget:
-        self._toggle = QPushButton("Switch off")
-        self._toggle.setToolTip("Switch the cues off, or on again (X)")
-        self._toggle.clicked.connect(lambda: self._apply(toggle_cues, "switch of cues"))
-        self._reset = QPushButton("As the lane has it")
-        self._reset.setToolTip("Take back every change to these cues (R)")
-        self._reset.clicked.connect(lambda: self._apply(reset_cues, "reset of cues"))
-        made = QWidget()
-        box = QHBoxLayout(made)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self._toggle)
-        box.addWidget(self._reset)
-        box.addStretch(1)
-        return made
+        self._toggle = button(
+            "Switch off",
+            "Switch the cues off, or on again (X)",
+            lambda: self._apply(toggle_cues, "switch of cues"),
+        )
+        self._reset = button(
+            "As the lane has it", "Take back every change to these cues (R)", self._reset_everything
+        )
+        return _in_a_row(self._toggle, self._reset)
 
-    def _apply(self, edit: Callable[[Project, frozenset[CueKey]], Project], text: str) -> None:
+    def _alike_row(self) -> QWidget:
+        beat = button(
+            "Same beat",
+            "Select all cues of the lane on this beat of their bar (B)",
+            lambda: self.select_alike(on_same_beat),
+        )
+        section = button(
+            "Same section",
+            "Select all cues of the lane in this section (Shift + B)",
+            lambda: self.select_alike(in_same_section),
+        )
+        return _in_a_row(label("also on"), beat, section)
+
+    def _own_row(self) -> QWidget:
+        self.effect = choice_field(
+            "Effect in this place",
+            (),
+            lambda key: self._apply(partial(set_cue_effect, effect=key or None), "effect of cues"),
+        )
+        self.effect.setMaximumWidth(128)
+        self.own_shape = QPushButton("Own shape")
+        self.own_shape.setToolTip("Give the cues a shape of their own, or that of their lane again")
+        self.own_shape.clicked.connect(self._toggle_shape)
+        self.own_values = QPushButton("Own values")
+        self.own_values.setToolTip("Give the cues values of their own, or those of their lane again")
+        self.own_values.clicked.connect(self._toggle_values)
+        for one in (self.own_shape, self.own_values):
+            one.setCheckable(True)
+            one.setProperty("quiet", True)
+        self._wants_values = False
+        return _in_a_row(label("effect"), self.effect, self.own_shape, self.own_values)
+
+    def select_alike(self, alike: Callable[[Schedule, frozenset[CueKey]], frozenset[CueKey]]) -> None:
+        """Select the cues that are like those that are selected."""
         keys = self._editor.selection.cues
-        self._editor.apply(lambda p: edit(p, keys), text)
+        if keys:
+            self._editor.select_cues(alike(self._editor.cues, keys), lane=self._editor.selection.lane)
+
+    def _first_lane(self) -> Lane | None:
+        """Return the lane of the first of the cues."""
+        keys = self._editor.selection.cues
+        cues = self._editor.selected_cues()
+        first = next((key for key in keys if cues and key[1] == cues[0].hit.time), None)
+        lanes = self._editor.project.lanes
+        return None if first is None else next((one for one in lanes if one.id == first[0]), None)
+
+    def _reset_everything(self) -> None:
+        self._wants_values = False
+        self._apply(reset_cues, "reset of cues")
+
+    def _toggle_shape(self, is_own: bool) -> None:
+        edit = change_cue_envelope if is_own else reset_cue_envelope
+        self._apply(edit, "shape of cues")
+
+    def _toggle_values(self, is_own: bool) -> None:
+        self._wants_values = is_own
+        if not is_own:
+            self._apply(reset_cue_settings, "values of cues")
+        self.refresh()
+
+    def _change_shape(self, changes: dict[str, object], gesture: str | None) -> None:
+        self._apply(lambda p, keys: change_cue_envelope(p, keys, **changes), "shape of cues", gesture=gesture)
+
+    def _set_value(self, setting: Setting, gesture: str | None) -> None:
+        self._apply(partial(set_cue_setting, setting=setting), f"change of {setting.name}", gesture=gesture)
+
+    def _apply(
+        self,
+        edit: Callable[[Project, frozenset[CueKey]], Project],
+        text: str,
+        *,
+        gesture: str | None = None,
+    ) -> None:
+        keys = self._editor.selection.cues
+        self._editor.apply(lambda p: edit(p, keys), text, gesture=gesture)
+        self.refresh()
 
     def _set_strength(self, percent: float, *, gesture: str | None = None) -> None:
-        keys = self._editor.selection.cues
-        self._editor.apply(
-            lambda p: set_cue_strength(p, keys, percent / 100), "change of strength", gesture=gesture
-        )
+        strength = partial(set_cue_strength, strength=percent / 100)
+        self._apply(strength, "change of strength", gesture=gesture)
 
     def _set_nudge(self, value: float) -> None:
-        cues = self._editor.selected_cues()
-        if cues:
-            now = cues[0].override.nudge if cues[0].override is not None else 0
-            keys = self._editor.selection.cues
-            self._editor.apply(lambda p: nudge_cues(p, keys, round(value) - now), "nudge")
+        self._apply(partial(set_cue_nudge, n_frames=round(value)), "nudge")
+
+
+def _in_a_row(*widgets: QWidget) -> QWidget:
+    made = QWidget()
+    box = QHBoxLayout(made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(8)
+    for widget in widgets:
+        box.addWidget(widget)
+    box.addStretch(1)
+    return made

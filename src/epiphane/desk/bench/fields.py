@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QAction, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QColorDialog,
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QWidget,
 )
@@ -212,6 +213,58 @@ def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable
         field.addItem(text, key)
     field.activated.connect(lambda index: chosen(str(field.itemData(index))))
     return field
+
+
+class ChecksButton(QPushButton):
+    """A button with a list of things of which any number may be chosen.
+
+    Signals
+    -------
+    chosen(keys: tuple of str)
+    """
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self, name: str, nothing: str) -> None:
+        super().__init__(nothing)
+        self._nothing = nothing
+        self._menu = _LastingMenu(self)
+        self.setMenu(self._menu)
+        self.setAccessibleName(name)
+        self.setToolTip(name)
+        self.setMaximumWidth(150)
+
+    def show_checks(self, options: Sequence[tuple[str, str]], keys: Sequence[str]) -> None:
+        """Offer these (key, words), with some of them chosen."""
+        if [(str(one.data()), one.text()) for one in self._menu.actions()] != list(options):
+            self._menu.clear()
+            for key, text in options:
+                action = QAction(text, self._menu)
+                action.setData(key)
+                action.setCheckable(True)
+                action.triggered.connect(self._choose)
+                self._menu.addAction(action)
+        names = []
+        for action in self._menu.actions():
+            action.setChecked(str(action.data()) in keys)
+            names += [action.text()] * action.isChecked()
+        text = ", ".join(names) if names else self._nothing
+        self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 118))
+        self.setToolTip(f"{self.accessibleName()}: {text}")
+
+    def _choose(self) -> None:
+        self.chosen.emit(tuple(str(one.data()) for one in self._menu.actions() if one.isChecked()))
+
+
+class _LastingMenu(QMenu):
+    """A menu that stays open while things are checked in it."""
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        action = None if event is None else self.actionAt(event.position().toPoint())
+        if action is not None and action.isCheckable():
+            action.trigger()
+        else:
+            super().mouseReleaseEvent(event)
 
 
 def show_number(field: QDoubleSpinBox, value: float) -> None:

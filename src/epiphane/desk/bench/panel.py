@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -50,14 +51,14 @@ class BenchPanel(QFrame):
         self._name = QLabel()
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
-        self.song, self._cues, self.shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.song, self.cues, self.shot = SongBench(editor), CueBench(editor), ShotBench(editor)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat = BeatBench(editor)
         self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
-        pages = (self.song, self.beat, self._cues, self.shot, self.footage, self.filling, self.export)
+        pages = (self.song, self.beat, self.cues, self.shot, self.footage, self.filling, self.export)
         for page in pages:
             self._pages.add_page(page)
         scroll = QScrollArea()
@@ -110,8 +111,8 @@ class BenchPanel(QFrame):
         elif kind is Kind.CUES:
             lane = self._editor.selected_lane()
             number = len(self._editor.selection.cues)
-            self._show(self._cues, "Cue" if number == 1 else "Cues", lane_label(lane) if lane else "")
-            self._cues.refresh()
+            self._show(self.cues, "Cue" if number == 1 else "Cues", lane_label(lane) if lane else "")
+            self.cues.refresh()
         elif kind is Kind.SHOT:
             shot = self._editor.selected_shot()
             footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
@@ -179,7 +180,10 @@ class _Pages(QWidget):
         self._box.addWidget(page)
 
     def drop_page(self, page: QWidget) -> None:
-        """Let a page go."""
+        """Let a page go, and the keyboard with it: no other field is to get it."""
+        holder = QApplication.focusWidget()
+        if holder is not None and page.isAncestorOf(holder):
+            holder.clearFocus()
         self._box.removeWidget(page)
         page.hide()
         page.deleteLater()
@@ -189,6 +193,9 @@ class _Pages(QWidget):
         for index in range(self._box.count()):
             item = self._box.itemAt(index)
             other = None if item is None else item.widget()
-            if other is not None and other is not page:
+            if other is not None and other is not page and not other.isHidden():
+                holder = QApplication.focusWidget()
+                if holder is not None and other.isAncestorOf(holder):
+                    holder.clearFocus()
                 other.hide()
         page.show()

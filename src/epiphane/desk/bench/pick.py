@@ -3,12 +3,14 @@
 from collections.abc import Callable
 from functools import partial
 
+import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.bench.cells import PatternCells
 from epiphane.desk.bench.fields import (
+    ChecksButton,
     RangeBar,
     choice_field,
     label,
@@ -22,12 +24,15 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.document.grid import Bar, bar_at, bars_of
-from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane, Overlap
+from epiphane.document.ids import LaneId, ShotId
+from epiphane.document.lane import Lane, Overlap, Way
 from epiphane.document.model import Project
-from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
+from epiphane.document.pick import CELL_COUNTS, Pattern
 from epiphane.edits.lanes import change_lane
+from epiphane.edits.shots import footage_name
+from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
+from epiphane.timing import frame_start
 
 _NO_PATTERN = "0"
 _DEFAULT_CELLS = {4: (0,), 8: (0, 4), 12: (0, 6), 16: (0, 8), 32: (0, 16)}
@@ -55,7 +60,8 @@ class PickRows(QWidget):
         inside = QVBoxLayout(self._rows)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
-        for widget in (*self._pattern_rows(), *self._rule_rows(), *self._strength_rows(lane), rule()):
+        self._of_hits = [*self._pattern_rows(), *self._rule_rows(), *self._strength_rows(lane)]
+        for widget in (*self._of_hits, *self._place_rows(), rule()):
             inside.addWidget(widget)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -69,11 +75,13 @@ class PickRows(QWidget):
         self.fold.setText(_told(lane, cues))
         icon = "chevron-up" if self.fold.isChecked() else "chevron-down"
         self.fold.setIcon(theme.icon(icon, theme.QUIET, 14))
+        for widget in self._of_hits:
+            widget.setVisible(lane.way is not Way.FOLLOW)
         pattern = pick.pattern or Pattern((), 1)
         show_choice(self._n_cells, str(len(pattern.cells)))
         show_choice(self._n_bars, str(pattern.n_bars))
         self._n_bars.setEnabled(pick.pattern is not None)
-        self.cells.setVisible(pick.pattern is not None)
+        self.cells.setVisible(pick.pattern is not None and lane.way is not Way.FOLLOW)
         self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
         for field, value in (
             (self._every, pick.every),
@@ -87,8 +95,9 @@ class PickRows(QWidget):
         show_number(self._from, 0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
         show_number(self._to, 0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
         labels = [] if project.song is None else list(dict.fromkeys(s.label for s in project.song.sections))
-        show_options(self._sections, [("", "every part"), *((text, text) for text in labels)])
-        show_choice(self._sections, pick.sections[0] if pick.sections else "")
+        labels += [one for one in pick.sections if one not in labels]
+        self._sections.show_checks([(text, text) for text in labels], pick.sections)
+        self._shots.show_checks(_shot_options(project), [str(shot) for shot in lane.shots])
         others = [(str(one.id), lane_label(one)) for one in project.lanes if one.id != lane.id]
         show_options(self._without, [("", "no lane"), *others])
         show_choice(self._without, "" if pick.without is None else str(pick.without))
@@ -104,6 +113,7 @@ class PickRows(QWidget):
         self.cells = PatternCells()
         self.cells.changed.connect(self._paint_cells)
         self.cells.released.connect(self._editor.end_gesture)
+        self._editor.playhead_changed.connect(self._show_playing)
         return [row("Pattern", self._n_cells, label("in"), self._n_bars), self.cells]
 
     def _rule_rows(self) -> list[QWidget]:
@@ -116,15 +126,6 @@ class PickRows(QWidget):
         self._strongest.valueChanged.connect(lambda value: self._change(strongest=round(value) or None))
         self._above = self._number("Hits of this strength at least", low=0, high=100, unit="%")
         self._above.valueChanged.connect(lambda value: self._change(above=round(value / 100, 4)))
-        self._from = self._number("From this bar on", low=0, high=9999)
-        self._to = self._number("To the end of this bar", low=0, high=9999)
-        for field, edge, unlimited in ((self._from, "start", "first"), (self._to, "end", "last")):
-            field.setSpecialValueText(unlimited)
-            field.setToolTip(f"{field.accessibleName()}; 0 for no such limit")
-            field.valueChanged.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
-        self._sections = choice_field(
-            "Parts of the song", (), lambda key: self._change(sections=(key,) if key else ())
-        )
         self._chance = self._number("By chance, so many of a hundred", low=0, high=100, unit="%")
         self._chance.valueChanged.connect(lambda value: self._change(chance=round(value / 100, 4)))
         self._without = choice_field(
@@ -135,8 +136,27 @@ class PickRows(QWidget):
         return [
             row("Every", self._every, label("from hit"), self._first),
             row("Strongest", self._strongest, label("a bar, above"), self._above),
-            row("Bars", self._from, label("to"), self._to, label("in"), self._sections),
             row("By chance", self._chance, label("but not with"), self._without),
+        ]
+
+    def _place_rows(self) -> list[QWidget]:
+        self._from = self._number("From this bar on", low=0, high=9999)
+        self._to = self._number("To the end of this bar", low=0, high=9999)
+        for field, edge, unlimited in ((self._from, "start", "first"), (self._to, "end", "last")):
+            field.setSpecialValueText(unlimited)
+            field.setToolTip(f"{field.accessibleName()}; 0 for no such limit")
+            field.valueChanged.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
+        self._sections = ChecksButton("Parts of the song", "every part")
+        self._sections.chosen.connect(lambda keys: self._change(sections=keys))
+        self._shots = ChecksButton("Only on some shots", "every shot")
+        self._shots.chosen.connect(
+            lambda keys: self._apply(
+                partial(change_lane, shots=tuple(ShotId(int(key)) for key in keys)), "shots of the lane"
+            )
+        )
+        return [
+            row("Bars", self._from, label("to"), self._to),
+            row("Only in", self._sections, label("on"), self._shots),
         ]
 
     def _strength_rows(self, lane: Lane) -> list[QWidget]:
@@ -152,6 +172,15 @@ class PickRows(QWidget):
             lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
         )
         return [row("By strength", self._by_bar, self._by_strength), row("Overlapping", self._overlap)]
+
+    def _show_playing(self) -> None:
+        """Mark the cell under the playhead."""
+        lane, project = self._lane(), self._editor.project
+        if lane is None or lane.pick.pattern is None or not self.cells.isVisible():
+            return
+        here = np.array([frame_start(self._editor.playhead, project.rate)])
+        share = float(bar_places(bars_of(project), here)[0]) / lane.pick.pattern.n_bars % 1.0
+        self.cells.show_playing(int(share * len(lane.pick.pattern.cells)))
 
     def _number(self, name: str, *, low: float, high: float, unit: str = "") -> QDoubleSpinBox:
         field = number_field(name, low=low, high=high, unit=unit)
@@ -228,18 +257,40 @@ def _divided(cells: tuple[float, ...], n_cells: int) -> tuple[float, ...]:
     return tuple(made)
 
 
+def _shot_options(project: Project) -> list[tuple[str, str]]:
+    """Return the shots of a project by number, and what they are called: their bar and their clip."""
+    bars, names = bars_of(project), {one.id: footage_name(one) for one in project.footage}
+    return [
+        (
+            str(shot.id),
+            f"bar {_bar_number(bars, frame_start(shot.start, project.rate) + 0.05)} · "
+            f"{names.get(shot.footage, '?')}",
+        )
+        for shot in project.shots
+    ]
+
+
 def _bar_number(bars: tuple[Bar, ...], seconds: float) -> int:
     return bars[bar_at(bars, seconds)].number
 
 
 def _told(lane: Lane, cues: LaneSchedule) -> str:
-    """Return in words how many hits are taken, and what waits for a hit."""
+    """Return in words how many hits are taken, and what waits for a hit; or what is followed."""
+    if lane.way is Way.FOLLOW:
+        text = f"Follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
+        where = ["in " + ", ".join(lane.pick.sections)] * bool(lane.pick.sections)
+        where += ["on some bars"] * (lane.pick.start is not None or lane.pick.end is not None)
+        text = ", ".join([text, *where, *["on some shots"] * bool(lane.shots)])
+        is_still = not cues.is_silent and not cues.levels.any()
+        return f"{text}: it never rises" if is_still else text
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
-    if n_hits == 0:
+    if cues.spans == ():
+        text = "The shots it is for are not there any more: nothing fires"
+    elif n_hits == 0:
         text = "Its pulse has no hits: nothing fires"
     elif n_taken == 0:
         text = f"Takes none of {n_hits} hits: nothing fires"
-    elif lane.pick == Pick():
+    elif n_taken == n_hits:
         text = f"Takes all {n_hits} hits"
     else:
         text = f"Takes {n_taken} of {n_hits} hits"

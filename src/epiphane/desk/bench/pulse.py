@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from epiphane.audio.in_project import hits_in_band
 from epiphane.desk import theme
-from epiphane.desk.attacks import hits_in_band
 from epiphane.desk.bench.fields import (
     RangeBar,
     choice_field,

@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
 
 from epiphane.audio.heard import AlternativeTempo, Listening
-from epiphane.desk.attacks import with_band_hits
+from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import button, label, number_field, row, rule, show_number
 from epiphane.desk.bench.film import FilmFields
@@ -245,7 +245,9 @@ class SongBench(QWidget):
             trimmed = trim_song(project, start, end)
             if whole is None or trimmed.song is None:
                 return trimmed
-            return with_band_hits(trimmed, whole.used_by(trimmed.song).listening.levels)
+            return with_heard_bands(
+                trimmed, whole.used_by(trimmed.song).listening.levels, whole.listening.levels
+            )
 
         self._correct(edit, "trim")
 

@@ -2,20 +2,32 @@
 
 from enum import Enum
 
+import numpy as np
 from msgspec import Struct
 from PyQt6.QtCore import QPointF
 
-from epiphane.desk.attacks import hits_in_band
+from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import LANE_GAP, LANE_HEIGHT, Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
-from epiphane.document.model import Project
+from epiphane.document.envelope import LengthUnit
+from epiphane.document.grid import beat_lengths
+from epiphane.document.ids import LaneId
+from epiphane.document.model import Project, find
 from epiphane.edits.beats import move_beat
-from epiphane.edits.cues import CueKey, nudge_cues, override_of, set_cue_strength
+from epiphane.edits.cues import (
+    CueKey,
+    change_cue_envelope,
+    nudge_cues,
+    override_of,
+    set_cue_strength,
+)
 from epiphane.edits.lanes import change_envelope, move_lane
 from epiphane.edits.pulses import set_band
+from epiphane.keying.schedule import Cue
 
 _N_FOLLOWING = 4
+_PARTS_OF_A_BEAT = 16
 
 
 class Grip(Enum):
@@ -37,7 +49,8 @@ class Drag(Struct):
     """A drag in progress.
 
     A beat is dragged over the layout that it was taken from: bars keep their width however long they
-    become, so the beat itself would run from the pointer.
+    become, so the beat itself would run from the pointer. Where it `is_alone`, a foot is that of the held
+    cues, not of their lane.
     """
 
     grip: Grip
@@ -51,6 +64,8 @@ class Drag(Struct):
     band: BandGrip | None = None
     beat: int | None = None
     layout: ScoreLayout | None = None
+    cue: Cue | None = None
+    is_alone: bool = False
     before: Project | None = None
 
 
@@ -73,12 +88,28 @@ def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
     drag.last_frames = n_frames
     if drag.grip is Grip.NUDGE:
         editor.apply(lambda p: nudge_cues(p, drag.keys, step), "nudge", gesture="nudge")
-    elif drag.grip is Grip.RISE:
-        rise = max(0, round(drag.start_value) - n_frames)
-        editor.apply(lambda p: change_envelope(p, lane, rise=rise), "change of rise", gesture="rise")
-    elif drag.grip is Grip.FALL:
-        fall = max(0, round(drag.start_value) + n_frames)
-        editor.apply(lambda p: change_envelope(p, lane, fall=fall), "change of fall", gesture="fall")
+    elif drag.cue is not None:
+        _drag_foot(editor, drag, drag.cue, lane, n_frames)
+
+
+def _drag_foot(editor: Editor, drag: Drag, cue: Cue, lane_id: LaneId, n_frames: int) -> None:
+    """Make a side of the held cue, and of its lane, as long as its foot is away: in frames, or in beats."""
+    side = drag.grip.value
+    length = max(0.0, getattr(cue.envelope, side) + (n_frames if drag.grip is Grip.FALL else -n_frames))
+    project = editor.project
+    lane = find(project.lanes, lane_id, "lane")
+    own = override_of(project, (lane_id, cue.hit.time)).envelope
+    if (own or lane.envelope).unit is LengthUnit.BEATS:
+        pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
+        beat = float(beat_lengths(project, pulse, np.array([cue.hit.time]))[0])
+        length = round(length / float(beat * project.rate) * _PARTS_OF_A_BEAT) / _PARTS_OF_A_BEAT
+
+    def edit(project: Project) -> Project:
+        if drag.is_alone or own is not None:
+            return change_cue_envelope(project, drag.keys, **{side: length})
+        return change_envelope(project, lane_id, **{side: length})
+
+    editor.apply(edit, f"change of {side}", gesture=side)
 
 
 def drag_lane(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:

@@ -66,7 +66,11 @@ class StavePainter:
         shown = self._editor.shown_band
         first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
         lanes = tuple(
-            (replace(lane.lane, overrides=()), lane.is_silent, self._cues_near(lane, stave))
+            (
+                (replace(lane.lane, overrides=()), lane.is_silent, lane.spans),
+                self._cues_near(lane, stave),
+                b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
+            )
             for lane in self._editor.cues.lanes
         )
         shots = tuple(
@@ -88,10 +92,10 @@ class StavePainter:
             None if shown is None else shown.band,
         )
 
-    def cue_shape(self, layout: ScoreLayout, stave: Stave, lane: Lane, cue: Cue) -> CueShape:
+    def cue_shape(self, layout: ScoreLayout, stave: Stave, cue: Cue) -> CueShape:
         """Return where a cue is painted."""
         rate = self._editor.project.rate
-        envelope = lane.envelope
+        envelope = cue.envelope
         anchor = frame_start(cue.frame, rate)
         peak = layout.x_at(stave, anchor)
         frame_width = layout.pixels_per_second(stave, anchor) / float(rate)
@@ -175,7 +179,7 @@ class StavePainter:
         if lane.is_silent:
             colour = theme.RULE
         painter.save()
-        painter.setClipRect(QRectF(left, top - 1, right - left, LANE_HEIGHT + 2))
+        painter.setClipPath(self._clip(layout, stave, top, lane))
         if lane.lane.id == self._editor.selection.lane:
             self._paint_left_out(painter, layout, stave, top + LANE_HEIGHT - 3, lane)
         if lane.lane.way is not Way.FIRE and not lane.is_silent:
@@ -183,6 +187,21 @@ class StavePainter:
         for cue in self._cues_near(lane, stave):
             self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
         painter.restore()
+
+    def _clip(self, layout: ScoreLayout, stave: Stave, top: float, lane: LaneSchedule) -> QPainterPath:
+        """Return where a lane's cues are seen: on its shots, if it is for some."""
+        left, right, rate = layout.left(stave), layout.right(stave), self._editor.project.rate
+        spans = [(left, right)]
+        if lane.spans is not None:
+            spans = [
+                (max(left, layout.x_at(stave, start)), min(right, layout.x_at(stave, end)))
+                for start, end in ((frame_start(a, rate), frame_start(b, rate)) for a, b in lane.spans)
+                if start < stave.end and end > stave.start
+            ]
+        path = QPainterPath()
+        for first, end in spans:
+            path.addRect(QRectF(first, top - 1, end - first, LANE_HEIGHT + 2))
+        return path
 
     def _paint_level(
         self,
@@ -219,10 +238,7 @@ class StavePainter:
 
     def _cues_near(self, lane: LaneSchedule, stave: Stave) -> tuple[Cue, ...]:
         """Return the cues of a lane that reach into a stave."""
-        envelope = lane.lane.envelope
-        reach = (envelope.rise + envelope.hold + envelope.fall + envelope.lead + 2) / float(
-            self._editor.project.rate
-        )
+        reach = lane.reach / float(self._editor.project.rate)
         first = bisect.bisect_left(lane.cues, stave.start - reach, key=_time_of)
         return lane.cues[first : bisect.bisect_right(lane.cues, stave.end + reach, key=_time_of)]
 
@@ -236,10 +252,12 @@ class StavePainter:
         cue: Cue,
         colour: QColor,
     ) -> None:
-        shape = self.cue_shape(layout, stave, lane, cue)
+        shape = self.cue_shape(layout, stave, cue)
         selection = self._editor.selection
         is_chosen = selection.kind is Kind.CUES and (lane.id, cue.hit.time) in selection.cues
-        path = cue_path(shape, lane.envelope, base, full_height=LANE_HEIGHT - 3 if cue.is_off else None)
+        path = cue_path(shape, cue.envelope, base, full_height=LANE_HEIGHT - 3 if cue.is_off else None)
+        if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:
+            colour = family_colour(cue.override.effect)
         if cue.is_off:
             painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -264,7 +282,12 @@ class StavePainter:
 
 def lane_colour(lane: Lane) -> QColor:
     """Return the colour of a lane's family."""
-    effect = find_effect(lane.effect)
+    return family_colour(lane.effect)
+
+
+def family_colour(key: str) -> QColor:
+    """Return the colour of an effect's family."""
+    effect = find_effect(key)
     return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
 
 
@@ -293,7 +316,7 @@ def cue_path(
 @lru_cache(maxsize=64)
 def _sides(envelope: Envelope) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
     """Return (share of the way, level) along the rise and the fall of an envelope."""
-    is_smooth = Ease.BOUNCE not in (envelope.rise_ease, envelope.fall_ease)
+    is_smooth = not {Ease.BOUNCE, Ease.FREE} & {envelope.rise_ease, envelope.fall_ease}
     rise, fall = np.linspace(0, 1, 7 if is_smooth else 31), np.linspace(0, 1, 12 if is_smooth else 31)
     rising = envelope_level(envelope, (rise - 1) * envelope.rise) if envelope.rise else rise
     falling = envelope_level(envelope, envelope.hold + fall * envelope.fall) if envelope.fall else 1 - fall

@@ -13,6 +13,7 @@ from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
 
 FOOT_GRAB = 4
+LEFT_OUT_GRAB = 6
 
 
 def shot_under(project: Project, seconds: float) -> Shot | None:
@@ -30,7 +31,7 @@ def cue_under(
     for cue in found.cues if found is not None else ():
         if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
             continue
-        shape = painter.cue_shape(layout, place.stave, lane, cue)
+        shape = painter.cue_shape(layout, place.stave, cue)
         if not shape.left - FOOT_GRAB <= at.x() <= shape.right + FOOT_GRAB:
             continue
         grip = Grip.CUE
@@ -42,6 +43,18 @@ def cue_under(
         if best is None or distance < best[0]:
             best = (distance, cue, grip)
     return None if best is None else best[1:]
+
+
+def left_out_under(editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, x: float) -> float | None:
+    """Return the time of the hit at an x that a lane leaves out."""
+    found = editor.cues.lane(lane.id)
+    times = () if found is None else found.left_out
+    near = [
+        (abs(layout.x_at(place.stave, time) - x), time)
+        for time in times
+        if place.stave.start - 0.01 <= time < place.stave.end
+    ]
+    return min((one for one in near if one[0] <= LEFT_OUT_GRAB), default=(0.0, None))[1]
 
 
 def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[CueKey]:

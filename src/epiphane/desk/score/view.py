@@ -34,7 +34,7 @@ from epiphane.desk.score.layout import (
     Strip,
 )
 from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.pick import cue_under, cues_within, shot_under
+from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, shot_under
 from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
@@ -61,12 +61,15 @@ class ScoreView(QAbstractScrollArea):
         Clips from the shelf; the shot whose place they take, or None for the end of the row.
     effect_dropped(key: str, pulse: PulseId or None, lane: LaneId or None)
         An effect from the shelf, and the pulse on whose line it was dropped.
+    hit_taken(lane: LaneId, hit: float)
+        A hit that a lane leaves out is to be fired.
     lines_changed()
         Another number of bars a line.
     """
 
     footage_dropped = pyqtSignal(object, object)
     effect_dropped = pyqtSignal(str, object, object)
+    hit_taken = pyqtSignal(object, float)
     lines_changed = pyqtSignal()
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
@@ -124,29 +127,6 @@ class ScoreView(QAbstractScrollArea):
         rate = self._editor.project.rate
         stave = self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
         return frame_at(stave.start, rate), frame_at(stave.end, rate)
-
-    def step_cue(self, direction: int) -> None:
-        """Select the next (1) or last (-1) cue of the lane, and go to it."""
-        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
-        found = None if lane is None else self._editor.cues.lane(lane.id)
-        if lane is None or found is None or not found.cues:
-            return
-        chosen = self._editor.selected_cues()
-        here = chosen[-1 if direction > 0 else 0].frame if chosen else self._editor.playhead - direction
-        later = [cue for cue in found.cues if (cue.frame - here) * direction > 0]
-        if later:
-            cue = later[0 if direction > 0 else -1]
-            self._editor.select_cues(frozenset({(lane.id, cue.hit.time)}), lane=lane.id)
-            self._editor.go_to(cue.frame)
-            self.reveal_playhead()
-
-    def select_all_cues(self) -> None:
-        """Select every cue of the lane."""
-        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
-        found = None if lane is None else self._editor.cues.lane(lane.id)
-        if lane is not None and found is not None:
-            keys = frozenset((lane.id, cue.hit.time) for cue in found.cues)
-            self._editor.select_cues(keys, lane=lane.id)
 
     def reveal_playhead(self) -> None:
         """Scroll so that the stave under the playhead is seen whole."""
@@ -229,7 +209,8 @@ class ScoreView(QAbstractScrollArea):
             return
         is_adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if place.strip is Strip.LANE and place.lane is not None:
-            self._press_lane(place, place.lane, at, is_adding=is_adding)
+            alone = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            self._press_lane(place, place.lane, at, is_adding=is_adding, is_alone=alone)
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier and place.strip is Strip.RULER:
             self._press_beat(place, at)
         elif place.strip is Strip.SOUND and self._editor.shown_band is not None:
@@ -237,7 +218,9 @@ class ScoreView(QAbstractScrollArea):
         else:
             self._press_elsewhere(place, at)
 
-    def _press_lane(self, place: Place, lane_id: LaneId, at: QPointF, *, is_adding: bool) -> None:
+    def _press_lane(
+        self, place: Place, lane_id: LaneId, at: QPointF, *, is_adding: bool, is_alone: bool
+    ) -> None:
         lane = next(lane for lane in self._editor.project.lanes if lane.id == lane_id)
         hit = self._cue_at(place, lane, at)
         if hit is None:
@@ -254,8 +237,8 @@ class ScoreView(QAbstractScrollArea):
             self._editor.select_cues(chosen ^ {key}, lane=lane_id)
         elif key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=lane_id)
-        start = {Grip.RISE: lane.envelope.rise, Grip.FALL: lane.envelope.fall}.get(grip, 0)
-        self._drag = Drag(grip, at, place, keys=self._editor.selection.cues, start_value=float(start))
+        keys = self._editor.selection.cues
+        self._drag = Drag(grip, at, place, keys=keys, cue=cue, is_alone=is_alone)
 
     def _press_beat(self, place: Place, at: QPointF) -> None:
         """Hold the beat under the pointer, or put one where there is none."""
@@ -336,15 +319,21 @@ class ScoreView(QAbstractScrollArea):
         self._paper.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """Switch a cue off or on; elsewhere it is one more click."""
+        """Switch a cue off or on, take a hit that is left out; elsewhere it is one more click."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position() + QPointF(0, self._offset)
         place = self._layout.locate(at.x(), at.y())
         lane = next((x for x in self._editor.project.lanes if place and x.id == place.lane), None)
         hit = self._cue_at(place, lane, at) if place is not None and lane is not None else None
-        if lane is None or hit is None:
-            self.mousePressEvent(event)
+        if lane is None or place is None or hit is None:
+            left_out = None
+            if lane is not None and place is not None:
+                left_out = left_out_under(self._editor, self._layout, place, lane, at.x())
+            if lane is not None and left_out is not None:
+                self.hit_taken.emit(lane.id, left_out)
+            else:
+                self.mousePressEvent(event)
             return
         key = (lane.id, hit[0].hit.time)
         self._editor.apply(lambda p: toggle_cues(p, [key]), "switch of cues")
@@ -391,6 +380,8 @@ class ScoreView(QAbstractScrollArea):
             hit = self._cue_at(place, lane, at)
             if hit is not None:
                 return tell_cue(hit[0])
+            if left_out_under(self._editor, self._layout, place, lane, at.x()) is not None:
+                return "A hit that the lane leaves out; a double click takes it"
         if place.strip is Strip.SHOTS:
             return tell_shot(
                 self._editor.project, shot_under(self._editor.project, place.seconds), place.seconds

@@ -99,7 +99,7 @@ class EffectPage(QWidget):
         self._frame += 1
         place = self._frame % _CYCLE_FRAMES
         level = float(self._levels[place]) if place < len(self._levels) else 0.0
-        since = place - Envelope().rise
+        since = place - int(Envelope().rise)
         around = Around(THUMB_SIZE[0] / THUMB_SIZE[1], self._frame, _RATE, since=since)
         values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), level, around)
         shift, echoes = (effect.shift_of(values), effect.echoes_of(values)) if level > 0 else (0, ())

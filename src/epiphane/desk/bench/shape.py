@@ -1,0 +1,122 @@
+"""The rows of the bench that shape a cue: the picture of its envelope, its sides, how they bend."""
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from epiphane.desk.bench.envelope import EnvelopePicture
+from epiphane.desk.bench.fields import choice_field, label, number_field, show_choice, show_number
+from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
+from epiphane.keying.envelope import eased
+
+_EASES = tuple((ease.value, ease.value) for ease in Ease)
+_UNITS = ((LengthUnit.FRAMES.value, "frames"), (LengthUnit.BEATS.value, "beats"))
+_SIDES = ("rise", "hold", "fall")
+_FIRST_POINTS = (1 / 3, 2 / 3)
+
+
+class ShapeRows(QWidget):
+    """An envelope, to be dragged and typed.
+
+    Signals
+    -------
+    changed(changes: dict, gesture: str or None)
+        Fields of the envelope have other values; a drag goes on as long as the gesture is the same.
+    released()
+        A drag has ended.
+    """
+
+    changed = pyqtSignal(object, object)
+    released = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._envelope = Envelope()
+        self._beat_frames = 15.0
+        self.picture = EnvelopePicture()
+        self.picture.changed.connect(self.changed)
+        self.picture.released.connect(self.released)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        for widget in (self.picture, self._side_row(), self._ease_row()):
+            box.addWidget(widget)
+
+    def show_envelope(self, envelope: Envelope, colour: QColor, beat_frames: float) -> None:
+        """Show an envelope; `beat_frames` is how long a beat is where it is seen."""
+        self._envelope, self._beat_frames = envelope, beat_frames
+        self.picture.show_envelope(envelope, colour, beat_frames)
+        is_frames = envelope.unit is LengthUnit.FRAMES
+        for side, field in self._sides.items():
+            field.setDecimals(0 if is_frames else 3)
+            field.setSingleStep(1 if is_frames else 0.125)
+            show_number(field, getattr(envelope, side))
+        show_number(self._lead, envelope.lead)
+        show_choice(self._unit, envelope.unit.value)
+        show_choice(self._rise_ease, envelope.rise_ease.value)
+        show_choice(self._fall_ease, envelope.fall_ease.value)
+
+    def _side_row(self) -> QWidget:
+        self._sides: dict[str, QDoubleSpinBox] = {}
+        made, box = _a_row()
+        for side in _SIDES:
+            field = number_field(side.capitalize(), low=0, high=600, unit="")
+            field.setFixedWidth(60)
+            field.valueChanged.connect(lambda value, side=side: self.changed.emit({side: value}, None))
+            self._sides[side] = field
+            box.addWidget(label(side))
+            box.addWidget(field)
+        self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
+        box.addStretch(1)
+        box.addWidget(self._unit)
+        return made
+
+    def _ease_row(self) -> QWidget:
+        self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
+        self._fall_ease = choice_field("Ease of the fall", _EASES, lambda key: self._set_ease("fall", key))
+        self._lead = number_field("Lead", low=0, high=240, unit="f")
+        self._lead.setFixedWidth(50)
+        self._lead.setToolTip("How many frames before its hit the peak comes")
+        self._lead.valueChanged.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
+        made, box = _a_row()
+        for text, field in (("eases", self._rise_ease), ("to", self._fall_ease)):
+            box.addWidget(label(text))
+            box.addWidget(field)
+        box.addStretch(1)
+        box.addWidget(label("lead"))
+        box.addWidget(self._lead)
+        return made
+
+    def _set_unit(self, key: str) -> None:
+        """Measure in another unit; the shape stays, as far as frames allow."""
+        unit = LengthUnit(key)
+        if unit is self._envelope.unit:
+            return
+        sides = {side: float(getattr(self._envelope, side)) for side in _SIDES}
+        if unit is LengthUnit.BEATS:
+            sides = {side: round(length / self._beat_frames, 3) for side, length in sides.items()}
+        else:
+            sides = {
+                side: float(min(round(length * self._beat_frames), 600)) for side, length in sides.items()
+            }
+        self.changed.emit({"unit": unit, **sides}, None)
+
+    def _set_ease(self, side: str, key: str) -> None:
+        """Let a side bend otherwise; a free one begins as it was, with points to drag."""
+        ease, old = Ease(key), getattr(self._envelope, f"{side}_ease")
+        changes: dict[str, object] = {f"{side}_ease": ease}
+        if ease is Ease.FREE and not getattr(self._envelope, f"{side}_curve"):
+            levels = np.clip(eased(np.array(_FIRST_POINTS), old), 0, 1)
+            levels = levels if side == "rise" else 1 - levels
+            points = zip(_FIRST_POINTS, levels.tolist(), strict=True)
+            changes[f"{side}_curve"] = tuple(CurvePoint(round(at, 3), round(one, 3)) for at, one in points)
+        self.changed.emit(changes, None)
+
+
+def _a_row() -> tuple[QWidget, QHBoxLayout]:
+    made = QWidget()
+    box = QHBoxLayout(made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(6)
+    return made, box

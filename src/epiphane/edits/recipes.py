@@ -1,0 +1,144 @@
+"""Recipes: lanes taken out of a project, and laid into another."""
+
+from collections.abc import Collection
+
+from msgspec.structs import replace
+
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Lane
+from epiphane.document.model import (
+    BandSource,
+    BlendSource,
+    HeardSource,
+    Project,
+    Pulse,
+    PulseUnit,
+    Source,
+    TappedSource,
+    TempoSource,
+    find,
+)
+from epiphane.document.recipe import Recipe
+from epiphane.edits.checked import checked
+from epiphane.edits.pulses import unused_name
+from epiphane.errors import EditError
+
+_BEATS = HeardSource(PulseUnit.BEAT)
+
+
+def recipe_of(project: Project, lanes: Collection[LaneId], name: str, *, about: str = "") -> Recipe:
+    """Return some lanes of a project as a recipe, in their order.
+
+    What belongs to this song stays behind: hits, changes to single cues, ranges, sections and shots. Taps and
+    bare tempi become beats.
+
+    Raises
+    ------
+    EditError
+        If there is no lane, a lane has no pulse, or the name is empty or too long.
+    """
+    chosen = [lane for lane in project.lanes if lane.id in lanes]
+    if not chosen:
+        raise EditError("choose at least one lane for the recipe.")
+    numbers = {lane.id: LaneId(number) for number, lane in enumerate(chosen, start=1)}
+    pulses: dict[PulseId, Pulse] = {}
+    for lane in chosen:
+        _collect(project, find(project.pulses, lane.pulse, "pulse"), pulses)
+    taken = tuple(_of_no_song(lane, numbers) for lane in chosen)
+    return checked(Recipe(name.strip() or "", taken, tuple(pulses.values()), about.strip()), Recipe)
+
+
+def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -> Project:
+    """Return `project` with the lanes of a recipe below the others.
+
+    Pulses like its own are used again, others are made; hits of bands have still to be found.
+
+    Parameters
+    ----------
+    pulse : PulseId or None
+        What fires it in place of the pulse of its first lane.
+
+    Raises
+    ------
+    EditError
+        If there is no such pulse.
+    """
+    known = {one.id: one for one in recipe.pulses}
+    given: dict[PulseId, PulseId] = {}
+    if pulse is not None:
+        given[recipe.lanes[0].pulse] = find(project.pulses, pulse, "pulse").id
+    needed = dict.fromkeys(lane.pulse for lane in recipe.lanes)
+    for number in needed:
+        project = _with_pulse(project, known, known[number], given)
+    first = project.next_id
+    ids = {lane.id: LaneId(first + number) for number, lane in enumerate(recipe.lanes)}
+    laid = tuple(_with_numbers(replace(lane, pulse=given[lane.pulse]), ids) for lane in recipe.lanes)
+    return replace(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
+
+
+def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
+    pick = replace(lane.pick, sections=(), start=None, end=None)
+    lane = replace(lane, pick=pick, follow=replace(lane.follow, heard=b""))
+    lane = replace(lane, overrides=(), shots=(), muted=False, is_solo=False)
+    return _with_numbers(lane, numbers)
+
+
+def _with_numbers(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
+    """Return a lane with its number and that of the lane it keeps off changed; one that is not there goes."""
+    without = None if lane.pick.without is None else numbers.get(lane.pick.without)
+    return replace(lane, id=numbers[lane.id], pick=replace(lane.pick, without=without))
+
+
+def _collect(project: Project, pulse: Pulse, pulses: dict[PulseId, Pulse]) -> None:
+    """Take a pulse, and those that it is made of."""
+    source: Source = pulse.source
+    match source:
+        case TappedSource() | TempoSource():
+            source = _BEATS
+        case BandSource():
+            source = replace(source, hits=())
+        case BlendSource():
+            known = {one.id: one for one in project.pulses}
+            parts = [known[part] for part in (source.one, source.other) if part in known]
+            if len(parts) < 2:
+                source = _BEATS
+            pulses[pulse.id] = replace(pulse, source=source)  # before its parts: it may be made of itself
+            for part in parts if len(parts) == 2 else ():
+                if part.id not in pulses:
+                    _collect(project, part, pulses)
+            return
+    pulses[pulse.id] = replace(pulse, source=source)
+
+
+def _with_pulse(
+    project: Project, known: dict[PulseId, Pulse], pulse: Pulse, given: dict[PulseId, PulseId]
+) -> Project:
+    """Return `project` with a pulse like one of a recipe; its number there is put among the `given`."""
+    if pulse.id in given:
+        return project
+    source = pulse.source
+    if isinstance(source, BlendSource):
+        given[pulse.id] = PulseId(0)  # one that is made of itself has no hits, here as there
+        parts = []
+        for part in (source.one, source.other):
+            if part in known:
+                project = _with_pulse(project, known, known[part], given)
+            parts.append(given.get(part, PulseId(0)))
+        source = replace(source, one=parts[0], other=parts[1])
+    wanted = replace(pulse, source=source)
+    for one in project.pulses:
+        if _is_alike(one, wanted):
+            given[pulse.id] = one.id
+            return project
+    made = replace(wanted, id=PulseId(project.next_id), name=unused_name(project, pulse.name))
+    given[pulse.id] = made.id
+    return replace(project, pulses=(*project.pulses, made), next_id=project.next_id + 1)
+
+
+def _is_alike(one: Pulse, other: Pulse) -> bool:
+    """Whether two pulses have the same hits, whatever they are called."""
+    sources = [
+        replace(pulse.source, hits=()) if isinstance(pulse.source, BandSource) else pulse.source
+        for pulse in (one, other)
+    ]
+    return (sources[0], one.every, one.first, one.keep) == (sources[1], other.every, other.first, other.keep)

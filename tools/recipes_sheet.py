@@ -1,0 +1,62 @@
+"""The contact sheet of the shipped recipes: each laid into the demo, on some frames of its full part."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+from PIL import Image, ImageDraw, ImageFont
+
+from epiphane.assets import FONTS
+from epiphane.audio.cache import hear_song
+from epiphane.audio.in_project import with_heard_bands
+from epiphane.demo.project import open_demo
+from epiphane.document.grid import bars_of
+from epiphane.document.recipe import KeptRecipe, RecipeBook
+from epiphane.edits.recipes import use_recipe
+from epiphane.keying.schedule import schedule
+from epiphane.render.draw import draw
+from epiphane.render.plan import plan_frame
+from epiphane.render.sources import OpenFootage
+from epiphane.timing import frame_at
+from epiphane.types import Picture
+
+_BARS = (9, 10)
+_BEATS_LATER = (-0.15, 0.0, 0.15, 0.5, 1.0, 1.5, 2.0, 3.0)
+"""The frames that are shown, in beats from a bar line; of the second bar the one on it is shown too."""
+
+_SIZE = (176, 99)
+_GAP, _NAME = 16, 26
+
+
+def recipe_pictures() -> Iterator[tuple[KeptRecipe, list[Picture]]]:
+    """Yield every shipped recipe with its pictures."""
+    demo = replace(open_demo(), lanes=())
+    assert demo.song is not None
+    levels = hear_song(Path(demo.song.path)).listening.levels
+    first, second = (next(bar for bar in bars_of(demo) if bar.number == number) for number in _BARS)
+    beat = first.duration / 4
+    frames = [frame_at(first.start + later * beat, demo.rate) for later in _BEATS_LATER]
+    frames += [frame_at(second.start, demo.rate) + later for later in (0, 4)]
+    footage = OpenFootage()
+    for kept in RecipeBook(Path("none of the editor's")).read()[0]:
+        project = with_heard_bands(use_recipe(demo, kept.recipe), levels, levels)
+        cues = schedule(project)
+        yield kept, [draw(plan_frame(project, cues, frame), footage, _SIZE) for frame in frames]
+    footage.close()
+
+
+def recipes_sheet() -> Image.Image:
+    """Return the contact sheet."""
+    rows = list(recipe_pictures())
+    width = len(rows[0][1]) * (_SIZE[0] + 2) + 2 * _GAP
+    height = _SIZE[1] + _NAME + _GAP // 2
+    image = Image.new("RGB", (width, len(rows) * height + _GAP), "#14161a")
+    pen, font = ImageDraw.Draw(image), ImageFont.truetype(str(FONTS / "InstrumentSans-Medium.ttf"), 15)
+    for number, (kept, pictures) in enumerate(rows):
+        top = _GAP + number * height
+        pen.text((_GAP, top), f"{kept.recipe.name}: {kept.recipe.about}", "#e8e6e1", font)
+        for place, picture in enumerate(pictures):
+            at = (_GAP + place * (_SIZE[0] + 2), top + _NAME)
+            image.paste(Image.fromarray(np.ascontiguousarray(picture[..., ::-1])), at)
+    return image

@@ -5,8 +5,8 @@ from PIL import Image, ImageDraw, ImageFont
 
 from epiphane.assets import FONTS
 from epiphane.demo import MEDIA
-from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.envelope import Envelope
+from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.effects.declare import Around, Effect
 from epiphane.effects.registry import all_effects

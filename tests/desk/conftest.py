@@ -46,6 +46,14 @@ def window(make_window):
 
 
 @pytest.fixture
+def demo(window, qtbot):
+    """A window with the demo, its song heard."""
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
+    return window
+
+
+@pytest.fixture
 def answers(monkeypatch):
     """Return a list: what is put into it answers the next questions about unsaved work."""
     waiting = []

@@ -1,6 +1,7 @@
 """The bench changes what is selected, one step of undo a gesture, and shows what is there."""
 
 import pytest
+from hands import choose, field, type_into
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
@@ -15,35 +16,10 @@ LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
 
 @pytest.fixture
-def demo(window, qtbot):
-    window.files.open_demo()
-    qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
-    lane = window.editor.project.lanes[0]
-    window.editor.select(Selection(Kind.LANE, lane=lane.id))
-    return window
-
-
-def field(window, kind, name):
-    """Return the widget of a kind that is called so and is on screen."""
-    found = [w for w in window.findChildren(kind) if w.accessibleName() == name and w.isVisible()]
-    assert len(found) == 1, (
-        name,
-        [w.accessibleName() for w in window.findChildren(QWidget) if w.isVisible()],
-    )
-    return found[0]
-
-
-def type_into(spin, text):
-    spin.setFocus()
-    spin.selectAll()
-    QTest.keyClicks(spin, text)
-    QTest.keyClick(spin, Qt.Key.Key_Return)
-
-
-def choose(combo, text):
-    combo.setFocus()
-    combo.setCurrentIndex(combo.findText(text))
-    combo.activated.emit(combo.currentIndex())
+def demo(demo):
+    lane = demo.editor.project.lanes[0]
+    demo.editor.select(Selection(Kind.LANE, lane=lane.id))
+    return demo
 
 
 def lane_of(window):

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from hands import drag
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
@@ -13,13 +14,6 @@ LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
-@pytest.fixture
-def demo(window, qtbot):
-    window.files.open_demo()
-    qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
-    return window
-
-
 def names(window):
     tiles = window.shelf.effects.tiles
     return [tiles.item(n).text() for n in range(tiles.count())]
@@ -27,13 +21,6 @@ def names(window):
 
 def lanes(window):
     return [lane.effect for lane in window.editor.project.lanes]
-
-
-def drag(widget, start, end, steps=6):
-    QTest.mousePress(widget, LEFT, NONE, start)
-    for n in range(1, steps + 1):
-        QTest.mouseMove(widget, start + (end - start) * n / steps)
-    QTest.mouseRelease(widget, LEFT, NONE, end)
 
 
 def test_an_effect_is_found_by_what_it_does_and_makes_a_lane(demo):

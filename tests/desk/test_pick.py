@@ -1,6 +1,7 @@
 """What a lane fires on in the real window: cells, rules, what is left told; values from cue to cue."""
 
 import pytest
+from hands import type_into
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
@@ -52,13 +53,6 @@ def choose(rows, name, text):
 def check(rows, name, text):
     button = next(one for one in rows.findChildren(ChecksButton) if one.accessibleName() == name)
     next(one for one in button.menu().actions() if one.text() == text).trigger()
-
-
-def type_into(spin, text):
-    spin.setFocus()
-    spin.selectAll()
-    QTest.keyClicks(spin, text)
-    QTest.keyClick(spin, Qt.Key.Key_Return)
 
 
 def cell(rows, number, share=0.5):

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from hands import drag
 from helpers import HandClock
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -59,13 +60,6 @@ def undo(window):
 
 def hits(window, number=-1):
     return np.array([hit.time for hit in window.editor.hits_of(window.editor.project.pulses[number])])
-
-
-def drag(widget, start, end, *, modifier=NONE, steps=5):
-    QTest.mousePress(widget, LEFT, modifier, start)
-    for n in range(1, steps + 1):
-        QTest.mouseMove(widget, start + (end - start) * n / steps)
-    QTest.mouseRelease(widget, LEFT, modifier, end)
 
 
 def test_a_band_is_dragged_over_the_spectrum_and_its_hits_follow(demo):

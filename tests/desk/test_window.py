@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
+from hands import drag, drop
 from helpers import read_lumas
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QWheelEvent
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel
 
@@ -18,29 +19,11 @@ LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 
 
-def drop(widget, data, at):
-    """Let something fall on a widget, as the system does at the end of a drag."""
-    how = (Qt.DropAction.CopyAction, data, LEFT, NONE)
-    enter, fall = QDragEnterEvent(at, *how), QDropEvent(QPointF(at), *how)
-    for event in (enter, QDragMoveEvent(at, *how), fall):
-        QApplication.sendEvent(widget, event)
-    assert enter.isAccepted()
-    assert fall.isAccepted()
-
-
 def drop_files(window, paths, qtbot):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
     drop(window, data, QPoint(900, 300))
     qtbot.waitUntil(lambda: not window.jobs.running and window.editor.project.n_frames > 0, timeout=20_000)
-
-
-def drag(widget, start, end, *, steps=6):
-    """Press, move in steps, and let go."""
-    QTest.mousePress(widget, LEFT, NONE, start)
-    for n in range(1, steps + 1):
-        QTest.mouseMove(widget, start + (end - start) * n / steps)
-    QTest.mouseRelease(widget, LEFT, NONE, end)
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ from epiphane.document.ids import FootageId
 
 _FOOTAGE = "application/x-epiphane-footage"
 _EFFECT = "application/x-epiphane-effect"
+_RECIPE = "application/x-epiphane-recipe"
 
 
 def carry_footage(ids: list[FootageId]) -> QMimeData:
@@ -26,13 +27,31 @@ def carried_footage(data: QMimeData | None) -> list[FootageId]:
 
 def carry_effect(key: str) -> QMimeData:
     """Return an effect, to be dropped on the score."""
-    data = QMimeData()
-    data.setData(_EFFECT, key.encode())
-    return data
+    return _carry(_EFFECT, key)
 
 
 def carried_effect(data: QMimeData | None) -> str:
     """Return the key of the effect being carried, if any."""
-    if data is None or not data.hasFormat(_EFFECT):
+    return _carried(_EFFECT, data)
+
+
+def carry_recipe(path: str) -> QMimeData:
+    """Return a recipe, by the path of its file, to be dropped on the score."""
+    return _carry(_RECIPE, path)
+
+
+def carried_recipe(data: QMimeData | None) -> str:
+    """Return the path of the recipe being carried, if any."""
+    return _carried(_RECIPE, data)
+
+
+def _carry(kind: str, text: str) -> QMimeData:
+    data = QMimeData()
+    data.setData(kind, text.encode())
+    return data
+
+
+def _carried(kind: str, data: QMimeData | None) -> str:
+    if data is None or not data.hasFormat(kind):
         return ""
-    return bytes(data.data(_EFFECT).data()).decode()
+    return bytes(data.data(kind).data()).decode()

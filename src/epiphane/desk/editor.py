@@ -33,11 +33,16 @@ class Kind(Enum):
     SHOT = "shot"
     FOOTAGE = "footage"
     FILLING = "filling"
+    RECIPE = "recipe"
+    NEW_RECIPE = "new recipe"
     EXPORT = "export"
 
 
 class Selection(Struct, frozen=True):
-    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song."""
+    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song.
+
+    A recipe is selected by the path of its file; a new one is made of lanes, first of those like `lane`.
+    """
 
     kind: Kind = Kind.SONG
     pulse: PulseId | None = None
@@ -46,6 +51,7 @@ class Selection(Struct, frozen=True):
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
     footage: FootageId | None = None
+    recipe: str = ""
 
 
 class ShownBand(Struct, frozen=True, eq=False):

@@ -16,6 +16,7 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
 from epiphane.document.model import FootageKind, Project
+from epiphane.document.recipe import RECIPE_SUFFIX
 from epiphane.document.store import SUFFIX, load_project, missing_files
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song
@@ -34,11 +35,14 @@ class Files(QObject):
     -------
     can_recover(n_edits: int)
         The last session ended with unsaved edits of the open project.
+    recipes_given(paths: list of Path)
+        Recipes were dropped on the window.
     missing_found(text: str)
         Files that the open project names are not there.
     """
 
     can_recover = pyqtSignal(int)
+    recipes_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
 
     def __init__(self, editor: Editor, jobs: Jobs, window: QWidget) -> None:
@@ -185,6 +189,12 @@ class Files(QObject):
 
     def gather(self, paths: Sequence[Path]) -> None:
         """Take files or folders of them: footage on the shelf, a song under the project."""
+        recipes = [path for path in paths if path.suffix == RECIPE_SUFFIX]
+        if recipes:
+            self.recipes_given.emit(recipes)
+            paths = [path for path in paths if path not in recipes]
+        if not paths:
+            return
         projects = [path for path in paths if path.suffix == SUFFIX]
         if projects:
             if self.may_leave():

@@ -22,6 +22,7 @@ _MOUSE = (
     ("Double-click a cue", "switch it off or on"),
     ("Drop clips on a shot", "exchange it, and those after it"),
     ("Drop an effect on a lane", "on the same hits, below it"),
+    ("Drop a recipe on a pulse", "its lanes, fired by it"),
     ("Point at a clip", "skim it; double-click lays it"),
     ("Alt + drag a beat", "move it; with Shift alone"),
     ("Alt + click the ruler", "add a beat"),

@@ -49,22 +49,25 @@ class Thumbnails(QObject):
 
     def get(self, footage: Footage, seconds: float) -> QImage | None:
         """Return the picture nearest to an instant, or None until it is ready."""
-        return self._get(FramePlan(_source(footage, seconds), THUMB_SIZE))
+        return self.of_plan(FramePlan(_source(footage, seconds), THUMB_SIZE))
 
     def with_effect(self, footage: Footage | None, effect: Effect) -> QImage | None:
         """Return a picture from the middle of some footage with an effect at its peak on it."""
         values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), 1.0)
         if footage is None:
-            return self._get(FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),)))
+            return self.of_plan(
+                FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),))
+            )
         source = _source(footage, footage.duration / 2)
         others = tuple(
             Shown(replace(source, seconds=max(0.0, source.seconds + echo / _RATE)), COVERING)
             for echo in effect.echoes_of(values)
         )
         active = ActiveEffect(effect.key, effect.version, values, others)
-        return self._get(FramePlan(source, THUMB_SIZE, (active,)))
+        return self.of_plan(FramePlan(source, THUMB_SIZE, (active,)))
 
-    def _get(self, plan: FramePlan) -> QImage | None:
+    def of_plan(self, plan: FramePlan) -> QImage | None:
+        """Return the picture of a plan, or None until it is ready."""
         found = self._kept.get(plan)
         if found is None:
             with self._wake:

@@ -27,16 +27,19 @@ from epiphane.desk.picture.lamps import Lamps
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
 from epiphane.desk.pulses import PulseDesk
+from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.prepared import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
-from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.shelf.panel import ShelfPage, ShelfPanel
+from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shots import ShotDesk
 from epiphane.desk.skim import Skimmer
 from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
+from epiphane.document.recipe import KeptRecipe, RecipeBook
 from epiphane.edits.lanes import remove_lane
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.media.proxy import ProxyStore
@@ -76,11 +79,13 @@ class Window(QMainWindow):
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
         self.lamps = Lamps(self.editor)
-        self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player)
+        self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
+        self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         self.effect_mover = Skimmer(self.frames.footage)
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
-        self.shelf = ShelfPanel(self.editor, page, effects)
+        recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
+        self.shelf = ShelfPanel(self.editor, page, effects, recipes)
         self.actions_by_id = make_actions(self, self._callbacks())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
@@ -156,12 +161,20 @@ class Window(QMainWindow):
         self.score.hit_taken.connect(self.cues.take)
         self.shelf.footage_taken.connect(self.shots.take)
         self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
+        self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
+        self.shelf.recipes.removed.connect(self._remove_recipes)
+        self.shelf.recipe_begun.connect(self.recipes.begin)
+        self.shelf.recipe_wanted.connect(self.recipes.ask_import)
+        self.score.recipe_dropped.connect(self.recipes.use)
         self.shelf.add_footage.connect(self.files.ask_footage)
         self.shelf.add_song.connect(self.files.ask_song)
         self.shelf.pulse_made.connect(self.pulses.make)
         self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
+        self.bench.recipe.remove_asked.connect(self._remove_recipe)
         self.files.can_recover.connect(self._offer_recovery)
+        self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
+        self.recipes.read()
 
     def _callbacks(self) -> dict[str, Callable[[], object]]:
         editor, score, files, cues = self.editor, self.score, self.files, self.cues
@@ -223,9 +236,11 @@ class Window(QMainWindow):
             "lines_2": lambda: score.set_bars_per_line(2),
             "lines_4": lambda: score.set_bars_per_line(4),
             "lines_8": lambda: score.set_bars_per_line(8),
-            "footage": lambda: self.shelf.open_page(0),
-            "effects": lambda: self.shelf.open_page(1),
-            "pulses": lambda: self.shelf.open_page(2),
+            "footage": lambda: self.shelf.open_page(ShelfPage.FOOTAGE),
+            "effects": lambda: self.shelf.open_page(ShelfPage.EFFECTS),
+            "recipes": lambda: self.shelf.open_page(ShelfPage.RECIPES),
+            "pulses": lambda: self.shelf.open_page(ShelfPage.PULSES),
+            "new_recipe": self.recipes.begin,
             "fold": lambda: self.shelf.fold(not self.shelf.is_folded),
             "keys": self._toggle_keys,
             "undo": editor.undo,
@@ -313,9 +328,23 @@ class Window(QMainWindow):
             self.cues.step(direction)
 
     def _search(self) -> None:
-        self.shelf.open_page(min(self.shelf.page, 1))
+        is_searched = self.shelf.page is not ShelfPage.PULSES
+        self.shelf.open_page(self.shelf.page if is_searched else ShelfPage.EFFECTS)
         self.shelf.search.setFocus()
         self.shelf.search.selectAll()
+
+    def _remove_recipes(self, paths: list[str]) -> None:
+        """Throw recipes away, and offer to have them back: no undo of the project reaches them."""
+        for path in paths:
+            kept = self.recipes.find(path)
+            if kept is not None:
+                self._remove_recipe(kept)
+
+    def _remove_recipe(self, kept: KeptRecipe) -> None:
+        if self.recipes.remove(kept):
+            self.notice.offer(
+                f"{kept.recipe.name} is thrown away.", "Put it back", lambda: self.recipes.put_back(kept)
+            )
 
     def _on_chosen(self) -> None:
         chosen = tuple(self.shelf.footage.chosen())
@@ -367,6 +396,8 @@ class Window(QMainWindow):
             self.bench.pulse.remove()
         elif selection.kind is Kind.BEAT:
             self.bench.beat.remove()
+        elif selection.kind is Kind.RECIPE:
+            self._remove_recipes([selection.recipe])
         elif selection.kind is Kind.LANE and lane is not None:
             self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
         elif selection.kind is Kind.SHOT and shot is not None:

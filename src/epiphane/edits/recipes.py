@@ -4,15 +4,22 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
 from epiphane.document.model import (
     BandSource,
+    Beat,
+    Beyond,
     BlendSource,
+    Drums,
+    Footage,
     HeardSource,
+    Hit,
     Project,
     Pulse,
     PulseUnit,
+    Shot,
+    Song,
     Source,
     TappedSource,
     TempoSource,
@@ -24,6 +31,8 @@ from epiphane.edits.pulses import unused_name
 from epiphane.errors import EditError
 
 _BEATS = HeardSource(PulseUnit.BEAT)
+_BEAT, _N_BEATS = 0.5, 16
+"""Of the sample: seconds a beat, and how many."""
 
 
 def recipe_of(project: Project, lanes: Collection[LaneId], name: str, *, about: str = "") -> Recipe:
@@ -74,6 +83,29 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
     ids = {lane.id: LaneId(first + number) for number, lane in enumerate(recipe.lanes)}
     laid = tuple(_with_numbers(replace(lane, pulse=given[lane.pulse]), ids) for lane in recipe.lanes)
     return replace(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
+
+
+def sampled(recipe: Recipe, footage: Footage) -> Project:
+    """Return a project of four bars at 120 BPM, over some footage, that shows what a recipe does.
+
+    It has a kick on every other beat, a snare between them, hats between all, and a low band that thumps.
+    """
+    beats = tuple(Beat(n * _BEAT, n % 4 + 1, 1.0 if n % 4 == 0 else 0.7) for n in range(_N_BEATS))
+    hats = tuple(Hit(n * _BEAT / 2, 0.9 if n % 2 else 0.5) for n in range(2 * _N_BEATS))
+    kicks, snares = (tuple(Hit(n * _BEAT) for n in range(first, _N_BEATS, 2)) for first in (0, 1))
+    song = Song("", "", _N_BEATS * _BEAT, 60 / _BEAT, beats=beats, drums=Drums(kicks, snares, hats))
+    shot = Shot(ShotId(1), footage.id, 0, round(song.duration * 30), beyond=Beyond.REPEAT)
+    empty = Project(width=192, height=108, song=song, footage=(footage,), shots=(shot,), next_id=2)
+    project = use_recipe(empty, recipe)
+    pulses = tuple(
+        replace(one, source=replace(one.source, hits=kicks)) if isinstance(one.source, BandSource) else one
+        for one in project.pulses
+    )
+    thump = bytes(round(255 * max(0.97 - 1.2 * hop / 100, 0.5)) for hop in range(round(_BEAT * 100)))
+    lanes = tuple(
+        replace(lane, follow=replace(lane.follow, heard=thump * _N_BEATS)) for lane in project.lanes
+    )
+    return replace(project, pulses=pulses, lanes=lanes)
 
 
 def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:

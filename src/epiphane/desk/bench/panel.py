@@ -22,11 +22,13 @@ from epiphane.desk.bench.filling import FillingBench
 from epiphane.desk.bench.footage import FootageBench
 from epiphane.desk.bench.lane import LaneBench
 from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.jobs import Jobs
+from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.edits.shots import footage_name
@@ -43,7 +45,14 @@ class BenchPanel(QFrame):
 
     pulse_made = pyqtSignal(object)
 
-    def __init__(self, editor: Editor, jobs: Jobs, thumbnails: Thumbnails, player: ClipPlayer) -> None:
+    def __init__(
+        self,
+        editor: Editor,
+        jobs: Jobs,
+        thumbnails: Thumbnails,
+        player: ClipPlayer,
+        recipes: RecipeDesk,
+    ) -> None:
         super().__init__()
         self._editor = editor
         self.setProperty("panel", True)
@@ -58,8 +67,10 @@ class BenchPanel(QFrame):
         self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
+        self._recipes = recipes
+        self.recipe, self.new_recipe = RecipeBench(editor, recipes), NewRecipeBench(editor, recipes)
         pages = (self.song, self.beat, self.cues, self.shot, self.footage, self.filling, self.export)
-        for page in pages:
+        for page in (*pages, self.recipe, self.new_recipe):
             self._pages.add_page(page)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -126,6 +137,13 @@ class BenchPanel(QFrame):
         elif kind is Kind.FILLING:
             self._show(self.filling, "Filling", "the song with footage")
             self.filling.refresh()
+        elif kind is Kind.RECIPE:
+            kept = self._recipes.find(self._editor.selection.recipe)
+            self._show(self.recipe, "Recipe", kept.recipe.name if kept else "")
+            self.recipe.refresh()
+        elif kind is Kind.NEW_RECIPE:
+            self._show(self.new_recipe, "New recipe", "of these lanes")
+            self.new_recipe.refresh()
         elif kind is Kind.EXPORT:
             self._show(self.export, "Export", self._editor.title)
             self.export.refresh()

@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.carry import carried_effect, carried_footage
+from epiphane.desk.carry import carried_effect, carried_footage, carried_recipe
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.layout import (
@@ -60,7 +60,9 @@ class ScoreView(QAbstractScrollArea):
     footage_dropped(ids: list of FootageId, shot: ShotId or None)
         Clips from the shelf; the shot whose place they take, or None for the end of the row.
     effect_dropped(key: str, pulse: PulseId or None, lane: LaneId or None)
-        An effect from the shelf, and the pulse on whose line it was dropped.
+        An effect from the shelf, and the pulse or the lane on whose line it was dropped.
+    recipe_dropped(path: str, pulse: PulseId or None, lane: LaneId or None)
+        The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
         A hit that a lane leaves out is to be fired.
     lines_changed()
@@ -69,6 +71,7 @@ class ScoreView(QAbstractScrollArea):
 
     footage_dropped = pyqtSignal(object, object)
     effect_dropped = pyqtSignal(str, object, object)
+    recipe_dropped = pyqtSignal(str, object, object)
     hit_taken = pyqtSignal(object, float)
     lines_changed = pyqtSignal()
 
@@ -394,7 +397,8 @@ class ScoreView(QAbstractScrollArea):
     # Drag and drop
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event is not None and (carried_footage(event.mimeData()) or carried_effect(event.mimeData())):
+        data = None if event is None else event.mimeData()
+        if event is not None and (carried_footage(data) or carried_effect(data) or carried_recipe(data)):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
@@ -414,13 +418,14 @@ class ScoreView(QAbstractScrollArea):
             return
         self._is_dropping = False
         footage: Sequence[FootageId] = carried_footage(event.mimeData())
-        effect = carried_effect(event.mimeData())
+        effect, recipe = carried_effect(event.mimeData()), carried_recipe(event.mimeData())
         if footage:
             shot = self._shot_under(event.position())
             self.footage_dropped.emit(list(footage), None if shot is None else shot.id)
-        elif effect:
+        elif effect or recipe:
             place = self._layout.locate(event.position().x(), event.position().y() + self._offset)
-            self.effect_dropped.emit(effect, *((None, None) if place is None else (place.pulse, place.lane)))
+            on = (None, None) if place is None else (place.pulse, place.lane)
+            (self.effect_dropped if effect else self.recipe_dropped).emit(effect or recipe, *on)
         event.acceptProposedAction()
         self._paper.update()
 

@@ -127,7 +127,7 @@ class EffectPage(QWidget):
 
 def _tile(effect: Effect) -> Tile:
     tip = f"{effect.label} ({effect.family.value}): {effect.summary}"
-    return Tile(effect.key, effect.label, "", theme.FAMILY_COLOURS[effect.family], tip)
+    return Tile(effect.key, effect.label, "", (theme.FAMILY_COLOURS[effect.family],), tip)
 
 
 def _searched(effect: Effect) -> str:

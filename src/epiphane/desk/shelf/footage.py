@@ -130,7 +130,7 @@ class FootagePage(QWidget):
             footage.id,
             footage_name(footage),
             "" if footage.kind is FootageKind.STILL else clock_text(footage.duration),
-            theme.QUIET if is_used else None,
+            (theme.QUIET,) * is_used,
             tell_footage(footage, is_used=is_used, is_missing=is_missing),
             "triangle-alert" if is_missing else _ICONS[footage.kind],
             tuple(Mark(round(m.time / length, 4), m.is_accepted) for m in _standing_out(footage)),

@@ -1,4 +1,6 @@
-"""The shelf: footage and effects as tiles to drag onto the score, and the pulses of the project."""
+"""The shelf: footage, effects and recipes as tiles to drag onto the score, and the project's pulses."""
+
+from enum import IntEnum
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -17,12 +19,30 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.pulses import PulsePage
+from epiphane.desk.shelf.recipes import RecipePage
 
 _SEARCH_WIDTH, _SORT_WIDTH = 124, 116
 
 
+class ShelfPage(IntEnum):
+    """What the shelf may show."""
+
+    FOOTAGE = 0
+    EFFECTS = 1
+    PULSES = 2
+    RECIPES = 3
+
+
+_BUTTONS = (
+    (ShelfPage.FOOTAGE, "Footage", "F"),
+    (ShelfPage.EFFECTS, "Effects", "E"),
+    (ShelfPage.RECIPES, "Recipes", "Shift + E"),
+    (ShelfPage.PULSES, "Pulses", "P"),
+)
+
+
 class ShelfPanel(QFrame):
-    """Footage and effects in a drawer that folds away.
+    """Footage, effects, recipes and pulses in a drawer that folds away.
 
     Signals
     -------
@@ -30,6 +50,8 @@ class ShelfPanel(QFrame):
         The editor wants to choose files.
     footage_taken(ids), effects_taken(keys)
         To be put on the score.
+    recipe_begun(), recipe_wanted()
+        Lanes are to be taken as a recipe; recipes are to be brought in from files.
     pulse_made(kind: str)
         A new pulse is wanted: of a band, tapped, at a tempo, of two others, or of a unit.
     """
@@ -39,13 +61,18 @@ class ShelfPanel(QFrame):
     pulse_made = pyqtSignal(str)
     footage_taken = pyqtSignal(object)
     effects_taken = pyqtSignal(object)
+    recipe_begun = pyqtSignal()
+    recipe_wanted = pyqtSignal()
 
-    def __init__(self, editor: Editor, footage: FootagePage, effects: EffectPage) -> None:
+    def __init__(
+        self, editor: Editor, footage: FootagePage, effects: EffectPage, recipes: RecipePage
+    ) -> None:
         super().__init__()
         self._editor = editor
         self.setProperty("panel", True)
         self.footage = footage
         self.effects = effects
+        self.recipes = recipes
         self.footage.taken.connect(self.footage_taken)
         self.effects.taken.connect(self.effects_taken)
         self._pages = QStackedWidget()
@@ -55,7 +82,7 @@ class ShelfPanel(QFrame):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.pulses = PulsePage(editor)
         self.pulses.pulse_made.connect(self.pulse_made)
-        for page in (self.footage, self.effects, self.pulses, self._empty):
+        for page in (self.footage, self.effects, self.pulses, self.recipes, self._empty):
             self._pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 6, 14, 4)
@@ -72,9 +99,9 @@ class ShelfPanel(QFrame):
         return self._pages.isHidden()
 
     @property
-    def page(self) -> int:
-        """What is shown: footage (0), effects (1) or pulses (2)."""
-        return max(self._group.checkedId(), 0)
+    def page(self) -> ShelfPage:
+        """What is shown."""
+        return ShelfPage(max(self._group.checkedId(), 0))
 
     def fold(self, is_folded: bool) -> None:
         """Hide everything but the first line, or show it again."""
@@ -83,21 +110,22 @@ class ShelfPanel(QFrame):
         self._fold.setIcon(theme.icon("chevron-up" if is_folded else "chevron-down", theme.QUIET, 16))
 
     def open_page(self, number: int) -> None:
-        """Show footage (0), effects (1) or pulses (2)."""
+        """Show one of the pages, by its number."""
         self.fold(False)
         self._show_page(number)
 
     def refresh(self) -> None:
-        """Show the project's footage and all effects."""
+        """Show the project's footage, all effects and all recipes."""
         self.footage.refresh()
         self.effects.refresh()
+        self.recipes.refresh_pictures()
         self._show_page(self._group.checkedId())
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(4)
         self._group = QButtonGroup(self)
-        for number, (text, key) in enumerate((("Footage", "F"), ("Effects", "E"), ("Pulses", "P"))):
+        for number, text, key in _BUTTONS:
             button = QPushButton(text)
             button.setCheckable(True)
             button.setProperty("quiet", True)
@@ -114,19 +142,24 @@ class ShelfPanel(QFrame):
         self.search.setFixedWidth(_SEARCH_WIDTH)
         self.search.textChanged.connect(self.footage.search)
         self.search.textChanged.connect(self.effects.search)
+        self.search.textChanged.connect(self.recipes.search)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setFixedWidth(_SORT_WIDTH)
         line.addWidget(self.search)
         line.addWidget(self.sort)
-        for text, icon, signal, tip in (
-            ("Song…", "music", self.add_song, "Open another song (Ctrl+M)"),
-            ("Gather footage…", "plus", self.add_footage, "Choose clips to put on the shelf (Ctrl+I)"),
+        self._of_page: dict[QPushButton, bool] = {}
+        for text, icon, signal, tip, is_of_recipes in (
+            ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", False),
+            ("Gather footage…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", False),
+            ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", True),
+            ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", True),
         ):
             button = QPushButton(text)
             theme.put_icon(button, icon, theme.QUIET, 15)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
             button.clicked.connect(signal)
+            self._of_page[button] = is_of_recipes
             line.addWidget(button)
         self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
         self._fold.setProperty("quiet", True)
@@ -140,9 +173,16 @@ class ShelfPanel(QFrame):
         button = self._group.button(max(number, 0))
         if button is not None:
             button.setChecked(True)
-        is_empty = number <= 0 and not self._editor.project.footage
-        self.search.setVisible(number <= 1 and not is_empty)
-        self.sort.setVisible(number <= 0 and not is_empty)
-        self._pages.setCurrentWidget(
-            self._empty if is_empty else (self.footage, self.effects, self.pulses)[max(number, 0)]
-        )
+        page = ShelfPage(max(number, 0))
+        is_empty = page is ShelfPage.FOOTAGE and not self._editor.project.footage
+        self.search.setVisible(page is not ShelfPage.PULSES and not is_empty)
+        self.sort.setVisible(page is ShelfPage.FOOTAGE and not is_empty)
+        for one, is_of_recipes in self._of_page.items():
+            one.setVisible(is_of_recipes == (page is ShelfPage.RECIPES))
+        pages = {
+            ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
+            ShelfPage.EFFECTS: self.effects,
+            ShelfPage.PULSES: self.pulses,
+            ShelfPage.RECIPES: self.recipes,
+        }
+        self._pages.setCurrentWidget(pages[page])

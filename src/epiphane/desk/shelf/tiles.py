@@ -40,12 +40,12 @@ class Mark(Struct, frozen=True):
 
 
 class Tile(Struct, frozen=True):
-    """What a tile shows: its key, name and note, a line under its picture, an icon in it, pins on it."""
+    """What a tile shows: its key, name and note, a line of colours under its picture, an icon, pins on it."""
 
     key: object
     name: str
     note: str = ""
-    line: QColor | None = None
+    line: tuple[QColor, ...] = ()
     tip: str = ""
     icon: str = ""
     marks: tuple[Mark, ...] = ()
@@ -240,8 +240,9 @@ class _TileDelegate(QStyledItemDelegate):
             painter.setPen(QPen(theme.TEXT, 1))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         painter.setClipping(False)
-        if tile.line is not None:
-            painter.fillRect(QRect(box.left(), box.bottom() + 2, box.width(), 3), tile.line)
+        for number, colour in enumerate(tile.line):
+            left, right = (box.left() + box.width() * n / len(tile.line) for n in (number, number + 1))
+            painter.fillRect(QRectF(left, box.bottom() + 2, right - left - (right < box.right()), 3), colour)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(QPen(theme.TEXT, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)

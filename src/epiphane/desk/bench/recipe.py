@@ -1,0 +1,204 @@
+"""The bench of a recipe, and of one that is being made of lanes."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import button, choice_field, label, row, show_choice, show_options
+from epiphane.desk.editor import Editor
+from epiphane.desk.recipes import RecipeDesk
+from epiphane.desk.score.paint import lane_colour, lane_label
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Way
+from epiphane.document.recipe import KeptRecipe, Recipe
+
+_ROW = 24
+
+
+class RecipeBench(QWidget):
+    """What is in a recipe, and what can be done with it.
+
+    Signals
+    -------
+    remove_asked(kept: KeptRecipe)
+    """
+
+    remove_asked = pyqtSignal(object)
+
+    def __init__(self, editor: Editor, desk: RecipeDesk) -> None:
+        super().__init__()
+        self._editor = editor
+        self._desk = desk
+        self._about = label("")
+        self._about.setWordWrap(True)
+        self.stack = RecipeStack()
+        self.pulse = choice_field("What fires the recipe", (), lambda _: None)
+        self.pulse.setMinimumWidth(190)
+        self.use = button("Lay below the lanes", "Lay it below the lanes (Enter on its tile)", self._use)
+        self._export = button("Export…", "Write it to a file, to be used elsewhere", self._ask_export)
+        self.remove = button("Remove", "Throw it away (Delete on its tile)", self._remove)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(10)
+        box.addWidget(self._about)
+        box.addWidget(self.stack)
+        box.addWidget(row("Fired by", self.pulse))
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        for one in (self.use, self._export, self.remove):
+            buttons.addWidget(one)
+        buttons.addStretch(1)
+        box.addLayout(buttons)
+        box.addStretch(1)
+
+    def refresh(self) -> None:
+        """Show the selected recipe."""
+        kept = self._kept()
+        if kept is None:
+            return
+        recipe = kept.recipe
+        self._about.setText(recipe.about)
+        self._about.setVisible(bool(recipe.about))
+        self.stack.show_recipe(recipe)
+        own = next(pulse.name for pulse in recipe.pulses if pulse.id == recipe.lanes[0].pulse)
+        chosen = str(self.pulse.currentData() or "")
+        pulses = [(str(one.id), one.name) for one in self._editor.project.pulses]
+        show_options(self.pulse, [("", f"its own: {own}"), *pulses])
+        show_choice(self.pulse, chosen)
+        self.remove.setVisible(not kept.is_shipped)
+
+    def _kept(self) -> KeptRecipe | None:
+        return self._desk.find(self._editor.selection.recipe)
+
+    def _use(self) -> None:
+        chosen = str(self.pulse.currentData() or "")
+        self._desk.use(self._editor.selection.recipe, PulseId(int(chosen)) if chosen else None)
+
+    def _ask_export(self) -> None:
+        kept = self._kept()
+        if kept is not None:
+            self._desk.ask_export(kept)
+
+    def _remove(self) -> None:
+        kept = self._kept()
+        if kept is not None:
+            self.remove_asked.emit(kept)
+
+
+class RecipeStack(QWidget):
+    """The lanes of a recipe under each other: what each does, and on what."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._recipe: Recipe | None = None
+        self.setAccessibleName("Lanes of the recipe")
+
+    def sizeHint(self) -> QSize:
+        n_rows = 0 if self._recipe is None else len(self._recipe.lanes)
+        return QSize(300, n_rows * _ROW)
+
+    def show_recipe(self, recipe: Recipe) -> None:
+        """Show the lanes of a recipe."""
+        self._recipe = recipe
+        self.setFixedHeight(len(recipe.lanes) * _ROW)
+        self.setAccessibleDescription(", ".join(f"{one} {other}" for one, other in self.told()))
+        self.update()
+
+    def told(self) -> list[tuple[str, str]]:
+        """Return the effect of every lane, and what fires it."""
+        if self._recipe is None:
+            return []
+        names = {pulse.id: pulse.name for pulse in self._recipe.pulses}
+        told = []
+        for lane in self._recipe.lanes:
+            band = f"follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
+            way = {Way.STEP: "a notch at ", Way.TOGGLE: "on and off at "}.get(lane.way, "")
+            told.append((lane_label(lane), band if lane.way is Way.FOLLOW else way + names[lane.pulse]))
+        return told
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.words(10))
+        lanes = () if self._recipe is None else self._recipe.lanes
+        for number, (lane, (name, pulse)) in enumerate(zip(lanes, self.told(), strict=True)):
+            top = number * _ROW
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(lane_colour(lane))
+            painter.drawEllipse(QPointF(7, top + _ROW / 2), 4.5, 4.5)
+            painter.setPen(theme.TEXT)
+            painter.drawText(QRectF(22, top, 150, _ROW), _LEFT, name)
+            painter.setPen(theme.QUIET)
+            painter.drawText(QRectF(172, top, self.width() - 172, _ROW), _LEFT, pulse)
+
+
+class NewRecipeBench(QWidget):
+    """A recipe that is being made: its name, and which lanes of the project are in it."""
+
+    def __init__(self, editor: Editor, desk: RecipeDesk) -> None:
+        super().__init__()
+        self._editor = editor
+        self._desk = desk
+        self.checks: dict[LaneId, QCheckBox] = {}
+        self._lane: LaneId | None = None
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the recipe")
+        self.name.setPlaceholderText("What it is called")
+        self.name.setMaxLength(60)
+        self.name.returnPressed.connect(self._keep)
+        self.about = QLineEdit()
+        self.about.setAccessibleName("What the recipe does")
+        self.about.setPlaceholderText("What it does, in a sentence")
+        self.about.setMaxLength(300)
+        self._boxes = QVBoxLayout()
+        self._boxes.setSpacing(4)
+        self._note = label(
+            "Hits, sections, shots and changes to single cues belong to this song and stay here."
+        )
+        self._note.setWordWrap(True)
+        self.keep = button("Keep as a recipe", "Keep the chosen lanes as a recipe (Enter)", self._keep)
+        cancel = button("Not now", "Leave it", lambda: editor.select_cues(frozenset(), lane=self._lane))
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(10)
+        box.addWidget(row("Name", self.name))
+        box.addWidget(row("Does", self.about))
+        box.addLayout(self._boxes)
+        box.addWidget(self._note)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        buttons.addWidget(self.keep)
+        buttons.addWidget(cancel)
+        buttons.addStretch(1)
+        box.addLayout(buttons)
+        box.addStretch(1)
+
+    def refresh(self) -> None:
+        """Offer the lanes of the project; at first those on the pulse of the selected one are chosen."""
+        project, lane_id = self._editor.project, self._editor.selection.lane
+        lanes = [lane.id for lane in project.lanes]
+        if list(self.checks) == lanes and self._lane == lane_id:
+            return
+        self._lane = lane_id
+        pulse = next((lane.pulse for lane in project.lanes if lane.id == lane_id), None)
+        names = {one.id: one.name for one in project.pulses}
+        for old in self.checks.values():
+            self._boxes.removeWidget(old)
+            old.deleteLater()
+        self.checks = {}
+        for lane in project.lanes:
+            check = QCheckBox(f"{lane_label(lane)} · {names.get(lane.pulse, 'no pulse')}")
+            check.setChecked(pulse is None or lane.pulse == pulse)
+            self._boxes.addWidget(check)
+            self.checks[lane.id] = check
+        self.name.setFocus()
+
+    def _keep(self) -> None:
+        lanes = [lane for lane, check in self.checks.items() if check.isChecked()]
+        if self._desk.keep(lanes, self.name.text(), self.about.text()):
+            self.name.clear()
+            self.about.clear()
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

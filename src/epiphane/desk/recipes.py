@@ -1,0 +1,152 @@
+"""What is done with recipes: used, taken out of the project, brought in and out as files, thrown away."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from epiphane.audio.in_project import with_heard_bands
+from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.model import Project
+from epiphane.document.recipe import (
+    RECIPE_SUFFIX,
+    KeptRecipe,
+    Recipe,
+    RecipeBook,
+    load_recipe,
+    save_recipe,
+)
+from epiphane.edits.recipes import recipe_of, use_recipe
+from epiphane.effects.registry import find_effect
+from epiphane.errors import EditError, EpiphaneError
+
+_RECIPES = f"Epiphane recipes (*{RECIPE_SUFFIX})"
+
+
+class RecipeDesk(QObject):
+    """The recipes that there are, shipped or kept by the editor.
+
+    Signals
+    -------
+    changed()
+        There are others.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, editor: Editor, book: RecipeBook, window: QWidget) -> None:
+        super().__init__(window)
+        self._editor = editor
+        self._book = book
+        self._window = window
+        self.kept: tuple[KeptRecipe, ...] = ()
+        self._told: set[str] = set()
+
+    def read(self) -> None:
+        """Look for the recipes anew; a file that is broken is told once."""
+        self.kept, faults = self._book.read()
+        for fault in faults:
+            if fault not in self._told:
+                self._told.add(fault)
+                self._editor.said.emit(fault, True)
+        self.changed.emit()
+
+    def find(self, path: str) -> KeptRecipe | None:
+        """Return the recipe of a file."""
+        return next((one for one in self.kept if str(one.path) == path), None)
+
+    def use(self, path: str, pulse: PulseId | None = None, like: LaneId | None = None) -> None:
+        """Lay a recipe below the lanes, on a pulse, that of a lane, or its own; select its first lane."""
+        kept = self.find(path)
+        if kept is None:
+            return
+        lanes = self._editor.project.lanes
+        pulse = next((lane.pulse for lane in lanes if lane.id == like), pulse)
+        recipe, n_before = kept.recipe, len(lanes)
+
+        def edit(project: Project) -> Project:
+            if project.song is None or not project.song.beats:
+                raise EditError("a recipe fires on the beats of a song: open a song first.")
+            whole, used = self._editor.whole, self._editor.heard
+            return with_heard_bands(
+                use_recipe(project, recipe, pulse),
+                None if used is None else used.listening.levels,
+                None if whole is None else whole.listening.levels,
+                only_new=True,
+            )
+
+        if self._editor.apply(edit, f"recipe {recipe.name}"):
+            self._editor.select(Selection(Kind.LANE, lane=self._editor.project.lanes[n_before].id))
+            self._tell_unknown(recipe)
+
+    def begin(self) -> None:
+        """Let the editor choose the lanes of a new recipe."""
+        if not self._editor.project.lanes:
+            self._editor.said.emit("there are no lanes to take as a recipe yet.", False)
+            return
+        self._editor.select(Selection(Kind.NEW_RECIPE, lane=self._editor.selection.lane))
+
+    def keep(self, lanes: Sequence[LaneId], name: str, about: str) -> bool:
+        """Keep some lanes of the project as a recipe; False if that failed, which the editor is told."""
+        return self._put(lambda: recipe_of(self._editor.project, lanes, name, about=about))
+
+    def ask_import(self) -> None:
+        """Ask for recipes of others and keep them."""
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Bring in recipes", "", _RECIPES)
+        for name in names:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> bool:
+        """Keep the recipe of a file; False if that failed, which the editor is told."""
+        return self._put(lambda: load_recipe(path))
+
+    def ask_export(self, kept: KeptRecipe) -> None:
+        """Ask where to, and write a recipe there."""
+        proposed = str(Path.home() / kept.path.name)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Export the recipe", proposed, _RECIPES)
+        if name:
+            self.export(kept, Path(name if name.endswith(RECIPE_SUFFIX) else name + RECIPE_SUFFIX))
+
+    def export(self, kept: KeptRecipe, path: Path) -> None:
+        """Write a recipe to a file."""
+        try:
+            save_recipe(kept.recipe, path)
+        except EpiphaneError as error:
+            self._editor.said.emit(str(error), True)
+        else:
+            self._editor.said.emit(f"{kept.recipe.name} is in {path.name}", False)
+
+    def remove(self, kept: KeptRecipe) -> bool:
+        """Throw a recipe away, the lanes that were made by it stay; False if that cannot be."""
+        try:
+            self._book.remove(kept)
+        except EpiphaneError as error:
+            self._editor.said.emit(str(error), True)
+            return False
+        self._editor.select(Selection())
+        self.read()
+        return True
+
+    def put_back(self, kept: KeptRecipe) -> None:
+        """Keep a recipe again that was thrown away."""
+        self._put(lambda: kept.recipe)
+
+    def _put(self, made: Callable[[], Recipe]) -> bool:
+        try:
+            kept = self._book.keep(made())
+        except EpiphaneError as error:
+            self._editor.said.emit(str(error), True)
+            return False
+        self.read()
+        self._editor.select(Selection(Kind.RECIPE, recipe=str(kept.path)))
+        self._tell_unknown(kept.recipe)
+        return True
+
+    def _tell_unknown(self, recipe: Recipe) -> None:
+        unknown = [lane.effect for lane in recipe.lanes if find_effect(lane.effect) is None]
+        if unknown:
+            names = ", ".join(unknown)
+            text = f"{recipe.name}: this version does not know {names}; such lanes are kept and do nothing."
+            self._editor.said.emit(text, True)

@@ -10,6 +10,7 @@ from bench.accuracy import measure_accuracy
 from bench.effects import measure_effects
 from bench.export import measure_export
 from bench.footage import measure_footage
+from bench.keying import measure_keying
 from bench.listening import measure_listening
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
@@ -21,6 +22,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "listening": measure_listening,
     "accuracy": measure_accuracy,
     "pulses": measure_pulses,
+    "keying": measure_keying,
     "footage": measure_footage,
     "effects": measure_effects,
     "export": measure_export,

@@ -1,15 +1,13 @@
 """Whether pulses and beats answer at once: bands, corrections, and a score full of hits."""
 
-import os
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
-from statistics import median
 
 import numpy as np
 from msgspec.structs import replace
 
-from bench.result import Result, at_least, at_most
+from bench.result import Result, at_most
+from bench.window import MINUTES, milliseconds, open_window, scrolled
 from epiphane.audio.bands import band_hits
 from epiphane.audio.levels import SongLevels
 from epiphane.audio.listening import listen
@@ -35,22 +33,19 @@ from epiphane.edits.beats import move_beat
 from epiphane.keying.schedule import schedule
 from epiphane.timing import frame_at
 
-_MINUTES = 4
 _N_SHOTS, _N_OVERRIDES = 500, 5000
-_FRAME_MILLISECONDS = 1000 / 60
-_N_SCROLLS = 120
 
 
 def measure_pulses(folder: Path) -> Iterator[Result]:
     """Drag a band, move a beat of a large project, scroll and drag in a score of four minutes."""
     levels = _long_levels()
     for name, low, high in (("low", 40.0, 120.0), ("high", 2000.0, 8000.0), ("whole", 30.0, 16_000.0)):
-        took = _milliseconds(lambda low=low, high=high: band_hits(levels, low, high, 0.85, 0.12))
+        took = milliseconds(lambda low=low, high=high: band_hits(levels, low, high, 0.85, 0.12))
         yield at_most(f"hits of the {name} band of four minutes", took, 16, "ms")
     project = _large_project()
-    took = _milliseconds(lambda: move_beat(project, 300, project.song.beats[300].time + 0.02, n_following=4))
+    took = milliseconds(lambda: move_beat(project, 300, project.song.beats[300].time + 0.02, n_following=4))
     yield at_most(f"regrid of {_N_SHOTS} shots and {_N_OVERRIDES} overrides", took, 50, "ms")
-    yield Result("  and its cues again", f"{_milliseconds(lambda: _reschedule(project)):.1f} ms")
+    yield Result("  and its cues again", f"{milliseconds(lambda: _reschedule(project)):.1f} ms")
     yield from _score(folder, levels)
 
 
@@ -59,18 +54,9 @@ def _reschedule(project: Project) -> None:
     schedule(project)
 
 
-def _milliseconds(work: Callable[[], object]) -> float:
-    took = []
-    for _ in range(7):
-        start = time.perf_counter()
-        work()
-        took.append(1000 * (time.perf_counter() - start))
-    return median(took)
-
-
 def _long_levels() -> SongLevels:
     song = read_samples(SONG_FILE)
-    n_times = round(_MINUTES * 60 / song.duration)
+    n_times = round(MINUTES * 60 / song.duration)
     found = listen(Samples(np.tile(song.data, (n_times, 1)), song.rate)).levels
     assert found is not None
     return found
@@ -79,8 +65,8 @@ def _long_levels() -> SongLevels:
 def _large_project() -> Project:
     """Return four minutes at 150 BPM: 500 shots cut on beats, ten lanes with 500 overrides each."""
     period = 0.4
-    beats = tuple(Beat(round(n * period, 6), n % 4 + 1, 0.8) for n in range(int(_MINUTES * 60 / period)))
-    song = Song("song.wav", "f" * 32, _MINUTES * 60.0, tempo=150.0, is_steady=True, beats=beats)
+    beats = tuple(Beat(round(n * period, 6), n % 4 + 1, 0.8) for n in range(int(MINUTES * 60 / period)))
+    song = Song("song.wav", "f" * 32, MINUTES * 60.0, tempo=150.0, is_steady=True, beats=beats)
     project = Project(song=song, pulses=(Pulse(PulseId(1), "beats", HeardSource(PulseUnit.BEAT)),))
     frames = [frame_at(beat.time, project.rate) for beat in beats[: _N_SHOTS + 1]]
     shots = tuple(
@@ -93,15 +79,6 @@ def _large_project() -> Project:
 
 def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
     """Scroll the score of a four-minute song with four pulses, and drag a beat in it."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from epiphane.audio.heard import HeardSong, Listening
-    from epiphane.desk.app import make_application
-    from epiphane.desk.window import Window
-
-    app = make_application(["bench"])
-    window = Window(journal_folder=folder)
-    window.resize(1280, 800)
-    window.show()
     project = _large_project()
     taps = tuple(Hit(round(0.13 + 0.31 * n, 6), 0.7) for n in range(700))
     pulses = (
@@ -111,25 +88,11 @@ def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
         Pulse(PulseId(4), "off-beats", HeardSource(PulseUnit.OFF_BEAT)),
         Pulse(PulseId(5), "both", BlendSource(Blend.EITHER, PulseId(3), PulseId(4))),
     )
-    window.editor.open(replace(project, pulses=pulses, shots=(), lanes=project.lanes[:2]), None)
-    waveform = np.random.default_rng(0).random((_MINUTES * 60 * 200, 3)).astype(np.float32)
-    silence = Samples(np.zeros((_MINUTES * 60 * 48_000, 2), np.float32), 48_000)
-    listening = Listening(_MINUTES * 60.0, 150.0, True, (), waveform, levels=levels)
-    window.editor.take_song(HeardSong("song.wav", "f" * 32, silence, listening))
-    app.processEvents()
-    bar = window.score.verticalScrollBar()
+    project = replace(project, pulses=pulses, shots=(), lanes=project.lanes[:2])
+    window = open_window(folder, project, levels)
+    yield from scrolled(window, "four pulses")
     viewport = window.score.viewport()
-    assert bar is not None and viewport is not None
-    took = []
-    for step in range(_N_SCROLLS):
-        start = time.perf_counter()
-        bar.setValue(step * bar.maximum() // _N_SCROLLS)
-        viewport.repaint()
-        took.append(1000 * (time.perf_counter() - start))
-    share = 100 * float(np.mean(np.array(took) <= _FRAME_MILLISECONDS))
-    yield at_least("pictures of a scroll on time, 60 a second, four pulses", share, 95, "%")
-    yield Result("  slowest", f"{max(took):.1f} ms")
-    bar.setValue(0)
+    assert viewport is not None
 
     def move_once() -> None:
         song = window.editor.project.song
@@ -137,5 +100,5 @@ def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
         window.editor.apply(lambda p: move_beat(p, 5, song.beats[5].time + 0.001), "move", gesture="beat")
         viewport.repaint()
 
-    yield at_most("from moving a beat to seeing it", _milliseconds(move_once), 50, "ms")
+    yield at_most("from moving a beat to seeing it", milliseconds(move_once), 50, "ms")
     window.shut_down()

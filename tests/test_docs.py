@@ -10,9 +10,10 @@ from effects_sheet import sheet
 from make_reference import effects_text, schema_text
 from msgspec.structs import fields
 from PIL import Image
+from recipes_sheet import recipes_sheet
 
 from epiphane.cli import commands
-from epiphane.document import lane, model, pick
+from epiphane.document import envelope, lane, model, pick, recipe
 
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
@@ -21,13 +22,14 @@ DOCS = ROOT / "docs"
 def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
-    with Image.open(DOCS / "effects.jpg") as kept:
-        made = np.asarray(sheet(), float)
-        assert kept.size == (made.shape[1], made.shape[0]), "run make docs"
-        away = np.abs(np.asarray(kept, float) - made).mean(axis=2)
-    # In squares of the size of a picture: one effect that has changed is seen among all the others.
-    squares = away[: len(away) // 80 * 80, : away.shape[1] // 140 * 140].reshape(len(away) // 80, 80, -1, 140)
-    assert squares.mean(axis=(1, 3)).max() < 7, "run make docs"
+    for name, made in (("effects.jpg", sheet()), ("recipes.jpg", recipes_sheet())):
+        with Image.open(DOCS / name) as kept:
+            assert kept.size == made.size, "run make docs"
+            away = np.abs(np.asarray(kept, float) - np.asarray(made, float)).mean(axis=2)
+        # In squares of the size of a picture: one effect that has changed is seen among all the others.
+        high, wide = (length // size * size for length, size in zip(away.shape, (80, 140), strict=True))
+        squares = away[:high, :wide].reshape(high // 80, 80, -1, 140)
+        assert squares.mean(axis=(1, 3)).max() < 7, "run make docs"
 
 
 @pytest.mark.parametrize(
@@ -40,7 +42,9 @@ def test_what_is_made_from_the_code_is_current():
         model.Pulse,
         lane.Lane,
         lane.Override,
-        lane.Envelope,
+        lane.Follow,
+        envelope.Envelope,
+        recipe.Recipe,
         pick.Pick,
         pick.Pattern,
         model.Filling,

@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 
 from effects_sheet import LATER, sheet
+from recipes_sheet import recipes_sheet
 
 from epiphane.document.store import json_schema
 from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
@@ -52,6 +53,7 @@ def main() -> None:
     (DOCS / "project.schema.json").write_text(schema_text(), encoding="utf-8")
     (DOCS / "effects.md").write_text(effects_text(), encoding="utf-8")
     sheet().save(DOCS / "effects.jpg", quality=90, subsampling=0)
+    recipes_sheet().save(DOCS / "recipes.jpg", quality=90, subsampling=0)
 
 
 if __name__ == "__main__":

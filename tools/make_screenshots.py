@@ -7,19 +7,28 @@ from tempfile import TemporaryDirectory
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
 
 from epiphane.desk.app import make_application
 from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.window import Window
+from epiphane.document.envelope import CurvePoint, Ease, LengthUnit
 from epiphane.document.grid import bars_of
-from epiphane.document.model import Order, Pace
+from epiphane.document.model import Order, Pace, Project
 from epiphane.document.pick import Pattern, Pick
+from epiphane.edits.cues import (
+    change_cue_envelope,
+    reset_cues,
+    set_cue_effect,
+    set_cue_strength,
+    toggle_cues,
+)
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import accept_moment, put_in_group
-from epiphane.edits.lanes import change_lane
+from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.edits.shots import footage_name
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import frame_at
@@ -104,7 +113,7 @@ class Photographer:
     def pulses(self) -> None:
         """Take three pulses in the score, one of them on the bench, a band, and the walk through doubt."""
         window, before = self.window, self.window.editor.project
-        window.shelf.open_page(2)
+        window.shelf.open_page(ShelfPage.PULSES)
         window.pulses.make("off-beat")
         window.pulses.make("band")
         window.score.set_bars_per_line(2)
@@ -132,7 +141,7 @@ class Photographer:
         """Take a lane on the bench."""
         lanes = self.window.editor.project.lanes
         self.window.editor.select(Selection(Kind.LANE, lane=lanes[0].id))
-        self.window.shelf.open_page(1)
+        self.window.shelf.open_page(ShelfPage.EFFECTS)
         self.take("lane")
 
     def pattern(self) -> None:
@@ -153,7 +162,7 @@ class Photographer:
     def effects(self) -> None:
         """Take the shelf of effects, one of them pointed at; then eight lanes, one with many parameters."""
         window, before = self.window, self.window.editor.project
-        window.shelf.open_page(1)
+        window.shelf.open_page(ShelfPage.EFFECTS)
         down = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Vertical)
         sizes = down.sizes()
         down.setSizes([sum(sizes) // 3, 2 * sum(sizes) // 3])
@@ -183,11 +192,65 @@ class Photographer:
         self.wait(6000)
         self.take("cues")
 
+    def envelope(self) -> None:
+        """Take the corner of a shape in beats with a free fall while it is dragged."""
+        window, before = self.window, self.window.editor.project
+        lane = before.lanes[0].id
+        window.editor.select(Selection(Kind.LANE, lane=lane))
+        curve = (CurvePoint(0.3, 0.35), CurvePoint(0.6, 0.5))
+        shape = {"rise": 0.125, "hold": 0.25, "fall": 1.0, "unit": LengthUnit.BEATS}
+        free = {"fall_ease": Ease.FREE, "fall_curve": curve}
+        window.editor.apply(lambda p: change_envelope(p, lane, **shape, **free), "shape")
+        picture = window.bench.lane.shape.picture
+        corner = picture.corner("fall").toPoint()
+        QTest.mousePress(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, corner)
+        QTest.mouseMove(picture, corner - QPoint(60, 0))
+        self.take("envelope")
+        QTest.mouseRelease(picture, Qt.MouseButton.LeftButton)
+        window.editor.apply(lambda _: before, "all of it back")
+
+    def overridden(self) -> None:
+        """Take cues that differ from their lane: weaker, off, another effect, a shape of their own."""
+        window, before = self.window, self.window.editor.project
+        lane = before.lanes[1].id
+        window.score.set_bars_per_line(2)
+        first = next(bar for bar in bars_of(before) if bar.number == _DROP_BAR)
+        cues = window.editor.cues.lane(lane).cues
+        number = next(n for n, cue in enumerate(cues) if cue.hit.time >= first.start)
+        keys = [(lane, cue.hit.time) for cue in cues[number - 4 : number + 8]]
+
+        def changed(project: Project) -> Project:
+            project = set_cue_strength(reset_cues(project, keys), keys[1:2], 0.5)
+            project = set_cue_effect(toggle_cues(project, keys[3:4]), keys[4:5], "split")
+            project = set_cue_effect(project, keys[8:9], "blur")
+            return change_cue_envelope(project, keys[6:8], rise=4, hold=2, fall=5, fall_ease=Ease.BOUNCE)
+
+        window.editor.apply(changed, "changes")
+        window.editor.select_cues(frozenset(keys[6:8]), lane=lane)
+        window.editor.go_to(frame_at(keys[4][1], before.rate))
+        self.wait(3000)
+        self.take("overridden")
+        window.editor.apply(lambda _: before, "all of it back")
+        window.score.set_bars_per_line(4)
+
+    def recipes(self) -> None:
+        """Take the recipes on the shelf, one of them on the bench and in the score."""
+        window, before = self.window, self.window.editor.project
+        window.shelf.open_page(ShelfPage.RECIPES)
+        recipe = next(one for one in window.recipes.kept if one.recipe.name == "Derailed")
+        window.recipes.use(str(recipe.path))
+        window.editor.select(Selection(Kind.RECIPE, recipe=str(recipe.path)))
+        self.wait(5000)
+        tiles = window.shelf.recipes.tiles
+        QTest.mouseMove(tiles.viewport(), tiles.point_of(str(recipe.path)))
+        self.take("recipes")
+        window.editor.apply(lambda _: before, "all of it back")
+
     def exporting(self) -> None:
         """Take an export at work, then let it stop."""
         window = self.window
         window.score.set_bars_per_line(4)
-        window.shelf.open_page(0)
+        window.shelf.open_page(ShelfPage.FOOTAGE)
         window.bench.open_export()
         export = window.bench.export
         export.set_path(self._folder / "marble-run.mp4")
@@ -224,6 +287,9 @@ def main() -> None:
             "pattern",
             "effects",
             "cues",
+            "envelope",
+            "overridden",
+            "recipes",
             "exporting",
             "keys",
         ):

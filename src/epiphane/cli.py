@@ -12,13 +12,16 @@ from msgspec.structs import replace
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
+from epiphane.audio.in_project import with_heard_bands
 from epiphane.document.lane import Override
 from epiphane.document.model import DRUMS, FootageKind, Order, Project, PulseUnit, Shot
+from epiphane.document.recipe import RECIPE_SUFFIX, Recipe, RecipeBook, load_recipe, recipe_folder
 from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.recipes import use_recipe
 from epiphane.edits.song import set_song
 from epiphane.effects.registry import effect_named
 from epiphane.errors import EpiphaneError, MediaError, ParameterError
@@ -84,6 +87,9 @@ def listen_to(song: Path, out: Path | None) -> None:
 @click.option(
     "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, zoom:bars."
 )
+@click.option(
+    "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
+)
 @click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
 @click.option("--by-section", is_flag=True, help="Slower cuts in calm sections, faster in full ones.")
 @click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
@@ -94,6 +100,7 @@ def new(
     footage: tuple[Path, ...],
     out: Path,
     lanes: tuple[str, ...],
+    recipes: tuple[str, ...],
     every: int | None,
     by_section: bool,
     order: str,
@@ -102,11 +109,14 @@ def new(
 ) -> None:
     """Make a project of SONG and FOOTAGE (files or folders), cut to its beats, with a lane for each --lane.
 
+    The lanes of each --recipe come below them, fired by its own pulses or the first of them by a PULSE.
+
     A PULSE is beats, bars, kick, snare or hat; with /N every Nth of them (beats/2, hat/4).
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
     wanted = [_lane_words(words) for words in lanes]
+    stacks = [_recipe_words(words) for words in recipes]
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
@@ -122,6 +132,12 @@ def new(
     for effect, unit, nth in wanted:
         project, pulse = ensure_pulse(project, unit, every=nth)
         project = add_lane(project, effect, pulse)
+    for recipe, on in stacks:
+        given = None
+        if on is not None:
+            project, given = ensure_pulse(project, on[0], every=on[1])
+        project = use_recipe(project, recipe, given)
+    project = with_heard_bands(project, heard.listening.levels, heard.listening.levels)
     save_project(project, out)
 
 
@@ -270,7 +286,15 @@ def _cue_as_json(cue: Cue) -> dict[str, Any]:
 def _override_as_json(override: Override | None) -> dict[str, Any] | None:
     if override is None:
         return None
-    return {"off": override.off, "strength": override.strength, "nudge": override.nudge}
+    return {
+        "off": override.off,
+        "strength": override.strength,
+        "nudge": override.nudge,
+        "taken": override.taken,
+        "effect": override.effect,
+        "has_own_envelope": override.envelope is not None,
+        "values": {setting.name: setting.peak for setting in override.settings},
+    }
 
 
 def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:
@@ -303,14 +327,41 @@ def _write_json(value: dict[str, Any], out: Path | None) -> None:
 
 def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
     effect, separator, pulse = words.partition(":")
-    unit, _, every = pulse.partition("/")
-    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in DRUMS}
-    units |= {drum: PulseUnit(drum) for drum in DRUMS}
-    if not separator or unit not in units or (every and not every.isdigit()):
+    found = _pulse_words(pulse) if separator else None
+    if found is None:
         raise ParameterError(
-            f"a lane is EFFECT:PULSE with a pulse {', '.join(units)}, or every Nth as beats/N, got {words!r}"
+            f"a lane is EFFECT:PULSE with a pulse {', '.join(_units())}, or every Nth as beats/N,"
+            f" got {words!r}"
         )
-    return effect_named(effect).key, units[unit], int(every or 1)
+    return effect_named(effect).key, *found
+
+
+def _recipe_words(words: str) -> tuple[Recipe, tuple[PulseUnit, int] | None]:
+    """Return a recipe, by its file or its name, and the pulse that is to fire it."""
+    name, separator, pulse = words.rpartition(":")
+    if not separator or Path(words).exists():
+        name, separator, pulse = words, "", ""
+    on = _pulse_words(pulse) if separator else None
+    if separator and on is None:
+        raise ParameterError(
+            f"a recipe is NAME or NAME:PULSE with a pulse {', '.join(_units())}, got {words!r}"
+        )
+    if name.endswith(RECIPE_SUFFIX):
+        return load_recipe(Path(name)), on
+    return RecipeBook(recipe_folder()).find(name), on
+
+
+def _pulse_words(words: str) -> tuple[PulseUnit, int] | None:
+    """Return the unit and the N of a pulse such as ``beats/2``, or None if it is none."""
+    unit, _, every = words.partition("/")
+    if unit not in _units() or (every and not every.isdigit()):
+        return None
+    return _units()[unit], int(every or 1)
+
+
+def _units() -> dict[str, PulseUnit]:
+    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in DRUMS}
+    return units | {drum: PulseUnit(drum) for drum in DRUMS}
 
 
 def _parse_size(text: str) -> tuple[int, int]:

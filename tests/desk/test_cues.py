@@ -242,7 +242,11 @@ def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
     corner = picture.corner("fall").toPoint()
     drag(picture, corner, corner + QPoint(30, 0))
     assert lane_of(demo).envelope.fall * 16 == int(lane_of(demo).envelope.fall * 16)
+    in_beats = lane_of(demo).envelope
     choose(field(demo, QComboBox, "Unit of rise, hold and fall"), "frames")
+    undo(demo)
+    assert lane_of(demo).envelope == in_beats
+    demo.editor.redo()
     assert lane_of(demo).envelope.fall == int(lane_of(demo).envelope.fall)
 
 

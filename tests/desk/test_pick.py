@@ -138,8 +138,10 @@ def test_the_cell_under_the_playhead_is_marked(window, rows):
     after = rows.cells.grab().toImage()
     bottom = after.height() - 4
     changed = [x for x in range(after.width()) if before.pixel(x, bottom) != after.pixel(x, bottom)]
-    box = rows.cells.box(5)
-    assert box.left() - 1 <= min(changed) <= max(changed) <= box.right() + 1
+    first, playing = rows.cells.box(0), rows.cells.box(5)  # from the one at the start to the one there
+    assert first.left() - 1 <= min(changed) <= first.right()
+    assert playing.left() <= max(changed) <= playing.right() + 1
+    assert not [x for x in changed if first.right() + 1 < x < playing.left() - 1]
 
 
 def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):

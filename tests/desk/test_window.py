@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel
 from epiphane.desk.actions import ACTIONS, key_text
 from epiphane.desk.carry import carry_effect, carry_footage
 from epiphane.desk.editor import Kind
+from epiphane.desk.keys import key_rows
 from epiphane.document.store import load_project
 from epiphane.media.probe import probe_footage
 
@@ -267,7 +268,10 @@ def test_every_action_has_words_and_no_key_means_two_things(window):
     QTest.keyClick(window, Qt.Key.Key_F1)
     assert window.key_list.isVisible()
     told = {label.text() for label in window.key_list.findChildren(QLabel)}
-    assert {spec.text.rstrip("…") for spec in ACTIONS} <= told
-    assert all(key_text(spec.keys[0]) in " ".join(told) for spec in ACTIONS)
+    rows = [row for group in key_rows().values() for row in group]
+    assert sorted(one for row in rows for one in row.ids) == sorted(spec.id for spec in ACTIONS)
+    assert {text for row in rows for text in (row.keys, row.text)} <= told
+    lasts = {spec.id: key_text(spec.keys[0]).rpartition(" ")[2] for spec in ACTIONS}
+    assert all(lasts[one] in row.keys for row in rows for one in row.ids)
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert not window.key_list.isVisible()

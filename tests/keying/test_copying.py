@@ -40,7 +40,7 @@ overrides = st.lists(
         hit=st.integers(0, 31).map(lambda n: n / 2),
         off=st.booleans(),
         taken=st.booleans(),
-        strength=st.none() | st.floats(0.1, 1.9).map(lambda value: round(value, 2)),
+        strength=st.none() | st.floats(0.1, 1.3).map(lambda value: round(value, 2)),
         nudge=st.integers(-5, 5),
         envelope=st.none() | st.builds(Envelope, rise=st.integers(0, 5), fall=st.integers(0, 9)),
         effect=st.sampled_from([None, "blur"]),

@@ -1,6 +1,8 @@
 """Pictures drawn ahead of the playhead by two threads, kept by their plan."""
 
+import math
 import threading
+import time
 import traceback
 from collections.abc import Sequence
 
@@ -16,6 +18,7 @@ from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
 _WORKERS = 2
+_PATIENCE_SECONDS = 0.15
 # Proxies are small and quick to read from anywhere, so all of a usual project stay open.
 _MOST_OPEN = 64
 # Some 450 pictures at 960x540 as they are, and several minutes of them packed.
@@ -44,6 +47,7 @@ class FrameServer(QObject):
         self._wanted: list[tuple[int, FramePlan]] = []
         self._busy: set[FramePlan] = set()
         self._asked: tuple[int, ...] = ()
+        self._patient_until = -math.inf
         self._size: Size = (480, 270)
         self._project = Project()
         self._cues: Schedule | None = None
@@ -75,13 +79,24 @@ class FrameServer(QObject):
                 self._size = size
                 self._wanted.clear()
 
-    def want(self, frames: Sequence[int]) -> None:
-        """Say which frames are wanted, the most urgent first; earlier wishes are forgotten."""
+    def want(self, frames: Sequence[int], *, is_patient: bool = False) -> None:
+        """Say which frames are wanted, the most urgent first; earlier wishes are forgotten.
+
+        Where the wish `is_patient`, all but the first wait for a moment, so that the window has the machine
+        while something is dragged in it.
+        """
         plans = [(frame, self.plan(frame)) for frame in frames]
         with self._wake:
             self._asked = tuple(frames)
+            self._patient_until = time.monotonic() + _PATIENCE_SECONDS if is_patient else -math.inf
             self._wanted = [item for item in plans if not self._cache.has(item[1], self._size)]
             self._wake.notify_all()
+
+    def be_patient(self) -> None:
+        """Let what is not urgent wait for a moment: the window is busy."""
+        with self._wake:
+            if self._patient_until > -math.inf:
+                self._patient_until = time.monotonic() + _PATIENCE_SECONDS
 
     def ready(self) -> tuple[int, ...]:
         """Return which of the frames that were wanted last are ready."""
@@ -113,7 +128,9 @@ class FrameServer(QObject):
     def _work(self) -> None:
         while True:
             with self._wake:
-                self._wake.wait_for(lambda: self._is_closing or self._has_job())
+                while not self._is_closing and not self._has_job():
+                    patience = self._patient_until - time.monotonic()
+                    self._wake.wait(patience + 0.001 if self._wanted and patience > 0 else None)
                 if self._is_closing:
                     return
                 frame, plan = self._take_job()
@@ -138,11 +155,21 @@ class FrameServer(QObject):
             return draw(FramePlan(None, plan.shape), self.footage, size)
 
     def _has_job(self) -> bool:
-        return any(plan not in self._busy for _, plan in self._wanted)
+        return self._next_job() is not None
+
+    def _next_job(self) -> int | None:
+        """Return the most urgent wish, by its place, that no thread is at work on and that need not wait."""
+        urgent = self._asked[:1] if time.monotonic() < self._patient_until else None
+        free = (
+            number
+            for number, (frame, plan) in enumerate(self._wanted)
+            if plan not in self._busy and (urgent is None or frame in urgent)
+        )
+        return next(free, None)
 
     def _take_job(self) -> tuple[int, FramePlan]:
-        """Take the most urgent wish that no thread is at work on."""
-        index = next(n for n, (_, plan) in enumerate(self._wanted) if plan not in self._busy)
+        index = self._next_job()
+        assert index is not None
         return self._wanted.pop(index)
 
     def _tell(self, frame: int) -> None:

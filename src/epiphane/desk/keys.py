@@ -1,7 +1,6 @@
 """All keys at a glance, laid over the window."""
 
-from itertools import groupby
-
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
@@ -29,7 +28,67 @@ _MOUSE = (
     ("Drag over the spectrum", "choose the band of a pulse"),
     ("Ctrl + wheel", "bars a line"),
 )
+_TOGETHER = (
+    (("frame_back", "frame_on"), "One frame back, on; last, next cue"),
+    (("still_back", "still_on"), "One frame back, on, always"),
+    (("beat_back", "beat_on"), "Last, next beat"),
+    (("bar_back", "bar_on"), "Last, next bar"),
+    (("start", "end"), "To the start, to the end"),
+    (("cue_back", "cue_on"), "Last, next cue, shot or moment"),
+    (("same_beat", "same_section"), "All on this beat, in this section"),
+    (("copy_bars", "paste_bars"), "Copy the cues' bars; paste them here"),
+    (("weaker", "stronger"), "Weaker, stronger"),
+    (("nudge_back", "nudge_on"), "A frame back, on; a beat 5 ms"),
+    (("doubtful_on", "doubtful_back"), "Next, last doubtful beat, and round it"),
+    (("moment", "no_moment"), "A moment here, even playing; none"),
+    (("use_from", "use_to"), "Use the clip from here, to here"),
+    (("shot_back", "shot_on"), "The shot to the last, next hit"),
+    (("lane_on", "lane_back"), "Next, last lane"),
+    (("lane_up", "lane_down"), "The lane up, down"),
+    (("lines_1", "lines_2", "lines_4", "lines_8"), "Bars a line"),
+    (("undo", "redo"), "Undo, redo"),
+    (("gather", "gather_folder"), "Gather footage, a folder"),
+    (("save", "save_as"), "Save, save as"),
+)
+"""What is told in one row, and in which words."""
+
 _COLUMNS = (("Play", "Go", "See", "Lanes"), ("Cues", "Beats", "Clips and shots"), ("Project", "Mouse"))
+
+
+class KeyRow(Struct, frozen=True):
+    """A row of the list: which actions it tells, their keys, and what they do."""
+
+    ids: tuple[str, ...]
+    keys: str
+    text: str
+
+
+def key_rows() -> dict[str, list[KeyRow]]:
+    """Return the rows of every group: each action is in one of them."""
+    specs = {spec.id: spec for spec in ACTIONS}
+    together = {ids[0]: (ids, text) for ids, text in _TOGETHER}
+    later = {one for ids, _ in _TOGETHER for one in ids[1:]}
+    rows: dict[str, list[KeyRow]] = {}
+    for spec in ACTIONS:
+        if spec.id in later:
+            continue
+        if spec.id in together:
+            ids, text = together[spec.id]
+            row = KeyRow(ids, _joined([specs[one].keys[0] for one in ids]), text)
+        else:
+            keys = " or ".join(key_text(keys) for keys in spec.keys)
+            row = KeyRow((spec.id,), keys, spec.text.rstrip("…"))
+        rows.setdefault(spec.group, []).append(row)
+    return rows
+
+
+def _joined(keys: list[str]) -> str:
+    """Return keys as one reads them beside each other: what holds for all of them is told once."""
+    held = {one.rpartition("+")[0] for one in keys if one != "+"}
+    if len(held) == 1 and "" not in held:
+        lasts = [one.rpartition("+")[2] for one in keys]
+        return f"{key_text(held.pop())} + {'  '.join(lasts)}"
+    return "   ".join(key_text(one) for one in keys)
 
 
 class KeyList(QWidget):
@@ -46,10 +105,7 @@ class KeyList(QWidget):
         title.setFont(theme.words(20, weight=600))
         grid.addWidget(title, 0, 0)
         grid.addWidget(label("Escape or a click closes this"), 0, 2)
-        groups = {
-            name: [(" or ".join(key_text(k) for k in spec.keys), spec.text.rstrip("…")) for spec in specs]
-            for name, specs in groupby(ACTIONS, key=lambda spec: spec.group)
-        }
+        groups = {name: [(row.keys, row.text) for row in rows] for name, rows in key_rows().items()}
         groups["Mouse"] = list(_MOUSE)
         for column, names in enumerate(_COLUMNS):
             box = QVBoxLayout()

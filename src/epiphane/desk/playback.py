@@ -294,7 +294,7 @@ class Playback(QObject):
         if end:
             ahead = range(here, min(here + n_frames, end))
             behind = range(max(here - n_frames // 4, 0), here)
-            self._frames.want([*ahead, *reversed(behind)])
+            self._frames.want([*ahead, *reversed(behind)], is_patient=True)
 
     def _show_playhead(self) -> None:
         frame = self._editor.playhead

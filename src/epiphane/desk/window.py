@@ -159,6 +159,7 @@ class Window(QMainWindow):
         self.score.footage_dropped.connect(self.shots.lay)
         self.score.effect_dropped.connect(self.lanes.add)
         self.score.hit_taken.connect(self.cues.take)
+        self.score.scrolled.connect(self.frames.be_patient)
         self.shelf.footage_taken.connect(self.shots.take)
         self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
         self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Annotated
 
 import msgspec
+import platformdirs
 from msgspec import Meta, Struct
 
 from epiphane.assets import RECIPES
@@ -103,6 +104,11 @@ def save_recipe(recipe: Recipe, path: Path) -> None:
         write_atomically(path, encode_recipe(recipe))
     except ProjectFileError as error:
         raise RecipeError(str(error)) from None
+
+
+def recipe_folder() -> Path:
+    """Return where the recipes of the editor are kept."""
+    return Path(platformdirs.user_data_dir("epiphane")) / "recipes"
 
 
 class RecipeBook:

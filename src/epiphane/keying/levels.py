@@ -59,12 +59,9 @@ def levels_of(lane: Lane, firing: Firing, n_frames: int) -> FloatArray:
     if len(firing.frames) == 0:
         return np.zeros(n_frames)
     if lane.way is Way.STEP:
-        return np.minimum(_stepped(lane, firing, n_frames), _MOST)
+        return np.minimum(_stepped(lane.n_steps, firing, n_frames), _MOST)
     if lane.way is Way.TOGGLE:
-        levels = np.zeros(n_frames)
-        for number, inside, part in _cut(_switched(firing, n_frames), n_frames):
-            levels[inside] = np.maximum(levels[inside], firing.strengths[number] * part)
-        return np.minimum(levels, _MOST)
+        return np.minimum(_toggled(firing, n_frames), _MOST)
     return np.minimum(_fired(lane.overlap, firing, n_frames), _MOST)
 
 
@@ -113,23 +110,49 @@ def _fired(overlap: Overlap, firing: Firing, n_frames: int) -> FloatArray:
     return levels
 
 
-def _stepped(lane: Lane, firing: Firing, n_frames: int) -> FloatArray:
+def _stepped(n_steps: int, firing: Firing, n_frames: int) -> FloatArray:
     """Every cue takes the level a notch on, and after the last one back to rest; it rises before its hit."""
-    levels, level, last = np.zeros(n_frames), 0.0, -1
     frames = firing.frames
-    notches = (np.arange(len(frames)) + 1) % (lane.n_steps + 1)
-    wanteds, ends = (notches / lane.n_steps * firing.strengths).tolist(), [*frames[1:].tolist(), n_frames]
-    shapes = firing.shape_of.tolist()
-    for frame, wanted, end, number in zip(frames.tolist(), wanteds, ends, shapes, strict=True):
-        shape = firing.shapes[number]
-        n_rise = min(int(shape.rise), max(frame - last - 1, 0))  # every cue has its level on its own frame
-        start = max(frame - n_rise, 0)
-        shares = eased(np.arange(1, n_rise + 1) / (n_rise + 1), shape.rise_ease, shape.rise_curve)
-        rising = level + (wanted - level) * shares[: max(n_frames - start, 0)]
-        levels[start : start + len(rising)] = rising
-        levels[max(frame, 0) : max(end, 0)] = level = wanted
-        last = frame
+    notches = (np.arange(len(frames)) + 1) % (n_steps + 1)
+    wanted = notches / n_steps * firing.strengths
+    newest = np.searchsorted(frames, np.arange(n_frames), side="right")
+    levels = np.append(0.0, wanted)[newest]
+    before, room = np.append(0.0, wanted[:-1]), frames - np.append(-1, frames[:-1]) - 1
+    # Every cue has its level on its own frame, so there is less room to rise where they are close.
+    n_rises = np.clip(firing.rises(), 0, np.maximum(room, 0))
+    for number, shape in enumerate(firing.shapes):
+        cues, steps = _each(np.where(firing.shape_of == number, n_rises, 0))
+        shares = eased((steps + 1) / (n_rises[cues] + 1), shape.rise_ease, shape.rise_curve)
+        at = frames[cues] - n_rises[cues] + steps
+        inside = at < n_frames
+        levels[at[inside]] = (before[cues] + (wanted - before)[cues] * shares)[inside]
     return levels
+
+
+def _toggled(firing: Firing, n_frames: int) -> FloatArray:
+    """Every other cue switches on, with its rise before, and the next one off, with its fall behind."""
+    levels, ons = np.zeros(n_frames), firing.frames[::2]
+    strengths, shape_of = firing.strengths[::2], firing.shape_of[::2]
+    offs = np.append(firing.frames[1::2], n_frames)[: len(ons)]
+    cues, steps = _each(np.maximum(offs - ons, 0) + 1)
+    places, values = [ons[cues] + steps], [strengths[cues]]
+    for number, shape in enumerate(firing.shapes):
+        whole, is_such = frame_levels(shape), shape_of == number
+        n_rise, n_still = int(shape.rise), int(shape.rise + shape.hold) + 1
+        for begins, part in ((ons - n_rise, whole[:n_rise]), (offs + 1, whole[n_still:])):
+            places.append((begins[is_such][:, None] + np.arange(len(part))).ravel())
+            values.append((strengths[is_such][:, None] * part).ravel())
+    at, heights = np.concatenate(places), np.concatenate(values)
+    inside = (at >= 0) & (at < n_frames)
+    np.maximum.at(levels, at[inside], heights[inside])
+    return levels
+
+
+def _each(lengths: IntArray) -> tuple[IntArray, IntArray]:
+    """Return, for stretches of some lengths: of every step in them the stretch, and its number there."""
+    which = np.repeat(np.arange(len(lengths)), lengths)
+    firsts = np.cumsum(lengths) - lengths
+    return which, np.arange(len(which)) - firsts[which]
 
 
 def _switched(firing: Firing, n_frames: int) -> list[tuple[int, int, FloatArray]]:

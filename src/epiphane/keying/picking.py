@@ -72,7 +72,7 @@ def _by_own_rules(
 ) -> tuple[FloatArray, FloatArray, IntArray]:
     """Return the times and strengths by the pattern of all hits, and which are taken; `without` apart."""
     pick, bars = lane.pick, bars_of(project)
-    times, loudness = (np.array([getattr(hit, name) for hit in hits]) for name in ("time", "strength"))
+    times, loudness = np.array([hit.time for hit in hits]), np.array([hit.strength for hit in hits])
     strengths = np.ones(len(hits))
     kept = np.flatnonzero(are_inside(project.song, pick, times))[pick.first :: pick.every]
     if pick.pattern is not None:

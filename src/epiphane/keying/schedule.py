@@ -118,8 +118,10 @@ class LaneSchedule:
 
     @cached_property
     def _firing(self) -> tuple[Cue, ...]:
-        firing = (cue for cue in self.cues if not cue.is_off and cue.strength > 0)
-        return tuple(sorted(firing, key=lambda cue: cue.frame))  # a nudge may have changed their order
+        firing = [cue for cue in self.cues if cue.strength > 0 and (cue.override is None or not cue.is_off)]
+        if self.lane.overrides:  # a nudge may have changed their order
+            firing.sort(key=lambda cue: cue.frame)
+        return tuple(firing)
 
     @property
     def _peaks(self) -> Firing:

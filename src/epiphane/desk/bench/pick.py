@@ -83,6 +83,7 @@ class PickRows(QWidget):
         self._n_bars.setEnabled(pick.pattern is not None)
         self.cells.setVisible(pick.pattern is not None and lane.way is not Way.FOLLOW)
         self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
+        self._show_playing()
         for field, value in (
             (self._every, pick.every),
             (self._first, pick.first + 1),

@@ -49,7 +49,9 @@ class ShapeRows(QWidget):
         self.picture.show_envelope(envelope, colour, beat_frames)
         is_frames = envelope.unit is LengthUnit.FRAMES
         for side, field in self._sides.items():
+            field.blockSignals(True)  # fewer decimals would round what is there, and say so
             field.setDecimals(0 if is_frames else 3)
+            field.blockSignals(False)
             field.setSingleStep(1 if is_frames else 0.125)
             show_number(field, getattr(envelope, side))
         show_number(self._lead, envelope.lead)

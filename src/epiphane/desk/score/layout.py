@@ -178,13 +178,27 @@ class ScoreLayout:
 
     def seconds_of(self, stave: Stave, columns: FloatArray) -> FloatArray:
         """Return the instants at some x of a stave, ascending: `seconds_at` of each."""
-        edges_x, edges = [], []
+        edges_x, edges = self._edges(stave)
+        return np.interp(columns, edges_x, edges)
+
+    def _edges(self, stave: Stave) -> tuple[list[float], list[float]]:
+        """Return the x and the instants (seconds) of both ends of every bar of a stave."""
+        edges_x: list[float] = []
+        edges: list[float] = []
         for slot, bar in enumerate(stave.bars):
             scale, origin = self._scale(stave, slot, bar)
             left = self.slot_left(slot) + origin
             edges_x += [left, left + bar.duration * scale]
             edges += [bar.start, bar.end]
-        return np.interp(columns, edges_x, edges)
+        return edges_x, edges
+
+    def xs_of(self, stave: Stave, seconds: FloatArray) -> FloatArray:
+        """Return the x of some instants on a stave, even beyond its ends: `x_at` of each."""
+        edges_x, edges = self._edges(stave)
+        beyond = 60.0
+        before, after = (self._scale(stave, slot, stave.bars[slot])[0] for slot in (0, len(stave.bars) - 1))
+        edges_x = [edges_x[0] - beyond * before, *edges_x, edges_x[-1] + beyond * after]
+        return np.interp(seconds, [edges[0] - beyond, *edges, edges[-1] + beyond], edges_x)
 
     def pixels_per_second(self, stave: Stave, seconds: float) -> float:
         """Return the scale at an instant of a stave."""

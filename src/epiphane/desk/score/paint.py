@@ -1,6 +1,7 @@
 """Painting the staves."""
 
 import bisect
+from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -12,6 +13,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.score.heights import heights_image, heights_of
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
     MARGIN_LEFT,
@@ -50,34 +52,24 @@ class StavePainter:
         self._shots = ShotPainter(editor, thumbnails)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        """Paint one stave without the playhead."""
-        self._paint_names(painter, layout, stave)
+        """Paint what stands above the lanes of a stave."""
+        self._paint_number(painter, layout, stave)
         self._paint_ruler(painter, layout, stave)
         self._paint_sound(painter, layout, stave)
         self._notes.paint(painter, layout, stave)
         self._shots.paint(painter, layout, stave)
-        for index, lane in enumerate(self._editor.cues.lanes):
-            self._paint_lane(painter, layout, stave, index, lane)
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
-        """Return everything that a stave's picture depends on: equal contents are painted alike."""
+        """Return everything that this depends on: equal contents are painted alike."""
         project, selection = self._editor.project, self._editor.selection
         song = project.song
         shown = self._editor.shown_band
         first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
-        lanes = tuple(
-            (
-                (replace(lane.lane, overrides=()), lane.is_silent, lane.spans),
-                self._cues_near(lane, stave),
-                b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
-            )
-            for lane in self._editor.cues.lanes
-        )
         shots = tuple(
             shot for shot in project.shots if shot.start <= end and shot.start + shot.n_frames >= first
         )
         return (
-            (stave, layout.width, layout.sound_height, layout.drums_height, project.rate),
+            (stave, layout.width, layout.sound_height, layout.drums_height, layout.lanes, project.rate),
             shots,
             (bool(project.shots), project.footage, id(self._editor.heard)),
             None if song is None else (song.sections, song.drops, self._notes.content(stave)),
@@ -86,10 +78,25 @@ class StavePainter:
                 for one in project.pulses
                 if one.id in layout.pulses
             ),
-            lanes,
-            (selection.lane, selection.shot, selection.beat, selection.pulse),
-            selection.cues,
+            (selection.shot, selection.beat, selection.pulse),
             None if shown is None else shown.band,
+        )
+
+    def lane_content(self, stave: Stave, index: int) -> object:
+        """Return everything that the strip of a lane on a stave depends on, beside what is above it."""
+        selection = self._editor.selection
+        lane = self._editor.cues.lanes[index]
+        rate = self._editor.project.rate
+        first, end = (frame_at(seconds, rate) for seconds in (stave.start, stave.end))
+        lane_id = lane.lane.id
+        cues = self._cues_near(lane, stave)
+        chosen = selection.cues if selection.kind is Kind.CUES else frozenset()
+        return (
+            (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, selection.lane == lane_id),
+            cues,
+            tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
+            b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
+            lane.left_out if selection.lane == lane_id else (),
         )
 
     def cue_shape(self, layout: ScoreLayout, stave: Stave, cue: Cue) -> CueShape:
@@ -112,22 +119,20 @@ class StavePainter:
             height,
         )
 
-    def _paint_names(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+    def _paint_number(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         painter.setPen(theme.TEXT)
         painter.setFont(theme.numbers(13, weight=500))
         box = QRectF(0, layout.ruler_top(stave.top) - 2, MARGIN_LEFT - 14, RULER_HEIGHT)
         painter.drawText(box, _RIGHT, str(stave.bars[0].number))
+
+    def _paint_name(self, painter: QPainter, top: float, lane: LaneSchedule) -> None:
         painter.setFont(theme.words(8.5))
-        for index, lane in enumerate(self._editor.project.lanes):
-            top = layout.lane_top(stave, index)
-            is_chosen = lane.id == self._editor.selection.lane
-            painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
-            name = lane_label(lane)
-            painter.drawText(QRectF(0, top, MARGIN_LEFT - 14, LANE_HEIGHT), _RIGHT, name)
-            painter.fillRect(
-                QRectF(MARGIN_LEFT - 9, top + 3, 3, LANE_HEIGHT - 6),
-                theme.RULE if self._editor.cues.lanes[index].is_silent else lane_colour(lane),
-            )
+        painter.setPen(theme.TEXT if lane.lane.id == self._editor.selection.lane else theme.QUIET)
+        painter.drawText(QRectF(0, top, MARGIN_LEFT - 14, LANE_HEIGHT), _RIGHT, lane_label(lane.lane))
+        painter.fillRect(
+            QRectF(MARGIN_LEFT - 9, top + 3, 3, LANE_HEIGHT - 6),
+            theme.RULE if lane.is_silent else lane_colour(lane.lane),
+        )
 
     def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         base = layout.ruler_top(stave.top) + RULER_HEIGHT - 6
@@ -164,15 +169,14 @@ class StavePainter:
         edges = layout.seconds_of(stave, np.arange(int(left), int(right) + 1, dtype=np.float64))
         if len(edges) > 1:
             heights = _tallest(heard.listening.waveform, edges)
-            device = painter.device()
-            ratio = 1.0 if device is None else device.devicePixelRatioF()
-            image = _silhouettes(heights, round(height - 2), ratio)
+            image = _silhouettes(heights, round(height - 2), _ratio_of(painter))
             painter.drawImage(QRectF(int(left), top + 1, len(edges) - 1, height - 2), image)
 
-    def _paint_lane(
-        self, painter: QPainter, layout: ScoreLayout, stave: Stave, index: int, lane: LaneSchedule
-    ) -> None:
-        top = layout.lane_top(stave, index)
+    def paint_lane(self, painter: QPainter, layout: ScoreLayout, stave: Stave, index: int) -> None:
+        """Paint the strip of a lane on a stave over what was there."""
+        lane, top = self._editor.cues.lanes[index], layout.lane_top(stave, index)
+        painter.fillRect(QRectF(0, top - 1, layout.width, LANE_HEIGHT + 2), theme.GROUND)
+        self._paint_name(painter, top, lane)
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(left, top, right - left, LANE_HEIGHT), theme.STRIP)
         colour = lane_colour(lane.lane)
@@ -184,9 +188,56 @@ class StavePainter:
             self._paint_left_out(painter, layout, stave, top + LANE_HEIGHT - 3, lane)
         if lane.lane.way is not Way.FIRE and not lane.is_silent:
             self._paint_level(painter, layout, stave, top + LANE_HEIGHT - 1, lane, colour)
-        for cue in self._cues_near(lane, stave):
-            self._paint_cue(painter, layout, stave, top + LANE_HEIGHT - 1, lane.lane, cue, colour)
+        self._paint_cues(painter, layout, stave, top + LANE_HEIGHT - 1, lane, colour)
         painter.restore()
+
+    def _paint_cues(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: LaneSchedule,
+        colour: QColor,
+    ) -> None:
+        """Paint those that are as their lane has them in one go, and then those that are not, or chosen."""
+        chosen = self._editor.selection.cues if self._editor.selection.kind is Kind.CUES else frozenset()
+        lane_id = lane.lane.id
+        plain: list[Cue] = []
+        others: list[Cue] = []
+        for cue in self._cues_near(lane, stave):
+            is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
+            (plain if is_plain and lane.lane.way is Way.FIRE else others).append(cue)
+        if plain:
+            self._paint_plain(painter, layout, stave, base, plain, colour)
+        for cue in others:
+            self._paint_cue(painter, layout, stave, base, lane.lane, cue, colour)
+
+    def _paint_plain(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        cues: Sequence[Cue],
+        colour: QColor,
+    ) -> None:
+        """Paint cues as a picture of all of them: there may be hundreds on a stave."""
+        rate, ratio = float(self._editor.project.rate), _ratio_of(painter)
+        left, right = int(layout.left(stave)), int(layout.right(stave)) + 1
+        at = np.array([cue.frame for cue in cues]) / rate
+        peaks = layout.xs_of(stave, at)
+        widths = layout.xs_of(stave, at + 1 / rate) - peaks
+        heights = heights_of(
+            tuple(cue.envelope for cue in cues),
+            (peaks - left) * ratio,
+            widths * ratio,
+            np.minimum([cue.strength for cue in cues], 1.0),
+            round((right - left) * ratio),
+        )
+        image = heights_image(heights, round((LANE_HEIGHT - 3) * ratio), colour)
+        top = base - (LANE_HEIGHT - 3)
+        painter.drawImage(QRectF(left, top, right - left, LANE_HEIGHT - 3), image)
 
     def _clip(self, layout: ScoreLayout, stave: Stave, top: float, lane: LaneSchedule) -> QPainterPath:
         """Return where a lane's cues are seen: on its shots, if it is for some."""
@@ -347,14 +398,23 @@ def _silhouettes(heights: np.ndarray, n_rows: int, ratio: float) -> QImage:
     """
     n_rows = round(n_rows * ratio)
     half = n_rows / 2
-    away = np.abs(np.arange(n_rows) + 0.5 - half)[:, None]
-    pixels = np.zeros((n_rows, len(heights), 4), np.float32)
+    away = np.abs(np.arange(n_rows, dtype=np.float32) + 0.5 - half)[: n_rows // 2 + n_rows % 2, None]
+    pixels = np.zeros((len(away), len(heights), 4), np.float32)
+    tall = (heights * half + 0.5).astype(np.float32)
     for part, colour in zip((2, 1, 0), theme.WAVE, strict=True):  # the outmost first
-        covered = np.clip(heights[:, part] * half - away + 0.5, 0, 1)[..., None].astype(np.float32)
-        pixels += covered * (np.array([colour.blue(), colour.green(), colour.red(), 255]) - pixels)
-    content = np.round(pixels).astype(np.uint8).tobytes()
+        covered = np.clip(tall[:, part] - away, 0, 1)[..., None]
+        shade = np.array([colour.blue(), colour.green(), colour.red(), 255], np.float32)
+        pixels += covered * (shade - pixels)
+    upper = (pixels + 0.5).astype(np.uint8)
+    content = np.concatenate([upper, upper[: n_rows // 2][::-1]]).tobytes()  # it is the same below
     width = len(heights)
     return QImage(content, width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied).copy()
+
+
+def _ratio_of(painter: QPainter) -> float:
+    """Return how many pixels of the device one is."""
+    device = painter.device()
+    return 1.0 if device is None else device.devicePixelRatioF()
 
 
 def _time_of(cue: Cue) -> float:

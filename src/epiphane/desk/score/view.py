@@ -1,8 +1,10 @@
 """The score on screen, and what mouse and keys do on it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from msgspec import Struct
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -50,6 +52,25 @@ from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _DRAG_START = 4
+_AHEAD_MILLISECONDS = 2
+
+
+class _Picture(Struct, eq=False):
+    """A stave as it was painted, and what of the project that shows: above the lanes, and of each lane."""
+
+    content: object
+    pixmap: QPixmap
+    lanes: list[object]
+
+
+@contextmanager
+def _painting(pixmap: QPixmap, stave: Stave) -> Iterator[QPainter]:
+    """Give a painter on the picture of a stave, in the coordinates of the score."""
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(0, 6 - stave.top)
+    yield painter
+    painter.end()
 
 
 class ScoreView(QAbstractScrollArea):
@@ -65,6 +86,7 @@ class ScoreView(QAbstractScrollArea):
         The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
         A hit that a lane leaves out is to be fired.
+    scrolled()
     lines_changed()
         Another number of bars a line.
     """
@@ -73,13 +95,18 @@ class ScoreView(QAbstractScrollArea):
     effect_dropped = pyqtSignal(str, object, object)
     recipe_dropped = pyqtSignal(str, object, object)
     hit_taken = pyqtSignal(object, float)
+    scrolled = pyqtSignal()
     lines_changed = pyqtSignal()
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
         super().__init__()
         self._editor = editor
         self._painter = StavePainter(editor, thumbnails)
-        self._pictures: dict[int, tuple[object, QPixmap]] = {}
+        self._pictures: dict[int, _Picture] = {}
+        self._ahead = QTimer(self)
+        self._ahead.setSingleShot(True)
+        self._ahead.setInterval(_AHEAD_MILLISECONDS)
+        self._ahead.timeout.connect(self._paint_ahead)
         self._unsure: set[int] = set()
         self._bars_per_line = 4
         self._drag: Drag | None = None
@@ -161,31 +188,44 @@ class ScoreView(QAbstractScrollArea):
             paint_drop(painter, self._layout, project, self._drop_shot, offset=self._offset)
         paint_prepared(painter, self._layout, self._editor.project.rate, self._prepared, offset=self._offset)
         self._paint_playhead(painter)
+        self._ahead.start()
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber.translated(0, -self._offset))
 
     def _picture(self, stave: Stave) -> QPixmap:
-        """Return a stave as painted last; staves are painted again only when they change."""
+        """Return a stave as painted last; what has changed of it is painted again."""
         kept = self._pictures.get(stave.index)
         if kept is not None and stave.index not in self._unsure:
-            return kept[1]
+            return kept.pixmap
         self._unsure.discard(stave.index)
         content = self._painter.content(self._layout, stave)
-        if kept is None or kept[0] != content:
+        if kept is None or kept.content != content:
             ratio = self.devicePixelRatioF()
-            size = QSize(self._paper.width(), round(stave.height + 12)) * ratio
-            found = QPixmap(size)
+            found = QPixmap(QSize(self._paper.width(), round(stave.height + 12)) * ratio)
             found.setDevicePixelRatio(ratio)
             found.fill(theme.GROUND)
-            painter = QPainter(found)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.translate(0, 6 - stave.top)
-            self._painter.paint(painter, self._layout, stave)
-            painter.end()
-            kept = content, found
+            kept = _Picture(content, found, [None] * len(self._layout.lanes))
             self._pictures[stave.index] = kept
-        return kept[1]
+            with _painting(found, stave) as painter:
+                self._painter.paint(painter, self._layout, stave)
+        lanes = [self._painter.lane_content(stave, n) for n in range(len(self._layout.lanes))]
+        with _painting(kept.pixmap, stave) as painter:
+            for number, (old, new) in enumerate(zip(kept.lanes, lanes, strict=True)):
+                if old != new:
+                    self._painter.paint_lane(painter, self._layout, stave, number)
+        kept.lanes = lanes
+        return kept.pixmap
+
+    def _paint_ahead(self) -> None:
+        """Paint a stave beside those that are seen, while there is nothing else to do."""
+        low, high = self._offset - self._paper.height() / 2, self._offset + self._paper.height() * 1.5
+        for stave in self._layout.staves:
+            is_near = stave.top + stave.height > low and stave.top < high
+            if is_near and (stave.index not in self._pictures or stave.index in self._unsure):
+                self._picture(stave)
+                self._ahead.start()
+                return
 
     def _paint_playhead(self, painter: QPainter) -> None:
         if self._editor.project.n_frames == 0:
@@ -471,6 +511,7 @@ class ScoreView(QAbstractScrollArea):
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._paper.update()
+        self.scrolled.emit()
 
     def _on_project(self, new: object, old: object) -> None:
         self._lay_out()

@@ -77,7 +77,7 @@ class ShelfPanel(QFrame):
         self.effects.taken.connect(self.effects_taken)
         self._pages = QStackedWidget()
         self._empty = label(
-            "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather footage”."
+            "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather…”."
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.pulses = PulsePage(editor)
@@ -150,7 +150,7 @@ class ShelfPanel(QFrame):
         self._of_page: dict[QPushButton, bool] = {}
         for text, icon, signal, tip, is_of_recipes in (
             ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", False),
-            ("Gather footage…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", False),
+            ("Gather…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", False),
             ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", True),
             ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", True),
         ):

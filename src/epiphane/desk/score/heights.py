@@ -1,0 +1,70 @@
+"""Many cues at once as a picture: what fills a strip up to a height at every column."""
+
+import numpy as np
+from PyQt6.QtGui import QColor, QImage
+
+from epiphane.document.envelope import Envelope
+from epiphane.keying.envelope import envelope_level
+from epiphane.types import FloatArray
+
+_PARTS = 2
+"""In how many parts a column is looked at, so that steep sides are smooth."""
+
+_LEAST_RISE, _LEAST_FALL = 0.4, 0.6
+"""Frames that a side without a length is drawn as."""
+
+
+def heights_of(
+    envelopes: tuple[Envelope, ...],
+    peaks: FloatArray,
+    widths: FloatArray,
+    strengths: FloatArray,
+    n_columns: int,
+) -> FloatArray:
+    """Return how high some cues stand: where they overlap, the highest.
+
+    Parameters
+    ----------
+    envelopes : tuple of Envelope, in frames, one for each cue
+    peaks : float64, shape (n_cues,), columns
+    widths : float64, shape (n_cues,), columns a frame
+    strengths : float64, shape (n_cues,), 0 to 1
+
+    Returns
+    -------
+    float64, shape (n_columns * 2,), 0 to 1: a height for each half of a column
+    """
+    heights = np.zeros(n_columns * _PARTS)
+    numbers: dict[Envelope, list[int]] = {}
+    for number, envelope in enumerate(envelopes):
+        numbers.setdefault(envelope, []).append(number)
+    for envelope, those in numbers.items():
+        peak, width, strength = (array[those][:, None] for array in (peaks, widths, strengths))
+        rise, fall = max(envelope.rise, _LEAST_RISE), max(envelope.fall, _LEAST_FALL)
+        first = np.floor((peak - rise * width) * _PARTS).astype(int)
+        reach = int(np.ceil((rise + envelope.hold + fall) * width.max() * _PARTS)) + 2
+        columns = first + np.arange(reach)
+        # A side without a length stands a little wide, so that its cue is seen.
+        offsets = ((columns + 0.5) / _PARTS - peak) / width
+        if envelope.rise == 0:
+            offsets = np.where((offsets < 0) & (offsets >= -_LEAST_RISE), 0.0, offsets)
+        if envelope.fall == 0:
+            beyond = offsets - envelope.hold
+            offsets = np.where((beyond > 0) & (beyond <= _LEAST_FALL), envelope.hold, offsets)
+        levels = strength * envelope_level(envelope, offsets)
+        inside = (columns >= 0) & (columns < len(heights))
+        np.maximum.at(heights, columns[inside], levels[inside])
+    return heights
+
+
+def heights_image(heights: FloatArray, n_rows: int, colour: QColor) -> QImage:
+    """Return a strip filled up to `heights` (2 for each column, 0 to 1) with a colour, clear above."""
+    rows = np.arange(n_rows, 0, -1, dtype=np.float32)[:, None]  # how high the upper edge of each row is
+    tall = (heights * n_rows + 1).astype(np.float32).reshape(-1, _PARTS).T
+    covered = sum(np.clip(part - rows, 0, 1) for part in tall) / np.float32(_PARTS)
+    shade = np.array([colour.blue(), colour.green(), colour.red(), 255], np.float32)
+    pixels = (covered[..., None] * shade + 0.5).astype(np.uint8)
+    width = pixels.shape[1]
+    return QImage(
+        pixels.tobytes(), width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
+    ).copy()

@@ -52,7 +52,7 @@ ACTIONS = (
     ActionSpec("doubtful_on", "Beats", "Next doubtful beat, and round it", ("D",)),
     ActionSpec("doubtful_back", "Beats", "Last doubtful beat", ("Shift+D",)),
     ActionSpec("accept", "Beats", "The beat or moment is right", ("Y",)),
-    ActionSpec("to_attack", "Beats", "Beat to its attack, moment to a hit", ("G",)),
+    ActionSpec("to_attack", "Beats", "Beat to attack, moment to hit", ("G",)),
     ActionSpec("add_beat", "Beats", "A beat at the playhead", ("Insert",)),
     ActionSpec("ticks", "Beats", "Ticks on beats or on the pulse", ("K",)),
     ActionSpec("tap", "Beats", "Tap a hit while it plays", ("T",), repeats=False),

@@ -29,26 +29,21 @@ _MOUSE = (
     ("Ctrl + wheel", "bars a line"),
 )
 _TOGETHER = (
-    (("frame_back", "frame_on"), "One frame back, on; last, next cue"),
+    (("frame_back", "frame_on"), "One frame, or cue, back, on"),
     (("still_back", "still_on"), "One frame back, on, always"),
     (("beat_back", "beat_on"), "Last, next beat"),
     (("bar_back", "bar_on"), "Last, next bar"),
     (("start", "end"), "To the start, to the end"),
     (("cue_back", "cue_on"), "Last, next cue, shot or moment"),
     (("same_beat", "same_section"), "All on this beat, in this section"),
-    (("copy_bars", "paste_bars"), "Copy the cues' bars; paste them here"),
+    (("copy_bars", "paste_bars"), "Copy, paste the cues' bars"),
     (("weaker", "stronger"), "Weaker, stronger"),
     (("nudge_back", "nudge_on"), "A frame back, on; a beat 5 ms"),
-    (("doubtful_on", "doubtful_back"), "Next, last doubtful beat, and round it"),
-    (("moment", "no_moment"), "A moment here, even playing; none"),
+    (("doubtful_on", "doubtful_back"), "Next, last doubtful beat"),
+    (("moment", "no_moment"), "A moment here; none here"),
     (("use_from", "use_to"), "Use the clip from here, to here"),
-    (("shot_back", "shot_on"), "The shot to the last, next hit"),
     (("lane_on", "lane_back"), "Next, last lane"),
-    (("lane_up", "lane_down"), "The lane up, down"),
     (("lines_1", "lines_2", "lines_4", "lines_8"), "Bars a line"),
-    (("undo", "redo"), "Undo, redo"),
-    (("gather", "gather_folder"), "Gather footage, a folder"),
-    (("save", "save_as"), "Save, save as"),
 )
 """What is told in one row, and in which words."""
 
@@ -98,8 +93,8 @@ class KeyList(QWidget):
         super().__init__(parent)
         self.setAccessibleName("All keys")
         grid = QGridLayout(self)
-        grid.setContentsMargins(64, 30, 64, 24)
-        grid.setHorizontalSpacing(40)
+        grid.setContentsMargins(48, 30, 48, 24)
+        grid.setHorizontalSpacing(28)
         grid.setVerticalSpacing(18)
         title = QLabel("All keys")
         title.setFont(theme.words(20, weight=600))
@@ -146,7 +141,7 @@ class KeyList(QWidget):
         box.setHorizontalSpacing(14)
         pressed = QLabel(keys)
         pressed.setFont(theme.words(9.5) if wide else theme.numbers(9.5))
-        pressed.setFixedWidth(160)
+        pressed.setFixedWidth(164)
         box.addWidget(pressed, 0, 0)
         box.addWidget(label(text), 0, 1, Qt.AlignmentFlag.AlignLeft)
         box.setColumnStretch(1, 1)

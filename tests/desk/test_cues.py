@@ -165,7 +165,8 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     assert cues(demo)[9].override.settings == ()  # those of the zoom mean nothing to it
     plan = plan_frame(demo.editor.project, demo.editor.cues, cues(demo)[9].frame)
     assert "zoom" not in [effect.key for effect in plan.effects]
-    press(demo, "Own shape")
+    demo.bench.cues.own_shape.setFocus()
+    QTest.keyClick(demo.bench.cues.own_shape, Qt.Key.Key_Return)  # Space plays
     assert cues(demo)[9].override.envelope is None
     QTest.keyClick(demo, Qt.Key.Key_R)
     assert lane_of(demo).overrides == ()

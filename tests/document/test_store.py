@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Override, Setting
+from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
+from epiphane.document.ids import LaneId, PulseId, ShotId
+from epiphane.document.lane import Follow, Lane, Override, Setting, Way
 from epiphane.document.model import Drums, Project
 from epiphane.document.store import (
     Journal,
@@ -31,13 +31,28 @@ overrides = st.builds(
     off=st.booleans(),
     strength=st.none() | st.floats(0, 2),
     nudge=st.integers(-240, 240),
+    taken=st.booleans(),
+    envelope=st.none() | st.builds(Envelope, hold=st.floats(0, 600)),
+    effect=st.none() | st.text(),
+    settings=st.sampled_from([(), (Setting("scale", 140.0),)]),
 )
+curves = st.sampled_from([(), (CurvePoint(0.25, 0.5),), (CurvePoint(0.1, 1.0), CurvePoint(0.6, 0.0))])
 lanes = st.builds(
     Lane,
     id=st.integers(1, 99).map(LaneId),
     effect=st.sampled_from(["flash", "zoom", "an effect of tomorrow"]),
     pulse=st.integers(1, 9).map(PulseId),
-    envelope=st.builds(Envelope, rise=st.integers(0, 600), fall=st.integers(0, 600)),
+    envelope=st.builds(
+        Envelope,
+        rise=st.floats(0, 600),
+        fall=st.integers(0, 600),
+        unit=st.sampled_from(LengthUnit),
+        fall_ease=st.sampled_from(Ease),
+        fall_curve=curves,
+    ),
+    way=st.sampled_from(Way),
+    follow=st.builds(Follow, low=st.floats(20, 20_000), heard=st.binary(max_size=20)),
+    shots=st.lists(st.integers(1, 9).map(ShotId), max_size=3).map(tuple),
     depth=shares,
     wander=shares,
     muted=st.booleans(),

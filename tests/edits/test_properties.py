@@ -10,12 +10,22 @@ from hypothesis import strategies as st
 
 from epiphane.document.envelope import Ease
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Setting
+from epiphane.document.lane import Setting, Way
 from epiphane.document.model import Order, Pin, PulseUnit
 from epiphane.document.shots import source_seconds
 from epiphane.document.store import decode_project, encode_project
 from epiphane.edits.beats import move_beat
-from epiphane.edits.cues import nudge_cues, reset_cues, scale_cues, set_cue_strength, toggle_cues
+from epiphane.edits.cues import (
+    change_cue_envelope,
+    nudge_cues,
+    reset_cues,
+    scale_cues,
+    set_cue_effect,
+    set_cue_setting,
+    set_cue_strength,
+    take_cues,
+    toggle_cues,
+)
 from epiphane.edits.filling import fill_song
 from epiphane.edits.history import History
 from epiphane.edits.lanes import (
@@ -30,6 +40,7 @@ from epiphane.edits.lanes import (
 )
 from epiphane.edits.picture import set_rate, set_size
 from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.edits.shots import (
     change_speed,
     exchange_shots,
@@ -52,7 +63,7 @@ number = st.integers(0, 7)
 @st.composite
 def edits(draw):
     """Return one edit of any kind, as a function from Project to Project."""
-    kind, n, m = draw(st.integers(0, 25)), draw(number), draw(number)
+    kind, n, m = draw(st.integers(0, 31)), draw(number), draw(number)
     share = draw(st.floats(0, 1))
     ease = draw(st.sampled_from(Ease))
     rate = draw(st.sampled_from(COMMON_RATES))
@@ -88,6 +99,12 @@ def edits(draw):
         lambda p: nudge_cues(p, cues(p), n - m),
         lambda p: reset_cues(p, cues(p)),
         lambda p: set_cue_strength(p, cues(p), 2 * share),
+        lambda p: take_cues(p, cues(p)),
+        lambda p: change_cue_envelope(p, cues(p), rise=m, fall=n, rise_ease=ease),
+        lambda p: set_cue_effect(p, cues(p), ["blur", "flash", None][m % 3]),
+        lambda p: set_cue_setting(p, cues(p), Setting("opacity", 100 * share)),
+        lambda p: change_lane(p, lane(p), shots=(shot(p),), way=list(Way)[m % 4]),
+        lambda p: use_recipe(p, recipe_of(p, [one.id for one in p.lanes[: 1 + m]], "stack")),
         lambda p: lay_in_row(p, [FootageId(1 + n % 2)]),
         lambda p: take_out(p, [shot(p)]),
         lambda p: stretch_shot(p, shot(p), n_beats=1 + m % 3),

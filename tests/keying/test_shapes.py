@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
-from epiphane.document.ids import LaneId
+from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap, Override, Setting
-from epiphane.document.model import Beat
+from epiphane.document.model import Beat, Hit, Pulse, TappedSource
 from epiphane.document.pick import Pattern, Pick
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.errors import EditError
@@ -157,3 +157,15 @@ def test_a_lane_on_chosen_shots_does_nothing_on_others(chosen, rise, fall):
     shorter = replace(project, shots=(replace(shots[0], n_frames=3),))
     again = schedule(shorter, schedule(project)).lane(FLASH)
     assert (again.levels == lane_of(shorter).levels).all()
+
+
+def test_ten_thousand_cues_that_all_overlap_are_held_within_their_bounds():
+    hits = tuple(Hit(round(n * 0.0015 + 0.1, 6), 0.5 + 0.5 * (n % 7 == 0)) for n in range(10_000))
+    project = replace(a_project(), pulses=(Pulse(PulseId(10), "many", TappedSource(hits)),))
+    lane = replace(project.lanes[0], pulse=PulseId(10), by_strength=1.0)
+    for overlap, highest in ((Overlap.STRONGER, 1.0), (Overlap.ADD, 2.0)):
+        long = replace(lane, envelope=Envelope(rise=600, hold=600, fall=600), overlap=overlap)
+        found = lane_of(replace(project, lanes=(long,)))
+        assert len(found.cues) == 10_000
+        assert found.levels.max() == highest
+        assert found.levels.min() >= 0

@@ -67,7 +67,8 @@ class RecipeDesk(QObject):
         recipe, n_before = kept.recipe, len(lanes)
 
         def edit(project: Project) -> Project:
-            if project.song is None or not project.song.beats:
+            has_beats = project.song is not None and bool(project.song.beats)
+            if pulse is None and not has_beats:
                 raise EditError("a recipe fires on the beats of a song: open a song first.")
             whole, used = self._editor.whole, self._editor.heard
             return with_heard_bands(

@@ -4,8 +4,17 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QFrame,
+    QMainWindow,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from epiphane.desk import theme
 from epiphane.desk.actions import make_actions
@@ -465,6 +474,17 @@ class Window(QMainWindow):
         )
 
     # Qt's events
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Press the button that has the keyboard with Enter: Space plays wherever one is."""
+        button = self.focusWidget()
+        is_enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if is_enter and isinstance(button, QPushButton) and button.menu() is not None:
+            button.showMenu()
+        elif is_enter and isinstance(button, QAbstractButton):
+            button.click()
+        else:
+            super().keyPressEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = None if event is None else event.mimeData()

@@ -12,6 +12,7 @@ from epiphane.keying.envelope import eased, frame_levels
 from epiphane.types import FloatArray, IntArray
 
 _MOST = 2.0
+_VALUES_AT_ONCE = 1_000_000
 
 
 class Firing(Struct, frozen=True, eq=False):
@@ -91,22 +92,21 @@ def _shaped(firing: Firing) -> Iterator[tuple[int, int, FloatArray]]:
 
 def _fired(overlap: Overlap, firing: Firing, n_frames: int) -> FloatArray:
     """Every cue has its envelope; where they overlap the stronger one counts, or they add."""
-    levels = np.zeros(n_frames)
-    starts = firing.frames - firing.rises()
-    reached: list[IntArray] = []
-    values: list[FloatArray] = []
+    levels, starts = np.zeros(n_frames), firing.frames - firing.rises()
+    if overlap is Overlap.STRONGER:  # where something reaches, what is below rest counts too
+        lengths = np.array([len(frame_levels(shape)) for shape in firing.shapes])[firing.shape_of]
+        ends = np.clip([starts, starts + lengths], 0, n_frames)
+        change = np.bincount(ends[0], minlength=n_frames + 1) - np.bincount(ends[1], minlength=n_frames + 1)
+        levels[np.cumsum(change)[:-1] > 0] = -np.inf
+    join = np.add if overlap is Overlap.ADD else np.maximum
     for number, envelope in enumerate(firing.shapes):
-        shape, is_such = frame_levels(envelope), firing.shape_of == number
-        at = starts[is_such][:, None] + np.arange(len(shape))
-        inside = (at >= 0) & (at < n_frames)
-        reached.append(at[inside])
-        values.append((firing.strengths[is_such][:, None] * shape)[inside])
-    places, heights = np.concatenate(reached), np.concatenate(values)
-    if overlap is Overlap.ADD:
-        np.add.at(levels, places, heights)
-    else:  # where something reaches, what is below rest counts too
-        levels[places] = -np.inf
-        np.maximum.at(levels, places, heights)
+        shape, those = frame_levels(envelope), np.flatnonzero(firing.shape_of == number)
+        n_at_once = max(1, _VALUES_AT_ONCE // len(shape))
+        for first in range(0, len(those), n_at_once):
+            some = those[first : first + n_at_once]
+            at = starts[some][:, None] + np.arange(len(shape))
+            inside = (at >= 0) & (at < n_frames)
+            join.at(levels, at[inside], (firing.strengths[some][:, None] * shape)[inside])
     return levels
 
 

@@ -96,7 +96,7 @@ class CueDesk(QObject):
         """Keep what the lanes of the selected cues do in the bars of those cues."""
         found = copied_bars(self._editor.cues, self._editor.selection.cues)
         if found is None:
-            self._editor.said.emit("select some cues: all of their lanes in their bars is copied.", False)
+            self._editor.said.emit("select some cues: what their lanes do in their bars is copied.", False)
             return
         self._copied = found
         bars = "a bar" if found.n_bars == 1 else f"{found.n_bars} bars"

@@ -163,6 +163,10 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     choose(field(demo, QComboBox, "Effect in this place"), "Blur")
     assert [override.effect for override in lane_of(demo).overrides] == ["blur", "blur"]
     assert cues(demo)[9].override.settings == ()  # those of the zoom mean nothing to it
+    point = QPointF(demo.score.point_of(cues(demo)[9].hit.time, lane_of(demo).id))
+    told = demo.score.tip_at(point + QPointF(0, demo.score.verticalScrollBar().value()))
+    assert told.endswith("own shape · Blur in this place")
+    assert "attack" in told
     plan = plan_frame(demo.editor.project, demo.editor.cues, cues(demo)[9].frame)
     assert "zoom" not in [effect.key for effect in plan.effects]
     demo.bench.cues.own_shape.setFocus()

@@ -123,4 +123,6 @@ def frame_levels(envelope: Envelope) -> FloatArray:
         In whole frames.
     """
     offsets = np.arange(-envelope.rise, envelope.hold + envelope.fall + 1, dtype=np.float64)
-    return envelope_level(envelope, offsets)
+    levels = envelope_level(envelope, offsets)
+    levels.setflags(write=False)
+    return levels

@@ -2,11 +2,11 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.attacks import attack_distance, attack_near, attack_words
-from epiphane.desk.bench.fields import button, label, number_field, row, show_number
+from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row, show_number
 from epiphane.desk.editor import Editor
 from epiphane.document.model import Project
 from epiphane.edits.beats import accept_beat, move_beat, remove_beat, set_beats_per_bar, shift_one
@@ -32,7 +32,7 @@ class BeatBench(QWidget):
             "To the attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
         )
         self._remove = button("Take away", "Take this beat away (Delete)", self.remove)
-        box.addWidget(_line(self._accept, self._to_attack, self._remove))
+        box.addWidget(in_a_row(self._accept, self._to_attack, self._remove))
         self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
         self._time.valueChanged.connect(self.move_to)
@@ -104,14 +104,3 @@ class BeatBench(QWidget):
         if number is not None:
             self._editor.apply(lambda p: edit(p, number), text)
             self.refresh()
-
-
-def _line(*widgets: QWidget) -> QWidget:
-    made = QWidget()
-    box = QHBoxLayout(made)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(8)
-    for widget in widgets:
-        box.addWidget(widget)
-    box.addStretch(1)
-    return made

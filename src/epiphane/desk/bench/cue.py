@@ -3,13 +3,14 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     button,
     choice_field,
+    in_a_row,
     label,
     number_field,
     row,
@@ -145,7 +146,7 @@ class CueBench(QWidget):
         self._reset = button(
             "As the lane has it", "Take back every change to these cues (R)", self._reset_everything
         )
-        return _in_a_row(self._toggle, self._reset)
+        return in_a_row(self._toggle, self._reset)
 
     def _alike_row(self) -> QWidget:
         beat = button(
@@ -158,7 +159,7 @@ class CueBench(QWidget):
             "Select all cues of the lane in this section (Shift + B)",
             lambda: self.select_alike(in_same_section),
         )
-        return _in_a_row(label("also on"), beat, section)
+        return in_a_row(label("also on"), beat, section)
 
     def _own_row(self) -> QWidget:
         self.effect = choice_field(
@@ -177,7 +178,7 @@ class CueBench(QWidget):
             one.setCheckable(True)
             one.setProperty("quiet", True)
         self._wants_values = False
-        return _in_a_row(label("effect"), self.effect, self.own_shape, self.own_values)
+        return in_a_row(label("effect"), self.effect, self.own_shape, self.own_values)
 
     def select_alike(self, alike: Callable[[Schedule, frozenset[CueKey]], frozenset[CueKey]]) -> None:
         """Select the cues that are like those that are selected."""
@@ -230,14 +231,3 @@ class CueBench(QWidget):
 
     def _set_nudge(self, value: float) -> None:
         self._apply(partial(set_cue_nudge, n_frames=round(value)), "nudge")
-
-
-def _in_a_row(*widgets: QWidget) -> QWidget:
-    made = QWidget()
-    box = QHBoxLayout(made)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(8)
-    for widget in widgets:
-        box.addWidget(widget)
-    box.addStretch(1)
-    return made

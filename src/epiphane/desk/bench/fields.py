@@ -312,6 +312,18 @@ def row(name: str, *widgets: QWidget) -> QWidget:
     return made
 
 
+def in_a_row(*widgets: QWidget, spacing: int = 8) -> QWidget:
+    """Return widgets beside each other, and room behind them."""
+    made = QWidget()
+    box = QHBoxLayout(made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    for widget in widgets:
+        box.addWidget(widget)
+    box.addStretch(1)
+    return made
+
+
 def _takes_room(widget: QWidget) -> bool:
     return isinstance(widget, RangeBar | QLineEdit) or (isinstance(widget, QLabel) and widget.wordWrap())
 

@@ -10,6 +10,7 @@ from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     choice_field,
+    in_a_row,
     label,
     number_field,
     row,
@@ -150,15 +151,8 @@ class LaneBench(QWidget):
             lambda value: self._apply(partial(change_lane, n_steps=round(value)), "number of notches")
         )
         self._steps_words = label("notches, then back")
-        made = QWidget()
-        box = QHBoxLayout(made)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
         self._way_words = label("each hit")
-        for widget in (self._way_words, self._way, self._steps, self._steps_words):
-            box.addWidget(widget)
-        box.addStretch(1)
-        return made
+        return in_a_row(self._way_words, self._way, self._steps, self._steps_words)
 
     def _shape_rows(self) -> ShapeRows:
         made = ShapeRows()

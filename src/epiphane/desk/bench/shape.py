@@ -1,12 +1,14 @@
 """The rows of the bench that shape a cue: the picture of its envelope, its sides, how they bend."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.envelope import EnvelopePicture
-from epiphane.desk.bench.fields import choice_field, label, number_field, show_choice, show_number
+from epiphane.desk.bench.fields import choice_field, in_a_row, label, number_field, show_choice, show_number
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 
@@ -61,18 +63,15 @@ class ShapeRows(QWidget):
 
     def _side_row(self) -> QWidget:
         self._sides: dict[str, QDoubleSpinBox] = {}
-        made, box = _a_row()
+        shown: list[QWidget] = []
         for side in _SIDES:
             field = number_field(side.capitalize(), low=0, high=600, unit="")
             field.setFixedWidth(60)
             field.valueChanged.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
-            box.addWidget(label(side))
-            box.addWidget(field)
+            shown += [label(side), field]
         self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
-        box.addStretch(1)
-        box.addWidget(self._unit)
-        return made
+        return _in_a_row(shown, [self._unit])
 
     def _ease_row(self) -> QWidget:
         self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
@@ -81,14 +80,8 @@ class ShapeRows(QWidget):
         self._lead.setFixedWidth(50)
         self._lead.setToolTip("How many frames before its hit the peak comes")
         self._lead.valueChanged.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
-        made, box = _a_row()
-        for text, field in (("eases", self._rise_ease), ("to", self._fall_ease)):
-            box.addWidget(label(text))
-            box.addWidget(field)
-        box.addStretch(1)
-        box.addWidget(label("lead"))
-        box.addWidget(self._lead)
-        return made
+        shown = [label("eases"), self._rise_ease, label("to"), self._fall_ease]
+        return _in_a_row(shown, [label("lead"), self._lead])
 
     def _set_unit(self, key: str) -> None:
         """Measure in another unit; the shape stays, as far as frames allow."""
@@ -116,9 +109,11 @@ class ShapeRows(QWidget):
         self.changed.emit(changes, None)
 
 
-def _a_row() -> tuple[QWidget, QHBoxLayout]:
-    made = QWidget()
-    box = QHBoxLayout(made)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(6)
-    return made, box
+def _in_a_row(left: Sequence[QWidget], right: Sequence[QWidget]) -> QWidget:
+    """Return widgets beside each other, some at the left end and some at the right."""
+    made = in_a_row(*left, spacing=6)
+    box = made.layout()
+    assert box is not None
+    for widget in right:
+        box.addWidget(widget)
+    return made

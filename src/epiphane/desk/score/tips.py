@@ -9,17 +9,28 @@ from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
 from epiphane.document.model import FootageKind, Project, Shot, Song
 from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
+from epiphane.effects.registry import find_effect
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
 
 _REACH_PIXELS = 6
 
 
-def tell_cue(cue: Cue) -> str:
-    """Return a cue in words."""
-    nudge = f" · nudged {cue.override.nudge:+d} f" if cue.override and cue.override.nudge else ""
-    state = "off" if cue.is_off else f"strength {cue.strength:.0%}"
-    return f"hit {cue.hit.time:.3f} s · peak on frame {cue.frame} · {state}{nudge}"
+def tell_cue(editor: Editor, cue: Cue) -> str:
+    """Return in words when a cue fires and how far that is from the attack, how strongly, what it changes."""
+    words = [f"hit {cue.hit.time:.3f} s", f"peak on frame {cue.frame}"]
+    off = attack_distance(editor.heard, cue.hit.time)
+    words += [attack_words(off)] if off is not None else []
+    words.append("off" if cue.is_off else f"strength {cue.strength:.0%}")
+    own = cue.override
+    if own is not None:
+        words += [f"nudged {own.nudge:+d} f"] * bool(own.nudge)
+        words += ["taken by hand"] * own.taken
+        words += ["own shape"] * (own.envelope is not None)
+        effect = None if own.effect is None else find_effect(own.effect)
+        words += [f"{effect.label if effect else own.effect} in this place"] * (own.effect is not None)
+        words += ["own values"] * bool(own.settings)
+    return " · ".join(words)
 
 
 def tell_shot(project: Project, shot: Shot | None, seconds: float) -> str:

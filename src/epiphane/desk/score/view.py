@@ -1,10 +1,8 @@
 """The score on screen, and what mouse and keys do on it."""
 
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 
-from msgspec import Struct
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -40,6 +38,7 @@ from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, sho
 from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
+from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.ids import FootageId, LaneId
@@ -53,24 +52,6 @@ from epiphane.timing import frame_at, frame_start
 BARS_PER_LINE = (1, 2, 4, 8)
 _DRAG_START = 4
 _AHEAD_MILLISECONDS = 2
-
-
-class _Picture(Struct, eq=False):
-    """A stave as it was painted, and what of the project that shows: above the lanes, and of each lane."""
-
-    content: object
-    pixmap: QPixmap
-    lanes: list[object]
-
-
-@contextmanager
-def _painting(pixmap: QPixmap, stave: Stave) -> Iterator[QPainter]:
-    """Give a painter on the picture of a stave, in the coordinates of the score."""
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.translate(0, 6 - stave.top)
-    yield painter
-    painter.end()
 
 
 class ScoreView(QAbstractScrollArea):
@@ -102,12 +83,11 @@ class ScoreView(QAbstractScrollArea):
         super().__init__()
         self._editor = editor
         self._painter = StavePainter(editor, thumbnails)
-        self._pictures: dict[int, _Picture] = {}
+        self._pictures = StavePictures(self._painter)
         self._ahead = QTimer(self)
         self._ahead.setSingleShot(True)
         self._ahead.setInterval(_AHEAD_MILLISECONDS)
         self._ahead.timeout.connect(self._paint_ahead)
-        self._unsure: set[int] = set()
         self._bars_per_line = 4
         self._drag: Drag | None = None
         self._drop_shot: Shot | None = None
@@ -181,8 +161,8 @@ class ScoreView(QAbstractScrollArea):
         painter.fillRect(self._paper.rect(), theme.GROUND)
         for stave in self._layout.staves:
             top = stave.top - self._offset
-            if top < self._paper.height() and top + stave.height + 12 > 0:
-                painter.drawPixmap(QPointF(0, top - 6), self._picture(stave))
+            if top < self._paper.height() and top + stave.height + ABOVE + BELOW > 0:
+                painter.drawPixmap(QPointF(0, top - ABOVE), self._picture(stave))
         if self._is_dropping:
             project = self._editor.project
             paint_drop(painter, self._layout, project, self._drop_shot, offset=self._offset)
@@ -194,35 +174,14 @@ class ScoreView(QAbstractScrollArea):
             painter.drawRect(self._rubber.translated(0, -self._offset))
 
     def _picture(self, stave: Stave) -> QPixmap:
-        """Return a stave as painted last; what has changed of it is painted again."""
-        kept = self._pictures.get(stave.index)
-        if kept is not None and stave.index not in self._unsure:
-            return kept.pixmap
-        self._unsure.discard(stave.index)
-        content = self._painter.content(self._layout, stave)
-        if kept is None or kept.content != content:
-            ratio = self.devicePixelRatioF()
-            found = QPixmap(QSize(self._paper.width(), round(stave.height + 12)) * ratio)
-            found.setDevicePixelRatio(ratio)
-            found.fill(theme.GROUND)
-            kept = _Picture(content, found, [None] * len(self._layout.lanes))
-            self._pictures[stave.index] = kept
-            with _painting(found, stave) as painter:
-                self._painter.paint(painter, self._layout, stave)
-        lanes = [self._painter.lane_content(stave, n) for n in range(len(self._layout.lanes))]
-        with _painting(kept.pixmap, stave) as painter:
-            for number, (old, new) in enumerate(zip(kept.lanes, lanes, strict=True)):
-                if old != new:
-                    self._painter.paint_lane(painter, self._layout, stave, number)
-        kept.lanes = lanes
-        return kept.pixmap
+        return self._pictures.picture(self._layout, stave, self.devicePixelRatioF())
 
     def _paint_ahead(self) -> None:
         """Paint a stave beside those that are seen, while there is nothing else to do."""
         low, high = self._offset - self._paper.height() / 2, self._offset + self._paper.height() * 1.5
         for stave in self._layout.staves:
             is_near = stave.top + stave.height > low and stave.top < high
-            if is_near and (stave.index not in self._pictures or stave.index in self._unsure):
+            if is_near and not self._pictures.is_ready(stave):
                 self._picture(stave)
                 self._ahead.start()
                 return
@@ -422,7 +381,7 @@ class ScoreView(QAbstractScrollArea):
             lane = next(one for one in self._editor.project.lanes if one.id == place.lane)
             hit = self._cue_at(place, lane, at)
             if hit is not None:
-                return tell_cue(hit[0])
+                return tell_cue(self._editor, hit[0])
             if left_out_under(self._editor, self._layout, place, lane, at.x()) is not None:
                 return "A hit that the lane leaves out; a double click takes it"
         if place.strip is Strip.SHOTS:
@@ -527,12 +486,12 @@ class ScoreView(QAbstractScrollArea):
         self._paper.update()
 
     def _forget_pictures(self) -> None:
-        self._pictures.clear()
+        self._pictures.forget()
         self._paper.update()
 
     def _doubt_pictures(self) -> None:
         """Paint again those staves whose content has changed."""
-        self._unsure = set(self._pictures)
+        self._pictures.doubt()
         self._paper.update()
 
     def _lay_out(self) -> None:

@@ -1,24 +1,22 @@
 """Recipes on the shelf: tiles that show what they do while they are pointed at."""
 
 from msgspec import Struct
-from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QAbstractItemView, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QImage, QShowEvent
 
 from epiphane.desk.carry import carry_recipe
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.paint import family_colour, lane_label
-from epiphane.desk.shelf.tiles import Tile, Tiles
-from epiphane.desk.skim import Skimmed, Skimmer
-from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
-from epiphane.document.model import Footage, FootageKind, Project
+from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.tiles import Tile
+from epiphane.desk.skim import Skimmer
+from epiphane.desk.thumbs import Thumbnails
+from epiphane.document.model import Footage, Project
 from epiphane.document.recipe import KeptRecipe, Recipe
 from epiphane.edits.recipes import sampled
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.render.plan import FramePlan, plan_frame
-
-_FRAME_MILLISECONDS = 33
 
 
 class _Sample(Struct, frozen=True, eq=False):
@@ -33,51 +31,25 @@ class _Sample(Struct, frozen=True, eq=False):
         return plan_frame(self.project, self.cues, frame % self.project.n_frames)
 
 
-class RecipePage(QWidget):
-    """All recipes, those of the editor first.
+class RecipePage(MovingPage):
+    """All recipes, those of the editor first, over the first footage of the project.
 
     Signals
     -------
-    taken(paths: list of str)
-        To be laid below the lanes.
     removed(paths: list of str)
         To be thrown away.
     """
 
-    taken = pyqtSignal(object)
     removed = pyqtSignal(object)
 
     def __init__(self, editor: Editor, desk: RecipeDesk, thumbnails: Thumbnails, skimmer: Skimmer) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__("Recipes", editor, thumbnails, skimmer, carry_recipe)
         self._desk = desk
-        self._thumbnails = thumbnails
-        self._skimmer = skimmer
-        self._search = ""
         self._samples: dict[tuple[Recipe, str], _Sample] = {}
-        self._pointed: KeptRecipe | None = None
-        self._frame = 0
-        self.tiles = Tiles("Recipes", lambda keys: carry_recipe(str(keys[0])))
-        self.tiles.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.tiles.taken.connect(self.taken)
         self.tiles.removed.connect(self.removed)
-        self.tiles.pointed.connect(self._point)
         self.tiles.itemSelectionChanged.connect(self._on_chosen)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self.tiles)
-        self._timer = QTimer(self)
-        self._timer.setInterval(_FRAME_MILLISECONDS)
-        self._timer.timeout.connect(self._move)
-        skimmer.drawn.connect(self._on_drawn)
         desk.changed.connect(self.refresh)
-        thumbnails.ready.connect(self.refresh_pictures)
         editor.selection_changed.connect(self._on_selection)
-
-    def search(self, text: str) -> None:
-        """Show the recipes with some words in their name, in what they do, or in their effects."""
-        self._search = text
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the recipes."""
@@ -86,23 +58,25 @@ class RecipePage(QWidget):
 
     def refresh_pictures(self) -> None:
         """Show the pictures that are ready: each recipe where it does most."""
-        footage = self._footage()
+        footage = self._sample()
         if footage is None or not self.isVisible():
             return
         pictures: dict[object, QImage | None] = {}
         for kept in self._shown():
-            sample = self._sample(kept.recipe, footage)
+            sample = self._sample_of(kept.recipe, footage)
             pictures[str(kept.path)] = self._thumbnails.of_plan(sample.plan(sample.fullest))
         self.tiles.show_pictures(pictures)
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         self.refresh_pictures()
 
-    def _footage(self) -> Footage | None:
-        footage = self._editor.project.footage
-        return next((one for one in footage if one.kind is not FootageKind.SOUND), None)
+    def _plan(self, key: str, frame: int) -> FramePlan | None:
+        kept, footage = self._desk.find(key), self._sample()
+        if kept is None or footage is None:
+            return None
+        return self._sample_of(kept.recipe, footage).plan(frame)
 
-    def _sample(self, recipe: Recipe, footage: Footage) -> _Sample:
+    def _sample_of(self, recipe: Recipe, footage: Footage) -> _Sample:
         key = (recipe, footage.path)
         if key not in self._samples:
             project = sampled(recipe, footage)
@@ -112,8 +86,7 @@ class RecipePage(QWidget):
         return self._samples[key]
 
     def _shown(self) -> list[KeptRecipe]:
-        words = self._search.casefold().split()
-        return [one for one in self._desk.kept if all(word in _searched(one.recipe) for word in words)]
+        return [one for one in self._desk.kept if self._has_words(_told(one.recipe))]
 
     def _on_chosen(self) -> None:
         chosen = self.tiles.chosen()
@@ -124,37 +97,16 @@ class RecipePage(QWidget):
         """Have the tile chosen of what is selected, so that it can be chosen again."""
         self.tiles.choose(self._editor.selection.recipe)
 
-    def _point(self, key: object, _share: float) -> None:
-        kept = None if key is None else self._desk.find(str(key))
-        if kept is not self._pointed:
-            self._pointed, self._frame = kept, 0
-        if kept is None:
-            self._timer.stop()
-        elif not self._timer.isActive():
-            self._timer.start()
-
-    def _move(self) -> None:
-        footage = self._footage()
-        if self._pointed is None or footage is None:
-            return
-        self._frame += 1
-        plan = self._sample(self._pointed.recipe, footage).plan(self._frame)
-        self._skimmer.ask_plan(str(self._pointed.path), float(self._frame), plan, THUMB_SIZE)
-
-    def _on_drawn(self, frame: Skimmed) -> None:
-        if self._pointed is not None and frame.key == str(self._pointed.path):
-            self.tiles.show_peek(frame.key, image_of(frame.picture).copy(), None)
-
 
 def _tile(kept: KeptRecipe) -> Tile:
     recipe = kept.recipe
     names = ", ".join(lane_label(lane) for lane in recipe.lanes)
-    tip = f"{recipe.name}: {recipe.about or names}\n{names}" if recipe.about else f"{recipe.name}: {names}"
+    tip = f"{recipe.name}: {recipe.about}\n{names}" if recipe.about else f"{recipe.name}: {names}"
     line = tuple(family_colour(lane.effect) for lane in recipe.lanes)
     return Tile(str(kept.path), recipe.name, "" if kept.is_shipped else "own", line, tip)
 
 
-def _searched(recipe: Recipe) -> str:
+def _told(recipe: Recipe) -> str:
     effects = " ".join(f"{lane_label(lane)} {lane.effect}" for lane in recipe.lanes)
     pulses = " ".join(pulse.name for pulse in recipe.pulses)
-    return f"{recipe.name} {recipe.about} {effects} {pulses}".casefold()
+    return f"{recipe.name} {recipe.about} {effects} {pulses}"

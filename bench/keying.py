@@ -97,6 +97,7 @@ def _opened(folder: Path) -> Iterator[Result]:
     window = open_window(folder, Project(), None)
 
     def open_in_window() -> None:
+        window.editor.open(Project(), None)  # lanes that are the same would not be planned again
         window.files.open_path(path)
         window.repaint()
 

@@ -2,6 +2,7 @@
 
 import pytest
 from hands import choose, drag, field, type_into
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
@@ -253,6 +254,16 @@ def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
     assert lane_of(demo).envelope == in_beats
     demo.editor.redo()
     assert lane_of(demo).envelope.fall == int(lane_of(demo).envelope.fall)
+
+
+def test_a_lane_is_copied_to_another_pulse_with_its_bench(demo):
+    demo.editor.select(Selection(Kind.LANE, lane=lane_of(demo).id))
+    press(demo, "Copy")
+    choose(field(demo, QComboBox, "Fired by"), "kicks")
+    first, copy = demo.editor.project.lanes[1:]
+    assert copy == replace(first, id=copy.id, pulse=copy.pulse)
+    found = demo.editor.cues.lane(copy.id)
+    assert [cue.hit for cue in found.cues] == list(demo.editor.project.song.drums.kick)
 
 
 def test_a_lane_follows_the_band_of_its_pulse(demo):

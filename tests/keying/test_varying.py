@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Setting
+from epiphane.document.lane import Setting, Way
 from epiphane.document.pick import Pattern, Pick
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import change_lane, set_setting
@@ -78,3 +78,13 @@ def test_a_setting_out_of_its_range_is_refused():
         set_setting(a_project(), ZOOM, Setting("scale", 120.0, wander=-1.0))
     with pytest.raises(EditError, match="then"):
         set_setting(a_project(), ZOOM, Setting("scale", 120.0, then=(1.0,) * 40))
+
+
+def test_notches_go_through_a_list_and_return():
+    setting = Setting("scale", 110.0, 100.0, then=(140.0, 125.0))
+    project = a_lane(setting, way=Way.STEP, n_steps=3, envelope=Envelope(rise=0))
+    hits = [BEAT * n for n in range(9)]
+    assert scales(project, hits) == [110, 140, 125, 100, 110, 140, 125, 100, 110]
+    assert scales(project, [frame + 9 for frame in hits]) == scales(project, hits)
+    even = a_lane(Setting("scale", 130.0, 100.0), way=Way.STEP, n_steps=3, envelope=Envelope(rise=0))
+    assert scales(even, hits[:5]) == pytest.approx([110, 120, 130, 100, 110])

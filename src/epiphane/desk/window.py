@@ -181,6 +181,7 @@ class Window(QMainWindow):
         self.shelf.pulse_made.connect(self.pulses.make)
         self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
+        self.bench.copy_asked.connect(self.lanes.copy)
         self.bench.recipe.remove_asked.connect(self._remove_recipe)
         self.files.can_recover.connect(self._offer_recovery)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])

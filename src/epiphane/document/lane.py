@@ -50,9 +50,9 @@ class Overlap(Enum):
 class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The value of one parameter of a lane's effect.
 
-    Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`. From cue to cue it
-    goes through `peak` and what comes `then`, and begins again; numbers go away from that by chance, by
-    `wander` at most, drawn from the lane's seed and the hit.
+    Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`. From cue to cue,
+    or notch by notch where cues step, it goes through `peak` and what comes `then`, and begins again; numbers
+    go away from that by chance, by `wander` at most, drawn from the lane's seed and the hit.
     """
 
     name: str

@@ -3,12 +3,15 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.lane import Lane, Override, Setting
+from epiphane.document.lane import Lane, Override, Setting, Way
 from epiphane.keying.picking import chances
 
 
 def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
     """Return a lane with the settings of one of its cues.
+
+    Where cues go a notch on, a parameter with a list of values has each of them for a notch, and begins again
+    after the lane is back at rest.
 
     Parameters
     ----------
@@ -17,7 +20,10 @@ def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
     hit_time : float, seconds
         Chance is drawn from it and the lane's seed, so it is the same whichever frame is drawn first.
     """
-    return replace(lane, settings=tuple(_at_cue(one, lane.seed, turn, hit_time) for one in lane.settings))
+    is_step = lane.way is Way.STEP
+    turn = turn % (lane.n_steps + 1) if is_step else turn
+    settings = tuple(_at_cue(one, lane.seed, turn, hit_time, is_step=is_step) for one in lane.settings)
+    return replace(lane, settings=settings)
 
 
 def overridden(lane: Lane, override: Override) -> Lane:
@@ -29,10 +35,13 @@ def overridden(lane: Lane, override: Override) -> Lane:
     return replace(lane, settings=(*others, *override.settings))
 
 
-def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float) -> Setting:
+def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float, *, is_step: bool) -> Setting:
     choices = (setting.peak, *setting.then)
     peak = choices[turn % len(choices)]
     if setting.wander and isinstance(peak, float | int):
         chance = float(chances(seed, np.array([hit_time]), setting.name)[0])
         peak = peak + setting.wander * (2 * chance - 1)
-    return replace(setting, peak=peak, then=(), wander=0.0)
+    rest = setting.rest
+    if is_step and setting.then and isinstance(peak, float | int):
+        rest = peak  # a notch is the next of the values, not a part of the way to it
+    return replace(setting, peak=peak, rest=rest, then=(), wander=0.0)

@@ -3,12 +3,14 @@
 from collections.abc import Callable
 from functools import partial
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
+    button,
     choice_field,
     in_a_row,
     label,
@@ -43,7 +45,14 @@ _BANDS = {PulseUnit.KICK: (40, 120), PulseUnit.SNARE: (1500, 5000), PulseUnit.HA
 
 
 class LaneBench(QWidget):
-    """Everything about one lane. Made anew for another lane, kept current while it stays."""
+    """Everything about one lane. Made anew for another lane, kept current while it stays.
+
+    Signals
+    -------
+    copy_asked()
+    """
+
+    copy_asked = pyqtSignal()
 
     def __init__(self, editor: Editor, lane: Lane) -> None:
         super().__init__()
@@ -126,14 +135,18 @@ class LaneBench(QWidget):
         remove.setAccessibleName("Remove lane")
         remove.setToolTip("Remove the lane (Delete); undo brings it back")
         remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
+        tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
+        copy = button("Copy", tip, self.copy_asked.emit)
+        copy.setProperty("quiet", True)
         made = QWidget()
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
+        box.setSpacing(4)
         box.addWidget(label("fired by"))
         box.addWidget(self._unit)
         box.addWidget(self._every)
         box.addStretch(1)
+        box.addWidget(copy)
         box.addWidget(self._mute)
         box.addWidget(self._solo)
         box.addWidget(remove)

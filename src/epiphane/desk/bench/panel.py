@@ -41,9 +41,12 @@ class BenchPanel(QFrame):
     -------
     pulse_made(bench: PulseBench)
         The bench of another pulse is shown.
+    copy_asked()
+        A copy of the selected lane is wanted.
     """
 
     pulse_made = pyqtSignal(object)
+    copy_asked = pyqtSignal()
 
     def __init__(
         self,
@@ -174,6 +177,7 @@ class BenchPanel(QFrame):
             if self.lane is not None:
                 self._pages.drop_page(self.lane)
             self.lane = LaneBench(self._editor, lane)
+            self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         self._show(self.lane, "Lane", lane_label(lane))
         self.lane.refresh()

@@ -53,7 +53,7 @@ from epiphane.edits.lanes import remove_lane
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.media.proxy import ProxyStore
 
-_LEFT_WIDTH = 448
+_LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
 _BEAT_STEP_SECONDS = 0.005
@@ -66,7 +66,7 @@ class Window(QMainWindow):
         super().__init__()
         self.setWindowTitle("Epiphane")
         self.resize(1280, 800)
-        self.setMinimumSize(960, 600)
+        self.setMinimumSize(1160, 640)
         self.setAcceptDrops(True)
         self.editor = Editor(journal_folder=journal_folder)
         self.jobs = Jobs()
@@ -110,6 +110,7 @@ class Window(QMainWindow):
     def _lay_out(self) -> None:
         left = QFrame()
         left.setProperty("panel", True)
+        left.setMinimumWidth(_LEAST_LEFT)
         left_box = QVBoxLayout(left)
         left_box.setContentsMargins(0, 0, 0, 0)
         left_box.setSpacing(0)

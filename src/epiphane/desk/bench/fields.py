@@ -312,8 +312,8 @@ def row(name: str, *widgets: QWidget) -> QWidget:
     return made
 
 
-def in_a_row(*widgets: QWidget, spacing: int = 8) -> QWidget:
-    """Return widgets beside each other, and room behind them."""
+def in_a_row(*widgets: QWidget, right: Sequence[QWidget] = (), spacing: int = 8) -> QWidget:
+    """Return widgets beside each other, some at the left end and some at the right."""
     made = QWidget()
     box = QHBoxLayout(made)
     box.setContentsMargins(0, 0, 0, 0)
@@ -321,6 +321,8 @@ def in_a_row(*widgets: QWidget, spacing: int = 8) -> QWidget:
     for widget in widgets:
         box.addWidget(widget)
     box.addStretch(1)
+    for widget in right:
+        box.addWidget(widget)
     return made
 
 

@@ -135,18 +135,14 @@ class LaneBench(QWidget):
         remove.setAccessibleName("Remove lane")
         remove.setToolTip("Remove the lane (Delete); undo brings it back")
         remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
-        tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
-        copy = button("Copy", tip, self.copy_asked.emit)
-        copy.setProperty("quiet", True)
         made = QWidget()
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(4)
+        box.setSpacing(8)
         box.addWidget(label("fired by"))
         box.addWidget(self._unit)
         box.addWidget(self._every)
         box.addStretch(1)
-        box.addWidget(copy)
         box.addWidget(self._mute)
         box.addWidget(self._solo)
         box.addWidget(remove)
@@ -165,7 +161,10 @@ class LaneBench(QWidget):
         )
         self._steps_words = label("notches, then back")
         self._way_words = label("each hit")
-        return in_a_row(self._way_words, self._way, self._steps, self._steps_words)
+        tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
+        copy = button("Copy", tip, self.copy_asked.emit)
+        copy.setProperty("quiet", True)
+        return in_a_row(self._way_words, self._way, self._steps, self._steps_words, right=(copy,))
 
     def _shape_rows(self) -> ShapeRows:
         made = ShapeRows()

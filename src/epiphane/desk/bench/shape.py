@@ -1,7 +1,5 @@
 """The rows of the bench that shape a cue: the picture of its envelope, its sides, how they bend."""
 
-from collections.abc import Sequence
-
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
@@ -71,7 +69,7 @@ class ShapeRows(QWidget):
             self._sides[side] = field
             shown += [label(side), field]
         self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
-        return _in_a_row(shown, [self._unit])
+        return in_a_row(*shown, right=(self._unit,), spacing=6)
 
     def _ease_row(self) -> QWidget:
         self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
@@ -80,8 +78,8 @@ class ShapeRows(QWidget):
         self._lead.setFixedWidth(50)
         self._lead.setToolTip("How many frames before its hit the peak comes")
         self._lead.valueChanged.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
-        shown = [label("eases"), self._rise_ease, label("to"), self._fall_ease]
-        return _in_a_row(shown, [label("lead"), self._lead])
+        shown = (label("eases"), self._rise_ease, label("to"), self._fall_ease)
+        return in_a_row(*shown, right=(label("lead"), self._lead), spacing=6)
 
     def _set_unit(self, key: str) -> None:
         """Measure in another unit; the shape stays, as far as frames allow."""
@@ -107,13 +105,3 @@ class ShapeRows(QWidget):
             points = zip(_FIRST_POINTS, levels.tolist(), strict=True)
             changes[f"{side}_curve"] = tuple(CurvePoint(round(at, 3), round(one, 3)) for at, one in points)
         self.changed.emit(changes, None)
-
-
-def _in_a_row(left: Sequence[QWidget], right: Sequence[QWidget]) -> QWidget:
-    """Return widgets beside each other, some at the left end and some at the right."""
-    made = in_a_row(*left, spacing=6)
-    box = made.layout()
-    assert box is not None
-    for widget in right:
-        box.addWidget(widget)
-    return made

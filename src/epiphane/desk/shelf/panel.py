@@ -21,7 +21,7 @@ from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
 
-_SEARCH_WIDTH, _SORT_WIDTH = 124, 116
+_SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 116, 84
 
 
 class ShelfPage(IntEnum):
@@ -139,12 +139,14 @@ class ShelfPanel(QFrame):
         self.search.setAccessibleName("Search the shelf")
         self.search.setToolTip("Show what has these words in its name, folder or group, or does it (Ctrl+F)")
         self.search.setClearButtonEnabled(True)
-        self.search.setFixedWidth(_SEARCH_WIDTH)
+        self.search.setMaximumWidth(_SEARCH_WIDTH)
+        self.search.setMinimumWidth(_LEAST_WIDTH)
         self.search.textChanged.connect(self.footage.search)
         self.search.textChanged.connect(self.effects.search)
         self.search.textChanged.connect(self.recipes.search)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
-        self.sort.setFixedWidth(_SORT_WIDTH)
+        self.sort.setMaximumWidth(_SORT_WIDTH)
+        self.sort.setMinimumWidth(_LEAST_WIDTH)
         line.addWidget(self.search)
         line.addWidget(self.sort)
         self._of_page: dict[QPushButton, bool] = {}

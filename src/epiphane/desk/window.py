@@ -1,6 +1,5 @@
 """The window: it lays the panels out and connects them; it alone knows everybody."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
@@ -22,8 +21,9 @@ from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.clip_player import ClipPlayer
+from epiphane.desk.commands import Commands
 from epiphane.desk.cues import CueDesk
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor, Kind
 from epiphane.desk.files import Files
 from epiphane.desk.footage import FootageDesk
 from epiphane.desk.frames import FrameServer
@@ -41,7 +41,7 @@ from epiphane.desk.score.prepared import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
-from epiphane.desk.shelf.panel import ShelfPage, ShelfPanel
+from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shots import ShotDesk
 from epiphane.desk.skim import Skimmer
@@ -49,14 +49,11 @@ from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
 from epiphane.document.recipe import KeptRecipe, RecipeBook
-from epiphane.edits.lanes import remove_lane
-from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.media.proxy import ProxyStore
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
-_BEAT_STEP_SECONDS = 0.005
 
 
 class Window(QMainWindow):
@@ -95,7 +92,7 @@ class Window(QMainWindow):
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
         self.shelf = ShelfPanel(self.editor, page, effects, recipes)
-        self.actions_by_id = make_actions(self, self._callbacks())
+        self.actions_by_id = make_actions(self, Commands(self).table())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.notice = NoticeStrip()
@@ -173,7 +170,7 @@ class Window(QMainWindow):
         self.shelf.footage_taken.connect(self.shots.take)
         self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
         self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
-        self.shelf.recipes.removed.connect(self._remove_recipes)
+        self.shelf.recipes.removed.connect(self.remove_recipes)
         self.shelf.recipe_begun.connect(self.recipes.begin)
         self.shelf.recipe_wanted.connect(self.recipes.ask_import)
         self.score.recipe_dropped.connect(self.recipes.use)
@@ -188,164 +185,13 @@ class Window(QMainWindow):
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.recipes.read()
 
-    def _callbacks(self) -> dict[str, Callable[[], object]]:
-        editor, score, files, cues = self.editor, self.score, self.files, self.cues
-        return {
-            "play": self._toggle_playing,
-            "loop": self.toggle_loop,
-            "frame_back": lambda: self._step_frame_or_cue(-1),
-            "frame_on": lambda: self._step_frame_or_cue(1),
-            "still_back": lambda: self._step_frame(-1),
-            "still_on": lambda: self._step_frame(1),
-            "beat_back": lambda: editor.step_to_beat(-1),
-            "beat_on": lambda: editor.step_to_beat(1),
-            "bar_back": lambda: editor.step_to_bar(-1),
-            "bar_on": lambda: editor.step_to_bar(1),
-            "start": lambda: editor.go_to(0),
-            "end": lambda: editor.go_to(editor.project.n_frames - 1),
-            "cue_back": lambda: self._step_thing(-1),
-            "cue_on": lambda: self._step_thing(1),
-            "cues_all": cues.select_all,
-            "same_beat": lambda: self.bench.cues.select_alike(on_same_beat),
-            "same_section": lambda: self.bench.cues.select_alike(in_same_section),
-            "take": cues.take_here,
-            "toggle": cues.toggle,
-            "weaker": lambda: cues.scale(-1),
-            "stronger": lambda: cues.scale(1),
-            "type_strength": self._type_strength,
-            "copy_bars": cues.copy_bars,
-            "paste_bars": cues.paste_bars,
-            "nudge_back": lambda: self._nudge(-1),
-            "nudge_on": lambda: self._nudge(1),
-            "reset": cues.reset,
-            "doubtful_on": lambda: self.pulses.step_doubtful(1),
-            "doubtful_back": lambda: self.pulses.step_doubtful(-1),
-            "accept": self._accept,
-            "to_attack": self._land,
-            "add_beat": self.pulses.add_beat,
-            "ticks": self._toggle_ticks,
-            "tap": self.pulses.tap,
-            "moment": self.bench.footage.set_moment,
-            "no_moment": self.bench.footage.remove_here,
-            "use_from": lambda: self.bench.footage.use_from_here(is_end=False),
-            "use_to": lambda: self.bench.footage.use_from_here(is_end=True),
-            "shot_back": lambda: self.bench.shot.move_to_hit(-1),
-            "shot_on": lambda: self.bench.shot.move_to_hit(1),
-            "exchange": self.shots.exchange,
-            "keep": self.bench.shot.toggle_kept,
-            "search": self._search,
-            "missing": self.footage.ask_missing,
-            "lane_on": lambda: self.lanes.step(1),
-            "lane_back": lambda: self.lanes.step(-1),
-            "mute": self.lanes.mute,
-            "solo": self.lanes.solo,
-            "copy_lane": self.lanes.copy,
-            "lane_up": lambda: self.lanes.move(-1),
-            "lane_down": lambda: self.lanes.move(1),
-            "delete": self._delete,
-            "unselect": self._unselect,
-            "lines_1": lambda: score.set_bars_per_line(1),
-            "lines_2": lambda: score.set_bars_per_line(2),
-            "lines_4": lambda: score.set_bars_per_line(4),
-            "lines_8": lambda: score.set_bars_per_line(8),
-            "footage": lambda: self.shelf.open_page(ShelfPage.FOOTAGE),
-            "effects": lambda: self.shelf.open_page(ShelfPage.EFFECTS),
-            "recipes": lambda: self.shelf.open_page(ShelfPage.RECIPES),
-            "pulses": lambda: self.shelf.open_page(ShelfPage.PULSES),
-            "new_recipe": self.recipes.begin,
-            "fold": lambda: self.shelf.fold(not self.shelf.is_folded),
-            "keys": self._toggle_keys,
-            "undo": editor.undo,
-            "redo": editor.redo,
-            "song": files.ask_song,
-            "gather": files.ask_footage,
-            "gather_folder": files.ask_folder,
-            "fill": self.shots.fill,
-            "new": files.new,
-            "open": files.ask_open,
-            "demo": files.open_demo,
-            "save": files.save,
-            "save_as": files.ask_save,
-            "export": self._open_export,
-            "quit": self.close,
-        }
-
     # What the editor asks for
-
-    def toggle_loop(self) -> None:
-        """Go round the stave under the playhead, or no longer."""
-        self.playback.set_loop(None if self.playback.loop is not None else self.score.stave_frames())
-
-    def _nudge(self, direction: int) -> None:
-        """Nudge the selected cues by a frame, or the selected beat by some milliseconds."""
-        beat = self.editor.selected_beat()
-        if self.editor.selection.kind is Kind.FOOTAGE:
-            self.bench.footage.move_here(direction)
-        elif self.editor.selection.kind is Kind.BEAT and beat is not None:
-            self.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
-        else:
-            self.cues.nudge(direction)
 
     def _listen_again(self, tempo: float) -> None:
         """Listen once more to the loop, or else to the stave under the playhead."""
         self.pulses.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
 
-    def _land(self) -> None:
-        """Bring a beat to its attack, or the moment of a shot to a hit."""
-        if self.editor.selection.kind is Kind.SHOT:
-            self.bench.shot.land()
-        else:
-            self.bench.beat.to_attack()
-
-    def _accept(self) -> None:
-        if self.editor.selection.kind is Kind.FOOTAGE:
-            self.bench.footage.toggle_accepted()
-        else:
-            self.pulses.accept()
-
-    def _toggle_playing(self) -> None:
-        """Play the selected clip, or else the project."""
-        if self.clip_player.footage is not None and not self.playback.is_playing:
-            self.clip_player.toggle()
-        else:
-            self.playback.toggle()
-
-    def _step_frame(self, direction: int) -> None:
-        if self.clip_player.footage is not None:
-            self.clip_player.step(direction)
-        else:
-            self.editor.go_to(self.editor.playhead + direction)
-
-    def _step_frame_or_cue(self, direction: int) -> None:
-        """Walk from cue to cue while some are selected, else from frame to frame."""
-        if self.cues.are_selected:
-            self.cues.step(direction)
-        else:
-            self._step_frame(direction)
-
-    def _type_strength(self) -> None:
-        """Have the strength of the selected cues typed."""
-        if self.cues.are_selected:
-            self.bench.cues.strength.setFocus()
-            self.bench.cues.strength.selectAll()
-
-    def _step_thing(self, direction: int) -> None:
-        """Go to the next (1) or last (-1) moment of the clip, shot, or cue."""
-        kind = self.editor.selection.kind
-        if kind is Kind.FOOTAGE:
-            self.bench.footage.step_to_moment(direction)
-        elif kind is Kind.SHOT:
-            self.editor.step_to_shot(direction)
-        else:
-            self.cues.step(direction)
-
-    def _search(self) -> None:
-        is_searched = self.shelf.page is not ShelfPage.PULSES
-        self.shelf.open_page(self.shelf.page if is_searched else ShelfPage.EFFECTS)
-        self.shelf.search.setFocus()
-        self.shelf.search.selectAll()
-
-    def _remove_recipes(self, paths: list[str]) -> None:
+    def remove_recipes(self, paths: list[str]) -> None:
         """Throw recipes away, and offer to have them back: no undo of the project reaches them."""
         for path in paths:
             kept = self.recipes.find(path)
@@ -385,47 +231,11 @@ class Window(QMainWindow):
         else:
             self.notice.say(text, True)
 
-    def _toggle_ticks(self) -> None:
-        """Have the selected pulse tick, or else the beats, or no longer."""
-        if self.editor.selection.kind is Kind.PULSE and self.bench.pulse is not None:
-            self.bench.pulse.toggle_ticks()
-        elif self.editor.project.song is not None:
-            self.bench.song.toggle_ticks()
-
     def _on_pulse_bench(self, bench: PulseBench) -> None:
         bench.tap_asked.connect(self.pulses.start_tapping)
         bench.snap_asked.connect(self.pulses.snap)
         bench.delay_asked.connect(self.pulses.measure_delay)
         self.pulses.delay_measured.connect(bench.delay_note.setText)
-
-    def _delete(self) -> None:
-        """Remove a lane or shot; cues cannot be removed, they are switched off."""
-        selection = self.editor.selection
-        lane, shot = selection.lane, selection.shot
-        if selection.kind is Kind.CUES:
-            self.cues.toggle()
-        elif selection.kind is Kind.PULSE and self.bench.pulse is not None:
-            self.bench.pulse.remove()
-        elif selection.kind is Kind.BEAT:
-            self.bench.beat.remove()
-        elif selection.kind is Kind.RECIPE:
-            self._remove_recipes([selection.recipe])
-        elif selection.kind is Kind.LANE and lane is not None:
-            self.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
-        elif selection.kind is Kind.SHOT and shot is not None:
-            self.shots.remove(shot)
-
-    def _toggle_keys(self) -> None:
-        self.key_list.toggle()
-
-    def _open_export(self) -> None:
-        self.bench.open_export()
-
-    def _unselect(self) -> None:
-        if self.key_list.isVisible():
-            self.key_list.hide()
-        self.editor.select(Selection())
-        self.score.setFocus()
 
     # Staying current
 

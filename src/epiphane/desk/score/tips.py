@@ -6,7 +6,9 @@ from epiphane.desk.attacks import attack_distance, attack_words
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
-from epiphane.document.model import FootageKind, Project, Shot, Song
+from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
+from epiphane.document.model import FootageKind, Project, Shot, Song, find
 from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
 from epiphane.effects.registry import find_effect
@@ -14,6 +16,21 @@ from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
 
 _REACH_PIXELS = 6
+
+
+def tell_place(editor: Editor, painter: StavePainter, layout: ScoreLayout, place: Place, at: QPointF) -> str:
+    """Return in words what is under the pointer: a cue, a hit left out, a shot, a hit, or the instant."""
+    if place.lane is not None:
+        lane = find(editor.project.lanes, place.lane, "lane")
+        found = cue_under(editor, painter, layout, place, lane, at)
+        if found is not None:
+            return tell_cue(editor, found[0])
+        if left_out_under(editor, layout, place, lane, at.x()) is not None:
+            return "A hit that the lane leaves out; a double click takes it"
+    if place.strip is Strip.SHOTS:
+        return tell_shot(editor.project, shot_under(editor.project, place.seconds), place.seconds)
+    told = tell_hit(editor, layout, place, at)
+    return told or f"{place.seconds:.2f} s · frame {frame_at(place.seconds, editor.project.rate)}"
 
 
 def tell_cue(editor: Editor, cue: Cue) -> str:

@@ -39,7 +39,7 @@ from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
-from epiphane.desk.score.tips import beat_at, tell_cue, tell_hit, tell_shot
+from epiphane.desk.score.tips import beat_at, tell_place
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.ids import FootageId, LaneId
 from epiphane.document.lane import Lane
@@ -374,24 +374,9 @@ class ScoreView(QAbstractScrollArea):
         self._paper.setCursor(cursor)
 
     def tip_at(self, at: QPointF) -> str:
+        """Return what is told of a point of the score."""
         place = self._layout.locate(at.x(), at.y())
-        if place is None:
-            return ""
-        if place.strip is Strip.LANE and place.lane is not None:
-            lane = next(one for one in self._editor.project.lanes if one.id == place.lane)
-            hit = self._cue_at(place, lane, at)
-            if hit is not None:
-                return tell_cue(self._editor, hit[0])
-            if left_out_under(self._editor, self._layout, place, lane, at.x()) is not None:
-                return "A hit that the lane leaves out; a double click takes it"
-        if place.strip is Strip.SHOTS:
-            return tell_shot(
-                self._editor.project, shot_under(self._editor.project, place.seconds), place.seconds
-            )
-        told = tell_hit(self._editor, self._layout, place, at)
-        if told:
-            return told
-        return f"{place.seconds:.2f} s · frame {frame_at(place.seconds, self._editor.project.rate)}"
+        return "" if place is None else tell_place(self._editor, self._painter, self._layout, place, at)
 
     # Drag and drop
 

@@ -44,12 +44,12 @@ def test_an_effect_moves_on_its_tile_while_it_is_pointed_at(demo, qtbot):
     qtbot.waitUntil(lambda: tiles.isVisible() and tiles.itemAt(tiles.point_of("blackout")) is not None)
     QTest.mouseMove(tiles.viewport(), tiles.point_of("blackout", 0.6))
 
-    def is_seen_down_to_black_and_back():
-        # A busy machine leaves frames out, so wait for both rather than for a number of frames.
+    def is_seen_getting_dark_and_bright():
+        # A busy machine leaves most frames out, the darkest too, so wait for neither of them.
         brightness = [float(picture.mean()) for _, picture in seen]
-        return len(brightness) > 2 and min(brightness) < 10 and max(brightness) > 60
+        return len(brightness) > 2 and min(brightness) < 0.75 * max(brightness)
 
-    qtbot.waitUntil(is_seen_down_to_black_and_back, timeout=20_000)
+    qtbot.waitUntil(is_seen_getting_dark_and_bright, timeout=60_000)
     assert {key for key, _ in seen} == {"blackout"}
     QTest.mouseMove(tiles.viewport(), tiles.point_of("blackout") + QPoint(0, 45))  # onto its name
     QTest.qWait(300)  # for what was under way

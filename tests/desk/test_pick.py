@@ -52,7 +52,12 @@ def choose(rows, name, text):
 
 def check(rows, name, text):
     button = next(one for one in rows.findChildren(ChecksButton) if one.accessibleName() == name)
-    next(one for one in button.menu().actions() if one.text() == text).trigger()
+    menu = button.menu()
+    menu.popup(QPoint(0, 0))
+    action = next(one for one in menu.actions() if one.text() == text)
+    QTest.mouseClick(menu, LEFT, NONE, menu.actionGeometry(action).center())
+    assert menu.isVisible()  # for the next of them
+    menu.hide()
 
 
 def cell(rows, number, share=0.5):

@@ -1,6 +1,5 @@
 """Cues that are like others, and bars that are made as others."""
 
-import numpy as np
 import pytest
 from helpers import a_project
 from hypothesis import given
@@ -155,4 +154,3 @@ def test_values_out_of_range_are_refused():
         with pytest.raises(EditError):
             wrong(a_project())
     assert nudge_cues(a_project(), [(FLASH, 1.0)], 999).lanes[0].overrides[0].nudge == 240
-    assert np.isclose(schedule(a_project()).lane(FLASH).cues[2].hit.time, 1.0)

@@ -28,6 +28,9 @@ class LengthUnit(Enum):
     BEATS = "beats"
 
 
+PARTS_OF_A_BEAT = 16
+"""Into which lengths in beats are dragged; they may be typed more finely."""
+
 Length: TypeAlias = Annotated[float, Meta(ge=0, le=600)]
 
 
@@ -37,6 +40,9 @@ class CurvePoint(Struct, frozen=True, array_like=True, forbid_unknown_fields=Tru
     at: Share
     level: Share
 
+
+LEAST_APART = 0.001
+"""Between neighbouring points of a curve, as a share of its side."""
 
 Curve: TypeAlias = Annotated[tuple[CurvePoint, ...], Meta(max_length=16)]
 
@@ -63,6 +69,3 @@ class Envelope(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True)
             places = [0.0, *(point.at for point in curve), 1.0]
             if any(later - earlier < LEAST_APART for earlier, later in pairwise(places)):
                 raise ValueError("the points of a curve must go on by a thousandth of the side at least")
-
-
-LEAST_APART = 0.001

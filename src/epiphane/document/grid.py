@@ -7,7 +7,8 @@ from functools import lru_cache
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.model import Project, Pulse, Song, TempoSource
+from epiphane.document.lane import Lane
+from epiphane.document.model import Project, Song, TempoSource, pulse_of
 from epiphane.timing import frame_at, frames_covering
 from epiphane.types import FloatArray
 
@@ -45,14 +46,15 @@ def bars_of(project: Project) -> tuple[Bar, ...]:
     return _blank_bars(project.n_frames / project.rate)
 
 
-def beat_lengths(project: Project, pulse: Pulse | None, times: FloatArray) -> FloatArray:
-    """Return how long a beat is at some times, both in seconds, float64, the shape of `times`.
+def beat_lengths(project: Project, lane: Lane, times: FloatArray) -> FloatArray:
+    """Return how long a beat is to a lane at some times, both in seconds, float64, the shape of `times`.
 
     It is the distance between the beats beside each time; beyond them that of the nearest two. Without beats
-    it is that of the pulse, if that is a bare tempo, or half a second.
+    it is that of the lane's pulse, if that is a bare tempo, or half a second.
     """
     beats = project.song.beats if project.song is not None else ()
     if len(beats) < 2:
+        pulse = pulse_of(project, lane)
         tempo = pulse.source.tempo if pulse is not None and isinstance(pulse.source, TempoSource) else 120.0
         return np.full(len(times), 60.0 / tempo)
     instants: FloatArray = np.array([beat.time for beat in beats])
@@ -60,11 +62,11 @@ def beat_lengths(project: Project, pulse: Pulse | None, times: FloatArray) -> Fl
     return np.asarray(np.diff(instants)[np.clip(after - 1, 0, len(beats) - 2)])
 
 
-def usual_beat(project: Project, pulse: Pulse | None) -> float:
-    """Return how long a beat usually is, seconds: the median of the song's, or as `beat_lengths` has it."""
+def usual_beat_frames(project: Project, lane: Lane) -> float:
+    """Return how many frames a beat usually lasts: the median of the song's, or as `beat_lengths` has it."""
     beats = project.song.beats if project.song is not None else ()
     times: FloatArray = np.array([beat.time for beat in beats] or [0.0])
-    return float(np.median(beat_lengths(project, pulse, times)))
+    return float(np.median(beat_lengths(project, lane, times))) * float(project.rate)
 
 
 def bar_at(bars: tuple[Bar, ...], seconds: float) -> int:

@@ -391,6 +391,11 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
         return max((shot.start + shot.n_frames for shot in self.shots), default=0)
 
 
+def pulse_of(project: Project, lane: Lane) -> Pulse | None:
+    """Return the pulse that fires a lane, or None where it is not there any more."""
+    return next((pulse for pulse in project.pulses if pulse.id == lane.pulse), None)
+
+
 class _HasId(Protocol):
     @property
     def id(self) -> int: ...

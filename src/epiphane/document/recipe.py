@@ -32,6 +32,9 @@ class Recipe(Struct, frozen=True, forbid_unknown_fields=True):
     version: Annotated[int, Meta(ge=1)] = RECIPE_VERSION
 
     def __post_init__(self) -> None:
+        for kind, things in (("lanes", self.lanes), ("pulses", self.pulses)):
+            if len({one.id for one in things}) < len(things):
+                raise ValueError(f"two {kind} have one number")
         known = {pulse.id for pulse in self.pulses}
         missing = [str(lane.pulse) for lane in self.lanes if lane.pulse not in known]
         if missing:

@@ -54,7 +54,9 @@ def recipe_of(project: Project, lanes: Collection[LaneId], name: str, *, about: 
     for lane in chosen:
         _collect(project, find(project.pulses, lane.pulse, "pulse"), pulses)
     taken = tuple(_of_no_song(lane, numbers) for lane in chosen)
-    return checked(Recipe(name.strip() or "", taken, tuple(pulses.values()), about.strip()), Recipe)
+    if not name.strip():
+        raise EditError("a recipe needs a name.")
+    return checked(Recipe(name.strip(), taken, tuple(pulses.values()), about.strip()), Recipe)
 
 
 def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -> Project:
@@ -72,6 +74,9 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
     EditError
         If there is no such pulse.
     """
+    # What of another song somebody has written into its file is left out too.
+    as_project = Project(lanes=recipe.lanes, pulses=recipe.pulses)
+    recipe = recipe_of(as_project, [lane.id for lane in recipe.lanes], recipe.name)
     known = {one.id: one for one in recipe.pulses}
     given: dict[PulseId, PulseId] = {}
     if pulse is not None:

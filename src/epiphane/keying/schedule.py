@@ -207,8 +207,7 @@ def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
     strengths = lane.depth * np.array(picked.strengths) * (1 - lane.by_strength * (1 - loudness))
     if lane.wander:
         strengths = strengths * (1 - lane.wander * chances(lane.seed, times))
-    pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
-    beats = beat_lengths(project, pulse, times) * float(project.rate)
+    beats = beat_lengths(project, lane, times) * float(project.rate)
     envelopes = _in_frames(lane.envelope, beats)
     cues = list(map(Cue, picked.hits, frames.tolist(), strengths.tolist(), envelopes))
     overrides = {round(override.hit, 6): override for override in lane.overrides}

@@ -23,7 +23,7 @@ from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.grid import usual_beat
+from epiphane.document.grid import usual_beat_frames
 from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.model import Project
 from epiphane.edits.cues import (
@@ -115,9 +115,7 @@ class CueBench(QWidget):
         self.own_shape.setChecked(override.envelope is not None)
         self.shape.setVisible(override.envelope is not None)
         shown = overridden(lane, override)
-        project = self._editor.project
-        pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
-        beat_frames = usual_beat(project, pulse) * float(project.rate)
+        beat_frames = usual_beat_frames(self._editor.project, lane)
         self.shape.show_envelope(override.envelope or lane.envelope, lane_colour(shown), beat_frames)
         has_values = bool(override.settings) or self._wants_values
         self.own_values.setEnabled(has_one_effect)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, 
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk import theme
-from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
+from epiphane.document.envelope import PARTS_OF_A_BEAT, CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import envelope_level, in_frames
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 16, 16, 22
@@ -18,7 +18,6 @@ _LEAST_BEFORE, _LEAST_AFTER = 4, 14
 _GRAB = 12
 _SIDES = ("rise", "hold", "fall")
 _BENT = ("rise", "fall")
-_STEPS_A_BEAT = 16
 _MOST_POINTS = 16
 _POINTS_APART, _POINT_STEP = 0.02, 0.05
 _ARROWS = (Qt.Key.Key_Left, Qt.Key.Key_Right)
@@ -97,7 +96,7 @@ class EnvelopePicture(QWidget):
 
     @property
     def _steps(self) -> float:
-        return 1.0 if self._envelope.unit is LengthUnit.FRAMES else float(_STEPS_A_BEAT)
+        return 1.0 if self._envelope.unit is LengthUnit.FRAMES else float(PARTS_OF_A_BEAT)
 
     def _lead_steps(self) -> int:
         lead = self._envelope.lead
@@ -191,7 +190,7 @@ class EnvelopePicture(QWidget):
             return "hit"
         if self._steps == 1:
             return f"{from_hit:+d}"
-        return f"{'+' if from_hit > 0 else '-'}{Fraction(abs(from_hit), _STEPS_A_BEAT)}"
+        return f"{'+' if from_hit > 0 else '-'}{Fraction(abs(from_hit), PARTS_OF_A_BEAT)}"
 
     def _curve(self) -> QPainterPath:
         first, last = self._range

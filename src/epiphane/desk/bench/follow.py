@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
@@ -12,7 +13,7 @@ from epiphane.desk.bench.fields import label, number_field, row, show_number
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Follow, Lane
+from epiphane.document.lane import Lane
 from epiphane.document.model import Project, find
 from epiphane.edits.lanes import change_lane
 from epiphane.errors import EditError
@@ -82,7 +83,7 @@ def following(editor: Editor, lane_id: LaneId, **changes: float) -> Callable[[Pr
 
     def edit(project: Project) -> Project:
         old = find(project.lanes, lane_id, "lane").follow
-        new = Follow(**{name: getattr(old, name) for name in old.__struct_fields__} | changes)
+        new = replace(old, **changes)
         if new.low >= new.high:
             raise EditError("the lower edge of the band must be below the upper one.")
         if new.quiet >= new.loud:
@@ -134,7 +135,7 @@ class FollowCurve(QWidget):
         here = frame_start(self._editor.playhead, project.rate)
         first = here - _SHOWN_SECONDS / 2
         colour, rate = lane_colour(lane), float(project.rate)
-        filled = QPainterPath(QPointF(self._x(0.0), self._y(0)))
+        filled = QPainterPath(QPointF(0, self._y(0)))
         thin = QPainterPath()
         for pixel in range(self.width()):
             seconds = first + pixel / self.width() * _SHOWN_SECONDS
@@ -156,9 +157,6 @@ class FollowCurve(QWidget):
         painter.drawPath(thin)
         painter.setPen(QPen(theme.TEXT, 1))
         painter.drawLine(QPointF(self.width() / 2, 4), QPointF(self.width() / 2, self.height() - 4))
-
-    def _x(self, share: float) -> float:
-        return share * self.width()
 
     def _y(self, level: float) -> float:
         return self.height() - 8 - level * (self.height() - 16)

@@ -27,10 +27,10 @@ from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.grid import usual_beat
+from epiphane.document.grid import usual_beat_frames
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting, Way
-from epiphane.document.model import BandSource, Project, Pulse, PulseUnit, find
+from epiphane.document.model import BandSource, Project, PulseUnit, find, pulse_of
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 
@@ -93,12 +93,12 @@ class LaneBench(QWidget):
         if cues is not None:
             self.pick.refresh(lane, cues)
         self._way_words.setText("in place of hits" if lane.way is Way.FOLLOW else "each hit")
-        pulse = self._pulse_of(lane)
+        pulse = pulse_of(self._editor.project, lane)
         is_following = lane.way is Way.FOLLOW
         self.follow.setVisible(is_following)
         self.follow.refresh(lane)
         self.shape.setVisible(not is_following)
-        beat_frames = usual_beat(self._editor.project, pulse) * float(self._editor.project.rate)
+        beat_frames = usual_beat_frames(self._editor.project, lane)
         self.shape.show_envelope(lane.envelope, lane_colour(lane), beat_frames)
         if pulse is not None:
             show_number(self._every, pulse.every)
@@ -204,9 +204,6 @@ class LaneBench(QWidget):
     def _lane(self) -> Lane | None:
         return next((lane for lane in self._editor.project.lanes if lane.id == self.lane_id), None)
 
-    def _pulse_of(self, lane: Lane) -> Pulse | None:
-        return next((one for one in self._editor.project.pulses if one.id == lane.pulse), None)
-
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
     ) -> None:
@@ -223,20 +220,20 @@ class LaneBench(QWidget):
         lane = self._lane()
         if lane is None:
             return
-        edit: Callable[[Project], Project] = partial(change_lane, lane_id=lane.id, way=way)
-        if way is Way.FOLLOW and not lane.follow.heard:
-            band, plain = self._band_of(lane), edit
+        begins_to_follow, band = way is Way.FOLLOW and not lane.follow.heard, self._band_of(lane)
 
-            def edit(project: Project) -> Project:
-                heard = following(self._editor, self.lane_id, **band)(project)
-                found = with_usual_range(find(heard.lanes, self.lane_id, "lane").follow)
-                return plain(change_lane(heard, self.lane_id, follow=found))
+        def edit(project: Project) -> Project:
+            if begins_to_follow:
+                project = following(self._editor, lane.id, **band)(project)
+                found = with_usual_range(find(project.lanes, lane.id, "lane").follow)
+                project = change_lane(project, lane.id, follow=found)
+            return change_lane(project, lane.id, way=way)
 
         self._editor.apply(edit, "change of what a hit does")
         self.refresh()
 
     def _band_of(self, lane: Lane) -> dict[str, float]:
-        pulse = self._pulse_of(lane)
+        pulse = pulse_of(self._editor.project, lane)
         if pulse is not None and isinstance(pulse.source, BandSource):
             return {"low": pulse.source.low, "high": pulse.source.high}
         if pulse is not None and pulse.unit in _BANDS:
@@ -259,7 +256,7 @@ class LaneBench(QWidget):
 
     def _fire_every(self, every: int) -> None:
         lane = self._lane()
-        pulse = None if lane is None else self._pulse_of(lane)
+        pulse = None if lane is None else pulse_of(self._editor.project, lane)
         if pulse is not None and pulse.unit is not None:
             self._fire(pulse.unit, every)
 

@@ -203,9 +203,7 @@ class _Pages(QWidget):
 
     def drop_page(self, page: QWidget) -> None:
         """Let a page go, and the keyboard with it: no other field is to get it."""
-        holder = QApplication.focusWidget()
-        if holder is not None and page.isAncestorOf(holder):
-            holder.clearFocus()
+        _take_keyboard_from(page)
         self._box.removeWidget(page)
         page.hide()
         page.deleteLater()
@@ -216,8 +214,13 @@ class _Pages(QWidget):
             item = self._box.itemAt(index)
             other = None if item is None else item.widget()
             if other is not None and other is not page and not other.isHidden():
-                holder = QApplication.focusWidget()
-                if holder is not None and other.isAncestorOf(holder):
-                    holder.clearFocus()
+                _take_keyboard_from(other)
                 other.hide()
         page.show()
+
+
+def _take_keyboard_from(page: QWidget) -> None:
+    """Let no field of a page that goes have the keyboard: Qt would give it to some other button."""
+    holder = QApplication.focusWidget()
+    if holder is not None and page.isAncestorOf(holder):
+        holder.clearFocus()

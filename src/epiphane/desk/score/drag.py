@@ -10,7 +10,7 @@ from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import LANE_GAP, LANE_HEIGHT, Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
-from epiphane.document.envelope import LengthUnit
+from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
 from epiphane.document.grid import beat_lengths
 from epiphane.document.ids import LaneId
 from epiphane.document.model import Project, find
@@ -27,7 +27,6 @@ from epiphane.edits.pulses import set_band
 from epiphane.keying.schedule import Cue
 
 _N_FOLLOWING = 4
-_PARTS_OF_A_BEAT = 16
 
 
 class Grip(Enum):
@@ -100,9 +99,8 @@ def _drag_foot(editor: Editor, drag: Drag, cue: Cue, lane_id: LaneId, n_frames: 
     lane = find(project.lanes, lane_id, "lane")
     own = override_of(project, (lane_id, cue.hit.time)).envelope
     if (own or lane.envelope).unit is LengthUnit.BEATS:
-        pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
-        beat = float(beat_lengths(project, pulse, np.array([cue.hit.time]))[0])
-        length = round(length / float(beat * project.rate) * _PARTS_OF_A_BEAT) / _PARTS_OF_A_BEAT
+        beat = float(beat_lengths(project, lane, np.array([cue.hit.time]))[0])
+        length = round(length / float(beat * project.rate) * PARTS_OF_A_BEAT) / PARTS_OF_A_BEAT
 
     def edit(project: Project) -> Project:
         if drag.is_alone or own is not None:

@@ -10,7 +10,7 @@ from epiphane.types import FloatArray
 _PARTS = 2
 """In how many parts a column is looked at, so that steep sides are smooth."""
 
-_LEAST_RISE, _LEAST_FALL = 0.4, 0.6
+LEAST_RISE, LEAST_FALL = 0.4, 0.6
 """Frames that a side without a length is drawn as."""
 
 
@@ -40,17 +40,17 @@ def heights_of(
         numbers.setdefault(envelope, []).append(number)
     for envelope, those in numbers.items():
         peak, width, strength = (array[those][:, None] for array in (peaks, widths, strengths))
-        rise, fall = max(envelope.rise, _LEAST_RISE), max(envelope.fall, _LEAST_FALL)
+        rise, fall = max(envelope.rise, LEAST_RISE), max(envelope.fall, LEAST_FALL)
         first = np.floor((peak - rise * width) * _PARTS).astype(int)
         reach = int(np.ceil((rise + envelope.hold + fall) * width.max() * _PARTS)) + 2
         columns = first + np.arange(reach)
         # A side without a length stands a little wide, so that its cue is seen.
         offsets = ((columns + 0.5) / _PARTS - peak) / width
         if envelope.rise == 0:
-            offsets = np.where((offsets < 0) & (offsets >= -_LEAST_RISE), 0.0, offsets)
+            offsets = np.where((offsets < 0) & (offsets >= -LEAST_RISE), 0.0, offsets)
         if envelope.fall == 0:
             beyond = offsets - envelope.hold
-            offsets = np.where((beyond > 0) & (beyond <= _LEAST_FALL), envelope.hold, offsets)
+            offsets = np.where((beyond > 0) & (beyond <= LEAST_FALL), envelope.hold, offsets)
         levels = strength * envelope_level(envelope, offsets)
         inside = (columns >= 0) & (columns < len(heights))
         np.maximum.at(heights, columns[inside], levels[inside])

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor, Kind
-from epiphane.desk.score.heights import heights_image, heights_of
+from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, heights_image, heights_of
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
     MARGIN_LEFT,
@@ -112,10 +112,10 @@ class StavePainter:
 
         height = (LANE_HEIGHT - 3) * min(cue.strength, 1.0)
         return CueShape(
-            x(-max(envelope.rise, 0.4)),
+            x(-max(envelope.rise, LEAST_RISE)),
             x(0),
             x(envelope.hold),
-            x(envelope.hold + max(envelope.fall, 0.6)),
+            x(envelope.hold + max(envelope.fall, LEAST_FALL)),
             height,
         )
 

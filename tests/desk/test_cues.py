@@ -12,6 +12,7 @@ from epiphane.desk.editor import Kind, Selection
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Way
 from epiphane.document.pick import Pick
+from epiphane.edits.cues import change_cue_envelope, set_cue_effect
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.render.plan import plan_frame
 from epiphane.timing import frame_at
@@ -177,6 +178,25 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     assert lane_of(demo).overrides == ()
 
 
+def test_the_first_of_cues_of_two_lanes_is_shown_and_values_only_of_one_effect(demo):
+    flash, zoom = (lane.id for lane in demo.editor.project.lanes)
+    hit = demo.editor.cues.lane(flash).cues[3].hit.time
+    demo.editor.apply(lambda p: change_cue_envelope(p, [(zoom, hit)], fall=3), "shape")
+    bench = demo.bench.cues
+    for _ in range(3):
+        demo.editor.select_cues(frozenset({(zoom, hit), (flash, hit)}), lane=zoom)
+        assert not bench.own_shape.isChecked()  # the flash is above
+        assert not bench.own_values.isEnabled()
+        demo.editor.select_cues(frozenset({(zoom, hit)}), lane=zoom)
+        assert bench.own_shape.isChecked()
+    press(demo, "Own values")
+    assert bench.parameters.isVisible()
+    select(demo, 1, 2)
+    assert not bench.parameters.isVisible()  # wanted for that cue, not for these
+    demo.editor.apply(lambda p: set_cue_effect(p, [(zoom, cues(demo)[2].hit.time)], "blur"), "effect")
+    assert not bench.own_values.isEnabled()
+
+
 def test_bars_are_copied_with_keys_and_what_cannot_be_is_told(demo):
     QTest.keyClick(demo, Qt.Key.Key_V, CTRL)
     assert "nothing is copied" in demo.notice.text.lower()
@@ -190,6 +210,12 @@ def test_bars_are_copied_with_keys_and_what_cannot_be_is_told(demo):
     assert [cue.is_off for cue in cues(demo)[31:37]] == [False, False, True, True, False, False]
     undo(demo)
     assert not any(cue.is_off for cue in cues(demo)[31:37])
+    demo.editor.go_to(frame_at(bar.start, demo.editor.project.rate))  # the frame that its line lies in
+    QTest.keyClick(demo, Qt.Key.Key_V, CTRL)
+    assert [cue.is_off for cue in cues(demo)[31:37]] == [False, False, True, True, False, False]
+    demo.editor.open(demo.editor.project, None)
+    QTest.keyClick(demo, Qt.Key.Key_V, CTRL)
+    assert "nothing is copied" in demo.notice.text.lower()
 
 
 def test_a_hit_that_is_left_out_is_taken_by_mouse_and_by_keys(demo):

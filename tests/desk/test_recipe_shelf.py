@@ -97,7 +97,10 @@ def test_lanes_become_a_recipe_that_goes_out_and_comes_back(demo, monkeypatch, t
     checks = list(demo.bench.new_recipe.checks.values())
     assert [check.isChecked() for check in checks] == [True, False]  # those on the bars
     QTest.mouseClick(demo.bench.new_recipe.keep, LEFT)
-    assert "name" in demo.notice.text
+    assert demo.notice.text == "A recipe needs a name."
+    QTest.keyClick(demo, Qt.Key.Key_Escape)
+    QTest.keyClick(demo, Qt.Key.Key_R, CTRL)  # and once more
+    assert demo.bench.new_recipe.name.hasFocus()
     name = field(demo, QLineEdit, "Name of the recipe")
     type_into(field(demo, QLineEdit, "What the recipe does"), "")
     type_into(name, "Weak flash")

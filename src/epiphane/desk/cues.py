@@ -16,6 +16,7 @@ from epiphane.edits.cues import (
     take_cues,
     toggle_cues,
 )
+from epiphane.edits.history import History
 from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.timing import frame_start
@@ -31,7 +32,7 @@ class CueDesk(QObject):
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        self._copied: CopiedBars | None = None
+        self._copied: tuple[History, CopiedBars] | None = None
 
     def step(self, direction: int) -> None:
         """Select the next (1) or last (-1) cue of the lane, and go to it."""
@@ -98,7 +99,7 @@ class CueDesk(QObject):
         if found is None:
             self._editor.said.emit("select some cues: what their lanes do in their bars is copied.", False)
             return
-        self._copied = found
+        self._copied = self._editor.history, found
         bars = "a bar" if found.n_bars == 1 else f"{found.n_bars} bars"
         n_lanes = len(found.lanes)
         of = "one lane" if n_lanes == 1 else f"{n_lanes} lanes"
@@ -107,12 +108,12 @@ class CueDesk(QObject):
 
     def paste_bars(self) -> None:
         """Have the bars from that of the playhead on as those that were copied."""
-        copied = self._copied
-        if copied is None:
+        if self._copied is None or self._copied[0] is not self._editor.history:  # of another project
             self._editor.said.emit("nothing is copied: select some cues and copy them (Ctrl + C).", False)
             return
-        here = frame_start(self._editor.playhead, self._editor.project.rate)
-        pasted = pasted_bars(self._editor.project, copied, here)
+        # A bar line within the frame that is shown is meant.
+        here = frame_start(self._editor.playhead + 1, self._editor.project.rate) - 1e-6
+        pasted = pasted_bars(self._editor.project, self._copied[1], here)
         self._editor.apply(lambda p: lay_overrides(p, pasted.overrides), "copy of bars")
         if pasted.n_missing:
             there = "1 cue has" if pasted.n_missing == 1 else f"{pasted.n_missing} cues have"

@@ -40,7 +40,7 @@ from epiphane.edits.cues import (
 )
 from epiphane.effects.registry import all_effects, find_effect
 from epiphane.keying.copying import in_same_section, on_same_beat
-from epiphane.keying.schedule import Schedule
+from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
 
 
@@ -54,6 +54,7 @@ class CueBench(QWidget):
         super().__init__()
         self._editor = editor
         self._of_effect = ""
+        self._keys: frozenset[CueKey] = frozenset()
         self.parameters = ParameterRows("", theme.TEXT, can_vary=False)
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
@@ -84,11 +85,14 @@ class CueBench(QWidget):
 
     def refresh(self) -> None:
         """Show the cues as they are now."""
-        cues, lane = self._editor.selected_cues(), self._first_lane()
-        if not cues or lane is None:
+        if self._editor.selection.cues != self._keys:
+            self._keys, self._wants_values = self._editor.selection.cues, False
+        chosen = self._chosen()
+        if not chosen:
             self._what.setText("The hits of these cues are not there at the moment.")
             return
-        first = cues[0]
+        cues = [cue for _, cue in chosen]
+        lane, first = chosen[0]
         if len(cues) == 1:
             self._what.setText(f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}")
         else:
@@ -100,13 +104,11 @@ class CueBench(QWidget):
         show_number(self.strength, strength * 100)
         show_number(self.nudge, override.nudge)
         self._reset.setEnabled(any(cue.override is not None for cue in cues))
-        self._refresh_own(lane, override)
+        effects = {(cue.override and cue.override.effect) or one.effect for one, cue in chosen}
+        self._refresh_own(lane, override, has_one_effect=len(effects) == 1)
 
-    def _refresh_own(self, lane: Lane, override: Override) -> None:
-        """Show what the first cue has of its own."""
-        lanes = {key[0] for key in self._editor.selection.cues}
-        effects = {one.effect for one in self._editor.project.lanes if one.id in lanes}
-        has_one_effect = len(effects) == 1
+    def _refresh_own(self, lane: Lane, override: Override, *, has_one_effect: bool) -> None:
+        """Show what the first cue has of its own; values only where all have the same effect."""
         options = [("", "as its lane"), *((one.key, one.label) for one in all_effects())]
         if override.effect is not None and find_effect(override.effect) is None:
             options.append((override.effect, f"{override.effect} (missing)"))
@@ -184,13 +186,16 @@ class CueBench(QWidget):
         if keys:
             self._editor.select_cues(alike(self._editor.cues, keys), lane=self._editor.selection.lane)
 
-    def _first_lane(self) -> Lane | None:
-        """Return the lane of the first of the cues."""
+    def _chosen(self) -> list[tuple[Lane, Cue]]:
+        """Return the selected cues that are there with their lanes, ascending, then in the order of lanes."""
         keys = self._editor.selection.cues
-        cues = self._editor.selected_cues()
-        first = next((key for key in keys if cues and key[1] == cues[0].hit.time), None)
-        lanes = self._editor.project.lanes
-        return None if first is None else next((one for one in lanes if one.id == first[0]), None)
+        found = [
+            (one.lane, cue)
+            for one in self._editor.cues.lanes
+            for cue in one.cues
+            if (one.lane.id, cue.hit.time) in keys
+        ]
+        return sorted(found, key=lambda pair: pair[1].hit.time)
 
     def _reset_everything(self) -> None:
         self._wants_values = False

@@ -179,7 +179,7 @@ class PickRows(QWidget):
         lane, project = self._lane(), self._editor.project
         if lane is None or lane.pick.pattern is None or not self.cells.isVisible():
             return
-        here = np.array([frame_start(self._editor.playhead, project.rate)])
+        here = np.array([frame_start(self._editor.playhead + 1, project.rate) - 1e-6])
         share = float(bar_places(bars_of(project), here)[0]) / lane.pick.pattern.n_bars % 1.0
         self.cells.show_playing(int(share * len(lane.pick.pattern.cells)))
 

@@ -1,7 +1,7 @@
 """The bench of a recipe, and of one that is being made of lanes."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
@@ -192,6 +192,8 @@ class NewRecipeBench(QWidget):
             check.setChecked(pulse is None or lane.pulse == pulse)
             self._boxes.addWidget(check)
             self.checks[lane.id] = check
+
+    def showEvent(self, event: QShowEvent | None) -> None:
         self.name.setFocus()
 
     def _keep(self) -> None:

@@ -16,7 +16,7 @@ from epiphane.document.lane import Lane, Override, Way
 from epiphane.document.model import Beat, HeardSource, Project, Pulse, PulseUnit, Song, TappedSource
 from epiphane.document.model import Hit as SongHit
 from epiphane.document.pick import Pattern, Pick
-from epiphane.document.store import load_project, save_project
+from epiphane.files.project import load_project, save_project
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.keying.schedule import schedule
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from effects_sheet import LATER, sheet
 from recipes_sheet import recipes_sheet
 
-from epiphane.document.store import json_schema
+from epiphane.files.project import json_schema
 from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
 from epiphane.effects.registry import all_effects
 

@@ -16,7 +16,7 @@ from epiphane.audio.in_project import with_heard_bands
 from epiphane.document.lane import Override
 from epiphane.document.model import DRUMS, FootageKind, Order, Project, PulseUnit, Shot
 from epiphane.document.recipe import RECIPE_SUFFIX, Recipe, RecipeBook, load_recipe, recipe_folder
-from epiphane.document.store import SUFFIX, load_project, missing_files, save_project
+from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane

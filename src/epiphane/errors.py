@@ -20,6 +20,18 @@ class ProjectFileError(EpiphaneError):
     """A project file cannot be read or written."""
 
 
+class DiskError(EpiphaneError):
+    """A file cannot be read or written."""
+
+
+class InUseError(EpiphaneError):
+    """A project is open in another window."""
+
+
+class ChangedOnDiskError(EpiphaneError):
+    """A project file is another one than when it was opened or saved."""
+
+
 class RecipeError(EpiphaneError):
     """A recipe cannot be read or kept."""
 

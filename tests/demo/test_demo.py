@@ -13,7 +13,7 @@ from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_demo
 from epiphane.demo.scenes import tower
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import frames
-from epiphane.document.store import missing_files
+from epiphane.files.project import missing_files
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
 from epiphane.timing import frame_at

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox, QPushButton
 
-from epiphane.document.store import save_project
+from epiphane.files.project import save_project
 from epiphane.edits.filling import fill_song
 from epiphane.edits.lanes import add_lane, change_lane
 

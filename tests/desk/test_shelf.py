@@ -16,7 +16,7 @@ from epiphane.desk.carry import carry_footage
 from epiphane.desk.editor import Kind, Selection
 from epiphane.document.model import FootageKind, Moment, MomentCause, Order, Travel
 from epiphane.document.shots import source_seconds
-from epiphane.document.store import load_project
+from epiphane.files.project import load_project
 from epiphane.edits.footage import propose_moments
 from epiphane.timing import frame_at, frame_start
 

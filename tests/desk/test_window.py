@@ -13,7 +13,7 @@ from epiphane.desk.actions import ACTIONS, key_text
 from epiphane.desk.carry import carry_effect, carry_footage
 from epiphane.desk.editor import Kind
 from epiphane.desk.keys import key_rows
-from epiphane.document.store import load_project
+from epiphane.files.project import load_project
 from epiphane.media.probe import probe_footage
 
 LEFT = Qt.MouseButton.LeftButton

@@ -13,7 +13,7 @@ from epiphane.document.ids import FootageId
 from epiphane.document.lane import Setting, Way
 from epiphane.document.model import Order, Pin, PulseUnit
 from epiphane.document.shots import source_seconds
-from epiphane.document.store import decode_project, encode_project
+from epiphane.files.project import decode_project, encode_project
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
     change_cue_envelope,

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Way
 from epiphane.document.pick import Pick
-from epiphane.document.store import load_project, save_project
+from epiphane.files.project import load_project, save_project
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.trim import trim_song
 from epiphane.keying.schedule import schedule

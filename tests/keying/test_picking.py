@@ -14,7 +14,7 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap
 from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section, TappedSource
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
-from epiphane.document.store import load_project, save_project
+from epiphane.files.project import load_project, save_project
 from epiphane.edits.cues import set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
 from epiphane.edits.trim import trim_song

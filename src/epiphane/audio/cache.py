@@ -9,8 +9,8 @@ import platformdirs
 
 from epiphane.audio.heard import HeardSong, Listening
 from epiphane.audio.samples import read_samples
-from epiphane.document.store import write_atomically
-from epiphane.errors import ProjectFileError
+from epiphane.disk import remove_abandoned, write_atomically
+from epiphane.errors import DiskError
 from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress
 
@@ -69,7 +69,7 @@ def _remember(path: Path, listening: Listening) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_atomically(path, msgspec.msgpack.encode(listening, enc_hook=_array_to_bytes))
-    except (OSError, ProjectFileError):
+    except (OSError, DiskError):
         return  # a full or read-only disk costs time, not the result
 
 

@@ -8,7 +8,9 @@ import numpy as np
 import soxr
 from msgspec import Struct
 
+from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
+from epiphane.media.opening import open_media
 from epiphane.timing import clock_text, seconds_to_sample
 from epiphane.types import Float32Array, Progress, ignore_progress
 
@@ -61,12 +63,12 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
     MediaError
         If the file is missing, damaged, has no sound, or is longer than `LONGEST_SECONDS`.
     """
-    if not path.is_file():
-        raise MediaError(f"{path.name} is not there any more; put it back or choose another song.")
+    if reason := why_unreadable(path):
+        raise MediaError(f"{short_name(path)} {reason}; put it back or choose another song.")
     if path.stat().st_size == 0:
         raise MediaError(f"{path.name} is empty; choose another song.")
     try:
-        with av.open(str(path), metadata_errors="replace") as container:
+        with open_media(path) as container:
             streams = [stream for stream in container.streams.audio if stream.codec_context is not None]
             if not streams:
                 raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")

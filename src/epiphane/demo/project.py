@@ -8,7 +8,7 @@ from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.grid import bars_of
 from epiphane.document.ids import FootageId, LaneId
 from epiphane.document.model import Pin, Project
-from epiphane.document.store import load_project, save_project
+from epiphane.files.project import load_project, save_project
 from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane, change_envelope, change_lane
@@ -41,7 +41,7 @@ def open_demo() -> Project:
 
     Raises
     ------
-    ProjectFileError
+    EpiphaneError
         If its files are not there.
     """
     return load_project(PROJECT_FILE)

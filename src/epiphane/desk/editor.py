@@ -14,7 +14,7 @@ from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
 from epiphane.document.model import BandSource, Beat, Footage, Hit, Project, Pulse, Shot
-from epiphane.document.store import Journal, journal_of, save_project
+from epiphane.files.project import Journal, journal_of, save_project
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
 from epiphane.errors import EpiphaneError

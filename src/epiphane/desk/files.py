@@ -17,7 +17,7 @@ from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
 from epiphane.document.model import FootageKind, Project
 from epiphane.document.recipe import RECIPE_SUFFIX
-from epiphane.document.store import SUFFIX, load_project, missing_files
+from epiphane.files.project import SUFFIX, load_project, missing_files
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song
 from epiphane.errors import EpiphaneError

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
+from epiphane.disk import is_file
 from epiphane.document.ids import FootageId
 from epiphane.document.model import Footage, FootageKind, Moment, Project
 from epiphane.edits.footage import propose_moments, relink
@@ -73,7 +74,7 @@ class FootageDesk(QObject):
 
     def look_for_missing(self) -> None:
         """See anew which files are there."""
-        gone = frozenset(one.id for one in self._editor.project.footage if not Path(one.path).is_file())
+        gone = frozenset(one.id for one in self._editor.project.footage if not is_file(one.path))
         if gone != self.missing:
             self.missing = gone
             self.missing_changed.emit()

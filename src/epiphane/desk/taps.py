@@ -11,8 +11,8 @@ from epiphane.audio.levels import SongLevels
 from epiphane.document.hits import Ground, hits_of
 from epiphane.document.ids import PulseId
 from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Song
-from epiphane.document.store import write_atomically
-from epiphane.errors import ProjectFileError
+from epiphane.disk import write_atomically
+from epiphane.errors import DiskError
 from epiphane.types import FloatArray
 
 CLICK_TEMPO = 100.0
@@ -48,7 +48,7 @@ def keep_settings(settings: Settings) -> bool:
     try:
         settings_file().parent.mkdir(parents=True, exist_ok=True)
         write_atomically(settings_file(), msgspec.json.encode(settings))
-    except (OSError, ProjectFileError):
+    except (OSError, DiskError):
         return False
     return True
 

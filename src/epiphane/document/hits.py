@@ -19,6 +19,7 @@ from epiphane.document.model import (
     Pulse,
     PulseUnit,
     Song,
+    Source,
     TappedSource,
     TempoSource,
 )
@@ -58,41 +59,50 @@ def hits_of(pulse: Pulse, ground: Ground) -> tuple[Hit, ...]:
     Every Nth hit of the grid is counted from the first downbeat, both ways, so that it falls on it; of
     other sources from their first hit.
     """
-    return _hits(pulse, ground, frozenset())
+    return _Working(ground).hits(pulse)
 
 
-def _hits(pulse: Pulse, ground: Ground, above: frozenset[PulseId]) -> tuple[Hit, ...]:
-    if pulse.id in above:  # a pulse that is made of itself has no hits
-        return ()
-    found, origin = _source_hits(pulse, ground, above | {pulse.id})
-    if pulse.every > 1:
-        found = tuple(
-            hit for index, hit in enumerate(found) if (index - origin - pulse.first) % pulse.every == 0
-        )
-    if pulse.keep < 1:
-        order = importance_order(found, ground.song)
-        kept = sorted(order[: round(pulse.keep * len(found))])
-        found = tuple(found[index] for index in kept)
-    return found
+class _Working:
+    """Works out the hits of a pulse; each one that it is made of once, however many are made of that."""
 
+    def __init__(self, ground: Ground) -> None:
+        self._ground = ground
+        self._pulses = {pulse.id: pulse for pulse in ground.pulses}
+        self._done: dict[PulseId, tuple[Hit, ...]] = {}
 
-def _source_hits(pulse: Pulse, ground: Ground, above: frozenset[PulseId]) -> tuple[tuple[Hit, ...], int]:
-    """Return the hits of a pulse's source, and the index of the one that counting begins with."""
-    match pulse.source:
-        case HeardSource(unit=unit):
-            return ((), 0) if ground.song is None else _heard_hits(unit, ground.song)
-        case BandSource(hits=hits) | TappedSource(hits=hits):
-            return hits, 0
-        case TempoSource(tempo=tempo, start=start):
-            n_hits = max(0, int(np.ceil((ground.duration - start) * tempo / 60)))
-            return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
-        case BlendSource() as blend:
-            pulses = {one.id: one for one in ground.pulses}
-            one, other = (
-                _hits(pulses[number], ground, above) if number in pulses else ()
-                for number in (blend.one, blend.other)
+    def hits(self, pulse: Pulse) -> tuple[Hit, ...]:
+        """Return the hits of a pulse."""
+        self._done[pulse.id] = ()  # what a pulse would find that is made of itself
+        found, origin = self._source_hits(pulse.source)
+        if pulse.every > 1:
+            found = tuple(
+                hit for index, hit in enumerate(found) if (index - origin - pulse.first) % pulse.every == 0
             )
-            return blended(one, other, blend.how, blend.tolerance), 0
+        if pulse.keep < 1:
+            order = importance_order(found, self._ground.song)
+            kept = sorted(order[: round(pulse.keep * len(found))])
+            found = tuple(found[index] for index in kept)
+        self._done[pulse.id] = found
+        return found
+
+    def _source_hits(self, source: Source) -> tuple[tuple[Hit, ...], int]:
+        """Return the hits of a source, and the index of the one that counting begins with."""
+        match source:
+            case HeardSource(unit=unit):
+                return ((), 0) if self._ground.song is None else _heard_hits(unit, self._ground.song)
+            case BandSource(hits=hits) | TappedSource(hits=hits):
+                return hits, 0
+            case TempoSource(tempo=tempo, start=start):
+                n_hits = max(0, int(np.ceil((self._ground.duration - start) * tempo / 60)))
+                return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
+            case BlendSource() as blend:
+                one, other = (self._hits_of_part(number) for number in (blend.one, blend.other))
+                return blended(one, other, blend.how, blend.tolerance), 0
+
+    def _hits_of_part(self, number: PulseId) -> tuple[Hit, ...]:
+        if number in self._done or number not in self._pulses:
+            return self._done.get(number, ())
+        return self.hits(self._pulses[number])
 
 
 def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:

@@ -10,6 +10,10 @@ PulseId = NewType("PulseId", int)
 LaneId = NewType("LaneId", int)
 
 Share: TypeAlias = Annotated[float, Meta(ge=0, le=1)]
-Seconds: TypeAlias = Annotated[float, Meta(ge=0)]
+DAY = 86_400.0
+Seconds: TypeAlias = Annotated[float, Meta(ge=0, le=DAY)]
 Frames: TypeAlias = Annotated[int, Meta(ge=0, le=1_000_000_000)]
-Pixels: TypeAlias = Annotated[int, Meta(ge=2, le=16384)]
+Pixels: TypeAlias = Annotated[int, Meta(ge=2, le=8192)]
+FilePath: TypeAlias = Annotated[str, Meta(min_length=1, max_length=4096, pattern=r"^[^\x00]*$")]
+Fingerprint: TypeAlias = Annotated[str, Meta(pattern=r"^[0-9a-f]{32}$")]
+"""A hash of a file's content; files of the cache are called by it, so it is nothing else."""

@@ -1,7 +1,7 @@
 """A lane: one effect, what fires it, with which shape and values, and changes to single cues."""
 
 from enum import Enum
-from typing import Annotated
+from typing import Annotated, TypeAlias
 
 from msgspec import Meta, Struct
 
@@ -37,7 +37,7 @@ class Follow(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     loud: Share = 0.97
     attack: Annotated[float, Meta(ge=0, le=5000)] = 0.0
     release: Annotated[float, Meta(ge=0, le=5000)] = 150.0
-    heard: bytes = b""
+    heard: Annotated[bytes, Meta(max_length=9_000_000)] = b""
 
 
 class Overlap(Enum):
@@ -67,6 +67,9 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
         return bool(self.then) or self.wander > 0
 
 
+Settings: TypeAlias = Annotated[tuple[Setting, ...], Meta(max_length=100)]
+
+
 class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A change to the cue of one hit; `hit` is the hit's time in seconds.
 
@@ -81,7 +84,7 @@ class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tr
     nudge: Annotated[int, Meta(ge=-240, le=240)] = 0
     envelope: Envelope | None = None
     effect: str | None = None
-    settings: tuple[Setting, ...] = ()
+    settings: Settings = ()
 
     @property
     def says_nothing(self) -> bool:
@@ -114,6 +117,6 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     overlap: Overlap = Overlap.STRONGER
     muted: bool = False
     is_solo: bool = False
-    shots: tuple[ShotId, ...] = ()
-    settings: tuple[Setting, ...] = ()
-    overrides: tuple[Override, ...] = ()
+    shots: Annotated[tuple[ShotId, ...], Meta(max_length=200_000)] = ()
+    settings: Settings = ()
+    overrides: Annotated[tuple[Override, ...], Meta(max_length=200_000)] = ()

@@ -10,7 +10,17 @@ from typing import Annotated, Protocol, TypeAlias, TypeVar
 
 from msgspec import Meta, Struct, field
 
-from epiphane.document.ids import FootageId, Frames, Pixels, PulseId, Seconds, Share, ShotId
+from epiphane.document.ids import (
+    FilePath,
+    Fingerprint,
+    FootageId,
+    Frames,
+    Pixels,
+    PulseId,
+    Seconds,
+    Share,
+    ShotId,
+)
 from epiphane.document.lane import Lane
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
@@ -38,6 +48,13 @@ class Hit(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     strength: Share = 1.0
 
 
+MOST_HITS = 200_000
+"""Of a pulse or a drum, and beats of a song: a day at 140 BPM has as many."""
+
+Hits: TypeAlias = Annotated[tuple[Hit, ...], Meta(max_length=MOST_HITS)]
+Beats: TypeAlias = Annotated[tuple[Beat, ...], Meta(max_length=MOST_HITS)]
+
+
 class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """A part of the song: ``[start, end, label, energy 0-1]``, in seconds.
 
@@ -50,12 +67,16 @@ class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     energy: Share
 
 
+Sections: TypeAlias = Annotated[tuple[Section, ...], Meta(max_length=10_000)]
+Drops: TypeAlias = Annotated[tuple[Seconds, ...], Meta(max_length=10_000)]
+
+
 class Drums(Struct, frozen=True, forbid_unknown_fields=True):
     """The hits of each drum, ascending."""
 
-    kick: tuple[Hit, ...] = ()
-    snare: tuple[Hit, ...] = ()
-    hat: tuple[Hit, ...] = ()
+    kick: Hits = ()
+    snare: Hits = ()
+    hat: Hits = ()
 
     def hits(self, drum: str) -> tuple[Hit, ...]:
         """Return the hits of one of `DRUMS`."""
@@ -65,10 +86,10 @@ class Drums(Struct, frozen=True, forbid_unknown_fields=True):
 class CutOff(Struct, frozen=True, forbid_unknown_fields=True):
     """What was heard in a part of the song that is trimmed away, in seconds of its file."""
 
-    beats: tuple[Beat, ...] = ()
+    beats: Beats = ()
     drums: Drums = Drums()
-    sections: tuple[Section, ...] = ()
-    drops: tuple[Seconds, ...] = ()
+    sections: Sections = ()
+    drops: Drops = ()
 
 
 class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
@@ -80,15 +101,15 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     goes late, -1 the other way.
     """
 
-    path: str
-    fingerprint: str
+    path: FilePath
+    fingerprint: Fingerprint
     duration: Seconds
     tempo: Annotated[float, Meta(ge=0, le=1000)] = 0.0
     is_steady: bool = False
-    beats: tuple[Beat, ...] = ()
+    beats: Beats = ()
     drums: Drums = Drums()
-    sections: tuple[Section, ...] = ()
-    drops: tuple[Seconds, ...] = ()
+    sections: Sections = ()
+    drops: Drops = ()
     is_locked: bool = False
     start: Seconds = 0.0
     before: CutOff = CutOff()
@@ -128,6 +149,9 @@ class Moment(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     is_accepted: bool = False
 
 
+MOST_MOMENTS_OF_A_CLIP = 2000
+
+
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     """One file on the shelf: the facts about it that edits need, and what the editor says of it.
 
@@ -138,11 +162,11 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     """
 
     id: FootageId
-    path: str
-    fingerprint: str
+    path: FilePath
+    fingerprint: Fingerprint
     duration: Seconds
-    width: Annotated[int, Meta(ge=1)]
-    height: Annotated[int, Meta(ge=1)]
+    width: Annotated[int, Meta(ge=1, le=1_000_000)]
+    height: Annotated[int, Meta(ge=1, le=1_000_000)]
     rate: Fraction
     fault: str = ""
     kind: FootageKind = FootageKind.VIDEO
@@ -151,7 +175,7 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     group: str = ""
     used_from: Seconds = 0.0
     used_to: Seconds | None = None
-    moments: tuple[Moment, ...] = ()
+    moments: Annotated[tuple[Moment, ...], Meta(max_length=MOST_MOMENTS_OF_A_CLIP)] = ()
     is_searched: bool = False
 
     @property
@@ -227,7 +251,7 @@ class Shot(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     id: ShotId
     footage: FootageId
     start: Frames
-    n_frames: Annotated[int, Meta(ge=1)]
+    n_frames: Annotated[int, Meta(ge=1, le=1_000_000_000)]
     source_start: Annotated[float, Meta(ge=-86_400, le=864_000)] = 0.0
     speed: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
     beyond: Beyond = Beyond.MIRROR
@@ -271,13 +295,13 @@ class BandSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=Tru
     high: Annotated[float, Meta(ge=20, le=20_000)]
     threshold: Share = 0.6
     gap: Annotated[float, Meta(ge=0.02, le=10)] = 0.12
-    hits: tuple[Hit, ...] = ()
+    hits: Hits = ()
 
 
 class TappedSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True, tag="tapped"):
     """Hits tapped by hand, in seconds of the song."""
 
-    hits: tuple[Hit, ...] = ()
+    hits: Hits = ()
 
 
 class TempoSource(Struct, frozen=True, forbid_unknown_fields=True, tag="tempo"):
@@ -351,7 +375,7 @@ class Filling(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     Where `lands`, the moment of every clip that has one falls on a hit.
     """
 
-    footage: tuple[FootageId, ...] = ()
+    footage: Annotated[tuple[FootageId, ...], Meta(max_length=20_000)] = ()
     pulse: PulseId | None = None
     pace: Pace = Pace()
     order: Order = Order.GATHERED
@@ -375,13 +399,13 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     rate: Fraction = field(default_factory=lambda: Fraction(30))
     is_shape_chosen: bool = False
     song: Song | None = None
-    footage: tuple[Footage, ...] = ()
-    groups: tuple[str, ...] = ()
+    footage: Annotated[tuple[Footage, ...], Meta(max_length=20_000)] = ()
+    groups: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
     filling: Filling = Filling()
-    shots: tuple[Shot, ...] = ()
-    pulses: tuple[Pulse, ...] = ()
-    lanes: tuple[Lane, ...] = ()
-    next_id: Annotated[int, Meta(ge=1)] = 1
+    shots: Annotated[tuple[Shot, ...], Meta(max_length=200_000)] = ()
+    pulses: Annotated[tuple[Pulse, ...], Meta(max_length=1000)] = ()
+    lanes: Annotated[tuple[Lane, ...], Meta(max_length=1000)] = ()
+    next_id: Annotated[int, Meta(ge=1, le=2_000_000_000)] = 1
 
     @property
     def n_frames(self) -> int:

@@ -30,7 +30,7 @@ class Pick(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, 
     the lane's seed; and those where the lane `without` which it is does not fire, by all rules but this one.
     """
 
-    sections: tuple[str, ...] = ()
+    sections: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
     start: Seconds | None = None
     end: Seconds | None = None
     every: Annotated[int, Meta(ge=1, le=64)] = 1

@@ -9,13 +9,15 @@ import platformdirs
 from msgspec import Meta, Struct
 
 from epiphane.assets import RECIPES
+from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.lane import Lane
 from epiphane.document.model import Pulse
-from epiphane.document.store import write_atomically
-from epiphane.errors import ProjectFileError, RecipeError
+from epiphane.errors import DiskError, RecipeError
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 RECIPE_VERSION = 1
+MOST_RECIPE_BYTES = 4 << 20
+_FAULT_LENGTH = 200
 
 
 class Recipe(Struct, frozen=True, forbid_unknown_fields=True):
@@ -64,20 +66,20 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
     """
     try:
         raw = msgspec.json.decode(text)
-    except (msgspec.DecodeError, UnicodeDecodeError):
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         raise RecipeError(f"{where} is damaged or cut short and cannot be read; take another copy.") from None
     if not isinstance(raw, dict) or not isinstance(raw.get("lanes"), list) or "name" not in raw:
         raise RecipeError(f"{where} is not a recipe of Epiphane.")
     version = raw.get("version", RECIPE_VERSION)
-    if isinstance(version, int) and version > RECIPE_VERSION:
+    if type(version) is int and version > RECIPE_VERSION:
         raise RecipeError(
             f"{where} is a recipe of a newer Epiphane (format {version}, this one reads up to"
             f" {RECIPE_VERSION}); open it with a newer version."
         )
     try:
         return msgspec.convert(raw, Recipe)
-    except msgspec.ValidationError as error:
-        raise RecipeError(f"{where} breaks the format of recipes: {error}.") from None
+    except (ValueError, RecursionError) as error:
+        raise RecipeError(f"{where} breaks the format of recipes: {str(error)[:_FAULT_LENGTH]}.") from None
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -89,10 +91,10 @@ def load_recipe(path: Path) -> Recipe:
         If the file is missing, unreadable, damaged, too new or breaks the format.
     """
     try:
-        text = path.read_bytes()
-    except OSError as error:
-        raise RecipeError(f"{path.name} cannot be read: {error.strerror}.") from None
-    return decode_recipe(text, where=path.name)
+        text = read_file(path, most_bytes=MOST_RECIPE_BYTES)
+    except DiskError as error:
+        raise RecipeError(str(error)) from None
+    return decode_recipe(text, where=short_name(path))
 
 
 def save_recipe(recipe: Recipe, path: Path) -> None:
@@ -105,7 +107,7 @@ def save_recipe(recipe: Recipe, path: Path) -> None:
     """
     try:
         write_atomically(path, encode_recipe(recipe))
-    except ProjectFileError as error:
+    except DiskError as error:
         raise RecipeError(str(error)) from None
 
 
@@ -175,8 +177,11 @@ class RecipeBook:
         Raises
         ------
         RecipeError
-            If it is a shipped one.
+            If it is a shipped one, or its folder cannot be written to.
         """
         if kept.is_shipped:
             raise RecipeError(f"{kept.recipe.name} comes with Epiphane and cannot be removed.")
-        kept.path.unlink(missing_ok=True)
+        try:
+            kept.path.unlink(missing_ok=True)
+        except OSError as error:
+            raise RecipeError(f"{kept.path.name} cannot be removed: {error.strerror}.") from None

@@ -7,7 +7,15 @@ from typing import Any
 from msgspec.structs import replace
 
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Footage, FootageKind, Moment, MomentCause, Project, find
+from epiphane.document.model import (
+    MOST_MOMENTS_OF_A_CLIP,
+    Footage,
+    FootageKind,
+    Moment,
+    MomentCause,
+    Project,
+    find,
+)
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out
@@ -145,6 +153,8 @@ def add_moment(project: Project, footage_id: FootageId, seconds: float) -> Proje
         raise EditError(f"{footage_name(footage)} does not move: it has no moments")
     seconds = _in_footage(footage, seconds)
     others = [moment for moment in footage.moments if abs(moment.time - seconds) > _SAME_SECONDS]
+    if len(others) >= MOST_MOMENTS_OF_A_CLIP:
+        raise EditError(f"{footage_name(footage)} has {len(others)} moments; no clip can have more.")
     made = Moment(seconds, 1.0, MomentCause.HAND, is_accepted=True)
     return _with_footage(project, replace(footage, moments=_in_order([*others, made])))
 

@@ -3,6 +3,7 @@
 from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
+from epiphane.document.laws import DEEPEST_BLEND, blend_depths
 from epiphane.document.model import (
     BandSource,
     Blend,
@@ -172,16 +173,10 @@ def _check_source(project: Project, source: Source, pulse_id: PulseId | None) ->
     if isinstance(source, BlendSource):
         for made_of in (source.one, source.other):
             find(project.pulses, made_of, "pulse")
-            if pulse_id is not None and pulse_id in _made_of(project, made_of, frozenset()):
-                raise EditError("a pulse cannot be made of itself.")
-
-
-def _made_of(project: Project, pulse_id: PulseId, above: frozenset[PulseId]) -> frozenset[PulseId]:
-    """Return a pulse and all that it is made of."""
-    found = above | {pulse_id}
-    for pulse in project.pulses:
-        if pulse.id == pulse_id and isinstance(pulse.source, BlendSource):
-            for one in (pulse.source.one, pulse.source.other):
-                if one not in found:
-                    found = _made_of(project, one, found)
-    return found
+        number = PulseId(project.next_id) if pulse_id is None else pulse_id
+        others = tuple(pulse for pulse in project.pulses if pulse.id != number)
+        depths = blend_depths(replace(project, pulses=(*others, Pulse(number, "", source))))
+        if depths[number] is None:
+            raise EditError("a pulse cannot be made of itself.")
+        if any(depth is not None and depth > DEEPEST_BLEND for depth in depths.values()):
+            raise EditError(f"no more than {DEEPEST_BLEND} pulses can be made of one another.")

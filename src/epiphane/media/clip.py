@@ -14,7 +14,9 @@ from pathlib import Path
 import av
 import numpy as np
 
+from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
+from epiphane.media.opening import open_media
 from epiphane.media.raw import RawPicture, raw_from_frame
 from epiphane.types import FloatArray, IntArray
 
@@ -225,10 +227,10 @@ def open_container(path: Path) -> av.container.InputContainer:
     MediaError
         If it is missing, or nothing that can be decoded.
     """
-    if not path.is_file():
-        raise MediaError(f"{path.name} is not there any more; put it back or replace it.")
+    if reason := why_unreadable(path):
+        raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
     try:
-        return av.open(str(path), metadata_errors="replace")
+        return open_media(path)
     except (av.FFmpegError, ValueError):
         raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
 

@@ -3,6 +3,7 @@
 import hashlib
 from pathlib import Path
 
+from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
 
 _BLOCK = 1 << 20
@@ -16,6 +17,7 @@ def content_hash(path: Path) -> str:
     MediaError
         If it cannot be read.
     """
+    _check(path)
     digest = hashlib.blake2b(digest_size=16)
     try:
         with path.open("rb") as file:
@@ -34,6 +36,7 @@ def fingerprint(path: Path) -> str:
     MediaError
         If it cannot be read.
     """
+    _check(path)
     try:
         size = path.stat().st_size
         digest = hashlib.blake2b(str(size).encode(), digest_size=16)
@@ -44,3 +47,8 @@ def fingerprint(path: Path) -> str:
     except OSError as error:
         raise MediaError(f"{path.name} cannot be read: {error.strerror}.") from None
     return digest.hexdigest()
+
+
+def _check(path: Path) -> None:
+    if reason := why_unreadable(path):
+        raise MediaError(f"{short_name(path)} {reason}.")

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from epiphane.disk import is_file
 from epiphane.document.model import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.fingerprint import fingerprint
@@ -98,7 +99,7 @@ def _opened_folders(paths: Sequence[Path]) -> list[Path]:
 
 
 def _is_plain(path: Path, folder: Path) -> bool:
-    return path.is_file() and not any(part.startswith(".") for part in path.relative_to(folder).parts)
+    return is_file(path) and not any(part.startswith(".") for part in path.relative_to(folder).parts)
 
 
 def _growing(files: Sequence[Path]) -> set[Path]:

@@ -5,7 +5,9 @@ from pathlib import Path
 import av
 
 from epiphane.document.model import FootageKind
+from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
+from epiphane.media.opening import open_media
 from epiphane.media.still import is_still
 
 
@@ -17,14 +19,16 @@ def kind_of(path: Path) -> FootageKind:
     MediaError
         If it is missing, empty, or neither picture nor sound.
     """
-    if not path.is_file():
-        raise MediaError(f"{path.name} is not there any more.")
+    if reason := why_unreadable(path):
+        raise MediaError(f"{short_name(path)} {reason}; leave it out.")
+    if not _is_writable_text(str(path)):
+        raise MediaError(f"{short_name(path)} has a name that is not in UTF-8; rename the file.")
     if path.stat().st_size == 0:
         raise MediaError(f"{path.name} is empty; leave it out.")
     if is_still(path):
         return FootageKind.STILL
     try:
-        with av.open(str(path), metadata_errors="replace") as container:
+        with open_media(path) as container:
             for stream in container.streams.video:
                 if not stream.disposition & av.stream.Disposition.attached_pic:
                     return FootageKind.VIDEO
@@ -33,3 +37,12 @@ def kind_of(path: Path) -> FootageKind:
     except (av.FFmpegError, ValueError):
         pass
     raise MediaError(f"{path.name} is damaged, or neither picture nor sound; convert it or leave it out.")
+
+
+def _is_writable_text(name: str) -> bool:
+    """Whether a project file can hold a name: Linux lets names be any bytes."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True

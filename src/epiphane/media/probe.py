@@ -10,6 +10,7 @@ from epiphane.document.model import FootageKind
 from epiphane.media.clip import Clip
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.kind import kind_of
+from epiphane.media.opening import open_media
 from epiphane.media.still import Still
 from epiphane.timing import nearest_common_rate
 
@@ -72,7 +73,7 @@ def _still_facts(path: Path) -> FootageFacts:
 
 
 def _sound_facts(path: Path) -> FootageFacts:
-    with av.open(str(path), metadata_errors="replace") as container:
+    with open_media(path) as container:
         stream = container.streams.audio[0]
         duration = 0.0
         if stream.duration is not None and stream.time_base is not None:

@@ -6,17 +6,17 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import resvg_py
 from PIL import Image, ImageOps
 
+from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
+from epiphane.media.drawing import draw_as_png, read_drawing
 from epiphane.media.raw import RawPicture, premultiplied, raw_from_bgr
 from epiphane.types import Picture, Size
 
 # What a frame of 4K shows; more would only cost memory.
 MOST_SIDE = 4096
 _MOST_PIXELS = 400_000_000
-_DRAWING_SIDE = 2160
 _DRAWINGS = (".svg", ".svgz")
 _SIGNATURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM")
 
@@ -84,11 +84,10 @@ def is_still(path: Path) -> bool:
 
 
 def _size_of(path: Path) -> Size:
-    if not path.is_file():
-        raise MediaError(f"{path.name} is not there any more; put it back or replace it.")
+    if reason := why_unreadable(path):
+        raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
     if path.suffix.lower() in _DRAWINGS:
-        height, width = _drawn(path).shape[:2]
-        return width, height
+        return read_drawing(path).size
     with _opened(path) as image:
         width, height = image.size
         if width * height > _MOST_PIXELS:
@@ -121,11 +120,8 @@ def _read(path: Path) -> Picture:
 
 def _drawn(path: Path) -> Picture:
     """Return a drawing at a size that fills a frame."""
+    content = draw_as_png(read_drawing(path), path)
     try:
-        small = Image.open(io.BytesIO(bytes(resvg_py.svg_to_bytes(svg_path=str(path)))))
-        zoom = _DRAWING_SIDE / max(1, min(small.size))
-        zoom = min(zoom, MOST_SIDE / max(small.size))
-        content = bytes(resvg_py.svg_to_bytes(svg_path=str(path), zoom=zoom))
         return _bgr(Image.open(io.BytesIO(content)))
     except _DAMAGE:
         raise MediaError(f"{path.name} is damaged or no drawing; convert it or leave it out.") from None

@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from pathlib import Path
 
+from epiphane.disk import is_file
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.placeholder import placeholder
@@ -111,7 +112,7 @@ class OpenFootage:
     def _opened(self, path: str, fingerprint: str) -> _Opened:
         proxy = None if self._proxies is None else self._proxies.find(fingerprint)
         try:
-            if proxy is not None and Path(path).is_file():
+            if proxy is not None and is_file(path):
                 return _file(proxy)
             return _file(Path(path))
         except MediaError as error:

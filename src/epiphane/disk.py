@@ -1,0 +1,265 @@
+"""Reading and writing files so that no file decides what is opened or where something is written.
+
+What is read is a regular file of a bounded size; what is written is whole or not there. Every other
+module that opens a file by a path it was given asks here first.
+"""
+
+import contextlib
+import fcntl
+import os
+import secrets
+import stat
+from collections.abc import Iterable
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+from epiphane.errors import DiskError
+
+MOST_PROJECT_BYTES = 64 << 20
+_NAME_LENGTH = 60
+_PART = ".part"
+
+_withheld: frozenset[Path] = frozenset()
+
+
+def withhold(folders: Iterable[Path]) -> None:
+    """Let no file in these folders, or below them, be read any more; those withheld before are free again."""
+    global _withheld  # noqa: PLW0603  # one gate for the process: whatever reads has to pass it
+    _withheld = frozenset(folders)
+
+
+def short_name(path: Path) -> str:
+    """Return the name of a file for a message: at most 60 characters, none of which is invisible."""
+    name = "".join(letter if letter.isprintable() else "?" for letter in path.name)
+    if len(name) <= _NAME_LENGTH:
+        return name
+    return f"{name[: _NAME_LENGTH // 2]}…{name[-_NAME_LENGTH // 3 :]}"
+
+
+def is_file(path: Path | str) -> bool:
+    """Whether there is a regular file, a link to one included; a path that cannot be is False."""
+    return os.path.isfile(path)  # noqa: PTH113  # Path.is_file raises on names too long or with a zero byte
+
+
+def why_unreadable(path: Path) -> str:
+    """Return why a file is not to be opened, to follow its name in a sentence, or nothing."""
+    try:
+        facts = os.stat(path)  # noqa: PTH116  # as above
+    except (ValueError, OSError) as error:
+        if isinstance(error, ValueError) or error.errno == 36:  # ENAMETOOLONG
+            return "has a name that no file can have"
+        return "is not there any more" if isinstance(error, FileNotFoundError) else "cannot be read"
+    if stat.S_ISDIR(facts.st_mode):
+        return "is a folder"
+    if not stat.S_ISREG(facts.st_mode):
+        return "is a pipe or a device, no file"
+    if _withheld and not _withheld.isdisjoint(Path(os.path.realpath(path)).parents):
+        return "lies in a folder that this project was not allowed to read"
+    return ""
+
+
+def read_file(path: Path, *, most_bytes: int) -> bytes:
+    """Return the content of a regular file.
+
+    Raises
+    ------
+    DiskError
+        If it is none, larger than `most_bytes`, or cannot be read.
+    """
+    if reason := why_unreadable(path):
+        raise DiskError(f"{short_name(path)} {reason}.")
+    try:
+        # Without waiting: what has become a pipe since would never open.
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        with os.fdopen(handle, "rb") as file:
+            facts = os.fstat(handle)
+            if not stat.S_ISREG(facts.st_mode):
+                raise DiskError(f"{short_name(path)} is a pipe or a device, no file.")
+            if facts.st_size > most_bytes:
+                raise DiskError(
+                    f"{short_name(path)} is {facts.st_size / 1e6:.0f} MB large, more than the"
+                    f" {most_bytes / 1e6:.0f} MB that are read of such a file."
+                )
+            return file.read(most_bytes)
+    except OSError as error:
+        raise DiskError(f"{short_name(path)} cannot be read: {error.strerror}.") from None
+
+
+class PartFile:
+    """A file in the making beside its final place: hidden, the writer's alone, and locked while it lives.
+
+    Used as a context: leaving it without `publish` removes it. The file has a name that nobody can foresee,
+    is made anew and never through a link. Locked as it is, `remove_abandoned` knows those of the dead.
+
+    Attributes
+    ----------
+    path : Path
+        Where to write.
+
+    Raises
+    ------
+    DiskError
+        If it cannot be made.
+    """
+
+    def __init__(self, target: Path) -> None:
+        self._target = target
+        self.path = target.with_name(f".{target.name[:100]}.{secrets.token_hex(6)}{_PART}")
+        flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        self._is_new = not target.exists()
+        try:
+            # A new file has the rights that any new one has; what replaces another is private until then.
+            self._handle = os.open(self.path, flags, 0o666 if self._is_new else 0o600)
+        except (OSError, ValueError) as error:
+            words = error.strerror if isinstance(error, OSError) else "no file can have this name"
+            raise DiskError(f"{target} cannot be written: {words}.") from None
+        with contextlib.suppress(OSError):  # some network disks have no locks
+            fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def write(self, content: bytes) -> None:
+        """Add to the file."""
+        rest = memoryview(content)
+        while rest:
+            rest = rest[os.write(self._handle, rest) :]
+
+    def publish(self) -> None:
+        """Flush it to the disk, give it the rights that the target has, and put it in its place."""
+        if not self._is_new:
+            _dress(self._handle, self._target)
+        os.fsync(self._handle)
+        self.path.replace(self._target)
+        flush_folder(self._target.parent)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        with contextlib.suppress(OSError):
+            self.path.unlink(missing_ok=True)
+        os.close(self._handle)
+
+
+def write_atomically(path: Path, content: bytes) -> None:
+    """Write a file so that a reader sees the old content or the new one, never a part.
+
+    A link stays a link: what it points to is written. Mode and owner of a file that is there are kept.
+
+    Raises
+    ------
+    DiskError
+        If it cannot be written, is read-only, or is no regular file; what was there is untouched.
+    """
+    target = Path(os.path.realpath(path))
+    if reason := why_unwritable(target):
+        raise DiskError(f"{short_name(path)} {reason}.")
+    try:
+        with PartFile(target) as part:
+            part.write(content)
+            part.publish()
+    except OSError as error:
+        raise DiskError(f"{path} cannot be written: {error.strerror}.") from None
+
+
+def why_unwritable(path: Path) -> str:
+    """Return why a file is not to be replaced, to follow its name in a sentence, or nothing."""
+    try:
+        facts = os.stat(path)  # noqa: PTH116
+    except FileNotFoundError:
+        return ""
+    except (ValueError, OSError):
+        return "has a name that no file can have"
+    if stat.S_ISDIR(facts.st_mode):
+        return "cannot be written: it is a folder"
+    if not stat.S_ISREG(facts.st_mode):
+        return "cannot be written: it is a pipe or a device"
+    if not facts.st_mode & 0o222 or not os.access(path, os.W_OK):
+        return "cannot be written: it is read-only; choose another name, or allow writing to it"
+    return ""
+
+
+def remove_abandoned(folder: Path, name: str = "") -> None:
+    """Remove the part files in a folder, of the file `name` if given, whose writers are dead."""
+    beginning = f".{name[:100]}." if name else "."
+    with contextlib.suppress(OSError):
+        for path in folder.iterdir():
+            if path.name.startswith(beginning) and path.name.endswith(_PART) and _is_abandoned(path):
+                with contextlib.suppress(OSError):
+                    path.unlink()
+
+
+def flush_folder(folder: Path) -> None:
+    """Have the names in a folder outlast a power cut, where the disk can."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
+def private_folder(path: Path) -> Path:
+    """Return a folder that is made if need be, and that is this user's own and nobody's link.
+
+    Raises
+    ------
+    DiskError
+        If it is not, or cannot be made.
+    """
+    try:
+        path.mkdir(parents=True, exist_ok=True, mode=0o700)
+        facts = path.lstat()
+    except OSError as error:
+        raise DiskError(f"{path} cannot be made: {error.strerror}.") from None
+    if not stat.S_ISDIR(facts.st_mode) or facts.st_uid != os.geteuid():
+        raise DiskError(f"{path} is not a folder of yours; move it away.")
+    return path
+
+
+def open_own(path: Path, flags: int) -> int:
+    """Open a file of this user that is no link, regular, and readable by nobody else when it is made.
+
+    Returns
+    -------
+    A file descriptor.
+
+    Raises
+    ------
+    DiskError
+        If it is anything else, or cannot be opened.
+    """
+    try:
+        handle = os.open(path, flags | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o600)
+    except (OSError, ValueError) as error:
+        words = error.strerror if isinstance(error, OSError) else "no file can have this name"
+        raise DiskError(f"{path} cannot be opened: {words}.") from None
+    facts = os.fstat(handle)
+    if not stat.S_ISREG(facts.st_mode) or facts.st_uid != os.geteuid():
+        os.close(handle)
+        raise DiskError(f"{path} is not a file of yours; move it away.")
+    return handle
+
+
+def _is_abandoned(path: Path) -> bool:
+    try:
+        handle = open_own(path, os.O_RDWR)
+    except DiskError:
+        return False
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    else:
+        return True
+    finally:
+        os.close(handle)
+
+
+def _dress(handle: int, target: Path) -> None:
+    """Give an open file the mode and owner of the one that it replaces."""
+    facts = target.stat()
+    with contextlib.suppress(OSError):
+        os.fchown(handle, facts.st_uid, facts.st_gid)
+    os.fchmod(handle, stat.S_IMODE(facts.st_mode))

@@ -1,0 +1,98 @@
+"""What an edit has changed of a project, as a few places and their new values: what the journal keeps.
+
+A change is plain JSON: ``[path, value]`` puts a value in a place, ``[path, start, n_removed, values]``
+exchanges some elements of a list. A path is a list of names of fields and numbers of elements.
+"""
+
+from collections.abc import Callable, Sequence
+from functools import cache
+from typing import Any, get_type_hints
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from epiphane.document.model import Project
+from epiphane.files.project import convert_part, element_type
+
+Change = list[Any]
+Path = tuple[str | int, ...]
+# Elements of a list that are changed one by one; where more are, they are exchanged whole.
+_MOST_SINGLE = 8
+
+
+def changes_between(old: Project, new: Project) -> list[Change]:
+    """Return what makes `new` of `old`. What both share, as edits do, costs nothing."""
+    found: list[Change] = []
+    _collect(old, new, (), found)
+    return found
+
+
+def with_changes_done(project: Project, changes: Sequence[Any]) -> Project:
+    """Return `project` after changes, read from JSON.
+
+    Raises
+    ------
+    ValueError
+        If one of them does not fit the project.
+    """
+    for change in changes:
+        try:
+            path, *what = change
+            project = _changed(project, Project, list(path), what)
+        except (TypeError, KeyError, IndexError, AttributeError, RecursionError) as error:
+            raise ValueError(f"a change does not fit: {error!r}") from None
+    return project
+
+
+def _collect(old: Any, new: Any, path: Path, found: list[Change]) -> None:
+    if old is new:
+        return
+    if isinstance(old, Struct) and type(old) is type(new):
+        for name in old.__struct_fields__:
+            _collect(getattr(old, name), getattr(new, name), (*path, name), found)
+    elif isinstance(old, tuple) and isinstance(new, tuple):
+        _collect_elements(old, new, path, found)
+    elif old != new:
+        found.append([path, new])
+
+
+def _collect_elements(old: tuple[Any, ...], new: tuple[Any, ...], path: Path, found: list[Change]) -> None:
+    least = min(len(old), len(new))
+    first = next((n for n in range(least) if old[n] is not new[n] and old[n] != new[n]), least)
+    n_last = next(
+        (n for n in range(least - first) if old[-1 - n] is not new[-1 - n] and old[-1 - n] != new[-1 - n]),
+        least - first,
+    )
+    before, after = old[first : len(old) - n_last], new[first : len(new) - n_last]
+    if len(before) == len(after) <= _MOST_SINGLE and all(isinstance(one, Struct) for one in before):
+        for number, (one, other) in enumerate(zip(before, after, strict=True), start=first):
+            _collect(one, other, (*path, number), found)
+    elif before or after:
+        found.append([path, first, len(before), after])
+
+
+def _changed(thing: Any, hint: Any, path: list[str | int], what: list[Any]) -> Any:
+    """Return a thing, of which its type is known, with what is at the end of a path changed."""
+    if not path:
+        return _in_place(thing, hint, what)
+    step, rest = path[0], path[1:]
+    if isinstance(step, str):
+        return replace(thing, **{step: _changed(getattr(thing, step), _hints(type(thing))[step], rest, what)})
+    elements = list(thing)
+    elements[step] = _changed(elements[step], element_type(hint), rest, what)
+    return tuple(elements)
+
+
+def _in_place(thing: Any, hint: Any, what: list[Any]) -> Any:
+    if len(what) == 1:
+        return convert_part(what[0], hint)
+    start, n_removed, values = what
+    if not 0 <= start <= start + n_removed <= len(thing):
+        raise ValueError("elements are changed that are not there")
+    made = convert_part(values, tuple[element_type(hint), ...])
+    return (*thing[:start], *made, *thing[start + n_removed :])
+
+
+@cache
+def _hints(kind: Callable[..., Any]) -> dict[str, Any]:
+    return get_type_hints(kind, include_extras=True)

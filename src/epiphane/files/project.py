@@ -1,0 +1,268 @@
+"""The project file: one JSON text, written atomically, read within bounds and with its faults named.
+
+See ``docs/file-format.md`` for the format and ``docs/project.schema.json`` for its JSON Schema.
+"""
+
+import hashlib
+import os
+import re
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from itertools import islice
+from pathlib import Path
+from typing import Annotated, Any, get_args, get_origin, get_type_hints
+
+import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
+
+from epiphane.disk import MOST_PROJECT_BYTES, is_file, read_file, short_name, write_atomically
+from epiphane.document.laws import broken_laws
+from epiphane.document.model import FORMAT_VERSION, Footage, Project, Song
+from epiphane.errors import ProjectFileError
+
+SUFFIX = ".epiphane"
+_MOST_FAULTS, _FAULT_LENGTH = 6, 160
+_RATE = re.compile(r"\d{1,9}(/\d{1,9})?", re.ASCII)
+_LOWEST_RATE, _HIGHEST_RATE = Fraction(1, 86_400), Fraction(1000)
+
+
+class ReadProject(Struct, frozen=True):
+    """A project as it was read, and a hash of the file's content, by which a change of it is told."""
+
+    project: Project
+    digest: str
+
+
+def encode_project(project: Project) -> bytes:
+    """Return the project as indented UTF-8 JSON."""
+    return msgspec.json.format(encode_compactly(project), indent=1) + b"\n"
+
+
+def encode_compactly(thing: object) -> bytes:
+    """Return any part of a project as JSON on one line."""
+    return msgspec.json.encode(thing, enc_hook=_encode_other)
+
+
+def digest_of(content: bytes) -> str:
+    """Return a hash of the content of a project file."""
+    return hashlib.blake2b(content, digest_size=16).hexdigest()
+
+
+def decode_project(text: bytes, *, where: str) -> Project:
+    """Read a project from JSON.
+
+    Raises
+    ------
+    ProjectFileError
+        If the text is not whole JSON, is of a newer version, or breaks the format: then the first
+        faults are listed with their places, as in ``$.lanes[0].depth: Expected `float` <= 1.0``.
+    """
+    raw = decode_json(text)
+    if raw is None:
+        raise ProjectFileError(
+            f"{where} is damaged or cut short and cannot be opened; open a copy or a backup of it."
+        )
+    if not isinstance(raw, dict) or type(raw.get("version")) is not int:
+        raise ProjectFileError(f"{where} is not an Epiphane project.")
+    if raw["version"] > FORMAT_VERSION:
+        raise ProjectFileError(
+            f"{where} was saved by a newer Epiphane (format {raw['version']}, this one reads up to"
+            f" {FORMAT_VERSION}); open it with a newer version."
+        )
+    if raw["version"] < 1:
+        raise ProjectFileError(f"{where}: $.version: must be 1 or more, got {raw['version']}")
+    for version in range(raw["version"], FORMAT_VERSION):
+        raw = _UPGRADES[version](raw)
+    try:
+        project = convert_part(raw, Project)
+    except ValueError as error:
+        faults = list(islice(_faults(raw), _MOST_FAULTS + 1)) or [str(error)]
+        raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}") from None
+    if faults := list(islice(broken_laws(project), _MOST_FAULTS + 1)):
+        raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}")
+    return project
+
+
+def decode_json(text: bytes) -> Any:
+    """Return what a JSON text holds, or None where it is damaged, not in UTF-8, or nested without end."""
+    try:
+        return msgspec.json.decode(text)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return None
+
+
+def convert_part(raw: object, kind: Any) -> Any:
+    """Return a part of a project from what its JSON holds.
+
+    Raises
+    ------
+    ValueError
+        If it breaks the format, with the place in its message.
+    """
+    try:
+        return msgspec.convert(raw, kind, dec_hook=_decode_other)
+    except RecursionError:
+        raise ValueError("nested too deeply") from None
+
+
+def element_type(hint: Any) -> Any:
+    """Return the type of the elements of ``tuple[T, ...]``, within ``Annotated`` or without; None of others."""
+    while get_origin(hint) is Annotated:
+        hint = get_args(hint)[0]
+    return get_args(hint)[0] if get_origin(hint) is tuple else None
+
+
+def _listed(faults: list[str]) -> str:
+    """Return the first faults as one text that a message has room for."""
+    clipped = [one if len(one) <= _FAULT_LENGTH else f"{one[:_FAULT_LENGTH]}…" for one in faults]
+    more = "; and more of them" if len(faults) > _MOST_FAULTS else ""
+    return "; ".join(clipped[:_MOST_FAULTS]) + more
+
+
+def _upgrade_1(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 added what is heard beside beats: sureness, drums, sections, drops. They may be left out."""
+    return raw | {"version": 2}
+
+
+def _upgrade_2(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 lets pulses have other sources than what was heard."""
+    pulses = raw.get("pulses")
+    if isinstance(pulses, list):
+        pulses = [_with_source(pulse) if isinstance(pulse, dict) else pulse for pulse in pulses]
+        raw = raw | {"pulses": pulses}
+    return raw | {"version": 3}
+
+
+def _with_source(pulse: dict[str, Any]) -> dict[str, Any]:
+    others = {name: value for name, value in pulse.items() if name != "unit"}
+    return others | {"source": {"type": "heard", "unit": pulse.get("unit")}}
+
+
+def _upgrade_3(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 says more of footage and shots; all of it may be left out."""
+    return raw | {"version": 4}
+
+
+_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3}
+
+
+def save_project(project: Project, path: Path) -> str:
+    """Write the project to `path`, whole or not at all; footage paths become relative to it.
+
+    Returns
+    -------
+    The hash of what was written, as `read_project` tells it.
+
+    Raises
+    ------
+    DiskError
+        If the file cannot be written; what was there before is untouched.
+    """
+    content = encode_project(with_relative_paths(project, path.absolute().parent))
+    write_atomically(path, content)
+    return digest_of(content)
+
+
+def load_project(path: Path) -> Project:
+    """Read the project at `path`; footage paths become absolute.
+
+    Raises
+    ------
+    DiskError
+        If the file is missing, no regular file, too large or unreadable.
+    ProjectFileError
+        If it is damaged, too new or breaks the format.
+    """
+    return read_project(path).project
+
+
+def read_project(path: Path) -> ReadProject:
+    """Read the project at `path` as `load_project` does, and the hash of the file's content."""
+    content = read_file(path, most_bytes=MOST_PROJECT_BYTES)
+    project = decode_project(content, where=short_name(path))
+    return ReadProject(with_absolute_paths(project, path.absolute().parent), digest_of(content))
+
+
+def digest_on_disk(path: Path) -> str | None:
+    """Return the hash of a project file as it is now, or None if there is none that can be read."""
+    if not is_file(path):
+        return None
+    return digest_of(read_file(path, most_bytes=MOST_PROJECT_BYTES))
+
+
+def named_files(project: Project) -> list[Path]:
+    """Return every file that a project reads: its song and its footage."""
+    named = [project.song.path] if project.song else []
+    return [Path(path) for path in dict.fromkeys([*named, *(one.path for one in project.footage)])]
+
+
+def missing_files(project: Project) -> list[str]:
+    """Return the paths that the project names and that are not there any more."""
+    return [str(path) for path in named_files(project) if not is_file(path)]
+
+
+def with_relative_paths(project: Project, folder: Path) -> Project:
+    """Return `project` with the paths of its files as seen from a folder."""
+    return _with_paths(project, lambda path: os.path.relpath(path, folder))
+
+
+def with_absolute_paths(project: Project, folder: Path) -> Project:
+    """Return `project` with the paths of its files taken from a folder."""
+    return _with_paths(project, lambda path: os.path.normpath(folder / path))
+
+
+def json_schema() -> dict[str, Any]:
+    """Return the JSON Schema of a project file."""
+    return msgspec.json.schema(Project, schema_hook=_schema_of_other)
+
+
+def _with_paths(project: Project, change: Callable[[str], str]) -> Project:
+    song: Song | None = project.song and replace(project.song, path=change(project.song.path))
+    footage: tuple[Footage, ...] = tuple(replace(one, path=change(one.path)) for one in project.footage)
+    return replace(project, song=song, footage=footage)
+
+
+def _encode_other(value: object) -> str:
+    if isinstance(value, Fraction):
+        return str(value)
+    raise NotImplementedError(f"no JSON form for {type(value)}")
+
+
+def _decode_other(kind: type, value: object) -> object:
+    if kind is not Fraction or not isinstance(value, str) or not _RATE.fullmatch(value):
+        raise ValueError(f"Expected a text such as 30000/1001, got {value!r:.40}")
+    whole, _, part = value.partition("/")
+    if int(part or 1) == 0 or not _LOWEST_RATE <= Fraction(int(whole), int(part or 1)) <= _HIGHEST_RATE:
+        raise ValueError(f"must be a rate of up to 1000 frames a second, got {value}")
+    return Fraction(int(whole), int(part or 1))
+
+
+def _schema_of_other(kind: type) -> dict[str, Any]:
+    if kind is Fraction:
+        return {"type": "string", "pattern": r"^\d+(/\d+)?$"}
+    raise NotImplementedError(kind)
+
+
+def _faults(raw: dict[str, Any]) -> Iterator[str]:
+    """Yield the faults of each field and, in lists, of each element (msgspec stops at the first)."""
+    hints = get_type_hints(Project, include_extras=True)
+    for name in sorted(raw.keys() - hints.keys()):
+        yield f"$.{name}: unknown field"
+    for name, value in raw.items():
+        if name not in hints:
+            continue
+        kind = element_type(hints[name])
+        if isinstance(value, list) and kind is not None:
+            for index, element in enumerate(value):
+                yield from _fault(element, kind, f"$.{name}[{index}]")
+        else:
+            yield from _fault(value, hints[name], f"$.{name}")
+
+
+def _fault(value: object, kind: Any, place: str) -> Iterator[str]:
+    try:
+        convert_part(value, kind)
+    except ValueError as error:
+        message, _, inner = str(error).partition(" - at `$")
+        yield f"{place}{inner.rstrip('`')}: {message}"

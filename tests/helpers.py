@@ -130,10 +130,15 @@ def write_clip(
 
 
 def grey_clip(
-    path: Path, *, n_pictures: int = 60, rate: Fraction = Fraction(30), size: tuple[int, int] = (160, 90)
+    path: Path,
+    *,
+    n_pictures: int = 60,
+    rate: Fraction = Fraction(30),
+    size: tuple[int, int] = (160, 90),
+    level: int = 100,
 ) -> Path:
-    """Write a clip of one mid grey."""
-    return write_clip(path, [np.full((size[1], size[0], 3), 100, np.uint8)] * n_pictures, rate=rate)
+    """Write a clip of one grey, a mid one unless another level is given."""
+    return write_clip(path, [np.full((size[1], size[0], 3), level, np.uint8)] * n_pictures, rate=rate)
 
 
 def read_lumas(path: Path) -> tuple[list[np.ndarray], np.ndarray]:

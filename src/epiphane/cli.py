@@ -13,10 +13,10 @@ from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
+from epiphane.disk import withhold, write_atomically
 from epiphane.document.lane import Override
 from epiphane.document.model import DRUMS, FootageKind, Order, Project, PulseUnit, Shot
 from epiphane.document.recipe import RECIPE_SUFFIX, Recipe, RecipeBook, load_recipe, recipe_folder
-from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, propose_moments
 from epiphane.edits.lanes import add_lane
@@ -24,7 +24,9 @@ from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.recipes import use_recipe
 from epiphane.edits.song import set_song
 from epiphane.effects.registry import effect_named
-from epiphane.errors import EpiphaneError, MediaError, ParameterError
+from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
+from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
+from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
 from epiphane.media.gather import gather_files
 from epiphane.media.moments import find_moments
@@ -77,7 +79,7 @@ def listen_to(song: Path, out: Path | None) -> None:
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
-    _write_json(_listening_as_json(heard.listening), out)
+    _write_json(_listening_as_json(heard.listening), out, reads=song)
 
 
 @commands.command()
@@ -95,6 +97,7 @@ def listen_to(song: Path, out: Path | None) -> None:
 @click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
 @click.option("--seed", type=click.IntRange(0, 999_999), default=1, help="Of the shuffled order.")
 @click.option("--moments", is_flag=True, help="Look for the moments of clips, and land them on hits.")
+@click.option("--overwrite", is_flag=True, help="Write over the project if it is there.")
 def new(
     song: Path,
     footage: tuple[Path, ...],
@@ -106,6 +109,7 @@ def new(
     order: str,
     seed: int,
     moments: bool,
+    overwrite: bool,
 ) -> None:
     """Make a project of SONG and FOOTAGE (files or folders), cut to its beats, with a lane for each --lane.
 
@@ -115,6 +119,7 @@ def new(
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
+    _check_unwritten(out, overwrite)
     wanted = [_lane_words(words) for words in lanes]
     stacks = [_recipe_words(words) for words in recipes]
     heard = hear_song(song)
@@ -139,6 +144,7 @@ def new(
         project = use_recipe(project, recipe, given)
     project = with_heard_bands(project, heard.listening.levels, heard.listening.levels)
     save_project(project, out)
+    TrustedFolders(data_folder()).add(folders_of(project))
 
 
 @commands.command()
@@ -146,7 +152,7 @@ def new(
 @click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
 def plan(project: Path, out: Path | None) -> None:
     """Write every lane's cues and every cut's frame as JSON."""
-    _write_json(_plan_as_json(load_project(project)), out)
+    _write_json(_plan_as_json(load_project(project)), out, reads=project)
 
 
 @commands.command()
@@ -155,16 +161,30 @@ def plan(project: Path, out: Path | None) -> None:
 @click.option("--size", metavar="WxH", help="Width and height in pixels, both even.")
 @click.option("--fps", metavar="N", help="Frames a second: 30, 29.97, 30000/1001.")
 @click.option("--range", "stretch", metavar="A:B", help="From A to B, in seconds; either may be left out.")
-def render(project: Path, out: Path, size: str | None, fps: str | None, stretch: str | None) -> None:
+@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
+def render(
+    project: Path, out: Path, size: str | None, fps: str | None, stretch: str | None, overwrite: bool
+) -> None:
     """Export PROJECT to OUT as an H.264/AAC MP4."""
     opened = load_project(project)
+    _check_unwritten(out, overwrite)
+    _ask_about_folders(opened, project)
     rate = parse_rate(fps) if fps else opened.rate
     wanted_size = _parse_size(size) if size else None
     frames = _parse_range(stretch, rate) if stretch else None
     for path in missing_files(opened):
         click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
     with _Bar() as bar:
-        faults = export(opened, out, size=wanted_size, rate=rate, frames=frames, report=bar.show)
+        faults = export(
+            opened,
+            out,
+            size=wanted_size,
+            rate=rate,
+            frames=frames,
+            may_replace=overwrite,
+            reads=[project],
+            report=bar.show,
+        )
     for fault in faults:
         click.echo(fault, err=True)
 
@@ -317,12 +337,31 @@ def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:
     return found
 
 
-def _write_json(value: dict[str, Any], out: Path | None) -> None:
+def _write_json(value: dict[str, Any], out: Path | None, *, reads: Path) -> None:
     text = json.dumps(value, indent=1)
     if out is None:
         click.echo(text)
+    elif out.exists() and out.samefile(reads):
+        raise DiskError(f"{out.name} is what is read; choose another file for the result.")
     else:
-        out.write_text(text + "\n", encoding="utf-8")
+        write_atomically(out, text.encode() + b"\n")
+
+
+def _check_unwritten(out: Path, overwrite: bool) -> None:
+    if out.exists() and not overwrite:
+        raise DiskError(f"{out.name} is there already; choose another name, or give --overwrite.")
+
+
+def _ask_about_folders(project: Project, path: Path) -> None:
+    """Ask on a terminal whether a project may read outside its folder; elsewhere say that it does."""
+    trusted = TrustedFolders(data_folder())
+    for folder in trusted.strange_to(project, path.absolute().parent):
+        if not sys.stdin.isatty():
+            click.echo(f"{path.name} reads files in {folder}.", err=True)
+        elif click.confirm(f"{path.name} reads files in {folder}. May it?", default=True, err=True):
+            trusted.add([folder])
+        else:
+            withhold([folder])
 
 
 def _lane_words(words: str) -> tuple[str, PulseUnit, int]:

@@ -131,15 +131,20 @@ class PartFile:
         self.path.replace(self._target)
         flush_folder(self._target.parent)
 
+    def remove(self) -> None:
+        """Remove it, unless it has been published, and let go of it."""
+        with contextlib.suppress(OSError):
+            self.path.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            os.close(self._handle)
+
     def __enter__(self) -> Self:
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        with contextlib.suppress(OSError):
-            self.path.unlink(missing_ok=True)
-        os.close(self._handle)
+        self.remove()
 
 
 def write_atomically(path: Path, content: bytes) -> None:

@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 from helpers import click_track, grey_clip, write_sound
-from PyQt6.QtWidgets import QMessageBox
 
 from epiphane.desk.app import make_application
 from epiphane.desk.sound import SimulatedSound
@@ -18,13 +17,14 @@ def qapp():
 
 @pytest.fixture
 def make_window(qtbot, tmp_path, monkeypatch):
-    """Return a maker of windows of 1280x800 that keep their journals in the test's folder."""
+    """Return a maker of windows of 1280x800 that keep their journals in a folder of the test's."""
     # The clock of a sound card is the subject of the benchmark; here it is the system's.
     monkeypatch.setattr("epiphane.desk.playback.open_sound", SimulatedSound)
     made = []
+    monkeypatch.setattr("epiphane.desk.asking.ask", _asked_unforeseen)
 
-    def make():
-        window = Window(journal_folder=tmp_path / "journals")
+    def make(journals="journals"):
+        window = Window(journal_folder=tmp_path / journals)
         window.footage.prepares = False  # the tests of footage turn it on
         window.show()
         qtbot.waitExposed(window)
@@ -32,11 +32,15 @@ def make_window(qtbot, tmp_path, monkeypatch):
         return window
 
     yield make
-    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
+    monkeypatch.setattr("epiphane.desk.asking.ask", lambda *_: "Discard")
     for window in made:
         window.close()
         assert not window.jobs.running
         window.deleteLater()
+
+
+def _asked_unforeseen(_window, title, text, _answers):
+    raise AssertionError(f"the window asks: {title}: {text}")
 
 
 @pytest.fixture
@@ -55,9 +59,9 @@ def demo(window, qtbot):
 
 @pytest.fixture
 def answers(monkeypatch):
-    """Return a list: what is put into it answers the next questions about unsaved work."""
+    """Return a list: what is put into it answers the next questions of the window."""
     waiting = []
-    monkeypatch.setattr(QMessageBox, "question", lambda *_: waiting.pop(0))
+    monkeypatch.setattr("epiphane.desk.asking.ask", lambda *_: waiting.pop(0))
     return waiting
 
 

@@ -1,16 +1,23 @@
 """Bad files, lost files and crashes: one clear sentence, and nothing is lost."""
 
+import shutil
+
 import numpy as np
 import pytest
 from helpers import click_track, grey_clip, write_clip, write_sound
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox, QPushButton
+from PyQt6.QtWidgets import QPushButton
 
-from epiphane.files.project import save_project
+from epiphane.document.ids import FootageId
+from epiphane.document.model import Project
 from epiphane.edits.filling import fill_song
+from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_lane
+from epiphane.edits.shots import lay_in_row
+from epiphane.files.project import load_project, save_project
+from epiphane.media.probe import probe_footage
 
 
 def gather(window, *paths, qtbot):
@@ -130,42 +137,166 @@ def test_a_project_with_lost_files_opens_and_names_them(window, media, tmp_path,
     assert window.editor.project == saved
 
 
-def test_a_crash_loses_nothing(make_window, tmp_path, qtbot):
+def after_a_power_cut(tmp_path, make_window):
+    """Return another window, on a disk as it is now: whoever wrote to it is dead."""
+    shutil.copytree(tmp_path / "journals", tmp_path / "left")
+    return make_window("left")
+
+
+def press(strip, text):
+    button = next(b for b in strip.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def changed_demo(window, path=None):
+    """Open the demo, save it if there is a path, change it, and return it."""
+    window.files.open_demo()
+    if path is not None:
+        window.files.save_as(path)
+    lane = window.editor.project.lanes[0].id
+    for depth in (0.9, 0.6):
+        window.editor.apply(lambda p, depth=depth: change_lane(p, lane, depth=depth), "depth")
+    return window.editor.project
+
+
+def test_a_crash_loses_nothing(make_window, tmp_path):
     path = tmp_path / "edit.epiphane"
     first = make_window()
-    first.files.open_demo()
-    first.editor.save(path)
-    lane = first.editor.project.lanes[0].id
-    for depth in (0.9, 0.6):
-        first.editor.apply(lambda p, depth=depth: change_lane(p, lane, depth=depth), "depth")
-    lost = first.editor.project
+    lost = changed_demo(first, path)
     first.editor.apply(lambda p: add_lane(p, "zoom", p.pulses[0].id), "lane")
     first.editor.undo()
-    # The machine goes down here: nothing is closed. Another window finds what was left.
-    second = make_window()
+    second = after_a_power_cut(tmp_path, make_window)
     second.files.open_path(path)
     assert second.editor.project.lanes[0].depth == 1.0
-    assert "unsaved edits of this project" in second.notice.text
-    button = next(b for b in second.notice.findChildren(QPushButton) if b.text() == "Bring back")
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert "4 unsaved edits of this project" in second.recovery_offer.text
+    press(second.recovery_offer, "Bring back")
     assert second.editor.project == lost
+    assert second.recovery_offer.text == ""
     second.editor.undo()
     assert second.editor.project.lanes[0].depth == 1.0
+
+
+def test_lost_work_is_kept_until_it_is_answered(make_window, tmp_path, answers):
+    path = tmp_path / "edit.epiphane"
+    lost = changed_demo(make_window(), path)
+    window = after_a_power_cut(tmp_path, make_window)
+    window.files.open_path(path)
+    window.editor.apply(lambda p: add_lane(p, "zoom", p.pulses[0].id), "lane")
+    assert window.files.save()
+    window.notice.say("something else", False)
+    assert "unsaved edits" in window.recovery_offer.text
+    window.files.new()
+    window.actions_by_id["lost_work"].trigger()
+    page = window.bench.lost_work
+    assert page.isVisible()
+    press(page, "Bring back")
+    assert (window.editor.path, window.editor.project) == (path, lost)
+    assert window.recovery.works == ()
+    window.actions_by_id["lost_work"].trigger()
+    assert "No session has left unsaved work" in window.notice.text
+
+
+def test_untitled_work_is_offered_whatever_is_opened_first(make_window, tmp_path):
+    lost = changed_demo(make_window())
+    window = after_a_power_cut(tmp_path, make_window)
+    window.recovery.look()
+    assert "A session ended without saving" in window.recovery_offer.text
+    window.files.open_demo()
+    assert "A session ended without saving" in window.recovery_offer.text
+    press(window.recovery_offer, "Bring back")
+    assert (window.editor.project, window.editor.path) == (lost, None)
+    assert window.editor.is_changed
+
+
+def test_of_two_windows_one_has_the_project_and_the_other_may_have_a_copy(make_window, tmp_path, answers):
+    path = tmp_path / "edit.epiphane"
+    first, second = make_window(), make_window()
+    mine = changed_demo(first, path)
+    answers.append("Cancel")
+    second.files.open_path(path)
+    assert second.editor.path is None
+    assert second.editor.project.lanes == ()
+    answers.append("Open a copy")
+    second.files.open_path(path)
+    assert (second.editor.path, second.editor.title) == (None, "edit copy")
+    assert not second.files.save_as(path)
+    assert "open in another window" in second.notice.text
+    assert first.files.save()
+    assert load_project(path) == mine
+    first.files.new()
+    assert second.files.save_as(path)
+
+
+def test_what_others_have_made_of_a_file_is_not_written_over_unasked(window, tmp_path, answers, monkeypatch):
+    path, elsewhere = tmp_path / "edit.epiphane", tmp_path / "mine.epiphane"
+    mine = changed_demo(window, path)
+    theirs = replace(mine, name="theirs")
+    save_project(theirs, path)
+    answers.append("Cancel")
+    assert not window.files.save()
+    assert load_project(path) == theirs
+    monkeypatch.setattr("epiphane.desk.asking.ask_new_file", lambda *_: elsewhere)
+    answers.append("Save as…")
+    assert window.files.save()
+    assert (load_project(path), load_project(elsewhere)) == (theirs, mine)
+    save_project(theirs, elsewhere)
+    answers.append("Write over them")
+    assert window.files.save()
+    assert load_project(elsewhere) == mine
+
+
+def test_a_journal_that_cannot_be_written_is_said_once(window, tmp_path):
+    window.files.open_demo()
+    (tmp_path / "journals").mkdir(exist_ok=True)
+    (tmp_path / "journals" / "unsaved").write_text("in the way")
+    lane = window.editor.project.lanes[0].id
+    window.editor.apply(lambda p: change_lane(p, lane, depth=0.5), "depth")
+    assert "would be lost in a crash" in window.notice.text
+    window.notice.hide()
+    window.editor.apply(lambda p: change_lane(p, lane, depth=0.4), "depth")
+    assert window.notice.text == ""
+    (tmp_path / "journals" / "unsaved").unlink()
+    window.editor.apply(lambda p: change_lane(p, lane, depth=0.3), "depth")
+    assert not window.editor.is_journal_failing
+
+
+@pytest.mark.parametrize("answer", ["Read them", "Leave them out", "Cancel"])
+def test_a_project_that_reads_elsewhere_is_asked_about_once(window, tmp_path, answers, answer, qtbot):
+    private, project = tmp_path / "private", tmp_path / "from a stranger" / "edit.epiphane"
+    private.mkdir()
+    project.parent.mkdir()
+    clip = grey_clip(private / "clip.mp4", n_pictures=30)
+    facts = [probe_footage(clip)]
+    save_project(lay_in_row(add_footage(Project(), facts), [FootageId(1)]), project)
+    answers.append(answer)
+    is_open = window.files.open_path(project)
+    assert is_open == (answer != "Cancel")
+    if not is_open:
+        return
+    with qtbot.waitSignal(window.playback.shown, timeout=5000) as shown:
+        window.playback.refresh()
+    is_grey = np.ptp(shown.args[0][20:-20, 20:-20]) < 12
+    assert is_grey == (answer == "Read them")
+    if answer == "Leave them out":
+        qtbot.waitUntil(lambda: "was not allowed to read" in window.notice.text, timeout=5000)
+        answers.append("Leave them out")
+    window.files.open_path(project)  # what was allowed is not asked again
+    assert answers == []
 
 
 def test_unsaved_work_is_asked_about_once(window, tmp_path, answers):
     window.files.open_demo()
     window.editor.apply(lambda p: change_lane(p, p.lanes[0].id, depth=0.3), "depth")
-    answers.append(QMessageBox.StandardButton.Cancel)
+    answers.append("Cancel")
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     assert window.editor.project.lanes[0].depth == 0.3
-    answers.append(QMessageBox.StandardButton.Discard)
+    answers.append("Discard")
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     assert window.editor.project.lanes == ()
     window.files.open_demo()  # nothing to lose: nothing is asked
     window.editor.apply(lambda p: change_lane(p, p.lanes[0].id, depth=0.3), "depth")
     window.editor.path = tmp_path / "edit.epiphane"
-    answers.append(QMessageBox.StandardButton.Save)
+    answers.append("Save")
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     assert (tmp_path / "edit.epiphane").exists()
     assert answers == []

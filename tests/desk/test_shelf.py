@@ -16,8 +16,8 @@ from epiphane.desk.carry import carry_footage
 from epiphane.desk.editor import Kind, Selection
 from epiphane.document.model import FootageKind, Moment, MomentCause, Order, Travel
 from epiphane.document.shots import source_seconds
-from epiphane.files.project import load_project
 from epiphane.edits.footage import propose_moments
+from epiphane.files.project import load_project
 from epiphane.timing import frame_at, frame_start
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -377,11 +377,12 @@ def test_missing_footage_is_shown_and_found_again(gathered, make_window, tmp_pat
     for one in gathered.editor.project.footage:
         name = one.path.rsplit("/", 1)[-1]
         gathered.editor.apply(lambda p, one=one, name=name: _moved(p, one, str(work / name)), "move")
-    assert gathered.editor.save(work / "edit.epiphane")
+    gathered.editor.save(work / "edit.epiphane")
     away = tmp_path / "away"
     away.mkdir()
     (work / "a.mp4").rename(away / "renamed.mp4")
     (work / "b.mp4").rename(away / "b.mp4")
+    gathered.close()
     window = make_window()
     window.files.open_path(work / "edit.epiphane")
     qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
@@ -392,7 +393,7 @@ def test_missing_footage_is_shown_and_found_again(gathered, make_window, tmp_pat
     qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
     assert "2 of 2 missing files found" in window.notice.text
     assert window.footage.missing == frozenset()
-    assert window.editor.save(work / "edit.epiphane")
+    window.editor.save(work / "edit.epiphane")
     paths = {one.path.rsplit("/", 2)[-2] for one in load_project(work / "edit.epiphane").footage}
     assert paths == {"work", "away"}
 

@@ -13,7 +13,6 @@ from epiphane.document.ids import FootageId
 from epiphane.document.lane import Setting, Way
 from epiphane.document.model import Order, Pin, PulseUnit
 from epiphane.document.shots import source_seconds
-from epiphane.files.project import decode_project, encode_project
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
     change_cue_envelope,
@@ -53,6 +52,7 @@ from epiphane.edits.shots import (
 )
 from epiphane.edits.song import set_song
 from epiphane.errors import EditError
+from epiphane.files.project import decode_project, encode_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame
 from epiphane.timing import COMMON_RATES, frame_at

@@ -1,4 +1,4 @@
-"""Whatever happens to a window, its machine or its disk, the last finished edit is there to be brought back."""
+"""Whatever happens to a window, its machine or its disk, the last finished edit can be brought back."""
 
 import os
 import resource
@@ -198,7 +198,9 @@ def test_nothing_is_written_or_read_through_a_link_or_into_what_is_no_file(tmp_p
     again.close()
     (tmp_path / ".edit.epiphane.part").symlink_to(target)
     with PartFile(path) as part:
-        assert part.path.stat().st_mode & 0o077 == part.path.stat().st_mode & 0o077 & ~os.umask(os.umask(0o022))
+        assert part.path.stat().st_mode & 0o077 == part.path.stat().st_mode & 0o077 & ~os.umask(
+            os.umask(0o022)
+        )
         remove_abandoned(tmp_path)
         assert part.path.exists()  # its writer lives
     assert target.read_text() == "mine"
@@ -247,7 +249,7 @@ def test_changes_make_the_new_project_of_the_old(edits):
         st.one_of(
             st.none(),
             st.tuples(
-                st.lists(st.sampled_from(["lanes", "song", "shots", "id", "__class__", 0, -1, 99]), max_size=4),
+                st.lists(st.sampled_from(["lanes", "song", "shots", "id", "__class__", 0, 99]), max_size=4),
                 st.one_of(st.none(), st.integers(-5, 99), st.lists(st.integers(), max_size=3)),
             ).map(list),
             st.tuples(

@@ -13,6 +13,7 @@ from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Follow, Lane, Override, Setting, Way
 from epiphane.document.model import Drums, Project
+from epiphane.errors import DiskError, ProjectFileError
 from epiphane.files.project import (
     decode_project,
     encode_project,
@@ -21,7 +22,6 @@ from epiphane.files.project import (
     missing_files,
     save_project,
 )
-from epiphane.errors import DiskError, ProjectFileError
 
 shares = st.floats(0, 1)
 overrides = st.builds(
@@ -62,7 +62,11 @@ lanes = st.builds(
 )
 
 
-@given(st.lists(lanes, max_size=4, unique_by=lambda lane: lane.id), st.text(), st.fractions(1, 240, max_denominator=1001))
+@given(
+    st.lists(lanes, max_size=4, unique_by=lambda lane: lane.id),
+    st.text(),
+    st.fractions(1, 240, max_denominator=1001),
+)
 def test_what_is_written_is_read_equal(some, name, rate):
     project = replace(a_project(), lanes=tuple(some), name=name, rate=rate)
     assert decode_project(encode_project(project), where="it") == project
@@ -155,7 +159,10 @@ def _broken(*path_and_value):
         (_broken("shots", 1, "footage", 99), r"\$\.shots\[1\]\.footage: there is no footage 99"),
         (_broken("shots", 0, "n_frames", 10**9), r"is 10000\d+ frames long"),
         (_broken("next_id", 2), r"\$\.next_id: must be over \d+"),
-        (_broken("lanes", 1, "id", json.loads(encode_project(a_project()))["lanes"][0]["id"]), "have the number"),
+        (
+            _broken("lanes", 1, "id", json.loads(encode_project(a_project()))["lanes"][0]["id"]),
+            "have the number",
+        ),
         (b"[" * 100_000, "damaged or cut short"),
         (b'{"version": 4, "name": "\xff"}', "damaged or cut short"),
         (b'{"version": true}', "not an Epiphane project"),

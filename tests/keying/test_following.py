@@ -12,9 +12,9 @@ from msgspec.structs import replace
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Way
 from epiphane.document.pick import Pick
-from epiphane.files.project import load_project, save_project
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.trim import trim_song
+from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame
 from epiphane.timing import COMMON_RATES, frame_at

@@ -14,10 +14,10 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap
 from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section, TappedSource
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
-from epiphane.files.project import load_project, save_project
 from epiphane.edits.cues import set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
 from epiphane.edits.trim import trim_song
+from epiphane.files.project import load_project, save_project
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.picking import bar_places, picked_hits
 from epiphane.keying.schedule import schedule

@@ -9,7 +9,7 @@ import platformdirs
 
 from epiphane.audio.heard import HeardSong, Listening
 from epiphane.audio.samples import read_samples
-from epiphane.disk import remove_abandoned, write_atomically
+from epiphane.disk import write_atomically
 from epiphane.errors import DiskError
 from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress

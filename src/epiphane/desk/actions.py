@@ -97,6 +97,7 @@ ACTIONS = (
     ActionSpec("demo", "Project", "Open the demo", ("Ctrl+D",)),
     ActionSpec("save", "Project", "Save", ("Ctrl+S",)),
     ActionSpec("save_as", "Project", "Save as…", ("Ctrl+Shift+S",)),
+    ActionSpec("lost_work", "Project", "Unsaved work of lost sessions", ("Ctrl+Shift+U",)),
     ActionSpec("export", "Project", "Export", ("Ctrl+E",)),
     ActionSpec("quit", "Project", "Quit", ("Ctrl+Q",)),
 )

@@ -6,12 +6,12 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
-import platformdirs
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk import theme
 from epiphane.desk.window import Window
+from epiphane.files.trust import data_folder
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -22,11 +22,6 @@ def make_application(arguments: list[str]) -> QApplication:
     app.setApplicationDisplayName("Epiphane")
     theme.dress(app)
     return app
-
-
-def data_folder() -> Path:
-    """Return where journals of unsaved projects are kept."""
-    return Path(platformdirs.user_data_dir("epiphane"))
 
 
 def run(path: Path | None = None, *, demo: bool = False) -> int:
@@ -44,10 +39,8 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     def open_first() -> None:
         if demo:
             window.files.open_demo()
-        elif path is not None:
-            window.files.open_path(path)
-        else:
-            window.files.look_for_lost_work()
+        elif path is None or not window.files.open_path(path):
+            window.recovery.look()
 
     QTimer.singleShot(0, open_first)
     return app.exec()

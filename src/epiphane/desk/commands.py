@@ -136,6 +136,7 @@ class Commands:
             "demo": files.open_demo,
             "save": files.save,
             "save_as": files.ask_save,
+            "lost_work": self._window.recovery.show,
             "export": self._window.bench.open_export,
             "quit": self._window.close,
         }
@@ -151,6 +152,8 @@ class Commands:
         beat = self._window.editor.selected_beat()
         if self._window.editor.selection.kind is Kind.FOOTAGE:
             self._window.bench.footage.move_here(direction)
+        elif self._window.editor.selection.kind is Kind.TAP:
+            self._window.bench.tap.nudge(direction)
         elif self._window.editor.selection.kind is Kind.BEAT and beat is not None:
             self._window.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
         else:
@@ -160,6 +163,8 @@ class Commands:
         """Bring a beat to its attack, or the moment of a shot to a hit."""
         if self._window.editor.selection.kind is Kind.SHOT:
             self._window.bench.shot.land()
+        elif self._window.editor.selection.kind is Kind.TAP:
+            self._window.bench.tap.to_attack()
         else:
             self._window.bench.beat.to_attack()
 
@@ -202,6 +207,8 @@ class Commands:
             self._window.bench.footage.step_to_moment(direction)
         elif kind is Kind.SHOT:
             self._window.editor.step_to_shot(direction)
+        elif kind is Kind.TAP:
+            self._window.editor.step_to_tap(direction)
         else:
             self._window.cues.step(direction)
 
@@ -228,6 +235,8 @@ class Commands:
             self._window.bench.pulse.remove()
         elif selection.kind is Kind.BEAT:
             self._window.bench.beat.remove()
+        elif selection.kind is Kind.TAP:
+            self._window.bench.tap.remove()
         elif selection.kind is Kind.RECIPE:
             self._window.remove_recipes([selection.recipe])
         elif selection.kind is Kind.LANE and lane is not None:

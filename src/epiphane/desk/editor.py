@@ -1,6 +1,6 @@
 """The one holder of the current Project, its history, the selection and the playhead."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from enum import Enum
 from pathlib import Path
 
@@ -13,11 +13,23 @@ from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
-from epiphane.document.model import BandSource, Beat, Footage, Hit, Project, Pulse, Shot
-from epiphane.files.project import Journal, journal_of, save_project
+from epiphane.document.model import (
+    BandSource,
+    Beat,
+    Footage,
+    Hit,
+    Project,
+    Pulse,
+    Shot,
+    TappedSource,
+    find,
+)
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
-from epiphane.errors import EpiphaneError
+from epiphane.edits.taps import move_tap
+from epiphane.errors import ChangedOnDiskError, DiskError, EpiphaneError
+from epiphane.files.journal import Journal, Journals, LostWork
+from epiphane.files.project import digest_on_disk, save_project
 from epiphane.keying.schedule import Cue, Schedule, schedule
 from epiphane.timing import frame_at, frame_start
 
@@ -28,6 +40,7 @@ class Kind(Enum):
     SONG = "song"
     PULSE = "pulse"
     BEAT = "beat"
+    TAP = "tap"
     LANE = "lane"
     CUES = "cues"
     SHOT = "shot"
@@ -36,10 +49,13 @@ class Kind(Enum):
     RECIPE = "recipe"
     NEW_RECIPE = "new recipe"
     EXPORT = "export"
+    LOST_WORK = "lost work"
 
 
 class Selection(Struct, frozen=True):
     """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song.
+
+    A tap is selected by its pulse and its time in seconds.
 
     A recipe is selected by the path of its file; a new one is made of lanes, first of those like `lane`.
     """
@@ -47,6 +63,7 @@ class Selection(Struct, frozen=True):
     kind: Kind = Kind.SONG
     pulse: PulseId | None = None
     beat: int | None = None
+    tap: float | None = None
     lane: LaneId | None = None
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
@@ -70,6 +87,8 @@ class Editor(QObject):
     project_changed(new: Project, old: Project)
     selection_changed(), playhead_changed(), song_changed(), file_changed()
     ticking_changed()
+    leaving()
+        Another thing is about to be selected, or another project opened: what is half typed is taken now.
     said(text: str, is_fault: bool)
         Something for the editor to read.
     """
@@ -80,15 +99,18 @@ class Editor(QObject):
     song_changed = pyqtSignal()
     file_changed = pyqtSignal()
     ticking_changed = pyqtSignal()
+    leaving = pyqtSignal()
     said = pyqtSignal(str, bool)
 
     def __init__(self, *, journal_folder: Path) -> None:
         super().__init__()
-        self._journal_folder = journal_folder
+        self._journals = Journals(journal_folder / "unsaved")
         self._history = History(Project())
         self._saved: Project = self._history.present
-        self._journal = Journal(journal_folder / "untitled.journal")
+        self._journal: Journal = self._journals.claim(None)
         self._is_journal_behind = False
+        self._digest: str | None = None
+        self.is_journal_failing = False
         self.path: Path | None = None
         self.cues: Schedule = schedule(self.project)
         self.selection = Selection()
@@ -122,15 +144,35 @@ class Editor(QObject):
         """The bars of the project."""
         return bars_of(self.project)
 
-    def open(self, project: Project, path: Path | None) -> None:
-        """Show another project; `path` is its file, or None if it has none yet."""
+    def open(self, project: Project, path: Path | None, *, digest: str | None = None) -> None:
+        """Show another project.
+
+        Parameters
+        ----------
+        path : Path or None
+            Its file, if it has one.
+        digest : str or None
+            The hash of that file's content, by which a change of it by others is told.
+
+        Raises
+        ------
+        InUseError
+            If another window has this project open; what is open here stays.
+        """
+        self.leaving.emit()
+        is_same = path is not None and path == self.path
+        journal = self._journal if is_same else self._journals.claim(path, digest)
+        if is_same:
+            journal.clear(digest)
+        else:
+            self._journal.close()
         old = self.project
         self._history = History(project)
         self._saved = project
         self._is_journal_behind = False
         self.path = path
         self._whole = None
-        self._journal = journal_of(path) if path else Journal(self._journal_folder / "untitled.journal")
+        self._journal, self._digest = journal, digest
         self.selection = Selection()
         self.playhead = 0
         self._show(old)
@@ -160,7 +202,7 @@ class Editor(QObject):
         self._history.record(new, label, gesture=gesture)
         self._is_journal_behind = gesture is not None  # a drag is written once, when it ends
         if gesture is None:
-            self._journal.append(new)
+            self._keep()
         self._show(old)
         return True
 
@@ -180,7 +222,7 @@ class Editor(QObject):
         self._history.end_gesture()
         if self._is_journal_behind:
             self._is_journal_behind = False
-            self._journal.append(self.project)
+            self._keep()
 
     def undo(self) -> None:
         """Take the last edit back."""
@@ -190,29 +232,58 @@ class Editor(QObject):
         """Do the edit that was taken back again."""
         self._travel(self._history.redo)
 
-    def save(self, path: Path) -> bool:
-        """Write the project to a file; False if that failed, which the editor is told."""
+    def save(self, path: Path, *, over_changes: bool = False) -> None:
+        """Write the project to a file.
+
+        Parameters
+        ----------
+        over_changes : bool
+            Whether to write over what others have made of the file since it was opened or saved.
+
+        Raises
+        ------
+        ChangedOnDiskError
+            If others have changed it, unless that is meant.
+        InUseError
+            If another window has that project open.
+        DiskError
+            If it cannot be written.
+        """
+        self.leaving.emit()
+        is_own = path == self.path
+        if is_own and not over_changes and digest_on_disk(path) not in (self._digest, None):
+            raise ChangedOnDiskError(f"{path.name} has been changed by others since it was opened here.")
+        journal = self._journal if is_own else self._journals.claim(path)
         try:
-            save_project(self.project, path)
-        except EpiphaneError as error:
-            self.said.emit(str(error), True)
-            return False
-        self._is_journal_behind = False
-        self._journal.clear()
-        self._journal = journal_of(path)
-        self._journal.clear()
+            digest = save_project(self.project, path)
+        except EpiphaneError:
+            if not is_own:
+                journal.close()
+            raise
+        if not is_own:
+            self._journal.close()
+        journal.clear(digest)
+        self._journal, self._digest = journal, digest
+        self._is_journal_behind = self.is_journal_failing = False
         self.path = path
         self._saved = self.project
         self.file_changed.emit()
-        return True
 
-    def forget_journal(self) -> None:
-        """Let go of what a crash would bring back."""
-        self._journal.clear()
+    def close(self) -> None:
+        """Let go of the journal: what is not saved now is not wanted."""
+        self._journal.close()
 
-    def journal(self) -> Journal:
-        """Return the journal of the open project."""
-        return self._journal
+    def lost_work(self) -> list[LostWork]:
+        """Return all unsaved work that dead windows have left, the newest first."""
+        return self._journals.lost(self._journal)
+
+    def lost_work_of_project(self) -> list[LostWork]:
+        """Return the lost work of the open project, the newest first."""
+        return self._journals.lost_of(self._journal, self._digest)
+
+    def forget_lost(self, work: LostWork) -> None:
+        """Remove lost work for good."""
+        self._journals.forget(work)
 
     def take_song(self, heard: HeardSong) -> None:
         """Have the sound and waveform of the song that the project names."""
@@ -239,6 +310,8 @@ class Editor(QObject):
 
     def select(self, selection: Selection) -> None:
         """Select something; what is not there any more is not selected."""
+        if selection != self.selection:
+            self.leaving.emit()
         selection = _still_there(selection, self.project)
         if selection != self.selection:
             self.selection = selection
@@ -288,6 +361,51 @@ class Editor(QObject):
         """Return the selected beat."""
         song, number = self.project.song, self.selection.beat
         return song.beats[number] if song is not None and number is not None else None
+
+    def selected_tap(self) -> Hit | None:
+        """Return the selected tap."""
+        pulse, time = self.selected_pulse(), self.selection.tap
+        if pulse is None or time is None or not isinstance(pulse.source, TappedSource):
+            return None
+        return next((hit for hit in pulse.source.hits if hit.time == time), None)
+
+    def select_tap_near(self, pulse: PulseId, time: float) -> None:
+        """Select the tap of a pulse that is nearest to an instant, or the pulse where it has none."""
+        source = find(self.project.pulses, pulse, "pulse").source
+        hits = source.hits if isinstance(source, TappedSource) else ()
+        nearest = min(hits, key=lambda hit: abs(hit.time - time), default=None)
+        if nearest is None:
+            self.select(Selection(Kind.PULSE, pulse=pulse))
+        else:
+            self.select(Selection(Kind.TAP, pulse=pulse, tap=nearest.time))
+
+    def step_to_tap(self, direction: int) -> None:
+        """Select the next (1) or previous (-1) tap of the pulse, and go there."""
+        pulse, tap = self.selected_pulse(), self.selected_tap()
+        if pulse is None or tap is None or not isinstance(pulse.source, TappedSource):
+            return
+        number = pulse.source.hits.index(tap) + direction
+        if 0 <= number < len(pulse.source.hits):
+            time = pulse.source.hits[number].time
+            self.select(Selection(Kind.TAP, pulse=pulse.id, tap=time))
+            self.go_to(frame_at(time, self.project.rate))
+
+    def move_tap(self, to: float, *, gesture: str | None = None) -> None:
+        """Move the selected tap to an instant; it stays selected."""
+        pulse, tap = self.selected_pulse(), self.selected_tap()
+        if pulse is None or tap is None:
+            return
+        to = round(to, 6)
+
+        def edit(project: Project) -> Project:
+            return move_tap(project, pulse.id, tap.time, to=to)
+
+        # Selected beforehand, so that it is not lost sight of when the views are told.
+        self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=to)
+        if self.apply(edit, "move of a tap", gesture=gesture):
+            self.selection_changed.emit()
+        else:
+            self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=tap.time)
 
     def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
         """Return the hits of a pulse of the project."""
@@ -342,8 +460,20 @@ class Editor(QObject):
         old = self.project
         step()
         if self.project is not old:
-            self._journal.append(self.project)
+            self._keep()
             self._show(old)
+
+    def _keep(self) -> None:
+        """Have the project as it is now outlast a crash; that this fails is said once."""
+        try:
+            self._journal.append(self.project)
+        except DiskError as error:
+            if not self.is_journal_failing:
+                self.is_journal_failing = True
+                text = f"Unsaved edits would be lost in a crash: {error}. Make room on the disk, and save."
+                self.said.emit(text, True)
+        else:
+            self.is_journal_failing = False
 
     def _show(self, old: Project) -> None:
         self.cues = schedule(self.project, self.cues)
@@ -357,16 +487,35 @@ class Editor(QObject):
 
 
 def _still_there(selection: Selection, project: Project) -> Selection:
-    has_lane = any(lane.id == selection.lane for lane in project.lanes)
-    if selection.kind in (Kind.LANE, Kind.CUES) and not has_lane:
-        return Selection()
-    if selection.kind is Kind.PULSE and not any(pulse.id == selection.pulse for pulse in project.pulses):
-        return Selection()
+    """Return what is selected, or the song where it is not there any more."""
+    if selection.kind is Kind.TAP:
+        return _tap_still_there(selection, project)
     n_beats = len(project.song.beats) if project.song is not None else 0
-    if selection.kind is Kind.BEAT and not 0 <= (selection.beat or 0) < n_beats:
+    there: dict[Kind, Iterable[int | None]] = {
+        Kind.LANE: (lane.id for lane in project.lanes),
+        Kind.CUES: (lane.id for lane in project.lanes),
+        Kind.PULSE: (pulse.id for pulse in project.pulses),
+        Kind.BEAT: range(n_beats),
+        Kind.FOOTAGE: (one.id for one in project.footage),
+        Kind.SHOT: (shot.id for shot in project.shots),
+    }
+    wanted: dict[Kind, int | None] = {
+        Kind.LANE: selection.lane,
+        Kind.CUES: selection.lane,
+        Kind.PULSE: selection.pulse,
+        Kind.BEAT: selection.beat or 0,
+        Kind.FOOTAGE: selection.footage,
+        Kind.SHOT: selection.shot,
+    }
+    kind = selection.kind
+    return selection if kind not in there or wanted[kind] in there[kind] else Selection()
+
+
+def _tap_still_there(selection: Selection, project: Project) -> Selection:
+    """Return a selected tap, or its pulse, or the song, whichever is still there."""
+    pulse = next((one for one in project.pulses if one.id == selection.pulse), None)
+    if pulse is None:
         return Selection()
-    if selection.kind is Kind.FOOTAGE and not any(one.id == selection.footage for one in project.footage):
-        return Selection()
-    if selection.kind is Kind.SHOT and not any(shot.id == selection.shot for shot in project.shots):
-        return Selection()
-    return selection
+    hits = pulse.source.hits if isinstance(pulse.source, TappedSource) else ()
+    is_there = any(hit.time == selection.tap for hit in hits)
+    return selection if is_there else Selection(Kind.PULSE, pulse=pulse.id)

@@ -1,30 +1,36 @@
 """Opening, gathering, saving: everything that meets the disk, from the window's side."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import HeardSong
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
+from epiphane.desk import asking
+from epiphane.desk.asking import CANCEL
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
+from epiphane.disk import is_file, short_name, withhold
 from epiphane.document.model import FootageKind, Project
 from epiphane.document.recipe import RECIPE_SUFFIX
-from epiphane.files.project import SUFFIX, load_project, missing_files
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song
-from epiphane.errors import EpiphaneError
+from epiphane.errors import ChangedOnDiskError, EpiphaneError, InUseError
+from epiphane.files.project import SUFFIX, missing_files, read_project
+from epiphane.files.trust import TrustedFolders, folders_of
 from epiphane.media.gather import Gathered, gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.types import Progress
 
+_MOST_LISTED = 8
+_LEAST_SONG_SECONDS = 5.0
 _PROJECTS = f"Epiphane projects (*{SUFFIX})"
 
 
@@ -33,40 +39,45 @@ class Files(QObject):
 
     Signals
     -------
-    can_recover(n_edits: int)
-        The last session ended with unsaved edits of the open project.
+    opened()
+        Another project is open.
     recipes_given(paths: list of Path)
         Recipes were dropped on the window.
     missing_found(text: str)
         Files that the open project names are not there.
     """
 
-    can_recover = pyqtSignal(int)
+    opened = pyqtSignal()
     recipes_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
 
-    def __init__(self, editor: Editor, jobs: Jobs, window: QWidget) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, window: QWidget, trusted: TrustedFolders) -> None:
         super().__init__(window)
         self._editor = editor
         self._jobs = jobs
         self._window = window
-        self._recovered: Project | None = None
+        self._trusted = trusted
+        self._withheld: frozenset[Path] = frozenset()
+        self._n_gathered = 0
 
     # Projects
 
     def new(self) -> None:
         """Begin an empty project."""
         if self.may_leave():
+            self._withhold(())
             self._editor.open(Project(), None)
 
     def open_demo(self) -> None:
         """Open the demo as a project that has not been saved yet."""
         if self.may_leave():
             try:
-                self._editor.open(open_demo(), None)
+                project = open_demo()
             except EpiphaneError as error:
                 self._editor.said.emit(str(error), True)
                 return
+            self._withhold(())
+            self._editor.open(project, None)
             self._after_open()
 
     def ask_open(self) -> None:
@@ -76,60 +87,103 @@ class Files(QObject):
             if name:
                 self.open_path(Path(name))
 
-    def open_path(self, path: Path) -> None:
-        """Open a project; a fault is told and what is open stays open."""
+    def open_path(self, path: Path) -> bool:
+        """Open a project; a fault is told and what is open stays open.
+
+        Returns
+        -------
+        Whether it is open now.
+        """
         try:
-            project = load_project(path)
+            read = read_project(path)
         except EpiphaneError as error:
             self._editor.said.emit(str(error), True)
-            return
-        self._editor.open(project, path)
+            return False
+        withheld = self._not_to_be_read(read.project, path)
+        if withheld is None:
+            return False
+        before = self._withheld
+        self._withhold(withheld)
+        try:
+            self._editor.open(read.project, path, digest=read.digest)
+        except InUseError as error:
+            if not self._open_copy(read.project, path, error):
+                self._withhold(before)
+                return False
         self._after_open()
+        return True
+
+    def _open_copy(self, project: Project, path: Path, error: InUseError) -> bool:
+        """Ask what to do about a project that another window has; a copy is a project of its own."""
+        text = f"{error} Two windows would write over each other's work."
+        if self._ask("Open elsewhere", text, ("Open a copy", CANCEL)) == CANCEL:
+            return False
+        self._editor.open(replace(project, name=f"{path.stem} copy"), None)
+        return True
+
+    def _not_to_be_read(self, project: Project, path: Path) -> Sequence[Path] | None:
+        """Return the folders that a project may not read from, or None if it is not to be opened."""
+        strange = self._trusted.strange_to(project, path.absolute().parent)
+        if not strange:
+            return ()
+        listed = "\n".join(str(folder) for folder in strange[:_MOST_LISTED])
+        more = f"\nand {len(strange) - _MOST_LISTED} more" if len(strange) > _MOST_LISTED else ""
+        text = f"{short_name(path)} shows files that lie outside its own folder, in\n\n{listed}{more}"
+        answer = self._ask("Files elsewhere", text, ("Read them", "Leave them out", CANCEL))
+        if answer == "Read them":
+            self._trusted.add(strange)
+        return {"Read them": (), "Leave them out": strange}.get(answer)
+
+    def _withhold(self, folders: Iterable[Path]) -> None:
+        self._withheld = frozenset(folders)
+        withhold(folders)
 
     def save(self) -> bool:
         """Save under the project's name, or ask for one."""
-        return self._editor.save(self._editor.path) if self._editor.path else self.ask_save()
+        return self.save_as(self._editor.path) if self._editor.path else self.ask_save()
 
     def ask_save(self) -> bool:
         """Ask for a name and save."""
-        proposed = str(Path(self._folder()) / f"{self._editor.title}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the project", proposed, _PROJECTS)
-        if not name:
+        proposed = Path(self._folder()) / f"{self._editor.title}{SUFFIX}"
+        path = asking.ask_new_file(self._window, "Save the project", proposed, _PROJECTS, SUFFIX)
+        return path is not None and self.save_as(path)
+
+    def save_as(self, path: Path) -> bool:
+        """Save to a file; False if that failed, which is told, or was given up."""
+        try:
+            self._editor.save(path)
+        except ChangedOnDiskError as error:
+            return self._save_over_changes(path, error)
+        except EpiphaneError as error:
+            self._editor.said.emit(str(error), True)
             return False
-        path = Path(name) if name.endswith(SUFFIX) else Path(name + SUFFIX)
-        return self._editor.save(path)
+        self._trusted.add(set(folders_of(self._editor.project)) - self._withheld)
+        return True
+
+    def _save_over_changes(self, path: Path, error: ChangedOnDiskError) -> bool:
+        text = f"{error} Saving here would write over those changes."
+        answer = self._ask("Changed by others", text, ("Save as…", "Write over them", CANCEL))
+        if answer == "Save as…":
+            return self.ask_save()
+        if answer == CANCEL:
+            return False
+        try:
+            self._editor.save(path, over_changes=True)
+        except EpiphaneError as fault:
+            self._editor.said.emit(str(fault), True)
+            return False
+        return True
 
     def may_leave(self) -> bool:
         """Ask once what to do with unsaved work; False to stay."""
         if not self._editor.is_changed:
             return True
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self._window,
-            "Unsaved work",
-            f"“{self._editor.title}” has changes that are not saved. Save them?",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        if answer == buttons.Save:
-            return self.save()
-        if answer == buttons.Discard:
-            self._editor.forget_journal()
-        return answer == buttons.Discard
+        text = f"“{self._editor.title}” has changes that are not saved. Save them?"
+        answer = self._ask("Unsaved work", text, ("Save", "Discard", CANCEL))
+        return self.save() if answer == "Save" else answer == "Discard"
 
-    def look_for_lost_work(self) -> None:
-        """Offer what a crash left behind of the open project."""
-        found = self._editor.journal().recover()
-        if found is not None and found[0] != self._editor.project:
-            self._recovered = found[0]
-            self.can_recover.emit(found[1])
-
-    def recover(self) -> None:
-        """Bring back what a crash left behind, as one edit that can be undone."""
-        if self._recovered is not None:
-            project, self._recovered = self._recovered, None
-            self._editor.apply(lambda _: project, "recovery")
-            self._hear()
+    def _ask(self, title: str, text: str, answers: Sequence[str]) -> str:
+        return asking.ask(self._window, title, text, answers)
 
     # Songs and footage
 
@@ -160,6 +214,7 @@ class Files(QObject):
                 levels = heard.listening.levels
                 return with_heard_bands(set_song(project, heard.as_song()), levels, levels)
 
+            self._trusted.add([path.resolve().parent])
             self._editor.apply(edit, "song", gesture="song")
             self._editor.take_song(heard)
 
@@ -204,8 +259,9 @@ class Files(QObject):
         def done(gathered: Gathered) -> None:
             known = known_already(self._editor.project, gathered.found)
             faults = [f"{Path(path).name} is on the shelf already." for path in known] + list(gathered.faults)
-            song = self._song_among(gathered, n_dropped=len(paths))
+            song = self._song_among(gathered, paths)
             found = [facts for facts in gathered.found if facts is not song]
+            self._trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
             if found:
                 self._editor.apply(lambda p: add_footage(p, found), "gathering of footage")
             if song is not None:
@@ -213,18 +269,26 @@ class Files(QObject):
             if faults:
                 self._editor.said.emit(_listed(faults), bool(gathered.faults))
 
+        self._n_gathered += 1
         self._jobs.start(
-            "gather",
+            f"gather {self._n_gathered}",  # beside any that is at work: what was dropped before is wanted too
             "Gathering footage",
             lambda progress: gather_files(paths, progress=progress),
             done=done,
         )
 
-    def _song_among(self, gathered: Gathered, *, n_dropped: int) -> FootageFacts | None:
-        """Return the sound meant as the song: one dropped alone, or the only one where none is yet."""
+    def _song_among(self, gathered: Gathered, paths: Sequence[Path]) -> FootageFacts | None:
+        """Return the sound meant as the song: a file dropped alone, or the only one where none is yet.
+
+        A fragment among other files never is, nor is any where a song is being listened to.
+        """
         sounds = gathered.of_kind(FootageKind.SOUND)
-        is_alone = n_dropped == 1 and len(gathered.found) == 1
-        return sounds[0] if len(sounds) == 1 and (is_alone or self._editor.project.song is None) else None
+        if len(sounds) != 1:
+            return None
+        if [str(path.absolute()) for path in paths] == [sounds[0].path]:
+            return sounds[0]
+        has_song = self._editor.project.song is not None or self._jobs.is_running("song")
+        return None if has_song or sounds[0].duration < _LEAST_SONG_SECONDS else sounds[0]
 
     def _after_open(self) -> None:
         missing = missing_files(self._editor.project)
@@ -232,13 +296,13 @@ class Files(QObject):
             names = ", ".join(Path(path).name for path in missing[:4])
             more = f" and {len(missing) - 4} more" if len(missing) > 4 else ""
             self.missing_found.emit(f"Not found: {names}{more}.")
-        self._hear()
-        self.look_for_lost_work()
+        self.hear()
+        self.opened.emit()
 
-    def _hear(self) -> None:
+    def hear(self) -> None:
         """Have the sound of the project's song; its beats are those of the project."""
         song = self._editor.project.song
-        if song is None or not Path(song.path).is_file():
+        if song is None or not is_file(song.path):
             return
 
         def done(heard: HeardSong) -> None:

@@ -96,6 +96,10 @@ class Jobs(QObject):
         """The jobs at work, oldest first."""
         return list(self._running.values())
 
+    def is_running(self, topic: str) -> bool:
+        """Whether a job of a topic is at work."""
+        return topic in self._running
+
     def start(
         self,
         topic: str,

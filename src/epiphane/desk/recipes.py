@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from epiphane.audio.in_project import with_heard_bands
+from epiphane.desk import asking
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.model import Project
@@ -105,10 +106,10 @@ class RecipeDesk(QObject):
 
     def ask_export(self, kept: KeptRecipe) -> None:
         """Ask where to, and write a recipe there."""
-        proposed = str(Path.home() / kept.path.name)
-        name, _ = QFileDialog.getSaveFileName(self._window, "Export the recipe", proposed, _RECIPES)
-        if name:
-            self.export(kept, Path(name if name.endswith(RECIPE_SUFFIX) else name + RECIPE_SUFFIX))
+        proposed = Path.home() / kept.path.name
+        path = asking.ask_new_file(self._window, "Export the recipe", proposed, _RECIPES, RECIPE_SUFFIX)
+        if path is not None:
+            self.export(kept, path)
 
     def export(self, kept: KeptRecipe, path: Path) -> None:
         """Write a recipe to a file."""

@@ -77,7 +77,7 @@ class JobStrip(QFrame):
 class NoticeStrip(QFrame):
     """One sentence for the editor. It never takes the keyboard; faults stay until they are closed."""
 
-    def __init__(self) -> None:
+    def __init__(self, name: str = "Notice") -> None:
         super().__init__()
         self.setStyleSheet(
             f"NoticeStrip {{ background: {theme.RAISED.name()}; border-top: 1px solid {theme.RULE.name()}; }}"
@@ -85,7 +85,8 @@ class NoticeStrip(QFrame):
         self._icon = QLabel()
         self._text = QLabel()
         self._text.setWordWrap(True)
-        self._text.setAccessibleName("Notice")
+        self._text.setAccessibleName(name)
+        self._text.setTextFormat(Qt.TextFormat.PlainText)
         self._action = QPushButton()
         self._action.clicked.connect(self._act)
         self._then: Callable[[], None] | None = None

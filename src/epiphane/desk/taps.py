@@ -8,10 +8,10 @@ import numpy as np
 import platformdirs
 
 from epiphane.audio.levels import SongLevels
+from epiphane.disk import write_atomically
 from epiphane.document.hits import Ground, hits_of
 from epiphane.document.ids import PulseId
 from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Song
-from epiphane.disk import write_atomically
 from epiphane.errors import DiskError
 from epiphane.types import FloatArray
 

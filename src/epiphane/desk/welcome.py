@@ -33,6 +33,9 @@ class Welcome(QWidget):
         for button in (self._song, self._project, self._demo):
             row.addWidget(button)
         row.addStretch(1)
+        self._lost = _button("Unsaved work…", "undo-2", actions["lost_work"])
+        self._lost.hide()
+        row.insertWidget(3, self._lost)
         box = QVBoxLayout(self)
         box.setContentsMargins(72, 0, 48, 0)
         box.addStretch(3)
@@ -45,6 +48,10 @@ class Welcome(QWidget):
         box.addStretch(4)
         self._title = title
         self.setFocusProxy(self._song)
+
+    def show_lost_work(self, number: int) -> None:
+        """Offer unsaved work of lost sessions, if there is any."""
+        self._lost.setVisible(number > 0)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint an empty stave on which a few cues already stand."""

@@ -37,6 +37,7 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.desk.playback import Playback
 from epiphane.desk.pulses import PulseDesk
 from epiphane.desk.recipes import RecipeDesk
+from epiphane.desk.recovery import RecoveryDesk
 from epiphane.desk.score.prepared import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
@@ -49,6 +50,7 @@ from epiphane.desk.strips import JobStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
 from epiphane.document.recipe import KeptRecipe, RecipeBook
+from epiphane.files.trust import TrustedFolders
 from epiphane.media.proxy import ProxyStore
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
@@ -74,7 +76,8 @@ class Window(QMainWindow):
         self.skimmer = Skimmer(self.frames.footage)
         self.playback = Playback(self.editor, self.frames)
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
-        self.files = Files(self.editor, self.jobs, self)
+        self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
+        self.recovery = RecoveryDesk(self.editor, self.files)
         self.lanes = LaneDesk(self.editor)
         self.cues = CueDesk(self.editor)
         self.shots = ShotDesk(self.editor, self.files.open_song)
@@ -87,6 +90,7 @@ class Window(QMainWindow):
         self.lamps = Lamps(self.editor)
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
         self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes)
+        self.bench.add_lost_work(self.recovery)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         self.effect_mover = Skimmer(self.frames.footage)
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
@@ -96,6 +100,7 @@ class Window(QMainWindow):
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.notice = NoticeStrip()
+        self.recovery_offer = NoticeStrip("Unsaved work")  # of its own: it stays until it is answered
         self.job_strip = JobStrip(self.jobs)
         self._stack = QStackedWidget()
         self._lay_out()
@@ -142,6 +147,7 @@ class Window(QMainWindow):
             box.addWidget(widget)
         box.addWidget(across, 1)
         box.addWidget(self.job_strip)
+        box.addWidget(self.recovery_offer)
         box.addWidget(self.notice)
         self.setCentralWidget(whole)
 
@@ -181,7 +187,8 @@ class Window(QMainWindow):
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.bench.copy_asked.connect(self.lanes.copy)
         self.bench.recipe.remove_asked.connect(self._remove_recipe)
-        self.files.can_recover.connect(self._offer_recovery)
+        self.recovery.offered.connect(self._offer_recovery)
+        self.recovery.changed.connect(self._on_lost_work)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.recipes.read()
 
@@ -279,11 +286,13 @@ class Window(QMainWindow):
             self.frames.set_size((width, height))
             self.playback.refresh()
 
-    def _offer_recovery(self, n_edits: int) -> None:
-        edits = "one unsaved edit" if n_edits == 1 else f"{n_edits} unsaved edits"
-        self.notice.offer(
-            f"The last session ended with {edits} of this project.", "Bring back", self.files.recover
-        )
+    def _offer_recovery(self, text: str, action: str) -> None:
+        self.recovery_offer.offer(text, action, self.recovery.act)
+
+    def _on_lost_work(self) -> None:
+        """Offer no longer what is not there any more."""
+        self.recovery_offer.hide()
+        self.welcome.show_lost_work(len(self.recovery.works))
 
     # Qt's events
 
@@ -337,6 +346,7 @@ class Window(QMainWindow):
         self.effect_mover.close()
         self.frames.close()
         self.thumbnails.close()
+        self.editor.close()
 
 
 def _line(*, is_upright: bool) -> QWidget:

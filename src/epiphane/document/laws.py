@@ -1,10 +1,10 @@
 """What must hold of a whole project beside the ranges of its fields."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from epiphane.document.ids import PulseId
-from epiphane.document.model import BlendSource, Project
+from epiphane.document.model import BlendSource, HasId, Project
 
 MOST_FRAMES = 6_000_000
 """Frames of the longest project: 27 hours at 60 a second. Every lane has a level for each of them."""
@@ -59,7 +59,7 @@ def blend_depths(project: Project) -> dict[PulseId, int | None]:
 
 def _repeated_numbers(project: Project) -> Iterator[str]:
     highest = 0
-    kinds = {
+    kinds: dict[str, Sequence[HasId]] = {
         "footage": project.footage,
         "shots": project.shots,
         "pulses": project.pulses,

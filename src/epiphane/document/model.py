@@ -420,12 +420,15 @@ def pulse_of(project: Project, lane: Lane) -> Pulse | None:
     return next((pulse for pulse in project.pulses if pulse.id == lane.pulse), None)
 
 
-class _HasId(Protocol):
+class HasId(Protocol):
+    """What is told apart from others of its kind by a number."""
+
     @property
-    def id(self) -> int: ...
+    def id(self) -> int:
+        """Return the number."""
 
 
-T = TypeVar("T", bound=_HasId)
+T = TypeVar("T", bound=HasId)
 
 
 def find(things: Iterable[T], wanted: int, kind: str) -> T:

@@ -23,6 +23,7 @@ from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 
 _SMALLEST_PICTURE = 16
+_LEAST_CLIP_SECONDS = 0.5
 _SLOWEST, _FASTEST = Fraction(10), Fraction(120)
 # Two moments nearer than this are the same one, in seconds: less than a frame at 120 a second.
 _SAME_SECONDS = 0.004
@@ -31,10 +32,10 @@ _SAME_SECONDS = 0.004
 def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
     """Return `project` with footage added; what is there already, by place or content, is not added again.
 
-    The first clip of a project sets its size and rate, unless the editor has chosen them or the clip is
-    too small or odd to.
+    The first clip of a project sets its size and rate, unless the user has chosen them or the clip is too
+    short, small or odd to.
     """
-    had_clip = any(footage.kind is FootageKind.VIDEO for footage in project.footage)
+    had_clip = any(_may_shape(footage) for footage in project.footage)
     known = {footage.path for footage in project.footage} | {f.fingerprint for f in project.footage}
     footage, next_id = list(project.footage), project.next_id
     for facts in found:
@@ -50,7 +51,7 @@ def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
 
 def shape_by_clip(project: Project) -> Project:
     """Return `project` with the size and rate of its first clip, if it has one that is fit for it."""
-    first = next((one for one in project.footage if one.kind is FootageKind.VIDEO), None)
+    first = next((one for one in project.footage if _may_shape(one)), None)
     shaped = project if first is None else _shaped_by(project, first)
     return replace(shaped, is_shape_chosen=False)
 
@@ -228,6 +229,11 @@ def _in_footage(footage: Footage, seconds: float) -> float:
 
 def _with_footage(project: Project, footage: Footage) -> Project:
     return replace(project, footage=tuple(footage if f.id == footage.id else f for f in project.footage))
+
+
+def _may_shape(footage: Footage) -> bool:
+    """Whether a film may be shaped after footage: a clip of more than a few pictures, no fragment of one."""
+    return footage.kind is FootageKind.VIDEO and footage.duration >= _LEAST_CLIP_SECONDS
 
 
 def _shaped_by(project: Project, footage: Footage) -> Project:

@@ -4,7 +4,7 @@ A change is plain JSON: ``[path, value]`` puts a value in a place, ``[path, star
 exchanges some elements of a list. A path is a list of names of fields and numbers of elements.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import cache
 from typing import Any, get_type_hints
 
@@ -77,7 +77,8 @@ def _changed(thing: Any, hint: Any, path: list[str | int], what: list[Any]) -> A
         return _in_place(thing, hint, what)
     step, rest = path[0], path[1:]
     if isinstance(step, str):
-        return replace(thing, **{step: _changed(getattr(thing, step), _hints(type(thing))[step], rest, what)})
+        hint = _hints(type(thing))[step]  # type: ignore[arg-type]  # a class is hashable
+        return replace(thing, **{step: _changed(getattr(thing, step), hint, rest, what)})
     elements = list(thing)
     elements[step] = _changed(elements[step], element_type(hint), rest, what)
     return tuple(elements)
@@ -89,10 +90,10 @@ def _in_place(thing: Any, hint: Any, what: list[Any]) -> Any:
     start, n_removed, values = what
     if not 0 <= start <= start + n_removed <= len(thing):
         raise ValueError("elements are changed that are not there")
-    made = convert_part(values, tuple[element_type(hint), ...])
+    made = [convert_part(value, element_type(hint)) for value in values]
     return (*thing[:start], *made, *thing[start + n_removed :])
 
 
 @cache
-def _hints(kind: Callable[..., Any]) -> dict[str, Any]:
+def _hints(kind: type) -> dict[str, Any]:
     return get_type_hints(kind, include_extras=True)

@@ -1,12 +1,13 @@
-"""The journal of a window's unsaved work: every edit is in it before it is seen, so that a crash loses nothing.
+"""The journal of a window's unsaved work: each edit is in it before it is seen, so a crash loses nothing.
 
 Each window has a folder of its own for the project it has open, under one that only the application
 chooses. In it lie a lock, which the system lets go of however the window ends; the journal; and `lost`
 journals, which windows that died have left, until somebody has said what is to become of them.
 
 A journal is lines of a checksum and JSON: what it belongs to, then after each edit the whole project
-(``{"n_edits": …, "whole": …}``) or what it changed (``{"changes": …}``, see `epiphane.files.changes`). When it has grown
-to several times the project it is begun anew. Paths in it are relative to the project's folder.
+(``{"n_edits": …, "whole": …}``) or what it changed (``{"changes": …}``, see `epiphane.files.changes`).
+When it has grown to several times the project it is begun anew. Paths in it are relative to the
+project's folder.
 """
 
 import contextlib
@@ -33,7 +34,6 @@ from epiphane.files.project import (
     convert_part,
     decode_json,
     decode_project,
-    digest_on_disk,
     encode_compactly,
     encode_project,
     with_absolute_paths,
@@ -212,6 +212,8 @@ class Journal:
     def _flush(self) -> None:
         if self._flusher is None:
             self._flusher = ThreadPoolExecutor(1, thread_name_prefix="journal")
+        if sum(not one.done() for one in self._flushed) > 1:
+            return  # of two, one has not begun: it flushes this too
         assert self._file is not None
         self._flushed.append(self._flusher.submit(os.fdatasync, self._file))
 
@@ -270,7 +272,9 @@ class Journals:
         found.sort(key=lambda work: work.ended, reverse=True)
         kept: list[LostWork] = []
         for work in found:
-            if any((work.project_path, work.project) == (other.project_path, other.project) for other in kept):
+            if any(
+                (work.project_path, work.project) == (other.project_path, other.project) for other in kept
+            ):
                 self.forget(work)
             else:
                 kept.append(work)

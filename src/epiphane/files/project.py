@@ -75,7 +75,7 @@ def decode_project(text: bytes, *, where: str) -> Project:
     for version in range(raw["version"], FORMAT_VERSION):
         raw = _UPGRADES[version](raw)
     try:
-        project = convert_part(raw, Project)
+        project: Project = convert_part(raw, Project)
     except ValueError as error:
         faults = list(islice(_faults(raw), _MOST_FAULTS + 1)) or [str(error)]
         raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}") from None
@@ -107,7 +107,7 @@ def convert_part(raw: object, kind: Any) -> Any:
 
 
 def element_type(hint: Any) -> Any:
-    """Return the type of the elements of ``tuple[T, ...]``, within ``Annotated`` or without; None of others."""
+    """Return the type of the elements of ``tuple[T, ...]``, ``Annotated`` or not; None of other types."""
     while get_origin(hint) is Annotated:
         hint = get_args(hint)[0]
     return get_args(hint)[0] if get_origin(hint) is tuple else None

@@ -123,7 +123,9 @@ def _fill_frame(root: ElementTree.Element) -> Size:
     if len(box) != 4 or not (box[2] > 0 and box[3] > 0):
         box = []
     own = box[2:] or [100.0, 100.0]
-    width, height = (_pixels(root.get(name), side) for name, side in zip(("width", "height"), own, strict=True))
+    width, height = (
+        _pixels(root.get(name), side) for name, side in zip(("width", "height"), own, strict=True)
+    )
     if not box:
         root.set("viewBox", f"0 0 {width!r} {height!r}")
     zoom = min(_SHORT_SIDE / min(width, height), _LONG_SIDE / max(width, height))
@@ -144,7 +146,7 @@ class _Builder(ElementTree.TreeBuilder):
 
     _depth = 0
 
-    def start(self, tag: str, attrs: dict[str, str]) -> ElementTree.Element:  # type: ignore[override]
+    def start(self, tag: str, attrs: dict[str, str]) -> ElementTree.Element:
         """Begin an element."""
         self._depth += 1
         if self._depth > _DEEPEST:

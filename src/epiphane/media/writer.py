@@ -9,12 +9,14 @@ import av
 import cv2
 import numpy as np
 
+from epiphane.disk import PartFile, remove_abandoned
 from epiphane.errors import MediaError
 from epiphane.media.colour import OUTPUT_SPEC, Matrix
 from epiphane.media.raw import plane_rows
 from epiphane.types import Float32Array, Plane, Size
 
 SOUND_RATE = 48_000
+FILM_SUFFIX = ".mp4"
 _SOUND_BLOCK = 1024
 
 assert OUTPUT_SPEC.matrix is Matrix.BT709  # what the tags below say
@@ -23,7 +25,10 @@ _TAGS = {"colorspace": 1, "color_primaries": 1, "color_trc": 1, "color_range": 1
 
 # "superfast" alone looks at no later picture and needs three times the bytes. With ten of them it makes files
 # like those of "veryfast", on the demo and with film grain, in some two thirds of its time.
-_LOOKING_AHEAD = "mbtree=1:rc-lookahead=10"
+# The SIMD code of mbtree differs from run to run in its last bits; independent of the processor, it does not.
+_LOOKING_AHEAD = "mbtree=1:rc-lookahead=10:cpu-independent=1"
+# Fixed, for the number of threads changes the bytes; and two, for more fight with the effect workers for cores.
+_THREADS = 2
 
 
 class MovieWriter:
@@ -59,7 +64,8 @@ class MovieWriter:
         crf: int = 18,
     ) -> None:
         self._path = path
-        self._temporary = path.with_name(f".{path.name}.part")
+        remove_abandoned(path.absolute().parent, path.name)
+        self._part = PartFile(path.absolute())
         self._rate = rate
         self._size = size
         self._n_frames = 0
@@ -67,16 +73,16 @@ class MovieWriter:
         self._sound_at = 0
         try:
             self._container = av.open(
-                str(self._temporary), "w", format="mp4", options={"movflags": "+faststart"}
+                str(self._part.path), "w", format="mp4", options={"movflags": "+faststart"}
             )
         except (av.FFmpegError, OSError) as error:
+            self._part.remove()
             raise MediaError(f"{path} cannot be written: {error.strerror}.") from None
-        # Two x264 threads: more fight with the effect workers for the same cores.
         options = {"preset": preset, "crf": str(crf), "x264-params": _LOOKING_AHEAD}
         self._video = self._container.add_stream("libx264", rate=rate, options=options)
         self._video.width, self._video.height = size
         self._video.pix_fmt = "yuv420p"
-        self._video.codec_context.thread_count = 2
+        self._video.codec_context.thread_count = _THREADS
         self._video.codec_context.time_base = 1 / rate
         for tag, value in _TAGS.items():
             setattr(self._video.codec_context, tag, value)
@@ -119,7 +125,7 @@ class MovieWriter:
             if kind is None:
                 raise MediaError(f"{self._path} cannot be written: {fault.strerror}.") from None
         finally:
-            self._temporary.unlink(missing_ok=True)
+            self._part.remove()
 
     def _finish(self) -> None:
         self._write_sound(until=round(self._n_frames / self._rate * SOUND_RATE), is_last=True)
@@ -127,7 +133,7 @@ class MovieWriter:
         if self._audio is not None:
             self._mux(self._audio, None)
         self._container.close()
-        self._temporary.replace(self._path)
+        self._part.publish()
 
     def _write_sound(self, *, until: int, is_last: bool = False) -> None:
         """Encode whole blocks up to a sample, and at the end the rest."""

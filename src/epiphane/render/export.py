@@ -2,7 +2,7 @@
 
 import time
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
@@ -12,12 +12,14 @@ from msgspec import Struct
 
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.shaping import shaped_song
+from epiphane.disk import short_name, why_unwritable
 from epiphane.document.model import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
+from epiphane.files.project import named_files
 from epiphane.keying.schedule import schedule
 from epiphane.media.raw import RawPicture
-from epiphane.media.writer import SOUND_RATE, MovieWriter
+from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
 from epiphane.render.plan import FramePlan, SourceFrame, plan_frame
 from epiphane.render.sources import OpenFootage
@@ -50,6 +52,8 @@ def export(
     size: Size | None = None,
     rate: Fraction | None = None,
     frames: range | None = None,
+    may_replace: bool = False,
+    reads: Sequence[Path] = (),
     report: Callable[[ExportProgress], None] = lambda progress: None,
 ) -> list[str]:
     """Write the project as an H.264/AAC MP4.
@@ -62,6 +66,10 @@ def export(
         Of the film; the project's own unless given.
     frames : range, in frames at `rate`
         The stretch to write; all unless given.
+    may_replace : bool
+        Whether to write over a file that is there; one that the project reads never is.
+    reads : sequence of Path
+        Further files that must not be written over, such as the project's own.
     report
         Called after every frame; may raise CancelledError, which stops the export.
 
@@ -72,9 +80,11 @@ def export(
     Raises
     ------
     MediaError
-        If there is nothing to export, the song cannot be read, or the file cannot be written.
+        If there is nothing to export, the song cannot be read, or the file cannot be written, is there
+        already, or has an ending of another format.
         Nothing is left under the final name, nor is a file that was there before touched.
     """
+    check_target(path, [*named_files(project), *reads], may_replace=may_replace)
     project = project if rate is None else set_rate(project, rate)
     size = size or (project.width, project.height)
     if size[0] % 2 or size[1] % 2 or min(size) < 2:
@@ -95,6 +105,44 @@ def export(
     finally:
         footage.close()
     return footage.faults()
+
+
+def check_target(path: Path, reads: Sequence[Path], *, may_replace: bool) -> None:
+    """Check that a film may be written to a file.
+
+    Raises
+    ------
+    MediaError
+        If its ending is not that of the format that is written, it is one of the files that are read,
+        under whatever name, no regular file, read-only, or there already and not to be replaced.
+    """
+    if path.suffix.lower() != FILM_SUFFIX:
+        ending = f"not {path.suffix}" if path.suffix else "so the name needs that ending"
+        name = short_name(path.with_suffix(FILM_SUFFIX))
+        raise MediaError(f"films are written as {FILM_SUFFIX}, {ending}: name it {name}.")
+    if reason := why_unwritable(path):
+        raise MediaError(f"{short_name(path)} {reason}.")
+    if any(_is_same_file(path, one) for one in reads):
+        raise MediaError(
+            f"{short_name(path)} is read by the project itself; choose another name for the film."
+        )
+    if path.exists() and not may_replace:
+        raise MediaError(
+            f"{short_name(path)} is there already; choose another name for the film, or replace it."
+        )
+
+
+def unused_name(path: Path) -> Path:
+    """Return a path with no file in its place: the same, or with a number behind its name."""
+    names = (path.with_name(f"{path.stem} {number}{path.suffix}") for number in range(2, 10_000))
+    return path if not path.exists() else next((one for one in names if not one.exists()), path)
+
+
+def _is_same_file(path: Path, other: Path) -> bool:
+    try:
+        return path.samefile(other)
+    except (OSError, ValueError):
+        return False
 
 
 class _Decoded:

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.attacks import attack_distance, attack_near, attack_words
-from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row, show_number
+from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
 from epiphane.desk.editor import Editor
 from epiphane.document.model import Project
 from epiphane.edits.beats import accept_beat, move_beat, remove_beat, set_beats_per_bar, shift_one
@@ -35,11 +35,11 @@ class BeatBench(QWidget):
         box.addWidget(in_a_row(self._accept, self._to_attack, self._remove))
         self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
-        self._time.valueChanged.connect(self.move_to)
+        self._time.edited.connect(self.move_to)
         box.addWidget(row("Time", self._time, label("Alt + drag on the ruler")))
         self._per_bar = number_field("Beats to the bar from here on", low=1, high=32, unit="")
         self._per_bar.setFixedWidth(48)
-        self._per_bar.valueChanged.connect(self._set_per_bar)
+        self._per_bar.edited.connect(self._set_per_bar)
         self._one = button(
             "The one is here", "Let a bar begin with this beat, and all others along with it", self._put_one
         )
@@ -64,9 +64,9 @@ class BeatBench(QWidget):
         self._to_attack.setEnabled(off is not None and abs(off) > 0.0005 and not song.is_locked)
         for widget in (self._remove, self._one, self._time, self._per_bar):
             widget.setEnabled(not song.is_locked)
-        show_number(self._time, round(beat.time, 3))
+        self._time.show_value(round(beat.time, 3))
         following = song.beats[self._editor.selection.beat or 0 :]
-        show_number(self._per_bar, max(one.place for one in following))
+        self._per_bar.show_value(max(one.place for one in following))
 
     def accept(self) -> None:
         """Take the beat as right."""

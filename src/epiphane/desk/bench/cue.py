@@ -16,7 +16,6 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.bench.parameters import ParameterRows
@@ -68,10 +67,10 @@ class CueBench(QWidget):
         self.strength = number_field("Strength", low=0, high=200, unit="%")
         self._bar.changed.connect(lambda _rest, value: self._set_strength(value, gesture="strength"))
         self._bar.released.connect(editor.end_gesture)
-        self.strength.valueChanged.connect(self._set_strength)
+        self.strength.edited.connect(self._set_strength)
         self._box.addWidget(row("Strength", self._bar, self.strength))
         self.nudge = number_field("Nudge", low=-240, high=240, unit="f")
-        self.nudge.valueChanged.connect(self._set_nudge)
+        self.nudge.edited.connect(self._set_nudge)
         self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
         self._box.addWidget(rule())
         self._box.addWidget(self._own_row())
@@ -101,8 +100,8 @@ class CueBench(QWidget):
         override = first.override or Override(first.hit.time)
         strength = 1.0 if override.strength is None else override.strength
         self._bar.set_values(0, strength * 100)
-        show_number(self.strength, strength * 100)
-        show_number(self.nudge, override.nudge)
+        self.strength.show_value(strength * 100)
+        self.nudge.show_value(override.nudge)
         self._reset.setEnabled(any(cue.override is not None for cue in cues))
         effects = {(cue.override and cue.override.effect) or one.effect for one, cue in chosen}
         self._refresh_own(lane, override, has_one_effect=len(effects) == 1)

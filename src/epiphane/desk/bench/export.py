@@ -1,5 +1,6 @@
 """The bench of the export: what, how large, where to; then how far it is."""
 
+import time
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -7,7 +8,6 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QProgressBar,
@@ -16,16 +16,43 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk import theme
+from epiphane.desk import asking, theme
 from epiphane.desk.bench.fields import choice_field, label, row
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Job, Jobs
 from epiphane.edits.picture import even_size
-from epiphane.render.export import ExportProgress, export
+from epiphane.errors import MediaError
+from epiphane.files.project import named_files
+from epiphane.media.writer import FILM_SUFFIX
+from epiphane.render.export import ExportProgress, check_target, export, unused_name
 from epiphane.timing import COMMON_RATES, clock_text, rate_text
 from epiphane.types import Progress, Size
 
 EXPORT_TOPIC = "export"
+# Endings that mean another format than the one that is written; what else follows a dot is part of the name.
+_OTHER_FORMATS = frozenset(
+    [
+        ".avi",
+        ".gif",
+        ".m4v",
+        ".mkv",
+        ".mov",
+        ".mpg",
+        ".mpeg",
+        ".mxf",
+        ".ogv",
+        ".webm",
+        ".webp",
+        ".wmv",
+        ".png",
+        ".jpg",
+        ".jpeg",
+        ".wav",
+        ".mp3",
+        ".flac",
+        ".epiphane",
+    ]
+)
 _WIDTHS = (1920, 1280, 960, 640)
 
 
@@ -40,6 +67,7 @@ class ExportBench(QWidget):
         self._jobs = jobs
         self._job: Job | None = None
         self._is_path_chosen = False
+        self._confirmed: Path | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(10)
@@ -79,7 +107,7 @@ class ExportBench(QWidget):
         _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
         if not self._is_path_chosen:
             folder = self._editor.path.parent if self._editor.path else Path.home()
-            self._path.setText(str(folder / f"{self._editor.title}.mp4"))
+            self._path.setText(str(unused_name(folder / f"{self._editor.title}{FILM_SUFFIX}")))
         self._start.setEnabled(project.n_frames > 0)
 
     def start(self) -> None:
@@ -88,8 +116,11 @@ class ExportBench(QWidget):
             return
         project = self._editor.project
         path = Path(self._path.text().strip()).expanduser()
-        if path.suffix.lower() != ".mp4":
-            path = path.with_name(path.name + ".mp4")
+        if path.suffix.lower() not in _OTHER_FORMATS and path.suffix.lower() != FILM_SUFFIX:
+            path = path.with_name(path.name + FILM_SUFFIX)  # no ending, or a dot in the name
+        reads = [] if self._editor.path is None else [self._editor.path]
+        if not self._may_write(path, [*named_files(project), *reads]):
+            return
         size = self._chosen_size()
         rate = Fraction(str(self._rate.currentData()))
 
@@ -97,7 +128,9 @@ class ExportBench(QWidget):
             def report(done: ExportProgress) -> None:
                 progress(done.n_done / done.n_frames)
 
-            return path, export(project, path, size=size, rate=rate, report=report)
+            return path, export(
+                project, path, size=size, rate=rate, may_replace=True, reads=reads, report=report
+            )
 
         self._job = self._jobs.start(
             EXPORT_TOPIC,
@@ -112,6 +145,16 @@ class ExportBench(QWidget):
         self._bar.show()
         self._show_running(True)
         self._say("Preparing the song…")
+
+    def _may_write(self, path: Path, reads: Sequence[Path]) -> bool:
+        """Whether to write to a file: said why not, and asked whether to write over one that is there."""
+        try:
+            check_target(path, reads, may_replace=True)
+        except MediaError as error:
+            self._failed(str(error))
+            return False
+        # The dialog has asked about the name that was chosen in it.
+        return path == self._confirmed or asking.may_replace(self, path) is not None
 
     def cancel(self) -> None:
         """Stop the export; nothing is left under the film's name."""
@@ -180,9 +223,11 @@ class ExportBench(QWidget):
         self._is_path_chosen = bool(text.strip())
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export to", self._path.text(), "MP4 (*.mp4)")
-        if name:
-            self.set_path(Path(name))
+        proposed = Path(self._path.text() or Path.home() / self._editor.title)
+        path = asking.ask_new_file(self, "Export to", proposed, "MP4 (*.mp4)", FILM_SUFFIX)
+        if path is not None:
+            self.set_path(path)
+            self._confirmed = path
 
     def _show_progress(self, share: float) -> None:
         if self._job is None:
@@ -199,7 +244,7 @@ class ExportBench(QWidget):
             widget.setEnabled(not is_running)
 
     def _ended(self, text: str) -> None:
-        self._job = None
+        self._job = self._confirmed = None
         self._bar.hide()
         self._show_running(False)
         self._say(text)
@@ -218,8 +263,6 @@ class ExportBench(QWidget):
         self._ended(message[:1].upper() + message[1:])
 
     def _job_seconds(self) -> float:
-        import time
-
         return 0.0 if self._job is None else time.monotonic() - self._job.started_at
 
     def _say(self, text: str) -> None:

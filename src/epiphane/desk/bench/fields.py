@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QAction, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QColorDialog,
@@ -31,12 +31,51 @@ def label(text: str, *, is_quiet: bool = True) -> QLabel:
     return made
 
 
-class _NumberField(QDoubleSpinBox):
-    """A field whose own keys come before those of the window, which keeps all others.
+class NumberField(QDoubleSpinBox):
+    """A field for a number that changes by the hand of the user alone.
 
-    Digits and the keys that step are the field's; letters and Space mean nothing in a number, so
-    they do what they do everywhere.
+    Its own keys come before those of the window, which keeps all others: digits and the keys that step are
+    the field's; letters and Space mean nothing in a number, so they do what they do everywhere. Enter takes
+    what was typed and gives the keyboard back to the window. The wheel scrolls what the field stands in.
+
+    Signals
+    -------
+    edited(value: float)
+        The user has typed or stepped to another value. What is shown, or limits that move the value, is none.
     """
+
+    edited = pyqtSignal(float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.valueChanged.connect(self.edited)
+
+    def show_value(self, value: float) -> None:
+        """Show a number; not while another is being typed."""
+        line = self.lineEdit()
+        is_typed = self.hasFocus() and line is not None and line.isModified()
+        if self.value() != value and not is_typed:
+            self._quietly(lambda: self.setValue(value))
+
+    def show_limits(self, low: float, high: float) -> None:
+        """Let the number be within other limits."""
+        if (self.minimum(), self.maximum()) != (low, high):
+            self._quietly(lambda: self.setRange(low, high))
+
+    def _quietly(self, change: Callable[[], None]) -> None:
+        self.blockSignals(True)
+        change()
+        self.blockSignals(False)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        super().keyPressEvent(event)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            self.clearFocus()
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
@@ -49,8 +88,32 @@ class _NumberField(QDoubleSpinBox):
         return super().event(event)
 
 
-class _ChoiceField(QComboBox):
-    """A field that steps through its options with Up and Down, whatever they mean elsewhere."""
+class TextField(QLineEdit):
+    """A field for words; Enter takes what was typed and gives the keyboard back to the window."""
+
+    def __init__(self, name: str, tip: str, *, longest: int = 200) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setMaxLength(longest)
+        self.returnPressed.connect(self.clearFocus)
+
+    def show_text(self, text: str) -> None:
+        """Show words from their beginning; not while others are being typed."""
+        if not (self.hasFocus() and self.isModified()) and self.text() != text:
+            self.setText(text)
+            self.setCursorPosition(0)
+
+
+class ChoiceField(QComboBox):
+    """A field that steps through its options with Up and Down, whatever they mean elsewhere.
+
+    The wheel scrolls what it stands in.
+    """
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
 
     def event(self, event: QEvent | None) -> bool:
         is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
@@ -62,9 +125,9 @@ class _ChoiceField(QComboBox):
 
 def number_field(
     name: str, *, low: float, high: float, unit: str, decimals: int = 0, step: float = 1
-) -> QDoubleSpinBox:
-    """Return a field for a number: typed, stepped with the arrow keys or the wheel."""
-    field = _NumberField()
+) -> NumberField:
+    """Return a field for a number: typed, or stepped with the arrow keys."""
+    field = NumberField()
     field.setAccessibleName(name)
     field.setToolTip(f"{name}: {low:g} to {high:g} {unit}. Up and Down change it, Enter takes what you typed")
     field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
@@ -206,7 +269,8 @@ class ColourButton(QPushButton):
 
 def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], None]) -> QComboBox:
     """Return a field for one of some words; options are (key, what is read)."""
-    field = _ChoiceField()
+    field = ChoiceField()
+    field.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     field.setAccessibleName(name)
     field.setToolTip(name)
     for key, text in options:
@@ -265,14 +329,6 @@ class _LastingMenu(QMenu):
             action.trigger()
         else:
             super().mouseReleaseEvent(event)
-
-
-def show_number(field: QDoubleSpinBox, value: float) -> None:
-    """Show a number without a signal, but never under the fingers of who types."""
-    if field.value() != value:
-        field.blockSignals(True)
-        field.setValue(value)
-        field.blockSignals(False)
 
 
 def show_options(field: QComboBox, options: Sequence[tuple[str, str]]) -> None:

@@ -3,10 +3,11 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
+    NumberField,
     button,
     choice_field,
     label,
@@ -14,7 +15,6 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.editor import Editor
@@ -78,12 +78,12 @@ class FillingBench(QWidget):
         pulses += [(str(pulse.id), pulse.name) for pulse in project.pulses if pulse.name != "beats"]
         show_options(self._pulse, pulses)
         show_choice(self._pulse, _BEATS if filling.pulse is None else str(filling.pulse))
-        show_number(self._every, pace.every)
+        self._every.show_value(pace.every)
         self._every_row.setVisible(not pace.is_by_section)
         self._by_section.setChecked(pace.is_by_section)
         for word, (made, field) in self._section_rows.items():
             made.setVisible(pace.is_by_section)
-            show_number(field, getattr(pace, word))
+            field.show_value(getattr(pace, word))
         show_choice(self._order, filling.order.value)
         self._shuffle.setVisible(filling.order is Order.SHUFFLED)
         self._lands.setChecked(filling.lands)
@@ -126,15 +126,15 @@ class FillingBench(QWidget):
     def _pace_rows(self) -> list[QWidget]:
         self._pulse = choice_field("Cuts are counted on", [], self._set_pulse)
         self._every = number_field("A cut every", low=1, high=128, unit="")
-        self._every.valueChanged.connect(lambda value: self._set_pace(every=round(value)))
+        self._every.edited.connect(lambda value: self._set_pace(every=round(value)))
         self._every_row = row("A cut every", self._every, label("of them"))
         self._by_section = QCheckBox("Slower or faster by section")
         self._by_section.setToolTip("Another pace in calm sections, builds and full ones")
         self._by_section.clicked.connect(lambda is_on: self._set_pace(is_by_section=is_on))
-        self._section_rows: dict[str, tuple[QWidget, QDoubleSpinBox]] = {}
+        self._section_rows: dict[str, tuple[QWidget, NumberField]] = {}
         for word, words in _SECTIONS:
             field = number_field(f"A cut every, {words}", low=1, high=128, unit="")
-            field.valueChanged.connect(lambda value, word=word: self._set_pace(**{word: round(value)}))
+            field.edited.connect(lambda value, word=word: self._set_pace(**{word: round(value)}))
             self._section_rows[word] = row("A cut every", field, label(words)), field
         sections = [made for made, _ in self._section_rows.values()]
         return [row("Count on", self._pulse), self._every_row, row("", self._by_section), *sections]

@@ -44,7 +44,8 @@ class FilmFields(QWidget):
         """Show size and rate as they are now."""
         project = self._editor.project
         now = (project.width, project.height)
-        sizes = [(_key(size), _size_text(size)) for size in dict.fromkeys([now, *_SIZES])]
+        # One that is not among the usual ones comes last: no other changes its place when it is chosen.
+        sizes = [(_key(size), _size_text(size)) for size in dict.fromkeys([*_SIZES, now])]
         if project.is_shape_chosen:
             sizes.append((_BY_CLIP, "As the first clip"))
         show_options(self._size, sizes)

@@ -5,11 +5,11 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import heard_in_band
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import label, number_field, row, show_number
+from epiphane.desk.bench.fields import NumberField, label, number_field, row
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour
 from epiphane.document.ids import LaneId
@@ -65,13 +65,13 @@ class FollowRows(QWidget):
             (self._attack, follow.attack),
             (self._release, follow.release),
         ):
-            show_number(field, value)
+            field.show_value(value)
         self.curve.show_lane(lane)
 
-    def _number(self, name: str, unit: str, low: float, high: float, field: str) -> QDoubleSpinBox:
+    def _number(self, name: str, unit: str, low: float, high: float, field: str) -> NumberField:
         made = number_field(name, low=low, high=high, unit=unit)
         share = 100 if unit == "%" else 1
-        made.valueChanged.connect(lambda value: self._change(**{field: value / share}))
+        made.edited.connect(lambda value: self._change(**{field: value / share}))
         return made
 
     def _change(self, **changes: float) -> None:

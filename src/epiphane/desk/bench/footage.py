@@ -1,9 +1,9 @@
 """The bench of footage: its moments, the part of it that is used, its name and group."""
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import button, label, number_field, row, show_number
+from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, number_field, row
 from epiphane.desk.bench.strip import ClipStrip
 from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor
@@ -41,14 +41,14 @@ class FootageBench(QWidget):
         self._buttons = self._make_buttons()
         self._from = number_field("Used from", low=0, high=86_400, unit="s", decimals=2, step=0.04)
         self._to = number_field("Used to", low=0, high=86_400, unit="s", decimals=2, step=0.04)
-        self._from.valueChanged.connect(lambda value: self._use(is_end=False, seconds=value))
-        self._to.valueChanged.connect(lambda value: self._use(is_end=True, seconds=value))
+        self._from.edited.connect(lambda value: self._use(is_end=False, seconds=value))
+        self._to.edited.connect(lambda value: self._use(is_end=True, seconds=value))
         self._used = row("Used", self._from, label("to"), self._to)
-        self._name = QLineEdit()
-        self._name.setAccessibleName("Name of the footage")
-        self._name.setToolTip("What it is called here; empty for the name of its file")
+        self._name = TextField(
+            "Name of the footage", "What it is called here; empty for the name of its file"
+        )
         self._name.editingFinished.connect(self._rename)
-        self._group = QComboBox()
+        self._group = ChoiceField()
         self._group.setEditable(True)
         self._group.setMinimumWidth(160)
         self._group.setAccessibleName("Group")
@@ -83,10 +83,9 @@ class FootageBench(QWidget):
         self._accept.setText("Only propose" if here is not None and here.is_accepted else "Accept")
         self._play.setText("Stop" if self._player.is_playing else "Play")
         self._used.setVisible(is_clip)
-        show_number(self._from, footage.used_from)
-        show_number(self._to, footage.end)
-        if not self._name.hasFocus():
-            self._name.setText(footage_name(footage))
+        self._from.show_value(footage.used_from)
+        self._to.show_value(footage.end)
+        self._name.show_text(footage_name(footage))
         self._show_groups(footage)
 
     # What keys and buttons do

@@ -18,7 +18,6 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.bench.follow import FollowRows, following
@@ -86,7 +85,7 @@ class LaneBench(QWidget):
         if lane is None:
             return
         show_choice(self._way, lane.way.value)
-        show_number(self._steps, lane.n_steps)
+        self._steps.show_value(lane.n_steps)
         self._steps.setVisible(lane.way is Way.STEP)
         self._steps_words.setVisible(lane.way is Way.STEP)
         cues = self._editor.cues.lane(lane.id)
@@ -101,15 +100,15 @@ class LaneBench(QWidget):
         beat_frames = usual_beat_frames(self._editor.project, lane)
         self.shape.show_envelope(lane.envelope, lane_colour(lane), beat_frames)
         if pulse is not None:
-            show_number(self._every, pulse.every)
+            self._every.show_value(pulse.every)
         show_options(self._unit, _pulse_options(self._editor.project))
         show_choice(self._unit, str(pulse.id) if pulse is not None else "")
         self._every.setVisible(pulse is not None and pulse.unit is not None)
         self._depth_bar.set_values(0, lane.depth * 100)
-        show_number(self._depth, lane.depth * 100)
+        self._depth.show_value(lane.depth * 100)
         self._wander_bar.set_values(0, lane.wander * 100)
-        show_number(self._wander, lane.wander * 100)
-        show_number(self._seed, lane.seed)
+        self._wander.show_value(lane.wander * 100)
+        self._seed.show_value(lane.seed)
         self._mute.setChecked(lane.muted)
         self._solo.setChecked(lane.is_solo)
         self._wander_row_shown.setVisible(not is_following)
@@ -119,7 +118,7 @@ class LaneBench(QWidget):
         self._unit = choice_field("Fired by", (), self._fire_by)
         self._every = number_field("Every Nth hit", low=1, high=64, unit="", step=1)
         self._every.setFixedWidth(48)
-        self._every.valueChanged.connect(lambda value: self._fire_every(round(value)))
+        self._every.edited.connect(lambda value: self._fire_every(round(value)))
         self._mute = QPushButton("Mute")
         self._mute.setCheckable(True)
         self._mute.setProperty("quiet", True)
@@ -156,7 +155,7 @@ class LaneBench(QWidget):
         )
         self._steps = number_field("Notches until it begins again", low=1, high=32, unit="")
         self._steps.setFixedWidth(48)
-        self._steps.valueChanged.connect(
+        self._steps.edited.connect(
             lambda value: self._apply(partial(change_lane, n_steps=round(value)), "number of notches")
         )
         self._steps_words = label("notches, then back")
@@ -181,7 +180,7 @@ class LaneBench(QWidget):
         self._depth = number_field("Depth", low=0, high=100, unit="%")
         self._depth_bar.changed.connect(lambda _rest, value: self._set_share("depth", value, gesture="depth"))
         self._depth_bar.released.connect(self._editor.end_gesture)
-        self._depth.valueChanged.connect(lambda value: self._set_share("depth", value))
+        self._depth.edited.connect(lambda value: self._set_share("depth", value))
         return row("Depth", self._depth_bar, self._depth)
 
     def _wander_row(self, lane: Lane) -> QWidget:
@@ -192,11 +191,11 @@ class LaneBench(QWidget):
             lambda _rest, value: self._set_share("wander", value, gesture="wander")
         )
         self._wander_bar.released.connect(self._editor.end_gesture)
-        self._wander.valueChanged.connect(lambda value: self._set_share("wander", value))
+        self._wander.edited.connect(lambda value: self._set_share("wander", value))
         self._seed = number_field("Seed", low=0, high=999_999, unit="")
         self._seed.setFixedWidth(54)
         self._seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
-        self._seed.valueChanged.connect(
+        self._seed.edited.connect(
             lambda value: self._apply(partial(change_lane, seed=round(value)), "change of seed")
         )
         return row("Wander", self._wander_bar, self._wander, label("seed"), self._seed)

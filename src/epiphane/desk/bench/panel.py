@@ -1,6 +1,8 @@
 """The bench: shows the one selected thing."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TypeAlias
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -21,17 +23,36 @@ from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.filling import FillingBench
 from epiphane.desk.bench.footage import FootageBench
 from epiphane.desk.bench.lane import LaneBench
+from epiphane.desk.bench.lost_work import LostWorkBench
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import ShotBench
 from epiphane.desk.bench.song import SongBench
+from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.recipes import RecipeDesk
+from epiphane.desk.recovery import RecoveryDesk
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.edits.shots import footage_name
+
+BenchPage: TypeAlias = (
+    SongBench
+    | BeatBench
+    | TapBench
+    | CueBench
+    | ShotBench
+    | FootageBench
+    | FillingBench
+    | ExportBench
+    | PulseBench
+    | LaneBench
+    | RecipeBench
+    | NewRecipeBench
+    | LostWorkBench
+)
 
 
 class BenchPanel(QFrame):
@@ -61,18 +82,29 @@ class BenchPanel(QFrame):
         self.setProperty("panel", True)
         self._kind = label("")
         self._name = QLabel()
+        self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
         self.song, self.cues, self.shot = SongBench(editor), CueBench(editor), ShotBench(editor)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
-        self.beat = BeatBench(editor)
+        self.beat, self.tap = BeatBench(editor), TapBench(editor)
         self.pulse: PulseBench | None = None
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
+        self.lost_work: LostWorkBench | None = None
         self._recipes = recipes
         self.recipe, self.new_recipe = RecipeBench(editor, recipes), NewRecipeBench(editor, recipes)
-        pages = (self.song, self.beat, self.cues, self.shot, self.footage, self.filling, self.export)
+        pages = (
+            self.song,
+            self.beat,
+            self.tap,
+            self.cues,
+            self.shot,
+            self.footage,
+            self.filling,
+            self.export,
+        )
         for page in (*pages, self.recipe, self.new_recipe):
             self._pages.add_page(page)
         scroll = QScrollArea()
@@ -98,10 +130,17 @@ class BenchPanel(QFrame):
         box.addLayout(first)
         box.addWidget(scroll, 1)
         self.export.closed.connect(self.close_export)
+        editor.leaving.connect(self._pages.take_keyboard)
         editor.selection_changed.connect(self.refresh)
         editor.project_changed.connect(self.refresh)
         editor.song_changed.connect(self.refresh)
         self.refresh()
+
+    def add_lost_work(self, recovery: RecoveryDesk) -> None:
+        """Have a page for unsaved work of lost sessions."""
+        self.lost_work = LostWorkBench(recovery)
+        self._pages.add_page(self.lost_work)
+        recovery.changed.connect(self.refresh)
 
     def open_export(self) -> None:
         """Show the export."""
@@ -113,48 +152,56 @@ class BenchPanel(QFrame):
 
     def refresh(self) -> None:
         """Show what is selected as it is now."""
-        kind = self._editor.selection.kind
-        if kind is Kind.LANE:
-            self._show_lane()
-        elif kind is Kind.PULSE:
-            self._show_pulse()
-        elif kind is Kind.BEAT:
-            beat = self._editor.selected_beat()
-            self._show(self.beat, "Beat", f"at {beat.time:.3f} s" if beat else "")
-            self.beat.refresh()
-        elif kind is Kind.CUES:
-            lane = self._editor.selected_lane()
-            number = len(self._editor.selection.cues)
-            self._show(self.cues, "Cue" if number == 1 else "Cues", lane_label(lane) if lane else "")
-            self.cues.refresh()
-        elif kind is Kind.SHOT:
-            shot = self._editor.selected_shot()
-            footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
-            self._show(self.shot, "Shot", footage_name(footage) if footage else "")
-            self.shot.refresh()
-        elif kind is Kind.FOOTAGE:
-            chosen = self._editor.selected_footage()
-            kind_word = chosen.kind.value.capitalize() if chosen else ""
-            self._show(self.footage, kind_word, footage_name(chosen) if chosen else "")
-            self.footage.refresh()
-        elif kind is Kind.FILLING:
-            self._show(self.filling, "Filling", "the song with footage")
-            self.filling.refresh()
-        elif kind is Kind.RECIPE:
-            kept = self._recipes.find(self._editor.selection.recipe)
-            self._show(self.recipe, "Recipe", kept.recipe.name if kept else "")
-            self.recipe.refresh()
-        elif kind is Kind.NEW_RECIPE:
-            self._show(self.new_recipe, "New recipe", "of these lanes")
-            self.new_recipe.refresh()
-        elif kind is Kind.EXPORT:
-            self._show(self.export, "Export", self._editor.title)
-            self.export.refresh()
-        else:
-            song = self._editor.project.song
-            name = Path(song.path).name if song else "none yet"
-            self._show(self.song, "Song", name)
-            self.song.refresh()
+        shown: dict[Kind, Callable[[], None]] = {
+            Kind.LANE: self._show_lane,
+            Kind.PULSE: self._show_pulse,
+            Kind.BEAT: self._show_beat,
+            Kind.TAP: self._show_tap,
+            Kind.CUES: self._show_cues,
+            Kind.SHOT: self._show_shot,
+            Kind.FOOTAGE: self._show_footage,
+            Kind.FILLING: lambda: self._show(self.filling, "Filling", "the song with footage"),
+            Kind.RECIPE: self._show_recipe,
+            Kind.NEW_RECIPE: lambda: self._show(self.new_recipe, "New recipe", "of these lanes"),
+            Kind.LOST_WORK: self._show_lost_work,
+            Kind.EXPORT: lambda: self._show(self.export, "Export", self._editor.title),
+        }
+        shown.get(self._editor.selection.kind, self._show_song)()
+
+    def _show_song(self) -> None:
+        song = self._editor.project.song
+        self._show(self.song, "Song", Path(song.path).name if song else "none yet")
+
+    def _show_beat(self) -> None:
+        beat = self._editor.selected_beat()
+        self._show(self.beat, "Beat", f"at {beat.time:.3f} s" if beat else "")
+
+    def _show_tap(self) -> None:
+        tap, pulse = self._editor.selected_tap(), self._editor.selected_pulse()
+        self._show(self.tap, "Tap", f"{pulse.name}, {tap.time:.3f} s" if tap and pulse else "")
+
+    def _show_cues(self) -> None:
+        lane = self._editor.selected_lane()
+        kind = "Cue" if len(self._editor.selection.cues) == 1 else "Cues"
+        self._show(self.cues, kind, lane_label(lane) if lane else "")
+
+    def _show_shot(self) -> None:
+        shot = self._editor.selected_shot()
+        footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
+        self._show(self.shot, "Shot", footage_name(footage) if footage else "")
+
+    def _show_footage(self) -> None:
+        chosen = self._editor.selected_footage()
+        kind = chosen.kind.value.capitalize() if chosen else ""
+        self._show(self.footage, kind, footage_name(chosen) if chosen else "")
+
+    def _show_recipe(self) -> None:
+        kept = self._recipes.find(self._editor.selection.recipe)
+        self._show(self.recipe, "Recipe", kept.recipe.name if kept else "")
+
+    def _show_lost_work(self) -> None:
+        if self.lost_work is not None:
+            self._show(self.lost_work, "Unsaved work", "of lost sessions")
 
     def _show_pulse(self) -> None:
         pulse = self._editor.selected_pulse()
@@ -167,7 +214,6 @@ class BenchPanel(QFrame):
             self._pages.add_page(self.pulse)
             self.pulse_made.emit(self.pulse)
         self._show(self.pulse, "Pulse", pulse.name)
-        self.pulse.refresh()
 
     def _show_lane(self) -> None:
         lane = self._editor.selected_lane()
@@ -180,12 +226,13 @@ class BenchPanel(QFrame):
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         self._show(self.lane, "Lane", lane_label(lane))
-        self.lane.refresh()
 
-    def _show(self, page: QWidget, kind: str, name: str) -> None:
+    def _show(self, page: BenchPage, kind: str, name: str) -> None:
+        """Show a page as it is now, under what it is and is called."""
         self._pages.show_page(page)
         self._kind.setText(kind)
         self._name.setText(name)
+        page.refresh()
 
 
 class _Pages(QWidget):
@@ -207,6 +254,14 @@ class _Pages(QWidget):
         self._box.removeWidget(page)
         page.hide()
         page.deleteLater()
+
+    def take_keyboard(self) -> None:
+        """Have what is half typed taken for the thing it was typed for."""
+        for index in range(self._box.count()):
+            item = self._box.itemAt(index)
+            page = None if item is None else item.widget()
+            if page is not None:
+                _take_keyboard_from(page)
 
     def show_page(self, page: QWidget) -> None:
         """Show a page in place of the others."""

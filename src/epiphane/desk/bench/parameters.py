@@ -6,17 +6,17 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
     ColourButton,
+    NumberField,
     RangeBar,
     choice_field,
     label,
     number_field,
     row,
     show_choice,
-    show_number,
 )
 from epiphane.desk.bench.vary import VaryRow
 from epiphane.document.ids import LaneId, PulseId
@@ -59,7 +59,7 @@ class ParameterRows(QWidget):
         self._colour = colour
         self._can_vary = can_vary
         self._lane = Lane(LaneId(0), effect, PulseId(0))
-        self._bars: dict[str, tuple[RangeBar, QDoubleSpinBox]] = {}
+        self._bars: dict[str, tuple[RangeBar, NumberField]] = {}
         self._texts: dict[str, ColourButton | QComboBox] = {}
         self.vary: dict[str, VaryRow] = {}
         box = QVBoxLayout(self)
@@ -88,7 +88,7 @@ class ParameterRows(QWidget):
                 rest, peak = rest_and_peak(parameter, setting)
                 bar, field = self._bars[parameter.name]
                 bar.set_values(rest, peak)
-                show_number(field, peak)
+                field.show_value(peak)
                 continue
             field_or_button = self._texts[parameter.name]
             text = text_value(parameter, setting)
@@ -114,7 +114,7 @@ class ParameterRows(QWidget):
         self._texts[parameter.name] = field
         return row(parameter.label, field, *openers)
 
-    def _number(self, parameter: Parameter) -> tuple[RangeBar, QDoubleSpinBox]:
+    def _number(self, parameter: Parameter) -> tuple[RangeBar, NumberField]:
         bar = RangeBar(parameter.label, low=parameter.low, high=parameter.high, colour=self._colour)
         decimals = 0 if parameter.is_whole or parameter.high - parameter.low >= _WHOLE_RANGE else 1
         field = number_field(
@@ -128,7 +128,7 @@ class ParameterRows(QWidget):
         field.setToolTip(f"{parameter.label}: {parameter.low:g} to {parameter.high:g} {parameter.unit}")
         bar.changed.connect(lambda rest, peak: self._set_number(parameter, rest, peak, parameter.name))
         bar.released.connect(self.released)
-        field.valueChanged.connect(lambda peak: self._set_number(parameter, None, peak, None))
+        field.edited.connect(lambda peak: self._set_number(parameter, None, peak, None))
         self._bars[parameter.name] = (bar, field)
         return bar, field
 

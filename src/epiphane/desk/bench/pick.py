@@ -5,12 +5,13 @@ from functools import partial
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk import theme
 from epiphane.desk.bench.cells import PatternCells
 from epiphane.desk.bench.fields import (
     ChecksButton,
+    NumberField,
     RangeBar,
     choice_field,
     label,
@@ -18,7 +19,6 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.editor import Editor
@@ -91,10 +91,10 @@ class PickRows(QWidget):
             (self._above, pick.above * 100),
             (self._chance, pick.chance * 100),
         ):
-            show_number(field, value)
+            field.show_value(value)
         bars = bars_of(project)
-        show_number(self._from, 0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
-        show_number(self._to, 0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
+        self._from.show_value(0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
+        self._to.show_value(0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
         labels = [] if project.song is None else list(dict.fromkeys(s.label for s in project.song.sections))
         labels += [one for one in pick.sections if one not in labels]
         self._sections.show_checks([(text, text) for text in labels], pick.sections)
@@ -103,7 +103,7 @@ class PickRows(QWidget):
         show_options(self._without, [("", "no lane"), *others])
         show_choice(self._without, "" if pick.without is None else str(pick.without))
         self._by_bar.set_values(0, lane.by_strength * 100)
-        show_number(self._by_strength, lane.by_strength * 100)
+        self._by_strength.show_value(lane.by_strength * 100)
         show_choice(self._overlap, lane.overlap.value)
 
     def _pattern_rows(self) -> list[QWidget]:
@@ -119,16 +119,16 @@ class PickRows(QWidget):
 
     def _rule_rows(self) -> list[QWidget]:
         self._every = self._number("Take every Nth hit", low=1, high=64)
-        self._every.valueChanged.connect(lambda value: self._change(every=round(value)))
+        self._every.edited.connect(lambda value: self._change(every=round(value)))
         self._first = self._number("From which hit on", low=1, high=64)
-        self._first.valueChanged.connect(lambda value: self._change(first=round(value) - 1))
+        self._first.edited.connect(lambda value: self._change(first=round(value) - 1))
         self._strongest = self._number("The strongest so many of a bar", low=0, high=32)
         self._strongest.setSpecialValueText("all")
-        self._strongest.valueChanged.connect(lambda value: self._change(strongest=round(value) or None))
+        self._strongest.edited.connect(lambda value: self._change(strongest=round(value) or None))
         self._above = self._number("Hits of this strength at least", low=0, high=100, unit="%")
-        self._above.valueChanged.connect(lambda value: self._change(above=round(value / 100, 4)))
+        self._above.edited.connect(lambda value: self._change(above=round(value / 100, 4)))
         self._chance = self._number("By chance, so many of a hundred", low=0, high=100, unit="%")
-        self._chance.valueChanged.connect(lambda value: self._change(chance=round(value / 100, 4)))
+        self._chance.edited.connect(lambda value: self._change(chance=round(value / 100, 4)))
         self._without = choice_field(
             "Not where another lane fires",
             (),
@@ -146,7 +146,7 @@ class PickRows(QWidget):
         for field, edge, unlimited in ((self._from, "start", "first"), (self._to, "end", "last")):
             field.setSpecialValueText(unlimited)
             field.setToolTip(f"{field.accessibleName()}; 0 for no such limit")
-            field.valueChanged.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
+            field.edited.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
         self._sections = ChecksButton("Parts of the song", "every part")
         self._sections.chosen.connect(lambda keys: self._change(sections=keys))
         self._shots = ChecksButton("Only on some shots", "every shot")
@@ -166,7 +166,7 @@ class PickRows(QWidget):
         self._by_bar.changed.connect(lambda _rest, value: self._set_by_strength(value, gesture="strength"))
         self._by_bar.released.connect(self._editor.end_gesture)
         self._by_strength = number_field("By the strength of the hit", low=0, high=100, unit="%")
-        self._by_strength.valueChanged.connect(self._set_by_strength)
+        self._by_strength.edited.connect(self._set_by_strength)
         self._overlap = choice_field(
             "Cues that overlap",
             _OVERLAPS,
@@ -183,7 +183,7 @@ class PickRows(QWidget):
         share = float(bar_places(bars_of(project), here)[0]) / lane.pick.pattern.n_bars % 1.0
         self.cells.show_playing(int(share * len(lane.pick.pattern.cells)))
 
-    def _number(self, name: str, *, low: float, high: float, unit: str = "") -> QDoubleSpinBox:
+    def _number(self, name: str, *, low: float, high: float, unit: str = "") -> NumberField:
         field = number_field(name, low=low, high=high, unit=unit)
         field.setFixedWidth(58)
         return field

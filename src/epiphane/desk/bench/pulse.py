@@ -4,19 +4,19 @@ from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
+    TextField,
     choice_field,
     label,
     number_field,
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.editor import Editor
@@ -75,9 +75,7 @@ class PulseBench(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        self._name = QLineEdit()
-        self._name.setAccessibleName("Name of the pulse")
-        self._name.setToolTip("What the pulse is called; Enter takes what you typed")
+        self._name = TextField("Name of the pulse", "What the pulse is called; Enter takes what you typed")
         self._name.editingFinished.connect(self._rename)
         self._ticks = QPushButton("Tick")
         self._ticks.setCheckable(True)
@@ -92,7 +90,7 @@ class PulseBench(QWidget):
         self._keep = number_field("Share that is kept", low=0, high=100, unit="%")
         self._keep_bar.changed.connect(lambda _rest, value: self._set_keep(value, gesture="keep"))
         self._keep_bar.released.connect(editor.end_gesture)
-        self._keep.valueChanged.connect(self._set_keep)
+        self._keep.edited.connect(self._set_keep)
         box.addWidget(row("Few to many", self._keep_bar, self._keep))
         self._count = label("")
         self._count.setWordWrap(True)
@@ -110,15 +108,13 @@ class PulseBench(QWidget):
         pulse = next((one for one in self._editor.project.pulses if one.id == self.pulse_id), None)
         if pulse is None or type(pulse.source) is not self.kind:
             return
-        if not self._name.hasFocus():
-            self._name.setText(pulse.name)
-            self._name.setCursorPosition(0)
+        self._name.show_text(pulse.name)
         self._ticks.setChecked(pulse.id in self._editor.ticking)
-        show_number(self._every, pulse.every)
-        show_number(self._first, pulse.first + 1)
-        self._first.setMaximum(pulse.every)
+        self._every.show_value(pulse.every)
+        self._first.show_limits(1, pulse.every)
+        self._first.show_value(pulse.first + 1)
         self._keep_bar.set_values(0, 100 * pulse.keep)
-        show_number(self._keep, 100 * pulse.keep)
+        self._keep.show_value(100 * pulse.keep)
         self._show_source(pulse.source)
         n_hits = len(self._editor.hits_of(pulse))
         n_lanes, n_pulses = users_of(self._editor.project, pulse.id)
@@ -143,10 +139,9 @@ class PulseBench(QWidget):
                     f"{name} is gone. {lanes} nothing until another pulse is chosen; Ctrl+Z brings it back."
                 )
                 self._editor.said.emit(text, False)
-            elif n_pulses:
-                self._editor.said.emit(
-                    f"{name} is gone, and missing in pulses made of it; Ctrl+Z brings it back.", False
-                )
+            else:
+                missing = ", and missing in pulses made of it" if n_pulses else ""
+                self._editor.said.emit(f"{name} is gone{missing}; Ctrl+Z brings it back.", False)
 
     def toggle_ticks(self) -> None:
         """Have its hits heard as ticks, or no longer."""
@@ -172,24 +167,24 @@ class PulseBench(QWidget):
             case HeardSource(unit=unit):
                 show_choice(self._unit, unit.value)
             case BandSource() as band:
-                show_number(self._low, band.low)
-                show_number(self._high, band.high)
+                self._low.show_value(band.low)
+                self._high.show_value(band.high)
                 self._threshold_bar.set_values(0, 100 * band.threshold)
-                show_number(self._threshold, 100 * band.threshold)
-                show_number(self._gap, 1000 * band.gap)
+                self._threshold.show_value(100 * band.threshold)
+                self._gap.show_value(1000 * band.gap)
             case TappedSource(hits=hits):
                 for button in self._tap_buttons:
                     button.setEnabled(bool(hits))
             case TempoSource() as bare:
-                show_number(self._tempo, bare.tempo)
-                show_number(self._start, bare.start)
+                self._tempo.show_value(bare.tempo)
+                self._start.show_value(bare.start)
             case BlendSource() as blend:
                 names = [(str(p.id), p.name) for p in self._editor.project.pulses if p.id != self.pulse_id]
                 for field, chosen in ((self._one, blend.one), (self._other, blend.other)):
                     show_options(field, names)
                     show_choice(field, str(chosen))
                 show_choice(self._how, blend.how.value)
-                show_number(self._tolerance, 1000 * blend.tolerance)
+                self._tolerance.show_value(1000 * blend.tolerance)
 
     def _heard_rows(self) -> list[QWidget]:
         options = [(unit.value, words) for unit, words in _UNIT_WORDS.items()]
@@ -201,17 +196,17 @@ class PulseBench(QWidget):
     def _band_rows(self) -> list[QWidget]:
         self._low = number_field("From", low=20, high=20_000, unit="Hz", step=5)
         self._high = number_field("To", low=20, high=20_000, unit="Hz", step=5)
-        self._low.valueChanged.connect(lambda hz: self._change_band(low=hz))
-        self._high.valueChanged.connect(lambda hz: self._change_band(high=hz))
+        self._low.edited.connect(lambda hz: self._change_band(low=hz))
+        self._high.edited.connect(lambda hz: self._change_band(high=hz))
         self._threshold_bar = RangeBar("Threshold", low=0, high=100, colour=theme.TEXT, has_rest=False)
         self._threshold = number_field("Threshold", low=0, high=100, unit="%", decimals=1)
         self._threshold_bar.changed.connect(
             lambda _rest, value: self._change_band(gesture="band", threshold=value / 100)
         )
         self._threshold_bar.released.connect(self._editor.end_gesture)
-        self._threshold.valueChanged.connect(lambda value: self._change_band(threshold=value / 100))
+        self._threshold.edited.connect(lambda value: self._change_band(threshold=value / 100))
         self._gap = number_field("Least gap", low=20, high=10_000, unit="ms", step=10)
-        self._gap.valueChanged.connect(lambda value: self._change_band(gap=value / 1000))
+        self._gap.edited.connect(lambda value: self._change_band(gap=value / 1000))
         hint = label(
             "Drag over the spectrum in the score: up and down for a band, the dashed line for the threshold."
         )
@@ -249,14 +244,10 @@ class PulseBench(QWidget):
     def _tempo_rows(self) -> list[QWidget]:
         self._tempo = number_field("Tempo", low=20, high=400, unit="BPM", decimals=2, step=0.5)
         self._tempo.setFixedWidth(104)
-        self._tempo.valueChanged.connect(
-            lambda value: self._change_source(lambda old: replace(old, tempo=value))
-        )
+        self._tempo.edited.connect(lambda value: self._change_source(lambda old: replace(old, tempo=value)))
         self._start = number_field("First hit", low=0, high=86_400, unit="s", decimals=3, step=0.01)
         self._start.setFixedWidth(104)
-        self._start.valueChanged.connect(
-            lambda value: self._change_source(lambda old: replace(old, start=value))
-        )
+        self._start.edited.connect(lambda value: self._change_source(lambda old: replace(old, start=value)))
         return [row("Tempo", self._tempo), row("First hit", self._start)]
 
     def _blend_rows(self) -> list[QWidget]:
@@ -268,7 +259,7 @@ class PulseBench(QWidget):
         options = [(how.value, words) for how, words in _BLEND_WORDS.items()]
         self._how = choice_field("How they are blended", options, lambda key: changed(how=Blend(key)))
         self._tolerance = number_field("The same hit within", low=0, high=1000, unit="ms", step=5)
-        self._tolerance.valueChanged.connect(lambda value: changed(tolerance=value / 1000))
+        self._tolerance.edited.connect(lambda value: changed(tolerance=value / 1000))
         return [
             row("Hits of", self._one),
             row("", self._how, self._other),
@@ -280,8 +271,8 @@ class PulseBench(QWidget):
         self._first = number_field("From the", low=1, high=64, unit="")
         for field in (self._every, self._first):
             field.setFixedWidth(48)
-        self._every.valueChanged.connect(lambda value: self._set_every(round(value)))
-        self._first.valueChanged.connect(lambda value: self._change(first=round(value) - 1))
+        self._every.edited.connect(lambda value: self._set_every(round(value)))
+        self._first.edited.connect(lambda value: self._change(first=round(value) - 1))
         return row("Every", self._every, label("from number"), self._first)
 
     # What is changed

@@ -3,10 +3,10 @@
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.envelope import EnvelopePicture
-from epiphane.desk.bench.fields import choice_field, in_a_row, label, number_field, show_choice, show_number
+from epiphane.desk.bench.fields import NumberField, choice_field, in_a_row, label, number_field, show_choice
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 
@@ -53,19 +53,19 @@ class ShapeRows(QWidget):
             field.setDecimals(0 if is_frames else 3)
             field.blockSignals(False)
             field.setSingleStep(1 if is_frames else 0.125)
-            show_number(field, getattr(envelope, side))
-        show_number(self._lead, envelope.lead)
+            field.show_value(getattr(envelope, side))
+        self._lead.show_value(envelope.lead)
         show_choice(self._unit, envelope.unit.value)
         show_choice(self._rise_ease, envelope.rise_ease.value)
         show_choice(self._fall_ease, envelope.fall_ease.value)
 
     def _side_row(self) -> QWidget:
-        self._sides: dict[str, QDoubleSpinBox] = {}
+        self._sides: dict[str, NumberField] = {}
         shown: list[QWidget] = []
         for side in _SIDES:
             field = number_field(side.capitalize(), low=0, high=600, unit="")
             field.setFixedWidth(60)
-            field.valueChanged.connect(lambda value, side=side: self.changed.emit({side: value}, None))
+            field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
             shown += [label(side), field]
         self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
@@ -77,7 +77,7 @@ class ShapeRows(QWidget):
         self._lead = number_field("Lead", low=0, high=240, unit="f")
         self._lead.setFixedWidth(50)
         self._lead.setToolTip("How many frames before its hit the peak comes")
-        self._lead.valueChanged.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
+        self._lead.edited.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
         shown = (label("eases"), self._rise_ease, label("to"), self._fall_ease)
         return in_a_row(*shown, right=(label("lead"), self._lead), spacing=6)
 

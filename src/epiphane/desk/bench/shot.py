@@ -14,7 +14,6 @@ from epiphane.desk.bench.fields import (
     row,
     rule,
     show_choice,
-    show_number,
     show_options,
 )
 from epiphane.desk.bench.filling import TRAVELS
@@ -90,23 +89,23 @@ class ShotBench(QWidget):
         ]
         show_options(self._clip, clips)
         show_choice(self._clip, str(footage.id))
-        show_number(self._beats, beats_of_shot(project, shot.id))
+        self._beats.show_value(beats_of_shot(project, shot.id))
         for widget in (self._start_row, self._speed_row):
             widget.setVisible(is_clip)
         self._land.setVisible(is_clip)
         self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
         self._bar.set_values(footage.used_from, min(max(shot.source_start, footage.used_from), footage.end))
-        show_number(self._start, shot.source_start)
-        show_number(self._speed, round(shot.speed * 100, 1))
+        self._start.show_value(shot.source_start)
+        self._speed.show_value(round(shot.speed * 100, 1))
         show_choice(self._beyond, Beyond.MIRROR.value if shot.beyond is Beyond.SLOW else shot.beyond.value)
         framing = shot.framing
         show_choice(self._fit, framing.fit.value)
-        show_number(self._scale, framing.scale * 100)
-        show_number(self._x, framing.x * 100)
-        show_number(self._y, framing.y * 100)
+        self._scale.show_value(framing.scale * 100)
+        self._x.show_value(framing.x * 100)
+        self._y.show_value(framing.y * 100)
         show_choice(self._travel, framing.travel.value)
         self._reach.setEnabled(framing.travel is not Travel.REST)
-        show_number(self._reach, framing.reach * 100)
+        self._reach.show_value(framing.reach * 100)
         self._plain.setEnabled(framing != Framing())
 
     # What keys and buttons do
@@ -188,15 +187,15 @@ class ShotBench(QWidget):
     def _time_rows(self) -> list[QWidget]:
         self._clip = choice_field("What it shows", [], lambda key: self._exchange(FootageId(int(key))))
         self._beats = number_field("Beats it lasts", low=1, high=512, unit="")
-        self._beats.valueChanged.connect(self._set_beats)
+        self._beats.edited.connect(self._set_beats)
         self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
         self._start = number_field("Starts at", low=-86_400, high=86_400, unit="s", decimals=2, step=0.04)
         self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
         self._bar.released.connect(self._editor.end_gesture)
-        self._start.valueChanged.connect(self._slip)
+        self._start.edited.connect(self._slip)
         self._start_row = row("Starts at", self._bar, self._start)
         self._speed = number_field("Speed", low=5, high=2000, unit="%", step=5)
-        self._speed.valueChanged.connect(self._set_speed)
+        self._speed.edited.connect(self._set_speed)
         beyond = [(one.value, words) for one, words in _BEYOND]
         self._beyond = choice_field("Beyond its ends", beyond, lambda key: self._change(beyond=Beyond(key)))
         self._speed_row = row("Speed", self._speed, label("then"), self._beyond)
@@ -211,15 +210,15 @@ class ShotBench(QWidget):
         fits = [(one.value, words) for one, words in _FITS]
         self._fit = choice_field("How it fills the frame", fits, lambda key: self._frame(fit=Fit(key)))
         self._scale = number_field("Scale", low=5, high=2000, unit="%")
-        self._scale.valueChanged.connect(lambda value: self._frame(scale=value / 100))
+        self._scale.edited.connect(lambda value: self._frame(scale=value / 100))
         self._x = number_field("To the right", low=-500, high=500, unit="%")
-        self._x.valueChanged.connect(lambda value: self._frame(x=value / 100))
+        self._x.edited.connect(lambda value: self._frame(x=value / 100))
         self._y = number_field("Down", low=-500, high=500, unit="%")
-        self._y.valueChanged.connect(lambda value: self._frame(y=value / 100))
+        self._y.edited.connect(lambda value: self._frame(y=value / 100))
         travels = [(one.value, words) for one, words in TRAVELS]
         self._travel = choice_field("How it moves", travels, lambda key: self._frame(travel=Travel(key)))
         self._reach = number_field("How far it moves", low=-50, high=100, unit="%")
-        self._reach.valueChanged.connect(lambda value: self._frame(reach=value / 100))
+        self._reach.edited.connect(lambda value: self._frame(reach=value / 100))
         self._plain = button("As it comes", "Take back every change to the framing", self._reset_framing)
         return [
             row("Framing", self._fit, self._plain),
@@ -236,8 +235,18 @@ class ShotBench(QWidget):
 
     def _set_beats(self, value: float) -> None:
         shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: stretch_shot(p, shot.id, n_beats=round(value)), "length of a shot")
+        if shot is None:
+            return
+        before = self._editor.project.shots
+        if self._editor.apply(lambda p: stretch_shot(p, shot.id, n_beats=round(value)), "length of a shot"):
+            left = {one.id for one in self._editor.project.shots}
+            gone = [one for one in before if one.id not in left]
+            if gone:
+                footage = {one.id: footage_name(one) for one in self._editor.project.footage}
+                names = ", ".join(footage[one.footage] for one in gone[:3])
+                more = f" and {len(gone) - 3} more" if len(gone) > 3 else ""
+                text = f"The longer shot has taken the place of {names}{more}; Ctrl+Z brings them back."
+                self._editor.said.emit(text, False)
 
     def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
         shot = self._editor.selected_shot()

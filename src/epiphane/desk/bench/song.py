@@ -6,12 +6,12 @@ from itertools import pairwise
 from statistics import quantiles
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.audio.heard import AlternativeTempo, Listening
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
-from epiphane.desk.bench.fields import button, label, number_field, row, rule, show_number
+from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
 from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.editor import Editor
@@ -117,8 +117,8 @@ class SongBench(QWidget):
 
     def _show_corrections(self, song: Song) -> None:
         listening = self._editor.heard.listening if self._editor.heard is not None else None
-        show_number(self._tempo, song.tempo)
-        show_number(self._per_bar, _metre(song.beats))
+        self._tempo.show_value(song.tempo)
+        self._per_bar.show_value(_metre(song.beats))
         is_as_heard = listening is not None and listening.beats == song.beats
         sure = listening.metre_sureness if listening is not None and is_as_heard else 0.0
         n_bars = sum(beat.place == 1 for beat in song.beats)
@@ -127,7 +127,7 @@ class SongBench(QWidget):
         self._show_shape(song)
         has_beats = len(song.beats) > 1
         if not self._near.hasFocus():
-            show_number(self._near, round(song.tempo, 1) or _USUAL_TEMPO)
+            self._near.show_value(round(song.tempo, 1) or _USUAL_TEMPO)
         for correction in (self._half, self._double, self._even, self._later, self._again):
             correction.setEnabled(has_beats and not song.is_locked)
         for field in (self._tempo, self._per_bar):
@@ -142,12 +142,12 @@ class SongBench(QWidget):
         whole = self._editor.whole
         length = file_duration(song, whole.samples.duration if whole is not None else None)
         for field in (self._from, self._to):
-            field.setMaximum(length)
-        show_number(self._from, round(song.start, 3))
-        show_number(self._to, round(song.start + song.duration, 3))
-        show_number(self._fade_in, song.fade_in)
-        show_number(self._fade_out, song.fade_out)
-        show_number(self._gain, song.gain)
+            field.show_limits(0, length)
+        self._from.show_value(round(song.start, 3))
+        self._to.show_value(round(song.start + song.duration, 3))
+        self._fade_in.show_value(song.fade_in)
+        self._fade_out.show_value(song.fade_out)
+        self._gain.show_value(song.gain)
         self._fade_picture.show_bend(song.fade_bend)
         for widget in (self._from, self._to, self._fade_in, self._fade_out, self._gain, self._fade_picture):
             widget.setEnabled(not song.is_locked)
@@ -165,7 +165,7 @@ class SongBench(QWidget):
     def _tempo_row(self) -> QWidget:
         self._tempo = number_field("Tempo", low=0, high=400, unit="BPM", decimals=2, step=0.1)
         self._tempo.setFixedWidth(104)
-        self._tempo.valueChanged.connect(
+        self._tempo.edited.connect(
             lambda tempo: self._correct(lambda p: set_tempo(p, tempo, anchor=self._anchor()), "tempo")
         )
         self._half = button("Half", "Take every other beat away", lambda: self._correct(halve_beats, "half"))
@@ -198,7 +198,7 @@ class SongBench(QWidget):
         self._per_bar.setToolTip(
             "Beats to the bar, through the whole song; a beat's bench sets it from there on"
         )
-        self._per_bar.valueChanged.connect(
+        self._per_bar.edited.connect(
             lambda number: self._correct(lambda p: set_beats_per_bar(p, round(number)), "beats to the bar")
         )
         self._later = button(
@@ -220,14 +220,14 @@ class SongBench(QWidget):
     def _shape_rows(self) -> list[QWidget]:
         self._from = _seconds_field("Begin at", "of its file")
         self._to = _seconds_field("End at", "of its file")
-        self._from.valueChanged.connect(lambda _: self._trim())
-        self._to.valueChanged.connect(lambda _: self._trim())
+        self._from.edited.connect(lambda _: self._trim())
+        self._to.edited.connect(lambda _: self._trim())
         self._fade_in = number_field("Fade in", low=0, high=60, unit="s", decimals=2, step=0.25)
         self._fade_out = number_field("Fade out", low=0, high=60, unit="s", decimals=2, step=0.25)
         self._gain = number_field("Gain", low=-48, high=12, unit="dB", decimals=1, step=0.5)
-        self._fade_in.valueChanged.connect(lambda value: self._shape_song(fade_in=value))
-        self._fade_out.valueChanged.connect(lambda value: self._shape_song(fade_out=value))
-        self._gain.valueChanged.connect(lambda value: self._shape_song(gain=value))
+        self._fade_in.edited.connect(lambda value: self._shape_song(fade_in=value))
+        self._fade_out.edited.connect(lambda value: self._shape_song(fade_out=value))
+        self._gain.edited.connect(lambda value: self._shape_song(gain=value))
         self._fade_picture = FadePicture()
         self._fade_picture.bent.connect(lambda bend: self._shape_song(fade_bend=bend, gesture="fade"))
         self._fade_picture.released.connect(self._editor.end_gesture)
@@ -303,7 +303,7 @@ class SongBench(QWidget):
         return None
 
 
-def _seconds_field(name: str, of_what: str) -> QDoubleSpinBox:
+def _seconds_field(name: str, of_what: str) -> NumberField:
     made = number_field(name, low=0, high=86_400, unit="s", decimals=3, step=0.1)
     made.setToolTip(f"{name} this second {of_what}")
     made.setFixedWidth(96)

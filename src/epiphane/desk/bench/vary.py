@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QSize
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.bench.fields import LABEL_WIDTH, label, number_field, show_number
+from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label, number_field
 from epiphane.document.lane import Setting
 from epiphane.effects.declare import AnyParameter, ColourParameter, Parameter, is_colour
 
@@ -29,17 +29,17 @@ class VaryRow(QWidget):
         self._changed = changed
         self._refused = refused
         self._is_wanted = False
-        self.then = QLineEdit()
-        self.then.setAccessibleName(f"{parameter.label} at the cues that follow")
-        self.then.setPlaceholderText("the same")
-        self.then.setToolTip(
-            f"{parameter.label} at the next cues, with commas between them; then the first again"
+        self.then = TextField(
+            f"{parameter.label} at the cues that follow",
+            f"{parameter.label} at the next cues, with commas between them; then the first again",
+            longest=600,
         )
+        self.then.setPlaceholderText("the same")
         self.then.editingFinished.connect(self._set_then)
         self.wander = number_field(f"{parameter.label} by chance", low=0, high=1e6, unit="", decimals=1)
         self.wander.setFixedWidth(58)
         self.wander.setToolTip(f"How far chance takes {parameter.label.lower()} at each cue, up or down")
-        self.wander.valueChanged.connect(self._set_wander)
+        self.wander.edited.connect(self._set_wander)
         self.opener = QPushButton(theme.icon("repeat", theme.QUIET, 13), "")
         self.opener.setProperty("quiet", True)
         self.opener.setIconSize(QSize(13, 13))
@@ -59,9 +59,8 @@ class VaryRow(QWidget):
 
     def refresh(self, setting: Setting) -> None:
         """Show how the parameter changes."""
-        if not self.then.hasFocus():
-            self.then.setText(", ".join(_written(one) for one in setting.then))
-        show_number(self.wander, setting.wander)
+        self.then.show_text(", ".join(_written(one) for one in setting.then))
+        self.wander.show_value(setting.wander)
         self.setVisible(self._is_wanted or setting.is_varied)
         colour = theme.TEXT if setting.is_varied else theme.QUIET
         self.opener.setIcon(theme.icon("repeat", colour, 13))

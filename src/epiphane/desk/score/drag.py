@@ -36,6 +36,7 @@ class Grip(Enum):
     RUBBER = "rubber band"
     FREQUENCIES = "frequencies"
     BEAT = "beat"
+    TAP = "tap"
     LANE = "lane"
     CUE = "cue"
     STRENGTH = "strength"
@@ -66,6 +67,13 @@ class Drag(Struct):
     cue: Cue | None = None
     is_alone: bool = False
     before: Project | None = None
+
+    @property
+    def is_lane_wide(self) -> bool:
+        """Whether it changes all cues of a lane."""
+        own = None if self.cue is None else self.cue.override
+        is_foot = self.grip in (Grip.RISE, Grip.FALL)
+        return is_foot and not self.is_alone and (own is None or own.envelope is None)
 
 
 def drag_strength(editor: Editor, drag: Drag, change: float) -> None:

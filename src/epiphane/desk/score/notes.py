@@ -150,7 +150,12 @@ class NotePainter:
             )
             painter.drawText(room, _RIGHT, name)
             for hit in hits_between(self._editor.hits_of(pulse), stave.start, stave.end):
-                paint_head(painter, head_of(pulse), layout.x_at(stave, hit.time), y, hit.strength)
+                x = layout.x_at(stave, hit.time)
+                paint_head(painter, head_of(pulse), x, y, hit.strength)
+                if is_chosen and hit.time == self._editor.selection.tap:
+                    painter.setPen(QPen(theme.TEXT, 1.4))
+                    painter.setBrush(theme.TEXT)
+                    painter.drawEllipse(QPointF(x, y), 5, 5)
 
 
 def head_of(pulse: Pulse) -> str:

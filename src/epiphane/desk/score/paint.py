@@ -78,7 +78,7 @@ class StavePainter:
                 for one in project.pulses
                 if one.id in layout.pulses
             ),
-            (selection.shot, selection.beat, selection.pulse),
+            (selection.shot, selection.beat, selection.pulse, selection.tap),
             None if shown is None else shown.band,
         )
 
@@ -329,6 +329,8 @@ class StavePainter:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             tall = LANE_HEIGHT - 1
             painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
+            for x in (shape.left - 2, shape.right + 2):  # where its feet are held
+                painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)
 
 
 def lane_colour(lane: Lane) -> QColor:

@@ -5,14 +5,16 @@ from PyQt6.QtCore import QPointF, QRectF
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout
-from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.score.paint import CueShape, StavePainter
 from epiphane.document.lane import Lane
-from epiphane.document.model import Project, Shot
+from epiphane.document.model import Project, Shot, TappedSource
 from epiphane.edits.cues import CueKey
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
 
-FOOT_GRAB = 4
+# The feet of a selected cue reach so far to both sides.
+FOOT_GRAB = 7
+HEAD_GRAB = 6
 LEFT_OUT_GRAB = 6
 
 
@@ -25,24 +27,51 @@ def shot_under(project: Project, seconds: float) -> Shot | None:
 def cue_under(
     editor: Editor, painter: StavePainter, layout: ScoreLayout, place: Place, lane: Lane, at: QPointF
 ) -> tuple[Cue, Grip] | None:
-    """Return the cue at a point and what of it would be dragged there."""
+    """Return the cue at a point and what of it would be dragged there.
+
+    Only a selected cue has feet to be dragged, of which it shows the handles. Beside the line, where names
+    stand, there is nothing but the foot of a selected one that is on this line.
+    """
+    is_beside = at.x() < layout.left(place.stave)
     found = editor.cues.lane(lane.id)
+    chosen = editor.selection.cues
     best: tuple[float, Cue, Grip] | None = None
     for cue in found.cues if found is not None else ():
         if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
             continue
         shape = painter.cue_shape(layout, place.stave, cue)
-        if not shape.left - FOOT_GRAB <= at.x() <= shape.right + FOOT_GRAB:
+        is_chosen = (lane.id, cue.hit.time) in chosen
+        if is_beside and not (is_chosen and cue.hit.time >= place.stave.start - 0.01):
             continue
-        grip = Grip.CUE
-        if at.x() < shape.left + FOOT_GRAB and shape.peak - shape.left > 2 * FOOT_GRAB:
-            grip = Grip.RISE
-        elif at.x() > shape.right - FOOT_GRAB:
-            grip = Grip.FALL
+        reach = FOOT_GRAB if is_chosen else 1
+        if not shape.left - reach <= at.x() <= shape.right + reach:
+            continue
+        grip = _grip(shape, at.x()) if is_chosen else Grip.CUE
         distance = abs(at.x() - shape.peak)
         if best is None or distance < best[0]:
             best = (distance, cue, grip)
     return None if best is None else best[1:]
+
+
+def _grip(shape: CueShape, x: float) -> Grip:
+    """Return what of a selected cue lies at an x: a foot, as far as it leaves room for the body."""
+    inside = min(FOOT_GRAB, (shape.right - shape.left) / 4)
+    if x < shape.left + min(inside, (shape.peak - shape.left) / 2):
+        return Grip.RISE
+    return Grip.FALL if x > shape.right - inside else Grip.CUE
+
+
+def tap_under(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> float | None:
+    """Return the time of the tap at an x on the line of a tapped pulse."""
+    pulse = next((one for one in editor.project.pulses if one.id == place.pulse), None)
+    if pulse is None or not isinstance(pulse.source, TappedSource):
+        return None
+    near = [
+        (abs(layout.x_at(place.stave, hit.time) - x), hit.time)
+        for hit in pulse.source.hits
+        if place.stave.start - 0.01 <= hit.time < place.stave.end
+    ]
+    return min((one for one in near if one[0] <= HEAD_GRAB), default=(0.0, None))[1]
 
 
 def left_out_under(editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, x: float) -> float | None:

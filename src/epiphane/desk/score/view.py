@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
+    QCursor,
     QDragEnterEvent,
     QDragLeaveEvent,
     QDragMoveEvent,
@@ -34,14 +35,14 @@ from epiphane.desk.score.layout import (
     Strip,
 )
 from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, shot_under
+from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, shot_under, tap_under
 from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tips import beat_at, tell_place
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.ids import FootageId, LaneId
+from epiphane.document.ids import FootageId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.model import Shot
 from epiphane.edits.beats import add_beat
@@ -172,6 +173,8 @@ class ScoreView(QAbstractScrollArea):
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber.translated(0, -self._offset))
+        elif self._drag is not None and self._drag.has_moved and self._drag.is_lane_wide:
+            self._paint_lane_wide(painter, self._drag.place.lane)
 
     def _picture(self, stave: Stave) -> QPixmap:
         return self._pictures.picture(self._layout, stave, self.devicePixelRatioF())
@@ -256,6 +259,15 @@ class ScoreView(QAbstractScrollArea):
         self._editor.select(Selection(Kind.BEAT, beat=number))
         self._drag = Drag(Grip.BEAT, at, place, beat=number, layout=self._layout, before=self._editor.project)
 
+    def _press_tap(self, place: Place, pulse: PulseId, at: QPointF) -> bool:
+        """Hold the tap under the pointer; False where there is none."""
+        time = tap_under(self._editor, self._layout, place, at.x())
+        if time is None:
+            return False
+        self._editor.select(Selection(Kind.TAP, pulse=pulse, tap=time))
+        self._drag = Drag(Grip.TAP, at, place)
+        return True
+
     def _press_spectrum(self, place: Place, at: QPointF) -> None:
         shown = self._editor.shown_band
         if shown is not None:
@@ -266,6 +278,8 @@ class ScoreView(QAbstractScrollArea):
         if place.strip is Strip.SHOTS:
             shot = shot_under(self._editor.project, place.seconds)
             self._editor.select(Selection(Kind.SHOT, shot=shot.id) if shot else Selection())
+        elif place.pulse is not None and self._press_tap(place, place.pulse, at):
+            return
         elif place.pulse is not None:
             self._editor.select(Selection(Kind.PULSE, pulse=place.pulse))
         elif place.strip is not Strip.RULER or self._editor.selection.kind is not Kind.PULSE:
@@ -306,17 +320,45 @@ class ScoreView(QAbstractScrollArea):
             seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
             alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
             drag_beat(self._editor, drag, seconds, alone=alone)
+        elif drag.grip is Grip.TAP:
+            seconds = self._layout.seconds_at(drag.place.stave, at.x())
+            self._editor.move_tap(seconds, gesture="tap")
         elif drag.grip is Grip.LANE:
             drag_lane(self._editor, drag, self._layout, at.y())
         elif drag.grip is Grip.STRENGTH:
             drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
         else:
             drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
+            if drag.is_lane_wide:
+                self._tell_lane_wide(drag)
+
+    def _tell_lane_wide(self, drag: Drag) -> None:
+        """Say that a foot which is dragged is that of all cues of the lane, beside the pointer."""
+        found = None if drag.place.lane is None else self._editor.cues.lane(drag.place.lane)
+        if found is not None:
+            side = "Rise" if drag.grip is Grip.RISE else "Fall"
+            number = getattr(found.lane.envelope, drag.grip.value)
+            text = (
+                f"{side} {number:g} {found.lane.envelope.unit.value}, all {len(found.cues)} cues of the lane"
+            )
+            QToolTip.showText(QCursor.pos(), f"{text}; with Ctrl held, this one alone", self._paper)
+
+    def _paint_lane_wide(self, painter: QPainter, lane: LaneId | None) -> None:
+        """Frame the strips of a lane of which all cues are being changed."""
+        painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if lane not in self._layout.lanes:
+            return
+        index = self._layout.lanes.index(lane)
+        for stave in self._layout.staves:
+            left, top = self._layout.left(stave), self._layout.lane_top(stave, index) - self._offset
+            painter.drawRect(QRectF(left, top - 1, self._layout.right(stave) - left, LANE_HEIGHT + 2))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
         self._editor.end_gesture()
-        if drag is not None and not drag.has_moved and drag.grip not in (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE):
+        stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE)
+        if drag is not None and not drag.has_moved and drag.grip not in stays:
             self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
         self._paper.update()
 

@@ -134,6 +134,7 @@ class FootagePage(QWidget):
             tell_footage(footage, is_used=is_used, is_missing=is_missing),
             "triangle-alert" if is_missing else _ICONS[footage.kind],
             tuple(Mark(round(m.time / length, 4), m.is_accepted) for m in _standing_out(footage)),
+            footage.fingerprint,
         )
 
     def _on_chosen(self) -> None:

@@ -40,7 +40,10 @@ class Mark(Struct, frozen=True):
 
 
 class Tile(Struct, frozen=True):
-    """What a tile shows: its key, name and note, a line of colours under its picture, an icon, pins on it."""
+    """What a tile shows: its key, name and note, a line of colours under its picture, an icon, pins on it.
+
+    `content` tells what its picture is of: a tile of the same key and other content gets another picture.
+    """
 
     key: object
     name: str
@@ -49,6 +52,7 @@ class Tile(Struct, frozen=True):
     tip: str = ""
     icon: str = ""
     marks: tuple[Mark, ...] = ()
+    content: str = ""
 
 
 class Tiles(QListWidget):
@@ -92,10 +96,13 @@ class Tiles(QListWidget):
             return
         if [tile.key for tile in shown] != [tile.key for tile in self._tiles]:
             self._put_in_order(shown)
+        contents = {tile.key: tile.content for tile in self._tiles}
         self._tiles = shown
         for number, tile in enumerate(shown):
             item = self.item(number)
             assert item is not None
+            if contents.get(tile.key) != tile.content:
+                item.setData(_IMAGE, None)
             item.setText(tile.name)
             item.setToolTip(tile.tip)
             item.setData(_KEY, tile.key)

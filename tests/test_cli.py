@@ -148,7 +148,7 @@ def test_the_demo_can_be_planned(tmp_path):
         (("listen", "grey.mp4"), 1, "epiphane: grey.mp4 has no sound in it"),
         (("plan", "gone.epiphane"), 1, "epiphane: gone.epiphane is not there any more"),
         (("plan", "song.wav"), 1, "song.wav is damaged or cut short"),
-        (("render", "gone.epiphane", "film.mp4"), 1, "gone.epiphane cannot be read"),
+        (("render", "gone.epiphane", "film.mp4"), 1, "gone.epiphane is not there any more"),
         (("new", "song.wav", "song.wav", "-o", "x.epiphane"), 1, "song.wav has no picture in it"),
         (("new", "song.wav", "-o", "x.json"), 2, "a project's name ends in .epiphane"),
         (("new", "song.wav", "-o", "x.epiphane", "--lane", "flash"), 2, "a lane is EFFECT:PULSE"),

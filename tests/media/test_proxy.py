@@ -1,5 +1,6 @@
 """A proxy has every picture of its footage, at its very time and level, and stands aside when it is old."""
 
+import hashlib
 import os
 import random
 from fractions import Fraction
@@ -9,7 +10,7 @@ import pytest
 from helpers import number_of, numbered_picture, write_clip
 from PIL import Image
 
-from epiphane.errors import CancelledError, MediaError
+from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.proxy import PROXY_LINES, ProxyStore
 from epiphane.render.draw import draw
@@ -17,6 +18,11 @@ from epiphane.render.plan import FramePlan, SourceFrame
 from epiphane.render.sources import OpenFootage
 
 SIZE = (320, 180)
+
+
+def mark(name):
+    """Return the fingerprint of made-up footage."""
+    return hashlib.blake2b(name.encode(), digest_size=16).hexdigest()
 
 
 def uneven(n):
@@ -41,14 +47,14 @@ def test_a_proxy_shows_the_same_picture_at_every_instant(tmp_path, name, how):
     size = (1295, 729) if name == "odd.mkv" else (1296, 730)
     path = write_clip(tmp_path / name, [numbered_picture(n, size) for n in range(40)], **how)
     store = ProxyStore(tmp_path / "proxies")
-    place = store.make(path, "print")
+    place = store.make(path, mark("0123456789abcdef" * 2))
     footage, proxy = Clip(path), Clip(place)
     assert min(proxy.display_size) == PROXY_LINES
     assert proxy.times == pytest.approx(footage.times, abs=2e-5)
     picked = random.Random(5).sample(range(40), 12)
     assert [number_of(proxy.read(n).planes[0]) for n in picked] == picked
     assert proxy.read(3).spec == footage.read(3).spec
-    plan = FramePlan(SourceFrame(str(path), "print", float(footage.times[20]) + 0.001), SIZE)
+    plan = FramePlan(SourceFrame(str(path), "0123456789abcdef" * 2, float(footage.times[20]) + 0.001), SIZE)
     seen = [draw(plan, OpenFootage(proxies), SIZE).astype(int) for proxies in (None, store)]
     assert np.abs(seen[0] - seen[1]).mean() < 3
     footage.close()
@@ -60,22 +66,22 @@ def test_a_still_has_a_proxy_where_that_is_smaller_and_alpha_has_none(tmp_path):
     Image.new("RGB", (4000, 3000), (10, 200, 90)).save(tmp_path / "large.png")
     Image.new("RGB", (400, 300)).save(tmp_path / "small.png")
     Image.new("RGBA", (4000, 3000), (10, 200, 90, 99)).save(tmp_path / "glass.png")
-    made = store.make(tmp_path / "large.png", "large")
+    made = store.make(tmp_path / "large.png", mark("large"))
     with Image.open(made) as image:
         assert (image.size, image.getpixel((5, 5))) == ((1080, 810), (10, 200, 90))
-    assert store.make(tmp_path / "small.png", "small") is None
-    assert store.make(tmp_path / "glass.png", "glass") is None
+    assert store.make(tmp_path / "small.png", mark("small")) is None
+    assert store.make(tmp_path / "glass.png", mark("glass")) is None
 
 
 def test_the_longest_unused_make_room(tmp_path):
     path = write_clip(tmp_path / "a.mp4", [numbered_picture(n, (640, 360)) for n in range(20)])
-    size = ProxyStore(tmp_path / "one").make(path, "x").stat().st_size
+    size = ProxyStore(tmp_path / "one").make(path, mark("x")).stat().st_size
     store = ProxyStore(tmp_path / "proxies", most_bytes=int(2.5 * size))
     for number, name in enumerate(("a", "b")):
-        os.utime(store.make(path, name), (number, number))
-    assert store.find("a") is not None  # used again: now b is the longest unused
-    store.make(path, "c")
-    assert [store.find(name) is not None for name in "abc"] == [True, False, True]
+        os.utime(store.make(path, mark(name)), (number, number))
+    assert store.find(mark("a")) is not None  # used again: now b is the longest unused
+    store.make(path, mark("c"))
+    assert [store.find(mark(name)) is not None for name in "abc"] == [True, False, True]
     assert store.n_bytes() <= 2.5 * size
 
 
@@ -87,11 +93,11 @@ def test_stopping_or_failing_leaves_nothing_behind(tmp_path):
         raise CancelledError("stopped")
 
     with pytest.raises(CancelledError):
-        store.make(path, "x", progress=stop)
+        store.make(path, mark("x"), progress=stop)
     (tmp_path / "no.mp4").write_bytes(b"no film")
     with pytest.raises(MediaError, match=r"no\.mp4 is damaged"):
-        store.make(tmp_path / "no.mp4", "y")
+        store.make(tmp_path / "no.mp4", mark("y"))
     assert list((tmp_path / "proxies").iterdir()) == []
     (tmp_path / "file").touch()
-    with pytest.raises(MediaError, match=r"no proxy of a\.mp4 can be written"):
-        ProxyStore(tmp_path / "file").make(path, "z")
+    with pytest.raises(DiskError, match=r"is not a folder|cannot be"):
+        ProxyStore(tmp_path / "file").make(path, mark("z"))

@@ -1,5 +1,6 @@
 """Exported films decoded again: flashes on the right frames, footage exact, sound in its place."""
 
+import os
 from fractions import Fraction
 
 import numpy as np
@@ -18,16 +19,20 @@ from msgspec.structs import replace
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
+from epiphane.demo.project import open_demo
+from epiphane.document.ids import FootageId
 from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope
 from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.shots import lay_in_row
 from epiphane.edits.song import set_song
 from epiphane.edits.trim import shape_song, trim_song
-from epiphane.errors import CancelledError, MediaError
+from epiphane.errors import CancelledError, DiskError, MediaError
+from epiphane.files.project import save_project
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import ExportProgress, export
+from epiphane.render.export import ExportProgress, export, unused_name
 from epiphane.timing import COMMON_RATES, frame_at
 
 SIZE = (160, 90)
@@ -153,7 +158,7 @@ def test_stopping_leaves_what_was_there(tmp_path, clicks):
             raise CancelledError("stopped by the editor")
 
     with pytest.raises(CancelledError):
-        export(project, film, report=stop)
+        export(project, film, may_replace=True, report=stop)
     assert film.read_bytes() == b"the film of yesterday"
     assert sorted(path.name for path in tmp_path.iterdir()) == ["film.mp4", "grey.mp4"]
 
@@ -164,7 +169,7 @@ def test_what_cannot_be_exported_says_why(tmp_path, clicks):
         export(Project(), tmp_path / "film.mp4")
     with pytest.raises(MediaError, match="even numbers of pixels, got 161x90"):
         export(project, tmp_path / "film.mp4", size=(161, 90))
-    with pytest.raises(MediaError, match="cannot be written"):
+    with pytest.raises(DiskError, match="cannot be written"):
         export(project, tmp_path / "no folder" / "film.mp4")
     gone = replace(project, song=replace(project.song, path=str(tmp_path / "gone.wav")))
     with pytest.raises(MediaError, match=r"gone\.wav is not there any more"):
@@ -179,3 +184,86 @@ def test_a_lost_clip_is_said_and_the_film_is_made(tmp_path, clicks):
     faults = export(project, tmp_path / "film.mp4", frames=range(10))
     assert faults == ["grey.mp4 is not there any more; put it back or replace it."]
     assert len(read_lumas(tmp_path / "film.mp4")[0]) == 10
+
+
+@pytest.mark.parametrize("harm", ["cut", "emptied", "overwritten", "removed"])
+@pytest.mark.parametrize("suffix", [".mp4", ".mkv", ".avi"])
+def test_a_clip_that_is_harmed_meanwhile_does_not_end_the_export(tmp_path, suffix, harm):
+    noise = np.random.default_rng(1).integers(0, 255, (60, 180, 320, 3), np.uint8)
+    codec = {".avi": "mpeg4"}.get(suffix, "libx264")
+    clip = write_clip(tmp_path / f"clip{suffix}", list(noise), codec=codec, options={"g": "12"})
+    project = lay_in_row(add_footage(Project(), [probe_footage(clip)]), [FootageId(1)])
+
+    def strike(progress):
+        if progress.n_done == 10:
+            {
+                "cut": lambda: os.truncate(clip, clip.stat().st_size // 3),
+                "emptied": lambda: os.truncate(clip, 0),
+                "overwritten": lambda: clip.write_bytes(bytes(clip.stat().st_size)),
+                "removed": clip.unlink,
+            }[harm]()
+
+    faults = export(project, tmp_path / "film.mp4", size=SIZE, report=strike)
+    assert len(read_lumas(tmp_path / "film.mp4")[0]) == 60
+    assert all(fault.startswith("clip.") and fault.endswith(".") for fault in faults)
+    assert len(faults) <= 1
+
+
+def test_the_same_project_gives_the_same_film_to_the_byte(tmp_path):
+    project = open_demo()
+    films = [tmp_path / f"{number}.mp4" for number in range(3)]
+    for film in films:
+        export(project, film, size=(640, 360), frames=range(240, 420))
+    first = films[0].read_bytes()
+    assert all(film.read_bytes() == first for film in films)
+
+
+def test_a_film_is_written_over_nothing_that_is_read_and_nothing_unasked(tmp_path, clicks):
+    song = tmp_path / "song.wav"
+    song.write_bytes(clicks[0].read_bytes())
+    clip = grey_clip(tmp_path / "clip.mp4")
+    project = edit_of(song, clip)
+    own = tmp_path / "edit.epiphane"
+    save_project(project, own)
+    (tmp_path / "link.mp4").symlink_to(clip)
+    os.link(song, tmp_path / "hard.mp4")
+    os.mkfifo(tmp_path / "pipe.mp4")
+    (tmp_path / "there.mp4").write_bytes(b"yesterday's")
+    (tmp_path / "locked.mp4").write_bytes(b"kept")
+    (tmp_path / "locked.mp4").chmod(0o444)
+    before = {path.name: path.read_bytes() for path in tmp_path.iterdir() if path.name != "pipe.mp4"}
+    for name, words in (
+        ("clip.mp4", "read by the project itself"),
+        ("link.mp4", "read by the project itself"),
+        ("hard.mp4", "read by the project itself"),
+        ("pipe.mp4", "it is a pipe or a device"),
+        ("locked.mp4", "it is read-only"),
+        ("film.webm", r"written as \.mp4, not \.webm: name it film\.mp4"),
+        ("film.gif", r"written as \.mp4, not \.gif"),
+        ("film", r"name it film\.mp4"),
+    ):
+        with pytest.raises(MediaError, match=words):
+            export(project, tmp_path / name, may_replace=True)
+    with pytest.raises(MediaError, match=r"there\.mp4 is there already"):
+        export(project, tmp_path / "there.mp4")
+    assert before == {path.name: path.read_bytes() for path in tmp_path.iterdir() if path.name != "pipe.mp4"}
+    export(project, tmp_path / "there.mp4", frames=range(3), may_replace=True)
+    assert len(read_lumas(tmp_path / "there.mp4")[0]) == 3
+    assert unused_name(clip) == tmp_path / "clip 2.mp4"
+
+
+def test_two_exports_to_one_name_do_not_meet(tmp_path):
+    project = lay_in_row(
+        add_footage(Project(), [probe_footage(grey_clip(tmp_path / "a.mp4"))]), [FootageId(1)]
+    )
+    film = tmp_path / "film.mp4"
+    inner = []
+
+    def another(progress):
+        if progress.n_done == 20:
+            inner.append(export(project, film, size=SIZE, frames=range(30)))
+
+    export(project, film, size=SIZE, report=another)
+    assert inner == [[]]
+    assert len(read_lumas(film)[0]) == 60
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.mp4", "film.mp4"]

@@ -77,8 +77,10 @@ def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, store
     edge_x, edge_y = 1.6 / stored[0] + 1.6 / size[0] / scale, 1.6 / stored[1] + 1.6 / size[1] / scale
     is_inside = (np.abs(share_x - 0.5) < 0.5 - edge_x) & (np.abs(share_y - 0.5) < 0.5 - edge_y)
     is_outside = (np.abs(share_x - 0.5) > 0.5 + edge_x) | (np.abs(share_y - 0.5) > 0.5 + edge_y)
-    # A level is 1/200 of the picture; half a pixel of the smaller of both is what resizing may miss.
-    slack = 2.5 + 200 * max(0.5 / min(stored), 0.5 / min(size) / scale)
+    # A level is 1/200 of the picture; half a pixel of its smaller side, stored or shown, is what resizing
+    # may miss.
+    shown = min(size) * scale * min(across, down, 1)
+    slack = 2.5 + 200 * max(0.5 / min(stored), 0.5 / shown)
     assert np.abs(seen[..., 1] - (40 + 200 * share_x))[is_inside].max(initial=0) < slack
     assert np.abs(seen[..., 2] - (40 + 200 * share_y))[is_inside].max(initial=0) < slack
     assert seen[is_outside].max(initial=0) == 0

@@ -1,5 +1,6 @@
 """What was heard is kept by the content of the song, so that each is listened to once."""
 
+import hashlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -9,13 +10,15 @@ import platformdirs
 
 from epiphane.audio.heard import HeardSong, Listening
 from epiphane.audio.samples import read_samples
-from epiphane.disk import write_atomically
+from epiphane.disk import read_file, remove_abandoned, write_atomically
 from epiphane.errors import DiskError
 from epiphane.media.fingerprint import content_hash
 from epiphane.types import Progress, ignore_progress
 
 # Part of the cache's key: raise it whenever listening hears differently, or its weights are new.
 LISTENING_VERSION = 8
+_DIGEST_BYTES = 16
+_MOST_BYTES = 1 << 30
 
 
 def hear_song(
@@ -60,15 +63,24 @@ def cache_folder() -> Path:
 
 def _remembered(path: Path) -> Listening | None:
     try:
-        return msgspec.msgpack.decode(path.read_bytes(), type=Listening, dec_hook=_array_from_bytes)
-    except (OSError, msgspec.MsgspecError, ValueError):
+        content = read_file(path, most_bytes=_MOST_BYTES)
+        if content[:_DIGEST_BYTES] != _digest(content[_DIGEST_BYTES:]):
+            return None
+        return msgspec.msgpack.decode(content[_DIGEST_BYTES:], type=Listening, dec_hook=_array_from_bytes)
+    except (DiskError, msgspec.MsgspecError, ValueError, TypeError):
         return None
+
+
+def _digest(content: bytes) -> bytes:
+    return hashlib.blake2b(content, digest_size=_DIGEST_BYTES).digest()
 
 
 def _remember(path: Path, listening: Listening) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, msgspec.msgpack.encode(listening, enc_hook=_array_to_bytes))
+        remove_abandoned(path.parent)
+        content = msgspec.msgpack.encode(listening, enc_hook=_array_to_bytes)
+        write_atomically(path, _digest(content) + content)
     except (OSError, DiskError):
         return  # a full or read-only disk costs time, not the result
 

@@ -1,5 +1,6 @@
 """Starting the application."""
 
+import os
 import sys
 import traceback
 from functools import partial
@@ -10,6 +11,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk import theme
+from epiphane.desk.jobs import has_abandoned
 from epiphane.desk.window import Window
 from epiphane.files.trust import data_folder
 
@@ -43,7 +45,10 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
             window.recovery.look()
 
     QTimer.singleShot(0, open_first)
-    return app.exec()
+    code = app.exec()
+    if has_abandoned():
+        os._exit(code)  # a thread that hangs in the system would keep the process
+    return code
 
 
 def _go_on_after(

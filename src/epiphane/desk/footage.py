@@ -15,7 +15,7 @@ from epiphane.document.ids import FootageId
 from epiphane.document.model import Footage, FootageKind, Moment, Project
 from epiphane.edits.footage import propose_moments, relink
 from epiphane.edits.shots import footage_name
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
 from epiphane.media.gather import find_again
 from epiphane.media.moments import find_moments
 from epiphane.media.probe import FootageFacts, probe_footage
@@ -32,6 +32,7 @@ class _Prepared(Struct, frozen=True):
     moments: tuple[Moment, ...] | None = None
     has_proxy: bool = False
     fault: str = ""
+    cache_fault: str = ""
 
 
 class FootageDesk(QObject):
@@ -47,6 +48,7 @@ class FootageDesk(QObject):
     """
 
     proxy_made = pyqtSignal(str)
+    _proxy_lost = pyqtSignal(str)
     missing_changed = pyqtSignal()
 
     def __init__(self, editor: Editor, jobs: Jobs, proxies: ProxyStore, window: QWidget) -> None:
@@ -63,7 +65,10 @@ class FootageDesk(QObject):
         self.prepares = True
         """Whether moments and proxies are made of what is gathered."""
         self.missing: frozenset[FootageId] = frozenset()
+        self._is_told_of_disk = False
         editor.project_changed.connect(self._on_project)
+        self._proxy_lost.connect(self._on_proxy_lost)
+        proxies.discarded = self._proxy_lost.emit  # from a thread that draws
 
     def rest(self, is_resting: bool) -> None:
         """Wait while something plays: pictures on time count more."""
@@ -164,6 +169,14 @@ class FootageDesk(QObject):
             return _Prepared(footage.fingerprint, has_proxy=made is not None)
         except MediaError as error:
             return _Prepared(footage.fingerprint, fault=str(error))
+        except DiskError as error:
+            return _Prepared(footage.fingerprint, cache_fault=str(error))
+
+    def _on_proxy_lost(self, fingerprint: str) -> None:
+        """Make a proxy anew that was damaged."""
+        self._done.discard((fingerprint, "proxy"))
+        self.proxy_made.emit(fingerprint)  # whoever reads it reads the footage itself until then
+        self._go_on()
 
     def _on_prepared(self, found: _Prepared) -> None:
         self._is_working = False
@@ -174,6 +187,10 @@ class FootageDesk(QObject):
             self.proxy_made.emit(found.fingerprint)
         if found.fault:
             self._editor.said.emit(found.fault, True)
+        if found.cache_fault and not self._is_told_of_disk:
+            self._is_told_of_disk = True  # the next one would say the same
+            text = f"Previews read the footage itself and may stutter: {found.cache_fault}."
+            self._editor.said.emit(text, False)
         self._go_on()
 
     def _on_stopped(self) -> None:

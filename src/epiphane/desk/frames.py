@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.desk.jobs import wait_for
 from epiphane.document.model import Project
 from epiphane.keying.schedule import Schedule
 from epiphane.media.proxy import ProxyStore
@@ -121,9 +122,9 @@ class FrameServer(QObject):
         with self._wake:
             self._is_closing = True
             self._wake.notify_all()
-        for thread in self._threads:
-            thread.join()
-        self.footage.close()
+        have_ended = [wait_for(thread) for thread in self._threads]
+        if all(have_ended):
+            self.footage.close()
 
     def _work(self) -> None:
         while True:

@@ -10,6 +10,12 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from epiphane.errors import CancelledError, EpiphaneError
 
+PATIENCE_SECONDS = 5.0
+"""For work that was asked to end: a disk that is gone may keep it for ever."""
+
+abandoned: list[threading.Thread | QThread] = []
+"""What did not end. It is kept, for a thread that Qt destroys while it runs takes the process with it."""
+
 
 class Job(QThread):
     """One piece of work in a thread of its own.
@@ -150,9 +156,25 @@ class Jobs(QObject):
         return job
 
     def close(self) -> None:
-        """Stop everything and wait for it."""
+        """Stop everything and wait for it, but not for ever: what hangs in the system is let go of."""
         self._running.clear()
         for job in list(self._threads):
             job.cancel()
         for job in list(self._threads):
-            job.wait()
+            if not job.wait(round(1000 * PATIENCE_SECONDS)):
+                abandoned.append(job)
+                job.setParent(None)
+
+
+def has_abandoned() -> bool:
+    """Whether there is work left that did not end when it was asked to: the process has to end without it."""
+    return any(one.is_alive() if isinstance(one, threading.Thread) else one.isRunning() for one in abandoned)
+
+
+def wait_for(thread: threading.Thread) -> bool:
+    """Wait for a thread that was asked to end; False if it hangs, and is let go of."""
+    thread.join(PATIENCE_SECONDS)
+    if thread.is_alive():
+        abandoned.append(thread)
+        return False
+    return True

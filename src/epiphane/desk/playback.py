@@ -122,6 +122,8 @@ class Playback(QObject):
             self._editor.go_to(0)
         self.punctuality = Punctuality()
         self._due_frame = -1
+        if self.is_simulated:  # one may be there by now, or again
+            self._device = open_sound()
         self._start_sound(self._editor.playhead)
         self.state_changed.emit()
 
@@ -197,7 +199,7 @@ class Playback(QObject):
 
     def _tick(self) -> None:
         heard = self._device.heard_seconds()
-        if heard is None or self._reel is None:
+        if heard is None or self._reel is None or self._has_failed:
             self._wait_for_device()
             return
         project = self._editor.project
@@ -218,6 +220,10 @@ class Playback(QObject):
                 self.punctuality.n_shown += 1
                 self._editor.go_to(frame)
 
+    @property
+    def _has_failed(self) -> bool:
+        return isinstance(self._device, DeviceSound) and self._device.has_failed
+
     def _count(self, frame: int) -> None:
         """Count the pictures that have come due since the last one, those passed over included."""
         step = frame - self._due_frame
@@ -225,11 +231,12 @@ class Playback(QObject):
 
     def _wait_for_device(self) -> None:
         self._n_waited += 1
-        failed = isinstance(self._device, DeviceSound) and self._device.has_failed
-        if self._reel is not None and (failed or self._n_waited > _PATIENCE_TICKS):
+        if self._reel is not None and (self._has_failed or self._n_waited > _PATIENCE_TICKS):
             self._device.close()
             self._device = SimulatedSound()
-            self._editor.said.emit("The sound device does not answer: the picture plays without sound.", True)
+            self._editor.said.emit(
+                "The sound device does not answer: the picture plays on without sound.", True
+            )
             self._start_sound(self._editor.playhead)
 
     def _coming(self, frame: int) -> list[int]:

@@ -5,6 +5,7 @@ import threading
 from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.desk.jobs import wait_for
 from epiphane.document.model import Fit, Footage
 from epiphane.render.draw import draw
 from epiphane.render.placing import Placing
@@ -58,7 +59,7 @@ class Skimmer(QObject):
         with self._wake:
             self._is_closing = True
             self._wake.notify()
-        self._thread.join()
+        wait_for(self._thread)
 
     def _work(self) -> None:
         while True:

@@ -1,5 +1,7 @@
 """Where the song comes out, and the clock that the picture follows."""
 
+import os
+import socket
 import threading
 import time
 from typing import Protocol
@@ -15,6 +17,9 @@ _POLL_SECONDS = 0.008
 # A window that is being built holds Python for up to 0.2 s; stopping throws away what is buffered.
 _BUFFER_SECONDS = 0.3
 _BYTES_PER_SAMPLE = 8  # two float32
+# A device that has begun and takes nothing for so long has gone.
+_STALL_SECONDS = 1.0
+_SERVER_SECONDS = 0.2
 
 
 class Reel:
@@ -135,7 +140,51 @@ class DeviceSound:
 
 def open_sound() -> "DeviceSound | SimulatedSound":
     """Return the default device, or the simulated one where there is none."""
-    return SimulatedSound() if QMediaDevices.defaultAudioOutput().isNull() else DeviceSound()
+    if sound_server.has_died() or QMediaDevices.defaultAudioOutput().isNull():
+        return SimulatedSound()
+    sound_server.note()
+    return DeviceSound()
+
+
+class SoundServer:
+    """Whether the sound server that was there is there still.
+
+    Its client library ends the whole process by an assertion when it is used after the server has died, so
+    this is asked before it is.
+    """
+
+    def __init__(self) -> None:
+        self._address: str | None = None
+
+    def note(self) -> None:
+        """Know the server that is there now, if sound goes through one."""
+        self._address = next((one for one in _server_addresses() if _answers(one)), None)
+
+    def has_died(self) -> bool:
+        """Whether there was one, and it does not answer any more."""
+        return self._address is not None and not _answers(self._address)
+
+
+sound_server = SoundServer()
+
+
+def _server_addresses() -> list[str]:
+    """Return where a sound server of this user may listen, after the protocol's own rules."""
+    named = os.environ.get("PULSE_SERVER", "")
+    if named:
+        return [one.removeprefix("unix:") for one in named.split() if one.startswith(("unix:", "/"))]
+    folder = os.environ.get("PULSE_RUNTIME_PATH") or f"{os.environ.get('XDG_RUNTIME_DIR', '')}/pulse"
+    return [f"{folder}/native", "/var/run/pulse/native"]
+
+
+def _answers(address: str) -> bool:
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as caller:
+        caller.settimeout(_SERVER_SECONDS)
+        try:
+            caller.connect(address)
+        except OSError:
+            return False
+        return True
 
 
 class _Feeder(QThread):
@@ -144,6 +193,7 @@ class _Feeder(QThread):
         self._reel = reel
         self._halt = threading.Event()
         self._origin: float | None = None
+        self._played, self._played_at = 0.0, 0.0
         self.has_failed = False
 
     def halt(self) -> None:
@@ -152,11 +202,16 @@ class _Feeder(QThread):
         self.wait()
 
     def heard_seconds(self) -> float | None:
-        """Return the seconds played by now."""
+        """Return the seconds played by now; while the device does not go on, neither do they."""
         origin = self._origin
-        return None if origin is None else max(0.0, time.monotonic() - origin)
+        if origin is None:
+            return None
+        return max(0.0, min(time.monotonic() - origin, self._played + _BUFFER_SECONDS))
 
     def run(self) -> None:
+        if sound_server.has_died():
+            self.has_failed = True
+            return
         form = QAudioFormat()
         form.setSampleRate(SOUND_RATE)
         form.setChannelCount(2)
@@ -164,7 +219,7 @@ class _Feeder(QThread):
         sink = QAudioSink(QMediaDevices.defaultAudioOutput(), form)
         sink.setBufferSize(int(_BUFFER_SECONDS * SOUND_RATE) * _BYTES_PER_SAMPLE)
         device = sink.start()
-        if device is None or sink.error() not in (QAudio.Error.NoError, QAudio.Error.UnderrunError):
+        if device is None or _is_broken(sink):
             self.has_failed = True
             return
         n_written = 0
@@ -177,15 +232,38 @@ class _Feeder(QThread):
             dispatcher = self.eventDispatcher()
             if dispatcher is not None:
                 dispatcher.processEvents(QEventLoop.ProcessEventsFlag.AllEvents)
+            if _is_broken(sink) or self._has_stalled():
+                self.has_failed = True
+                break
             self._halt.wait(_POLL_SECONDS)
-        sink.stop()
+        if sound_server.has_died():
+            _left_sinks.append(sink)  # its end would ask the library too
+        else:
+            sink.stop()
 
     def _note(self, played: float) -> None:
         """Take up a reading of the device's count."""
         if played <= 0:
             return
-        origin = time.monotonic() - played
+        now = time.monotonic()
+        if played != self._played:
+            self._played, self._played_at = played, now
+        elif now - self._played_at > _BUFFER_SECONDS:
+            return  # it has stopped: time does not go back with it
+        origin = now - played
         if self._origin is None or abs(origin - self._origin) > 0.05:
             self._origin = origin
         else:
             self._origin += 0.1 * (origin - self._origin)
+
+    def _has_stalled(self) -> bool:
+        """Whether a device that played takes nothing any more."""
+        return self._origin is not None and time.monotonic() - self._played_at > _STALL_SECONDS
+
+
+_left_sinks: list[QAudioSink] = []
+"""Sinks of a server that has died."""
+
+
+def _is_broken(sink: QAudioSink) -> bool:
+    return sink.error() not in (QAudio.Error.NoError, QAudio.Error.UnderrunError)

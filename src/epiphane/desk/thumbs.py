@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from epiphane.desk.jobs import wait_for
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.model import Footage
@@ -84,8 +85,8 @@ class Thumbnails(QObject):
         with self._wake:
             self._is_closing = True
             self._wake.notify()
-        self._thread.join()
-        self._footage.close()
+        if wait_for(self._thread):
+            self._footage.close()
 
     def _work(self) -> None:
         while True:

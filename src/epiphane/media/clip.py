@@ -184,10 +184,12 @@ class Clip:
         """Begin decoding at a key frame at or before `pts`, or at the start of the file."""
         self._decoder = None
         if pts is None or pts <= self._pts[0]:
-            # Seeking to the start misses pictures in containers without an index: open anew.
+            # Seeking to the start misses pictures in containers without an index: open anew. What is open
+            # stays so where that fails, for the file may be gone or cut short by now.
+            fresh = open_container(self.path)
+            stream = picture_stream(fresh, self.path)
             self._container.close()
-            self._container = open_container(self.path)
-            self._stream = picture_stream(self._container, self.path)
+            self._container, self._stream = fresh, stream
             self._stream.codec_context.thread_count = 1
             self._next_index = 0
         else:

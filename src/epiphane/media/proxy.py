@@ -6,7 +6,9 @@ are more than may be. Only previews use them; exports read the footage itself.
 
 import contextlib
 import os
+import re
 import threading
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,7 +17,8 @@ import cv2
 import numpy as np
 import platformdirs
 
-from epiphane.errors import MediaError
+from epiphane.disk import PartFile, private_folder, remove_abandoned
+from epiphane.errors import DiskError, ParameterError
 from epiphane.media.clip import Clip
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv
 from epiphane.media.raw import RawPicture, plane_rows
@@ -25,6 +28,7 @@ from epiphane.types import Plane, Progress, Size, ignore_progress
 PROXY_LINES = 540
 MOST_BYTES = 10 << 30
 _VERSION = 1
+_FINGERPRINT = re.compile(r"[0-9a-f]{32}", re.ASCII)
 # An H.264 stream counts time in steps of this at most; finer clocks are rounded to it.
 _CLOCK = Fraction(1, 90_000)
 _MATRIX_TAGS = {Matrix.BT601: 6, Matrix.BT709: 1, Matrix.BT2020: 9}
@@ -46,6 +50,8 @@ class ProxyStore:
         self.folder = folder or Path(platformdirs.user_cache_dir("epiphane")) / "proxies"
         self._most_bytes = most_bytes
         self._lock = threading.Lock()
+        self.discarded: Callable[[str], None] = lambda fingerprint: None
+        """Called with the fingerprint of footage whose proxy was damaged; in any thread."""
 
     def find(self, fingerprint: str) -> Path | None:
         """Return the proxy of some footage, or None; it counts as used now."""
@@ -65,26 +71,33 @@ class ProxyStore:
         Raises
         ------
         MediaError
-            If the footage is damaged, or the proxy cannot be written.
+            If the footage is damaged.
+        DiskError
+            If the proxy cannot be written.
         """
         found = self.find(fingerprint)
         if found is not None:
             return found
         place = self._place(fingerprint, ".png" if is_still(path) else ".mp4")
-        part = place.with_name(f"{place.stem}.{threading.get_ident()}.part")
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            is_made = _write_still(path, part) if is_still(path) else _write_video(path, part, progress)
-            if not is_made:
-                return None
-            part.replace(place)
+            private_folder(self.folder)
+            remove_abandoned(self.folder)
+            with PartFile(place) as part:
+                write = _write_still if is_still(path) else _write_video
+                if not write(path, part.path, progress):
+                    return None
+                part.publish()
         except (OSError, av.FFmpegError) as error:
-            raise MediaError(f"no proxy of {path.name} can be written: {error.strerror}.") from None
-        finally:
-            with contextlib.suppress(OSError):
-                part.unlink(missing_ok=True)
+            raise DiskError(f"{self.folder} cannot be written to: {error.strerror}") from None
         self._make_room()
         return place
+
+    def discard(self, fingerprint: str) -> None:
+        """Throw away a proxy that cannot be read, and tell who makes them."""
+        for suffix in (".mp4", ".png"):
+            with contextlib.suppress(OSError):
+                self._place(fingerprint, suffix).unlink(missing_ok=True)
+        self.discarded(fingerprint)
 
     def n_bytes(self) -> int:
         """Return how much all proxies take."""
@@ -113,6 +126,8 @@ class ProxyStore:
         return sorted(kept)
 
     def _place(self, fingerprint: str, suffix: str) -> Path:
+        if not _FINGERPRINT.fullmatch(fingerprint):  # it comes from files, and is never to lead elsewhere
+            raise ParameterError(f"a fingerprint is 32 hexadecimal digits, got {fingerprint!r:.60}")
         return self.folder / f"{fingerprint}-{_VERSION}{suffix}"
 
 
@@ -122,7 +137,7 @@ def _proxy_size(size: Size) -> Size:
     return width, height
 
 
-def _write_still(path: Path, place: Path) -> bool:
+def _write_still(path: Path, place: Path, progress: Progress) -> bool:
     still = Still(path)
     picture = still.read().planes[0]
     # A push over a still looks closer than a whole frame shows, so it has half as many lines again.

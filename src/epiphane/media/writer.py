@@ -1,5 +1,6 @@
 """Writing an H.264/AAC MP4, whole or not at all."""
 
+import os
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -27,7 +28,7 @@ _TAGS = {"colorspace": 1, "color_primaries": 1, "color_trc": 1, "color_range": 1
 # like those of "veryfast", on the demo and with film grain, in some two thirds of its time.
 # The SIMD code of mbtree differs from run to run in its last bits; independent of the processor, it does not.
 _LOOKING_AHEAD = "mbtree=1:rc-lookahead=10:cpu-independent=1"
-# Fixed, for the number of threads changes the bytes; and two, for more fight with the effect workers for cores.
+# Fixed, for their number changes the bytes; and two, for more fight with the effect workers for the cores.
 _THREADS = 2
 
 
@@ -65,7 +66,7 @@ class MovieWriter:
     ) -> None:
         self._path = path
         remove_abandoned(path.absolute().parent, path.name)
-        self._part = PartFile(path.absolute())
+        self._part = PartFile(Path(os.path.realpath(path)))  # a link stays one
         self._rate = rate
         self._size = size
         self._n_frames = 0

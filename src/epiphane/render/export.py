@@ -82,6 +82,8 @@ def export(
     MediaError
         If there is nothing to export, the song cannot be read, or the file cannot be written, is there
         already, or has an ending of another format.
+    DiskError
+        If its folder cannot be written to.
         Nothing is left under the final name, nor is a file that was there before touched.
     """
     check_target(path, [*named_files(project), *reads], may_replace=may_replace)

@@ -4,7 +4,7 @@ import threading
 from collections import OrderedDict
 from pathlib import Path
 
-from epiphane.disk import is_file
+from epiphane.disk import why_unreadable
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.placeholder import placeholder
@@ -46,11 +46,15 @@ class OpenFootage:
             return placeholder(str(opened))
         try:
             picture = opened.read(opened.index_at(source.seconds))
-            self._make_room()
-            return picture
         except MediaError as error:
+            if self._proxies is not None and opened.path != Path(source.path):
+                self._proxies.discard(source.fingerprint)  # the proxy is damaged, not the footage
+                self.forget(source.fingerprint)
+                return self.picture(source)
             self._faults[source.path] = str(error)
             return placeholder(str(error))
+        self._make_room()
+        return picture
 
     def faults(self) -> list[str]:
         """Return what went wrong so far, a sentence for each file."""
@@ -110,14 +114,22 @@ class OpenFootage:
         return sum(found.n_bytes for found in self._files.values() if not isinstance(found, MediaError))
 
     def _opened(self, path: str, fingerprint: str) -> _Opened:
-        proxy = None if self._proxies is None else self._proxies.find(fingerprint)
         try:
-            if proxy is not None and is_file(path):
-                return _file(proxy)
-            return _file(Path(path))
+            return self._proxy(path, fingerprint) or _file(Path(path))
         except MediaError as error:
             self._faults[path] = str(error)
             return error
+
+    def _proxy(self, path: str, fingerprint: str) -> Clip | Still | None:
+        """Return the open proxy of footage that may be read; one that is damaged is discarded."""
+        proxy = None if self._proxies is None else self._proxies.find(fingerprint)
+        if self._proxies is None or proxy is None or why_unreadable(Path(path)):
+            return None
+        try:
+            return _file(proxy)
+        except MediaError:
+            self._proxies.discard(fingerprint)
+            return None
 
 
 def _file(path: Path) -> Clip | Still:

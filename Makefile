@@ -7,7 +7,7 @@ READY := $(VENV)/ready
 # What songs to learn from and to measure on are rendered with.
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits
 
-.PHONY: setup demo test lint format bench train screenshots docs clean
+.PHONY: setup demo test fuzz lint format bench train screenshots docs clean
 
 setup: $(READY)
 
@@ -23,6 +23,12 @@ demo: setup
 
 test: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+
+# Harms projects, recipes, journals and media by seeds that are new each time; the tests try a few fixed ones.
+FUZZ_ROUNDS ?= 10000
+
+fuzz: setup
+	QT_QPA_PLATFORM=offscreen FUZZ_ROUNDS=$(FUZZ_ROUNDS) $(BIN)/pytest tests/fuzzing tests/desk/test_strangers.py
 
 lint: setup
 	$(BIN)/ruff format --check .

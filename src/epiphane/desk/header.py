@@ -74,6 +74,7 @@ class Header(QFrame):
 
     def _add_name(self, box: QHBoxLayout) -> None:
         self._name = QLabel()
+        self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(10.5, weight=600))
         self._name.setMaximumWidth(230)
         self._changed = QLabel("●")

@@ -11,6 +11,7 @@ from epiphane.desk.jobs import Job, Jobs
 from epiphane.timing import clock_text
 
 _PLAIN_SECONDS = 8
+_LONGEST = 700
 
 
 def _as_sentence(text: str) -> str:
@@ -28,6 +29,7 @@ class JobStrip(QFrame):
         self._left_out = ""
         self.setProperty("panel", True)
         self._title = QLabel()
+        self._title.setTextFormat(Qt.TextFormat.PlainText)
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)
@@ -132,7 +134,7 @@ class NoticeStrip(QFrame):
     def _show(self, text: str, icon: str) -> None:
         self._timer.stop()
         self._icon.setPixmap(theme.icon_pixmap(icon, theme.TEXT.name(), 16))
-        self._text.setText(_as_sentence(text))
+        self._text.setText(_as_sentence(text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"))
         self.show()
 
     def _act(self) -> None:

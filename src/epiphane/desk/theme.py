@@ -1,5 +1,6 @@
 """Colours, fonts, icons and the style sheet of the window."""
 
+import html
 from functools import lru_cache
 
 from PyQt6.QtCore import QByteArray, QRectF, QSize, Qt
@@ -83,6 +84,16 @@ def put_icon(button: QAbstractButton, name: str, colour: QColor = TEXT, size: in
     painter.end()
     button.setIcon(QIcon(room))
     button.setIconSize(QSize(size + _ICON_GAP, size))
+
+
+def plain(text: str) -> str:
+    """Return a text for a tooltip that shows it as it is: Qt takes what looks like markup for it.
+
+    A name in a file of a stranger could have a picture loaded from anywhere otherwise.
+    """
+    if not Qt.mightBeRichText(text):  # type: ignore[attr-defined]  # the stubs do not know it
+        return text
+    return f"<span>{html.escape(text)}</span>".replace("\n", "<br>")
 
 
 def dress(app: QApplication) -> None:

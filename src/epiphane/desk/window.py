@@ -270,7 +270,7 @@ class Window(QMainWindow):
             action = self.actions_by_id[key]
             action.setEnabled(label is not None)
             keys = action.shortcut().toString()
-            action.setToolTip(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})")
+            action.setToolTip(theme.plain(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})"))
         self.setWindowTitle(f"{self.editor.title}{'*' * self.editor.is_changed} · Epiphane")
 
     def _fit_preview(self) -> None:

@@ -27,6 +27,7 @@ _STEPPING_KEYS = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_
 def label(text: str, *, is_quiet: bool = True) -> QLabel:
     """Return a line of words."""
     made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)  # names of files are shown as they are
     made.setProperty("quiet", is_quiet)
     return made
 
@@ -314,7 +315,7 @@ class ChecksButton(QPushButton):
             names += [action.text()] * action.isChecked()
         text = ", ".join(names) if names else self._nothing
         self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 118))
-        self.setToolTip(f"{self.accessibleName()}: {text}")
+        self.setToolTip(theme.plain(f"{self.accessibleName()}: {text}"))
 
     def _choose(self) -> None:
         self.chosen.emit(tuple(str(one.data()) for one in self._menu.actions() if one.isChecked()))

@@ -399,7 +399,7 @@ class ScoreView(QAbstractScrollArea):
     def viewportEvent(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             at = QPointF(event.pos()) + QPointF(0, self._offset)
-            QToolTip.showText(event.globalPos(), self.tip_at(at), self._paper)
+            QToolTip.showText(event.globalPos(), theme.plain(self.tip_at(at)), self._paper)
             return True
         return super().viewportEvent(event)
 

@@ -104,7 +104,7 @@ class Tiles(QListWidget):
             if contents.get(tile.key) != tile.content:
                 item.setData(_IMAGE, None)
             item.setText(tile.name)
-            item.setToolTip(tile.tip)
+            item.setToolTip(theme.plain(tile.tip))
             item.setData(_KEY, tile.key)
             item.setData(_TILE, tile)
 

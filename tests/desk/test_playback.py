@@ -1,5 +1,6 @@
 """Playing: the picture follows the clock of the sound, through loops and to the end."""
 
+import socket
 import time
 
 import numpy as np
@@ -13,7 +14,7 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.frames import FrameServer
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.playback import Playback
-from epiphane.desk.sound import Reel
+from epiphane.desk.sound import DeviceSound, Reel, SimulatedSound, SoundServer, open_sound
 from epiphane.errors import MediaError
 from epiphane.timing import frame_at
 
@@ -188,3 +189,56 @@ def test_without_a_song_the_picture_plays_on_a_silent_clock(tmp_path, qtbot, mon
     assert playback.is_playing
     playback.close()
     frames.close()
+
+
+class FragileDevice(DeviceSound):
+    """A device that plays by the system's clock until it goes."""
+
+    def __init__(self):
+        super().__init__()
+        self.started, self.is_gone = None, False
+
+    def start(self, reel):
+        self.started = time.monotonic()
+
+    def stop(self):
+        self.started = None
+
+    def heard_seconds(self):
+        return None if self.started is None else time.monotonic() - self.started
+
+    @property
+    def has_failed(self):
+        return self.is_gone
+
+
+def test_the_sound_device_goes_and_the_picture_plays_on(make_window, monkeypatch, qtbot):
+    device = FragileDevice()
+    monkeypatch.setattr("epiphane.desk.playback.open_sound", lambda: device)
+    window = make_window()
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
+    window.playback.play()
+    qtbot.waitUntil(lambda: window.editor.playhead > 3, timeout=10_000)
+    device.is_gone = True
+    qtbot.waitUntil(lambda: window.playback.is_simulated, timeout=5000)
+    assert "plays on without sound" in window.notice.text
+    here = window.editor.playhead
+    qtbot.waitUntil(lambda: window.editor.playhead > here + 5, timeout=10_000)
+    assert window.playback.is_playing
+    window.playback.stop()
+
+
+def test_a_dead_sound_server_is_known_before_it_is_asked(tmp_path, monkeypatch):
+    address = tmp_path / "native"
+    monkeypatch.setenv("PULSE_SERVER", f"unix:{address}")
+    with socket.socket(socket.AF_UNIX) as server:
+        server.bind(str(address))
+        server.listen()
+        known = SoundServer()
+        known.note()
+        assert not known.has_died()
+    assert known.has_died()
+    monkeypatch.setattr("epiphane.desk.sound.sound_server", known)
+    monkeypatch.setattr("epiphane.desk.sound.QMediaDevices", None)  # asking it would end the process
+    assert isinstance(open_sound(), SimulatedSound)

@@ -7,9 +7,11 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from helpers import number_of, numbered_picture, write_clip
+from helpers import click_track, number_of, numbered_picture, write_clip, write_sound
+from msgspec.structs import replace
 from PIL import Image
 
+from epiphane.audio.cache import cache_folder, hear_song
 from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.proxy import PROXY_LINES, ProxyStore
@@ -101,3 +103,33 @@ def test_stopping_or_failing_leaves_nothing_behind(tmp_path):
     (tmp_path / "file").touch()
     with pytest.raises(DiskError, match=r"is not a folder|cannot be"):
         ProxyStore(tmp_path / "file").make(path, mark("z"))
+
+
+@pytest.mark.parametrize("harm", ["cut", "noise", "emptied"])
+def test_a_damaged_proxy_is_thrown_away_and_the_footage_is_read(tmp_path, harm):
+    path = write_clip(tmp_path / "a.mp4", [numbered_picture(n, (1280, 720)) for n in range(40)])
+    store = ProxyStore(tmp_path / "proxies")
+    lost = []
+    store.discarded = lost.append
+    proxy = store.make(path, mark("a"))
+    footage = OpenFootage(store)
+    source = SourceFrame(str(path), mark("a"), 20.5 / 30)
+    if harm == "emptied":
+        footage.picture(replace(source, seconds=0.0))  # it is open already
+    proxy.write_bytes({"cut": proxy.read_bytes()[:900], "noise": os.urandom(9000), "emptied": b""}[harm])
+    assert number_of(footage.picture(source).planes[0]) == 20
+    assert footage.faults() == []
+    assert lost == ([] if proxy.exists() else [mark("a")])
+    footage.close()
+    assert store.make(path, mark("a")).stat().st_size > 9000 or harm == "emptied"
+
+
+def test_a_cache_of_listening_may_hold_anything(tmp_path):
+    song = write_sound(tmp_path / "song.wav", click_track(np.arange(0.5, 8, 0.5), duration=8))
+    heard = hear_song(song)
+    (kept,) = (one for one in cache_folder().iterdir() if one.name.startswith(heard.fingerprint))
+    whole = kept.read_bytes()
+    for harm in (b"", whole[:-9], whole[:400] + b"?" + whole[401:], os.urandom(500)):
+        kept.write_bytes(harm)
+        assert hear_song(song).listening.beats == heard.listening.beats
+        assert kept.read_bytes() == whole

@@ -13,6 +13,7 @@ from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
+from epiphane.document.laws import oversizes
 from epiphane.document.model import (
     BandSource,
     Beat,
@@ -27,7 +28,7 @@ from epiphane.document.model import (
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
 from epiphane.edits.taps import move_tap
-from epiphane.errors import ChangedOnDiskError, DiskError, EpiphaneError
+from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
 from epiphane.files.journal import Journal, Journals, LostWork
 from epiphane.files.project import digest_on_disk, save_project
 from epiphane.keying.schedule import Cue, Schedule, schedule
@@ -194,6 +195,8 @@ class Editor(QObject):
         old = self.project
         try:
             new = edit(old)
+            if fault := next(oversizes(new), None):
+                raise EditError(fault)
         except EpiphaneError as error:
             self.said.emit(str(error), True)
             return False

@@ -2,12 +2,27 @@
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 
 from epiphane.document.ids import PulseId
-from epiphane.document.model import BlendSource, HasId, Project
+from epiphane.document.model import (
+    DRUMS,
+    BandSource,
+    Beat,
+    BlendSource,
+    HasId,
+    HeardSource,
+    Hit,
+    Project,
+    TappedSource,
+    TempoSource,
+)
 
-MOST_FRAMES = 6_000_000
-"""Frames of the longest project: 27 hours at 60 a second. Every lane has a level for each of them."""
+MOST_FRAMES = 1_300_000
+"""Frames of the longest project: 6 hours at 60 a second. Every lane has a level for each of them."""
+
+MOST_CUES = 2_000_000
+"""Cues that all lanes of a project may have together."""
 
 DEEPEST_BLEND = 32
 """Pulses that may be made of one another in a row."""
@@ -30,9 +45,57 @@ def broken_laws(project: Project) -> Iterator[str]:
             yield f"$.pulses[{index}].source: the pulse is made of itself"
         elif depths[pulse.id] == DEEPEST_BLEND + 1:  # those made of it are deeper still, and need no word
             yield f"$.pulses[{index}].source: more than {DEEPEST_BLEND} pulses are made of one another"
+    yield from _disorder(project)
+    if not any(depth is None or depth > DEEPEST_BLEND for depth in depths.values()):
+        yield from (f"$: {fault}" for fault in oversizes(project))
+
+
+def oversizes(project: Project) -> Iterator[str]:
+    """Yield in which way a project is too large to be worked on: as a message, of what pulses allow it."""
     n_frames = max([project.n_frames, *(shot.start + shot.n_frames for shot in project.shots)])
     if n_frames > MOST_FRAMES:
-        yield f"$: the project is {n_frames} frames long; at most {MOST_FRAMES} can be worked on"
+        yield f"the project is {n_frames} frames long; at most {MOST_FRAMES} can be worked on"
+        return
+    counts = _hit_counts(project)
+    n_cues = sum(counts.get(lane.pulse, 0) for lane in project.lanes)
+    if n_cues > MOST_CUES:
+        yield f"its lanes could have {n_cues} cues; at most {MOST_CUES} can be worked on"
+
+
+def _hit_counts(project: Project) -> dict[PulseId, int]:
+    """Return how many hits each pulse may have at most, which is quickly told."""
+    depths = blend_depths(project)
+    song = project.song
+    n_beats = 4 * len(song.beats) if song is not None else 0  # quarters of them
+    n_drums = max((len(song.drums.hits(drum)) for drum in DRUMS), default=0) if song is not None else 0
+    seconds = float(project.n_frames / project.rate)
+    counts: dict[PulseId, int] = {}
+    for pulse in sorted(project.pulses, key=lambda one: depths[one.id] or 0):
+        match pulse.source:
+            case HeardSource():
+                number = max(n_beats, n_drums)
+            case BandSource(hits=hits) | TappedSource(hits=hits):
+                number = len(hits)
+            case TempoSource(tempo=tempo):
+                number = round(seconds * tempo / 60) + 1
+            case BlendSource(one=one, other=other):
+                number = counts.get(one, 0) + counts.get(other, 0)
+        counts[pulse.id] = number // pulse.every
+    return counts
+
+
+def _disorder(project: Project) -> Iterator[str]:
+    """Yield what ought to ascend in time and does not."""
+    rows: dict[str, Sequence[Beat | Hit]] = {}
+    if project.song is not None:
+        rows["song.beats"] = project.song.beats
+        rows |= {f"song.drums.{drum}": project.song.drums.hits(drum) for drum in DRUMS}
+    for index, pulse in enumerate(project.pulses):
+        if isinstance(pulse.source, BandSource | TappedSource):
+            rows[f"pulses[{index}].source.hits"] = pulse.source.hits
+    for place, row in rows.items():
+        if any(after.time < before.time for before, after in pairwise(row)):
+            yield f"$.{place}: must ascend in time"
 
 
 def blend_depths(project: Project) -> dict[PulseId, int | None]:

@@ -15,6 +15,7 @@ from bench.listening import measure_listening
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
 from bench.result import Result
+from bench.safety import measure_safety
 from bench.start import measure_start
 
 MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
@@ -27,6 +28,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "effects": measure_effects,
     "export": measure_export,
     "playback": measure_playback,
+    "safety": measure_safety,
 }
 
 

@@ -16,8 +16,8 @@ from epiphane.document.lane import Lane, Override, Way
 from epiphane.document.model import Beat, HeardSource, Project, Pulse, PulseUnit, Song, TappedSource
 from epiphane.document.model import Hit as SongHit
 from epiphane.document.pick import Pattern, Pick
-from epiphane.files.project import load_project, save_project
 from epiphane.edits.lanes import change_envelope, change_lane
+from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 
 _N_CUES, _N_MANY = 5000, 50_000
@@ -26,14 +26,14 @@ _EFFECTS = ("flash", "zoom", "shake", "split", "blur", "hue")
 
 def measure_keying(folder: Path) -> Iterator[Result]:
     """Plan a lane of 5,000 cues again; drag an envelope; scroll twelve lanes; open 50,000 cues."""
-    project = _song_with_taps(_N_CUES)
+    project = song_with_taps(_N_CUES)
     yield from _planned_again(project)
     yield from _opened(folder)
     yield from _dragged(folder)
     yield from _scrolled(folder)
 
 
-def _song_with_taps(n_hits: int) -> Project:
+def song_with_taps(n_hits: int) -> Project:
     """Return four minutes at 150 BPM with a lane on so many taps."""
     period = 0.4
     beats = tuple(Beat(round(n * period, 6), n % 4 + 1, 0.8) for n in range(int(MINUTES * 60 / period)))
@@ -75,7 +75,7 @@ def _planned_again(project: Project) -> Iterator[Result]:
 
 def _opened(folder: Path) -> Iterator[Result]:
     """Open a file of ten lanes of 5,000 cues each, one in ten of them changed."""
-    project = _song_with_taps(_N_CUES)
+    project = song_with_taps(_N_CUES)
     changed = tuple(
         Override(hit.time, strength=0.5)
         for hit in project.pulses[0].source.hits[::10]  # type: ignore[union-attr]
@@ -140,7 +140,7 @@ def _dragged(folder: Path) -> Iterator[Result]:
 
 def _scrolled(folder: Path) -> Iterator[Result]:
     """Go through a score of twelve lanes on beats and quarters."""
-    project = _song_with_taps(100)
+    project = song_with_taps(100)
     lanes = tuple(
         Lane(LaneId(30 + n), _EFFECTS[n % len(_EFFECTS)], PulseId(2 + n % 2), wander=0.3) for n in range(12)
     )

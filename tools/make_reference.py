@@ -6,9 +6,9 @@ from pathlib import Path
 from effects_sheet import LATER, sheet
 from recipes_sheet import recipes_sheet
 
-from epiphane.files.project import json_schema
 from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
 from epiphane.effects.registry import all_effects
+from epiphane.files.project import json_schema
 
 DOCS = Path(__file__).parent.parent / "docs"
 

@@ -30,6 +30,7 @@ from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import accept_moment, put_in_group
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.edits.shots import footage_name
+from epiphane.files.journal import Journals
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import frame_at
 
@@ -57,9 +58,19 @@ class Photographer:
         self.wait()
         self.window.grab().save(str(FOLDER / f"{name}.png"))
 
-    def empty(self) -> None:
-        """Take the window as it is first seen."""
-        self.take("empty")
+    def unsaved(self) -> None:
+        """Take the first window, with work on the bench that lost sessions have left."""
+        for name, n_edits in (("Marble run, drop cut", 12), ("Bell tower", 3)):
+            journal = Journals(self._folder / "unsaved").claim(None)
+            for _ in range(n_edits):
+                journal.append(Project(name=name))
+            journal.abandon()
+        self.window.recovery.show()
+        self.take("unsaved")
+        for work in self.window.recovery.works:
+            self.window.editor.forget_lost(work)
+        self.window.recovery.look()
+        self.window.editor.select(Selection())
 
     def demo(self) -> None:
         """Take the demo, opened, with the playhead in the drop."""
@@ -278,7 +289,7 @@ def main() -> None:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
         for step in (
-            "empty",
+            "unsaved",
             "demo",
             "song",
             "footage",

@@ -116,7 +116,7 @@ class Files(QObject):
     def _open_copy(self, project: Project, path: Path, error: InUseError) -> bool:
         """Ask what to do about a project that another window has; a copy is a project of its own."""
         text = f"{error} Two windows would write over each other's work."
-        if self._ask("Open elsewhere", text, ("Open a copy", CANCEL)) == CANCEL:
+        if self.ask("Open elsewhere", text, ("Open a copy", CANCEL)) == CANCEL:
             return False
         self._editor.open(replace(project, name=f"{path.stem} copy"), None)
         return True
@@ -129,7 +129,7 @@ class Files(QObject):
         listed = "\n".join(str(folder) for folder in strange[:_MOST_LISTED])
         more = f"\nand {len(strange) - _MOST_LISTED} more" if len(strange) > _MOST_LISTED else ""
         text = f"{short_name(path)} shows files that lie outside its own folder, in\n\n{listed}{more}"
-        answer = self._ask("Files elsewhere", text, ("Read them", "Leave them out", CANCEL))
+        answer = self.ask("Files elsewhere", text, ("Read them", "Leave them out", CANCEL))
         if answer == "Read them":
             self._trusted.add(strange)
         return {"Read them": (), "Leave them out": strange}.get(answer)
@@ -162,7 +162,7 @@ class Files(QObject):
 
     def _save_over_changes(self, path: Path, error: ChangedOnDiskError) -> bool:
         text = f"{error} Saving here would write over those changes."
-        answer = self._ask("Changed by others", text, ("Save as…", "Write over them", CANCEL))
+        answer = self.ask("Changed by others", text, ("Save as…", "Write over them", CANCEL))
         if answer == "Save as…":
             return self.ask_save()
         if answer == CANCEL:
@@ -179,10 +179,11 @@ class Files(QObject):
         if not self._editor.is_changed:
             return True
         text = f"“{self._editor.title}” has changes that are not saved. Save them?"
-        answer = self._ask("Unsaved work", text, ("Save", "Discard", CANCEL))
+        answer = self.ask("Unsaved work", text, ("Save", "Discard", CANCEL))
         return self.save() if answer == "Save" else answer == "Discard"
 
-    def _ask(self, title: str, text: str, answers: Sequence[str]) -> str:
+    def ask(self, title: str, text: str, answers: Sequence[str]) -> str:
+        """Return one of the answers to a question that the window cannot go on without."""
         return asking.ask(self._window, title, text, answers)
 
     # Songs and footage

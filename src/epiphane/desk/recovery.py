@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.desk.asking import CANCEL
 from epiphane.desk.editor import Editor, Kind, Selection
 from epiphane.desk.files import Files
 from epiphane.document.model import Project
@@ -74,7 +75,10 @@ class RecoveryDesk(QObject):
         self._editor.select(Selection())
 
     def throw_away(self, work: LostWork) -> None:
-        """Remove lost work for good."""
+        """Remove lost work for good, if that is meant: no undo brings it back."""
+        text = f"{_edits(work).capitalize()} of “{work.project.name}” would be gone for good."
+        if self._files.ask("Throw away unsaved work", text, ("Throw away", CANCEL)) == CANCEL:
+            return
         self._forget(work)
         if not self.works:
             self._editor.select(Selection())

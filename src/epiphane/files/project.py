@@ -16,7 +16,14 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.disk import MOST_PROJECT_BYTES, is_file, read_file, short_name, write_atomically
+from epiphane.disk import (
+    MOST_PROJECT_BYTES,
+    is_file,
+    read_file,
+    remove_abandoned,
+    short_name,
+    write_atomically,
+)
 from epiphane.document.laws import broken_laws
 from epiphane.document.model import FORMAT_VERSION, Footage, Project, Song
 from epiphane.errors import ProjectFileError
@@ -160,6 +167,8 @@ def save_project(project: Project, path: Path) -> str:
         If the file cannot be written; what was there before is untouched.
     """
     content = encode_project(with_relative_paths(project, path.absolute().parent))
+    target = Path(os.path.realpath(path))
+    remove_abandoned(target.parent, target.name)
     write_atomically(path, content)
     return digest_of(content)
 

@@ -178,7 +178,7 @@ class BenchPanel(QFrame):
 
     def _show_tap(self) -> None:
         tap, pulse = self._editor.selected_tap(), self._editor.selected_pulse()
-        self._show(self.tap, "Tap", f"{pulse.name}, {tap.time:.3f} s" if tap and pulse else "")
+        self._show(self.tap, "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else "")
 
     def _show_cues(self) -> None:
         lane = self._editor.selected_lane()

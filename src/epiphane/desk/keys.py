@@ -13,7 +13,7 @@ _MOUSE = (
     ("Click", "go there; select what is there"),
     ("Drag a cue up or down", "stronger or weaker"),
     ("Drag a cue sideways", "nudge by frames"),
-    ("Drag its feet", "rise and fall of the lane"),
+    ("Drag a chosen cue's feet", "rise and fall of the whole lane"),
     ("Ctrl + drag its feet", "of the selected cues alone"),
     ("Double-click a point", "take the hit left out"),
     ("Drag over cues", "select many; Shift adds"),

@@ -8,7 +8,6 @@ from epiphane.document.ids import PulseId
 from epiphane.document.model import (
     DRUMS,
     BandSource,
-    Beat,
     BlendSource,
     HasId,
     HeardSource,
@@ -23,6 +22,8 @@ MOST_FRAMES = 1_300_000
 
 MOST_CUES = 2_000_000
 """Cues that all lanes of a project may have together."""
+
+_SHORTEST_SONG = 0.001
 
 DEEPEST_BLEND = 32
 """Pulses that may be made of one another in a row."""
@@ -86,9 +87,12 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
 
 def _disorder(project: Project) -> Iterator[str]:
     """Yield what ought to ascend in time and does not."""
-    rows: dict[str, Sequence[Beat | Hit]] = {}
+    rows: dict[str, Sequence[Hit]] = {}
     if project.song is not None:
-        rows["song.beats"] = project.song.beats
+        if any(after.time <= before.time for before, after in pairwise(project.song.beats)):
+            yield "$.song.beats: must ascend in time, no two at once"
+        if project.song.duration < _SHORTEST_SONG:
+            yield f"$.song.duration: must be {_SHORTEST_SONG} s at least, got {project.song.duration}"
         rows |= {f"song.drums.{drum}": project.song.drums.hits(drum) for drum in DRUMS}
     for index, pulse in enumerate(project.pulses):
         if isinstance(pulse.source, BandSource | TappedSource):

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
 
 from epiphane.desk.app import make_application
-from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.window import Window
 from epiphane.document.envelope import CurvePoint, Ease, LengthUnit

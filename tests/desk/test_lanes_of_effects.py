@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
-from epiphane.desk.editor import Kind, Selection
 from epiphane.desk.score.layout import LANE_HEIGHT
+from epiphane.desk.selection import Kind, Selection
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
-from epiphane.desk.editor import Kind
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
+from epiphane.desk.selection import Kind
 from epiphane.desk.sound import SOUND_RATE
 from epiphane.document.model import BandSource, PulseUnit, TappedSource
 from epiphane.edits.lanes import add_lane

@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from epiphane.desk.carry import carry_recipe
-from epiphane.desk.editor import Kind
+from epiphane.desk.selection import Kind
 from epiphane.document.lane import Way
 from epiphane.document.recipe import RECIPE_SUFFIX, load_recipe
 from epiphane.edits.lanes import change_lane

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.carry import carry_footage
-from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import FootageKind, Moment, MomentCause, Order, Travel
 from epiphane.document.shots import source_seconds
 from epiphane.edits.footage import propose_moments

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QLabel
 from epiphane.demo.project import open_demo
 from epiphane.desk import jobs as jobs_module
 from epiphane.desk import theme
-from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import Project
 from epiphane.errors import EpiphaneError
 from epiphane.files.project import decode_project, encode_project, save_project

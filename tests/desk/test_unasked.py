@@ -10,7 +10,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QLineEdit, QWidget
 
-from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import Hit, Project, Pulse, TappedSource
 from epiphane.edits.cues import nudge_cues
 from epiphane.edits.lanes import add_lane

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QApplication, QLabel
 
 from epiphane.desk.actions import ACTIONS, key_text
 from epiphane.desk.carry import carry_effect, carry_footage
-from epiphane.desk.editor import Kind
 from epiphane.desk.keys import key_rows
+from epiphane.desk.selection import Kind
 from epiphane.files.project import load_project
 from epiphane.media.probe import probe_footage
 

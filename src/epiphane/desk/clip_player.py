@@ -6,9 +6,10 @@ import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from epiphane.audio.samples import read_samples, resampled_stereo
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.playback import Playback
+from epiphane.desk.selection import Kind
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.sound import SOUND_RATE, Reel
 from epiphane.document.model import Footage, FootageKind

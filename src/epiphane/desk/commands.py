@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, TypeAlias
 
-from epiphane.desk.editor import Kind, Selection
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.edits.lanes import remove_lane
 from epiphane.keying.copying import in_same_section, on_same_beat

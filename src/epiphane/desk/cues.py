@@ -4,7 +4,8 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject
 
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
+from epiphane.desk.selection import Kind
 from epiphane.document.ids import LaneId
 from epiphane.document.model import Project
 from epiphane.edits.cues import (

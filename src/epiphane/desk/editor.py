@@ -1,7 +1,6 @@
 """The one holder of the current Project, its history, the selection and the playhead."""
 
-from collections.abc import Callable, Iterable
-from enum import Enum
+from collections.abc import Callable
 from pathlib import Path
 
 from msgspec import Struct
@@ -9,9 +8,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.audio.heard import HeardSong
 from epiphane.audio.levels import SongLevels
+from epiphane.desk.selection import Kind, Selection, still_there
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.laws import oversizes
 from epiphane.document.model import (
@@ -33,43 +33,6 @@ from epiphane.files.journal import Journal, Journals, LostWork
 from epiphane.files.project import digest_on_disk, save_project
 from epiphane.keying.schedule import Cue, Schedule, schedule
 from epiphane.timing import frame_at, frame_start
-
-
-class Kind(Enum):
-    """What the bench may show."""
-
-    SONG = "song"
-    PULSE = "pulse"
-    BEAT = "beat"
-    TAP = "tap"
-    LANE = "lane"
-    CUES = "cues"
-    SHOT = "shot"
-    FOOTAGE = "footage"
-    FILLING = "filling"
-    RECIPE = "recipe"
-    NEW_RECIPE = "new recipe"
-    EXPORT = "export"
-    LOST_WORK = "lost work"
-
-
-class Selection(Struct, frozen=True):
-    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song.
-
-    A tap is selected by its pulse and its time in seconds.
-
-    A recipe is selected by the path of its file; a new one is made of lanes, first of those like `lane`.
-    """
-
-    kind: Kind = Kind.SONG
-    pulse: PulseId | None = None
-    beat: int | None = None
-    tap: float | None = None
-    lane: LaneId | None = None
-    cues: frozenset[CueKey] = frozenset()
-    shot: ShotId | None = None
-    footage: FootageId | None = None
-    recipe: str = ""
 
 
 class ShownBand(Struct, frozen=True, eq=False):
@@ -315,7 +278,7 @@ class Editor(QObject):
         """Select something; what is not there any more is not selected."""
         if selection != self.selection:
             self.leaving.emit()
-        selection = _still_there(selection, self.project)
+        selection = still_there(selection, self.project)
         if selection != self.selection:
             self.selection = selection
             self.selection_changed.emit()
@@ -487,38 +450,3 @@ class Editor(QObject):
         self.select(self.selection)
         self.go_to(self.playhead)
         self.file_changed.emit()
-
-
-def _still_there(selection: Selection, project: Project) -> Selection:
-    """Return what is selected, or the song where it is not there any more."""
-    if selection.kind is Kind.TAP:
-        return _tap_still_there(selection, project)
-    n_beats = len(project.song.beats) if project.song is not None else 0
-    there: dict[Kind, Iterable[int | None]] = {
-        Kind.LANE: (lane.id for lane in project.lanes),
-        Kind.CUES: (lane.id for lane in project.lanes),
-        Kind.PULSE: (pulse.id for pulse in project.pulses),
-        Kind.BEAT: range(n_beats),
-        Kind.FOOTAGE: (one.id for one in project.footage),
-        Kind.SHOT: (shot.id for shot in project.shots),
-    }
-    wanted: dict[Kind, int | None] = {
-        Kind.LANE: selection.lane,
-        Kind.CUES: selection.lane,
-        Kind.PULSE: selection.pulse,
-        Kind.BEAT: selection.beat or 0,
-        Kind.FOOTAGE: selection.footage,
-        Kind.SHOT: selection.shot,
-    }
-    kind = selection.kind
-    return selection if kind not in there or wanted[kind] in there[kind] else Selection()
-
-
-def _tap_still_there(selection: Selection, project: Project) -> Selection:
-    """Return a selected tap, or its pulse, or the song, whichever is still there."""
-    pulse = next((one for one in project.pulses if one.id == selection.pulse), None)
-    if pulse is None:
-        return Selection()
-    hits = pulse.source.hits if isinstance(pulse.source, TappedSource) else ()
-    is_there = any(hit.time == selection.tap for hit in hits)
-    return selection if is_there else Selection(Kind.PULSE, pulse=pulse.id)

@@ -2,7 +2,8 @@
 
 from PyQt6.QtCore import QObject
 
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.lanes import add_lane, change_lane, copy_lane, move_lane

@@ -7,10 +7,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from epiphane.audio.in_project import hits_in_band
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.playback import Playback
 from epiphane.desk.score.notes import DOUBTFUL
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.sound import SOUND_RATE, Reel, open_sound
 from epiphane.desk.taps import (
     CLICK_TEMPO,

@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk import asking
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.model import Project
 from epiphane.document.recipe import (

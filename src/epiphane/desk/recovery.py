@@ -3,8 +3,9 @@
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.asking import CANCEL
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.files import Files
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import Project
 from epiphane.files.journal import LostWork
 

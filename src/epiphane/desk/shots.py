@@ -6,7 +6,8 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.ids import FootageId, ShotId
 from epiphane.document.model import FootageKind, Project
 from epiphane.edits.filling import default_filling, fill_song

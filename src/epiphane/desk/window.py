@@ -23,7 +23,7 @@ from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.commands import Commands
 from epiphane.desk.cues import CueDesk
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
 from epiphane.desk.files import Files
 from epiphane.desk.footage import FootageDesk
 from epiphane.desk.frames import FrameServer
@@ -40,6 +40,7 @@ from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.recovery import RecoveryDesk
 from epiphane.desk.score.prepared import Preparedness
 from epiphane.desk.score.view import ScoreView
+from epiphane.desk.selection import Kind
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.panel import ShelfPanel

@@ -30,11 +30,12 @@ from epiphane.desk.bench.shot import ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.clip_player import ClipPlayer
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.recovery import RecoveryDesk
 from epiphane.desk.score.paint import lane_label
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.edits.shots import footage_name
 

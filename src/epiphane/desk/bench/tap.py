@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from epiphane.desk import theme
 from epiphane.desk.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.ids import PulseId
 from epiphane.document.model import Project
 from epiphane.edits.taps import remove_tap, set_tap_strength

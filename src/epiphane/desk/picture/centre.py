@@ -3,8 +3,9 @@
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF
 
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
 from epiphane.desk.picture.view import PictureView
+from epiphane.desk.selection import Kind
 from epiphane.document.lane import Lane
 from epiphane.document.model import Project
 from epiphane.edits.lanes import set_setting

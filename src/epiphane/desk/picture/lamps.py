@@ -5,8 +5,9 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
+from epiphane.desk.selection import Kind, Selection
 
 _ROW, _MARGIN = 22, 6
 _LEAST_WIDTH, _MOST_WIDTH = 100, 130

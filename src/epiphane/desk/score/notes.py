@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from epiphane.desk import theme
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     PULSE_HEIGHT,
@@ -14,6 +14,7 @@ from epiphane.desk.score.layout import (
     ScoreLayout,
     Stave,
 )
+from epiphane.desk.selection import Kind
 from epiphane.document.model import (
     DRUMS,
     BandSource,

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
-from epiphane.desk.editor import Editor, Kind
+from epiphane.desk.editor import Editor
 from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, heights_image, heights_of
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
@@ -24,6 +24,7 @@ from epiphane.desk.score.layout import (
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.shots import ShotPainter
 from epiphane.desk.score.spectrum import paint_spectrum
+from epiphane.desk.selection import Kind
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Lane, Way

@@ -22,8 +22,9 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QTool
 
 from epiphane.desk import theme
 from epiphane.desk.carry import carried_effect, carried_footage, carried_recipe
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
+from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
 from epiphane.desk.score.layout import (
     LANE_HEIGHT,
     NAMES_RIGHT,
@@ -41,6 +42,7 @@ from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tips import beat_at, tell_place
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.ids import FootageId, LaneId, PulseId
 from epiphane.document.lane import Lane
@@ -174,7 +176,7 @@ class ScoreView(QAbstractScrollArea):
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber.translated(0, -self._offset))
         elif self._drag is not None and self._drag.has_moved and self._drag.is_lane_wide:
-            self._paint_lane_wide(painter, self._drag.place.lane)
+            paint_lane_wide(painter, self._layout, self._drag.place.lane, offset=self._offset)
 
     def _picture(self, stave: Stave) -> QPixmap:
         return self._pictures.picture(self._layout, stave, self.devicePixelRatioF())
@@ -330,29 +332,7 @@ class ScoreView(QAbstractScrollArea):
         else:
             drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
             if drag.is_lane_wide:
-                self._tell_lane_wide(drag)
-
-    def _tell_lane_wide(self, drag: Drag) -> None:
-        """Say that a foot which is dragged is that of all cues of the lane, beside the pointer."""
-        found = None if drag.place.lane is None else self._editor.cues.lane(drag.place.lane)
-        if found is not None:
-            side = "Rise" if drag.grip is Grip.RISE else "Fall"
-            number = getattr(found.lane.envelope, drag.grip.value)
-            text = (
-                f"{side} {number:g} {found.lane.envelope.unit.value}, all {len(found.cues)} cues of the lane"
-            )
-            QToolTip.showText(QCursor.pos(), f"{text}; with Ctrl held, this one alone", self._paper)
-
-    def _paint_lane_wide(self, painter: QPainter, lane: LaneId | None) -> None:
-        """Frame the strips of a lane of which all cues are being changed."""
-        painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if lane not in self._layout.lanes:
-            return
-        index = self._layout.lanes.index(lane)
-        for stave in self._layout.staves:
-            left, top = self._layout.left(stave), self._layout.lane_top(stave, index) - self._offset
-            painter.drawRect(QRectF(left, top - 1, self._layout.right(stave) - left, LANE_HEIGHT + 2))
+                QToolTip.showText(QCursor.pos(), tell_lane_wide(self._editor, drag), self._paper)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None

@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 from epiphane.desk import theme
 from epiphane.desk.carry import carried_footage, carry_footage
 from epiphane.desk.clip_player import ClipPlayer
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.footage import FootageDesk
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of

@@ -6,8 +6,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, 
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.score.notes import head_of, paint_head
+from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import Pulse, PulseUnit
 
 _ROW_HEIGHT = 24

@@ -5,9 +5,10 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage, QShowEvent
 
 from epiphane.desk.carry import carry_recipe
-from epiphane.desk.editor import Editor, Kind, Selection
+from epiphane.desk.editor import Editor
 from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.paint import family_colour, lane_label
+from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.skim import Skimmer

@@ -86,7 +86,11 @@ def _opened(folder: Path) -> Iterator[Result]:
         for n in range(n_lanes)
     )
     path = folder / "many.epiphane"
-    save_project(replace(project, lanes=lanes, next_id=90), path)
+    assert project.song is not None
+    song = replace(
+        project.song, path=str(folder / "song.wav")
+    )  # one of the project's own folder: nothing is asked
+    save_project(replace(project, song=song, lanes=lanes, next_id=90), path)
 
     def open_it() -> None:
         for lane in schedule(load_project(path)).lanes:

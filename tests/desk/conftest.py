@@ -7,6 +7,7 @@ from helpers import click_track, grey_clip, write_sound
 from epiphane.desk.app import make_application
 from epiphane.desk.sound import SimulatedSound
 from epiphane.desk.window import Window
+from epiphane.disk import withhold
 
 
 @pytest.fixture(scope="session")
@@ -37,6 +38,7 @@ def make_window(qtbot, tmp_path, monkeypatch):
         window.close()
         assert not window.jobs.running
         window.deleteLater()
+    withhold(())
 
 
 def _asked_unforeseen(_window, title, text, _answers):

@@ -30,6 +30,9 @@ COMMON_RATES = tuple(
     )
 )
 
+# By which footage is taken more or fewer times than it has pictures, and how much nearer that has to be.
+_FACTORS = ((1, 0.0), (2, 0.1), (Fraction(1, 2), 0.1))
+
 
 def frame_at(seconds: float, rate: Fraction) -> int:
     """Return the number of the frame that is on screen at an instant.
@@ -112,6 +115,18 @@ def nearest_common_rate(rate: Fraction) -> Fraction:
         if abs(rate / common - 1) < Fraction(1, 10_000):
             return common
     return rate.limit_denominator(1001)
+
+
+def usual_rate(rate: Fraction) -> Fraction:
+    """Return the common rate that suits footage of any rate: the nearest to it, to its double or its half.
+
+    So 15 a second become 30, 120 become 60, and 27.019 become 25.
+    """
+
+    def distance(common: Fraction) -> float:
+        return min(abs(math.log(rate * factor / common)) + cost for factor, cost in _FACTORS)
+
+    return min(COMMON_RATES, key=distance)
 
 
 def rate_text(rate: Fraction) -> str:

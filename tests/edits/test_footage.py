@@ -150,3 +150,26 @@ def test_what_is_learnt_is_known_at_every_step_of_undo():
     for step, name in ((history.redo, "two"), (history.undo, "one"), (history.undo, "")):
         step()
         assert (history.present.footage[0].name, history.present.footage[0].moments) == (name, (moment,))
+
+
+@pytest.mark.parametrize(
+    ("rate", "film"),
+    [
+        (Fraction(3012, 100), 30),
+        (Fraction(27019, 1000), 25),
+        (15, 30),
+        (12, 24),
+        (120, 60),
+        (Fraction(30000, 1001), Fraction(30000, 1001)),
+    ],
+)
+def test_the_film_has_a_usual_rate_whatever_its_first_clip_has(rate, film):
+    assert add_footage(Project(), [replace(CLIP, rate=Fraction(rate))]).rate == film
+
+
+@pytest.mark.parametrize("change", [{"path": "/a.GIF"}, {"duration": 0.3}, {"kind": FootageKind.STILL}])
+def test_what_is_no_clip_does_not_shape_the_film(change):
+    project = add_footage(Project(), [replace(CLIP, width=244, height=244, **change)])
+    assert (project.width, project.height, project.rate) == (1280, 720, 30)
+    shaped = add_footage(project, [replace(CLIP, path="/real.mp4", fingerprint="1" * 32)])
+    assert (shaped.width, shaped.height) == (CLIP.width, CLIP.height)

@@ -13,6 +13,7 @@ from epiphane.document.model import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.kind import kind_of
+from epiphane.media.moments import find_moments
 from epiphane.media.probe import probe_footage
 
 N = 75
@@ -242,3 +243,41 @@ def test_a_file_is_told_by_what_is_in_it(tmp_path):
     for path, words in ((nonsense(tmp_path), "neither picture nor sound"), (empty(tmp_path), "is empty")):
         with pytest.raises(MediaError, match=words):
             kind_of(path)
+
+
+def test_pictures_of_a_container_that_knows_their_decoding_alone(tmp_path):
+    path = write_clip(
+        tmp_path / "a.avi",
+        [numbered_picture(n) for n in range(90)],
+        options={"bf": "3", "g": "30", "b_strategy": "0"},
+    )
+    clip = Clip(path)
+    assert (clip.n_pictures, clip.rate, clip.duration) == (90, 30, 3.0)
+    for index in (0, 1, 2, 50, 89, 88, 40, 41, 7):
+        assert number_of(clip.read(index).planes[0]) == index
+    clip.close()
+
+
+def test_a_doubled_timestamp_leaves_the_others_as_they_are(tmp_path):
+    times = [Fraction(n, 30) for n in range(20)] + [Fraction(20, 30) + Fraction(n, 10) for n in range(20)]
+    times[7] = times[6]
+    path = write_clip(tmp_path / "v.mkv", [numbered_picture(n) for n in range(40)], times=times)
+    clip = Clip(path)
+    assert clip.duration == pytest.approx(float(times[-1]) + 1 / 10, abs=0.07)
+    assert np.all(np.diff(clip.times) > 0)
+    for index in (0, 5, 6, 7, 8, 30, 39, 7, 6):
+        assert number_of(clip.read(index).planes[0]) == index
+    assert clip.usual_rate != clip.rate
+    clip.close()
+
+
+def test_a_clip_that_changes_its_size_has_moments(tmp_path):
+    small, large = (
+        write_clip(
+            tmp_path / f"{size[0]}.h264", [numbered_picture(n, size) for n in range(20)], options={"bf": "0"}
+        )
+        for size in ((320, 180), (640, 360))
+    )
+    both = tmp_path / "both.h264"
+    both.write_bytes(small.read_bytes() + large.read_bytes())
+    assert len(find_moments(both)) <= 8

@@ -27,6 +27,7 @@ from epiphane.files.project import SUFFIX, missing_files, read_project
 from epiphane.files.trust import TrustedFolders, folders_of
 from epiphane.media.gather import Gathered, gather_files
 from epiphane.media.probe import FootageFacts
+from epiphane.timing import rate_text
 from epiphane.types import Progress
 
 _MOST_LISTED = 8
@@ -264,7 +265,9 @@ class Files(QObject):
             found = [facts for facts in gathered.found if facts is not song]
             self._trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
             if found:
+                before = self._editor.project
                 self._editor.apply(lambda p: add_footage(p, found), "gathering of footage")
+                self._tell_shape(before)
             if song is not None:
                 self.open_song(Path(song.path))
             if faults:
@@ -277,6 +280,13 @@ class Files(QObject):
             lambda progress: gather_files(paths, progress=progress),
             done=done,
         )
+
+    def _tell_shape(self, before: Project) -> None:
+        """Say so where the first clip has made the film another one."""
+        now = self._editor.project
+        if (now.width, now.height, now.rate) != (before.width, before.height, before.rate):
+            shape = f"{now.width} × {now.height} at {rate_text(now.rate)} fps"
+            self._editor.said.emit(f"The film is {shape}, as its first clip; its bench has others.", False)
 
     def _song_among(self, gathered: Gathered, paths: Sequence[Path]) -> FootageFacts | None:
         """Return the sound meant as the song: a file dropped alone, or the only one where none is yet.

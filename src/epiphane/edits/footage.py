@@ -1,7 +1,6 @@
 """Edits of what has been gathered: the shelf, the used part of a clip, its moments."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from fractions import Fraction
 from typing import Any
 
 from msgspec.structs import replace
@@ -21,10 +20,11 @@ from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
+from epiphane.timing import usual_rate
 
 _SMALLEST_PICTURE = 16
 _LEAST_CLIP_SECONDS = 0.5
-_SLOWEST, _FASTEST = Fraction(10), Fraction(120)
+_MOVING_DRAWINGS = (".gif", ".webp", ".apng", ".avif")
 # Two moments nearer than this are the same one, in seconds: less than a frame at 120 a second.
 _SAME_SECONDS = 0.004
 
@@ -232,14 +232,13 @@ def _with_footage(project: Project, footage: Footage) -> Project:
 
 
 def _may_shape(footage: Footage) -> bool:
-    """Whether a film may be shaped after footage: a clip of more than a few pictures, no fragment of one."""
-    return footage.kind is FootageKind.VIDEO and footage.duration >= _LEAST_CLIP_SECONDS
+    """Whether a film may be shaped after footage: a clip, no moving drawing and no fragment."""
+    is_drawing = footage.path.lower().endswith(_MOVING_DRAWINGS)
+    return footage.kind is FootageKind.VIDEO and footage.duration >= _LEAST_CLIP_SECONDS and not is_drawing
 
 
 def _shaped_by(project: Project, footage: Footage) -> Project:
     if min(footage.width, footage.height) >= _SMALLEST_PICTURE:
         width, height = even_size(footage.width, footage.height)
         project = set_size(project, width=width, height=height)
-    if _SLOWEST <= footage.rate <= _FASTEST:
-        project = set_rate(project, footage.rate)
-    return project
+    return set_rate(project, usual_rate(footage.rate))

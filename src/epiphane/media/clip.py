@@ -2,7 +2,8 @@
 
 The table of presentation times is read from the packets first, so variable rates, B-frames and
 missing first timestamps are no guesswork; seeking goes to a key frame before the wanted picture
-and decodes on, backing off where a container seeks too far.
+and decodes on, backing off where a container seeks too far. Where a container has times of decoding
+only, pictures are counted in the order in which they are shown.
 """
 
 import threading
@@ -26,6 +27,9 @@ _KEPT = 8
 _SEEK_COST = 3
 # What the library raises on damaged files; IndexError where a reopened file has lost its stream.
 _DAMAGE = (av.FFmpegError, IndexError, ValueError)
+# Of more pictures with the same time than this share, times are no use.
+_MOST_DOUBLED = 0.1
+_WITHOUT_SHOWN_TIMES = frozenset(("avi",))
 _BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
 
 
@@ -52,7 +56,8 @@ class Clip:
         self._decoder: Iterator[av.VideoFrame] | None = None
         self._next_index = 0
         try:
-            self._pts, self._keys, self._can_seek = _presentation_times(self._stream, path)
+            self._stamps, self._keys, self._can_seek = _presentation_times(self._stream, path)
+            self._pts = _apart(self._stamps)
             self._first = self._decode_first()
         except (MediaError, *_DAMAGE) as error:
             self.close()
@@ -87,6 +92,16 @@ class Clip:
         if stated and abs(float(stated) / measured - 1) < 0.01:
             return Fraction(stated)
         return Fraction(measured).limit_denominator(1001)
+
+    @property
+    def usual_rate(self) -> Fraction:
+        """Pictures per second as most of them come: of a varying rate the usual one, not the average."""
+        if self.n_pictures < 3:
+            return self.rate
+        times = self.times
+        usual = float(np.median(np.diff(times)))
+        average = float(times[-1]) / (len(times) - 1)
+        return self.rate if abs(usual / average - 1) < 0.01 else Fraction(1 / usual).limit_denominator(1001)
 
     @property
     def display_size(self) -> tuple[int, int]:
@@ -160,7 +175,8 @@ class Clip:
         self._restart(None)
         assert self._decoder is not None
         for frame in self._decoder:
-            self._pts = self._pts[self._index_of(frame) :]
+            first = self._index_of(frame)
+            self._pts, self._stamps = self._pts[first:], self._stamps[first:]
             self._next_index = 1
             return raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
@@ -218,7 +234,10 @@ class Clip:
     def _index_of(self, frame: av.VideoFrame) -> int:
         if frame.pts is None or not self._can_seek:
             return max(0, self._next_index)
-        return int(np.searchsorted(self._pts, frame.pts))
+        first = int(np.searchsorted(self._stamps, frame.pts))
+        after = int(np.searchsorted(self._stamps, frame.pts, side="right"))
+        # Of pictures with the same stamp, the one that comes next.
+        return min(max(first, self._next_index), after - 1) if after - first > 1 else first
 
 
 def open_container(path: Path) -> av.container.InputContainer:
@@ -295,9 +314,33 @@ def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, I
                 keys.append(packet.pts)
     except av.FFmpegError:  # cut short: what came before counts
         pass
-    if is_complete and times and len(set(times)) == len(times):
-        return np.array(sorted(times), np.int64), np.array(sorted(keys), np.int64), True
+    n_doubled = len(times) - len(set(times))
+    if is_complete and times and n_doubled <= len(times) * _MOST_DOUBLED:
+        stamps, ascending_keys = np.array(sorted(times), np.int64), np.array(sorted(keys), np.int64)
+        if not _has_times_of_decoding_only(stream):
+            return stamps, ascending_keys, True
+        return stamps, np.zeros(0, np.int64), False
     return _times_by_decoding(path), np.zeros(0, np.int64), False
+
+
+def _has_times_of_decoding_only(stream: av.VideoStream) -> bool:
+    """Whether pictures are shown in another order than they are stored in, and nothing says in which.
+
+    Its times are right as a whole, one for each picture, but not by picture.
+    """
+    return stream.container.format.name in _WITHOUT_SHOWN_TIMES and bool(stream.codec_context.has_b_frames)
+
+
+def _apart(stamps: IntArray) -> IntArray:
+    """Return ascending stamps so that none is there twice: a doubled one is put between its neighbours.
+
+    Where there is no room between them, in steps of one.
+    """
+    times = stamps.copy()
+    for index in np.flatnonzero(np.diff(stamps) == 0) + 1:
+        after = times[index + 1] if index + 1 < len(times) else times[index - 1] + 2
+        times[index] = max(times[index - 1] + 1, (times[index - 1] + after) // 2)
+    return np.asarray(np.maximum.accumulate(times + 0))
 
 
 def _times_by_decoding(path: Path) -> IntArray:

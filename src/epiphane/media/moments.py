@@ -19,7 +19,7 @@ from epiphane.document.model import Moment, MomentCause
 from epiphane.errors import MediaError
 from epiphane.media.clip import decoded_frames, open_container, picture_stream
 from epiphane.media.raw import plane_rows
-from epiphane.types import FloatArray, Plane, Progress, ignore_progress
+from epiphane.types import FloatArray, Plane, Progress, Size, ignore_progress
 
 MOST_MOMENTS = 8
 _SMALL_WIDTH = 160
@@ -189,9 +189,15 @@ def _read_small(path: Path, progress: Progress) -> _Pictures:
                 progress(min(1.0, (time - times[0]) / length))
     if not times:
         raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
-    order = np.argsort(times, kind="stable")
-    seconds = np.array(times)[order]
-    return _Pictures(np.stack([grey[index] for index in order]), seconds - seconds[0], float(seconds[0]))
+    # Pictures come in the order in which they are shown, whatever a container without such times says.
+    seconds = np.sort(np.array(times))
+    size = grey[0].shape[1], grey[0].shape[0]  # a clip may change that of its pictures on the way
+    alike = [plane if plane.shape == grey[0].shape else _resized(plane, size) for plane in grey]
+    return _Pictures(np.stack(alike), seconds - seconds[0], float(seconds[0]))
+
+
+def _resized(plane: Plane, size: Size) -> Plane:
+    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _small_grey(frame: av.VideoFrame) -> Plane:

@@ -56,7 +56,7 @@ def _video_facts(path: Path) -> FootageFacts:
             duration=clip.duration,
             width=width,
             height=height,
-            rate=nearest_common_rate(clip.rate),
+            rate=nearest_common_rate(clip.usual_rate),
             has_sound=clip.has_sound,
         )
     finally:

@@ -172,4 +172,4 @@ def test_what_is_no_clip_does_not_shape_the_film(change):
     project = add_footage(Project(), [replace(CLIP, width=244, height=244, **change)])
     assert (project.width, project.height, project.rate) == (1280, 720, 30)
     shaped = add_footage(project, [replace(CLIP, path="/real.mp4", fingerprint="1" * 32)])
-    assert (shaped.width, shaped.height) == (CLIP.width, CLIP.height)
+    assert (shaped.width, shaped.height) == (1080, 1920)

@@ -2,7 +2,8 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton
 
 from epiphane.desk import theme
@@ -20,13 +21,22 @@ def _as_sentence(text: str) -> str:
     return (text if is_name else text[:1].upper() + text[1:]) + ("" if text.endswith(".") else ".")
 
 
+FOOT_HEIGHT = 34
+
+
 class JobStrip(QFrame):
-    """The oldest job at work: what it is, how far, how long, and a way to stop it."""
+    """The foot of the window: the oldest job at work, how far, how long, and a way to stop it.
+
+    It is always there, so that nothing moves under the pointer when a job begins or ends; while none is at
+    work it tells the shape of the film.
+    """
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
         self._left_out = ""
+        self._idle_text = ""
+        self.setFixedHeight(FOOT_HEIGHT)
         self.setProperty("panel", True)
         self._title = QLabel()
         self._title.setTextFormat(Qt.TextFormat.PlainText)
@@ -35,24 +45,28 @@ class JobStrip(QFrame):
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(220)
         self._left = label("")
-        stop = QPushButton("Stop")
-        stop.setProperty("quiet", True)
-        stop.setToolTip("Stop this")
-        stop.clicked.connect(self._stop)
+        self._idle = label("")
+        self._stop_button = QPushButton("Stop")
+        self._stop_button.setProperty("quiet", True)
+        self._stop_button.setToolTip("Stop this")
+        self._stop_button.clicked.connect(self._stop)
         box = QHBoxLayout(self)
-        box.setContentsMargins(16, 3, 14, 3)
+        box.setContentsMargins(16, 0, 14, 0)
         box.setSpacing(12)
-        for widget in (self._title, self._bar, self._left):
+        for widget in (self._idle, self._title, self._bar, self._left):
             box.addWidget(widget)
         box.addStretch(1)
-        box.addWidget(stop)
+        box.addWidget(self._stop_button)
         jobs.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the job at work, or nothing."""
+        """Show the job at work, or what is told where none is."""
         running = self._running()
-        self.setVisible(bool(running))
+        for widget in (self._title, self._bar, self._left, self._stop_button):
+            widget.setVisible(bool(running))
+        self._idle.setVisible(not running)
+        self._idle.setText(self._idle_text)
         if running:
             job = running[0]
             others = f" and {len(running) - 1} more" if len(running) > 1 else ""
@@ -60,6 +74,16 @@ class JobStrip(QFrame):
             self._bar.setValue(round(job.share * 1000))
             remaining = job.remaining
             self._left.setText("" if remaining is None else f"about {clock_text(remaining + 0.99)} left")
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether no job is at work that it shows."""
+        return not self._running()
+
+    def set_idle_text(self, text: str) -> None:
+        """Tell something while no job is at work."""
+        self._idle_text = text
+        self.refresh()
 
     def leave_out(self, topic: str) -> None:
         """Say nothing of jobs of a topic, because another panel shows them."""
@@ -77,7 +101,17 @@ class JobStrip(QFrame):
 
 
 class NoticeStrip(QFrame):
-    """One sentence for the editor. It never takes the keyboard; faults stay until they are closed."""
+    """One sentence for the user, over the foot of what is shown. It never takes the keyboard.
+
+    Faults stay until they are closed.
+
+    Signals
+    -------
+    changed()
+        It says something else, or nothing: who holds it has to find it another place.
+    """
+
+    changed = pyqtSignal()
 
     def __init__(self, name: str = "Notice") -> None:
         super().__init__()
@@ -101,7 +135,7 @@ class NoticeStrip(QFrame):
         )  # closed, it would hand the keyboard to some other button
         close.clicked.connect(self.hide)
         box = QHBoxLayout(self)
-        box.setContentsMargins(16, 4, 10, 4)
+        box.setContentsMargins(16, 0, 10, 1)
         box.setSpacing(10)
         box.addWidget(self._icon)
         box.addWidget(self._text, 1)
@@ -136,6 +170,16 @@ class NoticeStrip(QFrame):
         self._icon.setPixmap(theme.icon_pixmap(icon, theme.TEXT.name(), 16))
         self._text.setText(_as_sentence(text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"))
         self.show()
+        self.changed.emit()
+
+    def height_at(self, width: int) -> int:
+        """Return how high it is at a width, both in pixels."""
+        wanted = self.heightForWidth(width)
+        return max(FOOT_HEIGHT, wanted if wanted > 0 else self.sizeHint().height())
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.changed.emit()
 
     def _act(self) -> None:
         self.hide()

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -53,6 +53,7 @@ from epiphane.desk.welcome import Welcome
 from epiphane.document.recipe import KeptRecipe, RecipeBook
 from epiphane.files.trust import TrustedFolders
 from epiphane.media.proxy import ProxyStore
+from epiphane.timing import clock_text, rate_text
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
@@ -140,17 +141,21 @@ class Window(QMainWindow):
         across.setCollapsible(0, False)
         across.setCollapsible(1, False)
         self._across = across
-        whole = QWidget()
+        whole = _Ground()
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         for widget in (self.header, _line(is_upright=False)):
             box.addWidget(widget)
         box.addWidget(across, 1)
+        box.addWidget(_line(is_upright=False))
         box.addWidget(self.job_strip)
-        box.addWidget(self.recovery_offer)
-        box.addWidget(self.notice)
         self.setCentralWidget(whole)
+        for strip in (self.notice, self.recovery_offer):
+            strip.setParent(whole)
+            strip.changed.connect(self._place_notices)
+        whole.resized.connect(self._place_notices)
+        self.jobs.changed.connect(self._place_notices)
 
     def _connect(self) -> None:
         self.editor.project_changed.connect(self._on_project)
@@ -192,6 +197,18 @@ class Window(QMainWindow):
         self.recovery.changed.connect(self._on_lost_work)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.recipes.read()
+
+    def _place_notices(self) -> None:
+        """Lay what is said over the foot of the window, above a job it shows: nothing else moves for it."""
+        ground = self.centralWidget()
+        assert ground is not None
+        bottom = ground.height() - (0 if self.job_strip.is_idle else self.job_strip.height())
+        for strip in (self.notice, self.recovery_offer):
+            if not strip.isHidden():
+                height = strip.height_at(ground.width())
+                strip.setGeometry(0, bottom - height, ground.width(), height)
+                strip.raise_()
+                bottom -= height
 
     # What the editor asks for
 
@@ -256,6 +273,9 @@ class Window(QMainWindow):
             page.setFocus()
         self.shelf.setVisible(has_work)
         self.picture.set_aspect((project.width, project.height))
+        shape = f"{project.width} × {project.height} · {rate_text(project.rate)} fps"
+        length = f"{clock_text(float(project.n_frames / project.rate))} · {project.n_frames} frames"
+        self.job_strip.set_idle_text(f"{shape} · {length}" if has_work else "")
         if project.n_frames == 0:
             self.picture.show_picture(None)
         self._fit_preview()
@@ -348,6 +368,16 @@ class Window(QMainWindow):
         self.frames.close()
         self.thumbnails.close()
         self.editor.close()
+
+
+class _Ground(QWidget):
+    """What everything else stands on; tells when it is of another size."""
+
+    resized = pyqtSignal()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.resized.emit()
 
 
 def _line(*, is_upright: bool) -> QWidget:

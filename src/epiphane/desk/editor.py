@@ -51,6 +51,8 @@ class Editor(QObject):
     project_changed(new: Project, old: Project)
     selection_changed(), playhead_changed(), song_changed(), file_changed()
     ticking_changed()
+    opened()
+        Another project is open.
     leaving()
         Another thing is about to be selected, or another project opened: what is half typed is taken now.
     said(text: str, is_fault: bool)
@@ -63,6 +65,7 @@ class Editor(QObject):
     song_changed = pyqtSignal()
     file_changed = pyqtSignal()
     ticking_changed = pyqtSignal()
+    opened = pyqtSignal()
     leaving = pyqtSignal()
     said = pyqtSignal(str, bool)
 
@@ -140,6 +143,7 @@ class Editor(QObject):
         self.selection = Selection()
         self.playhead = 0
         self._show(old)
+        self.opened.emit()
         self.selection_changed.emit()
         self.song_changed.emit()
         self.playhead_changed.emit()

@@ -134,6 +134,7 @@ class Effect(Struct, frozen=True, eq=False):
     needs: tuple[Need, ...] = ()
     retime: Callable[[Values], int] | None = None
     echoes: Callable[[Values], tuple[int, ...]] | None = None
+    keywords: str = ""
 
     def parameter(self, name: str) -> AnyParameter:
         """Return the parameter of a name; KeyError if there is none."""
@@ -217,6 +218,7 @@ def effect(
     needs: tuple[Need, ...] = (),
     retime: Callable[[Values], int] | None = None,
     echoes: Callable[[Values], tuple[int, ...]] | None = None,
+    keywords: str = "",
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
     """Declare the decorated function as an effect.
 
@@ -234,6 +236,8 @@ def effect(
         For effects that need other frames of the footage: by how many frames it is shown earlier or later,
         and which others are given to the `Mix` that the function returns. Both are in frames of the
         project, and never leave the shot.
+    keywords : str
+        Further words by which people look for it.
     """
 
     def register(function: Callable[[Values], Any]) -> Callable[[Values], Any]:
@@ -245,7 +249,9 @@ def effect(
         if faults:
             raise ValueError(f"effect {key!r}: " + "; ".join(faults))
         summary = (function.__doc__ or "").strip().split("\n")[0]
-        made = Effect(key, version, family, label, summary, parameters, function, needs, retime, echoes)
+        made = Effect(
+            key, version, family, label, summary, parameters, function, needs, retime, echoes, keywords
+        )
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at(_DEFAULT_LANE, level))
         REGISTERED[key] = made

@@ -5,6 +5,7 @@ from epiphane.desk.carry import carry_effect
 from epiphane.desk.editor import Editor
 from epiphane.desk.frames import FrameServer
 from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.skim import Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails
@@ -43,7 +44,7 @@ class EffectPage(MovingPage):
             self.tiles.show_pictures({e.key: self._thumbnails.with_effect(sample, e) for e in self._shown()})
 
     def _shown(self) -> list[Effect]:
-        return [one for one in all_effects() if self._has_words(_told(one))]
+        return best_first(all_effects(), self.searched, lambda effect: effect.label, _told)
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         effect = find_effect(key)
@@ -79,4 +80,4 @@ def _tile(effect: Effect) -> Tile:
 
 def _told(effect: Effect) -> str:
     parameters = " ".join(parameter.label for parameter in effect.parameters)
-    return f"{effect.label} {effect.key} {effect.family.value} {effect.summary} {parameters}"
+    return f"{effect.key} {effect.keywords} {effect.family.value} {effect.summary} {parameters}"

@@ -13,6 +13,7 @@ from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor
 from epiphane.desk.footage import FootageDesk
 from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
@@ -66,7 +67,7 @@ class FootagePage(QWidget):
         self._desk = desk
         self._skimmer = skimmer
         self._player = player
-        self._search = ""
+        self.searched = ""
         self._sort = next(iter(SORTS))
         self._peeked: tuple[FootageId, float] | None = None
         self.groups = _GroupList(editor)
@@ -89,7 +90,7 @@ class FootagePage(QWidget):
 
     def search(self, text: str) -> None:
         """Show what has some words in its name, folder or group."""
-        self._search = text
+        self.searched = text
         self.refresh()
 
     def sort(self, key: str) -> None:
@@ -119,10 +120,9 @@ class FootagePage(QWidget):
         self.tiles.show_pictures(pictures)
 
     def _shown(self) -> list[Footage]:
-        words = self._search.casefold().split()
         footage = [one for one in self._editor.project.footage if self.groups.holds(one)]
-        footage = [one for one in footage if all(word in _searched(one) for word in words)]
-        return sorted(footage, key=SORTS[self._sort])  # type: ignore[arg-type]  # each key sorts among its own
+        footage.sort(key=SORTS[self._sort])  # type: ignore[arg-type]  # each key sorts among its own
+        return best_first(footage, self.searched, footage_name, _searched)
 
     def _tile(self, footage: Footage, *, is_used: bool) -> Tile:
         is_missing = footage.id in self._desk.missing

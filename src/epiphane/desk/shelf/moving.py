@@ -39,7 +39,7 @@ class MovingPage(QWidget):
         self._editor = editor
         self._thumbnails = thumbnails
         self._skimmer = skimmer
-        self._words: tuple[str, ...] = ()
+        self.searched = ""
         self._pointed: str | None = None
         self._frame = 0
         self.tiles = Tiles(name, lambda keys: carry(str(keys[0])))
@@ -57,7 +57,7 @@ class MovingPage(QWidget):
 
     def search(self, text: str) -> None:
         """Show what has some words in its name, or in what is told of it."""
-        self._words = tuple(text.casefold().split())
+        self.searched = text
         self.refresh()
 
     @abstractmethod
@@ -71,10 +71,6 @@ class MovingPage(QWidget):
     @abstractmethod
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         """Return what the tile of a key shows so many frames after it was pointed at."""
-
-    def _has_words(self, told: str) -> bool:
-        """Whether what is searched for is in what is told of something."""
-        return all(word in told.casefold() for word in self._words)
 
     def _sample(self) -> Footage | None:
         """Return the footage that everything is shown on."""

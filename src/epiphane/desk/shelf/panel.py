@@ -2,7 +2,8 @@
 
 from enum import IntEnum
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -21,6 +22,7 @@ from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
 
+_SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 _SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 116, 84
 
 
@@ -39,6 +41,33 @@ _BUTTONS = (
     (ShelfPage.RECIPES, "Recipes", "Shift + E"),
     (ShelfPage.PULSES, "Pulses", "P"),
 )
+
+
+class _SearchField(QLineEdit):
+    """A field whose Down and Enter go to what was found, and whose Escape clears it.
+
+    Signals
+    -------
+    left()
+    """
+
+    left = pyqtSignal()
+
+    def event(self, event: QEvent | None) -> bool:
+        is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if isinstance(event, QKeyEvent) and is_asking and event.key() in _SEARCH_KEYS:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or event.key() not in _SEARCH_KEYS:
+            super().keyPressEvent(event)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.clear()
+            self.clearFocus()
+        else:
+            self.left.emit()
 
 
 class ShelfPanel(QFrame):
@@ -80,9 +109,16 @@ class ShelfPanel(QFrame):
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather…”."
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._nothing = label("")
+        self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._searched: dict[ShelfPage, FootagePage | EffectPage | RecipePage] = {
+            ShelfPage.FOOTAGE: footage,
+            ShelfPage.EFFECTS: effects,
+            ShelfPage.RECIPES: recipes,
+        }
         self.pulses = PulsePage(editor)
         self.pulses.pulse_made.connect(self.pulse_made)
-        for page in (self.footage, self.effects, self.pulses, self.recipes, self._empty):
+        for page in (self.footage, self.effects, self.pulses, self.recipes, self._empty, self._nothing):
             self._pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 6, 14, 4)
@@ -90,6 +126,7 @@ class ShelfPanel(QFrame):
         box.addLayout(self._head())
         box.addWidget(self._pages, 1)
         editor.project_changed.connect(self.refresh)
+        editor.opened.connect(self.clear_search)
         self._show_page(0)
         self.refresh()
 
@@ -134,34 +171,33 @@ class ShelfPanel(QFrame):
             line.addWidget(button)
         self._group.idClicked.connect(self.open_page)
         line.addStretch(1)
-        self.search = QLineEdit()
+        self.search = _SearchField()
         self.search.setPlaceholderText("Search")
         self.search.setAccessibleName("Search the shelf")
         self.search.setToolTip("Show what has these words in its name, folder or group, or does it (Ctrl+F)")
         self.search.setClearButtonEnabled(True)
         self.search.setMaximumWidth(_SEARCH_WIDTH)
         self.search.setMinimumWidth(_LEAST_WIDTH)
-        self.search.textChanged.connect(self.footage.search)
-        self.search.textChanged.connect(self.effects.search)
-        self.search.textChanged.connect(self.recipes.search)
+        self.search.textChanged.connect(self._look_for)
+        self.search.left.connect(self._enter_results)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
         self.sort.setMinimumWidth(_LEAST_WIDTH)
         line.addWidget(self.search)
         line.addWidget(self.sort)
-        self._of_page: dict[QPushButton, bool] = {}
-        for text, icon, signal, tip, is_of_recipes in (
-            ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", False),
-            ("Gather…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", False),
-            ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", True),
-            ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", True),
+        self._of_page: dict[QPushButton, ShelfPage] = {}
+        for text, icon, signal, tip, of_page in (
+            ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", ShelfPage.FOOTAGE),
+            ("Gather…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", ShelfPage.FOOTAGE),
+            ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", ShelfPage.RECIPES),
+            ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", ShelfPage.RECIPES),
         ):
             button = QPushButton(text)
             theme.put_icon(button, icon, theme.QUIET, 15)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
             button.clicked.connect(signal)
-            self._of_page[button] = is_of_recipes
+            self._of_page[button] = of_page
             line.addWidget(button)
         self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
         self._fold.setProperty("quiet", True)
@@ -171,6 +207,24 @@ class ShelfPanel(QFrame):
         line.addWidget(self._fold)
         return line
 
+    def clear_search(self) -> None:
+        """Look for nothing on any page: what was looked for belonged to another project."""
+        for page in self._searched.values():
+            page.search("")
+        self._show_page(self._group.checkedId())
+
+    def _look_for(self, text: str) -> None:
+        """Search the page that is shown."""
+        page = self._searched.get(self.page)
+        if page is not None:
+            page.search(text)
+            self._show_page(self._group.checkedId())
+
+    def _enter_results(self) -> None:
+        page = self._searched.get(self.page)
+        if page is not None and page.tiles.count():
+            page.tiles.enter()
+
     def _show_page(self, number: int) -> None:
         button = self._group.button(max(number, 0))
         if button is not None:
@@ -179,12 +233,24 @@ class ShelfPanel(QFrame):
         is_empty = page is ShelfPage.FOOTAGE and not self._editor.project.footage
         self.search.setVisible(page is not ShelfPage.PULSES and not is_empty)
         self.sort.setVisible(page is ShelfPage.FOOTAGE and not is_empty)
-        for one, is_of_recipes in self._of_page.items():
-            one.setVisible(is_of_recipes == (page is ShelfPage.RECIPES))
+        for one, of_page in self._of_page.items():
+            one.setVisible(of_page is page)
         pages = {
             ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
             ShelfPage.EFFECTS: self.effects,
             ShelfPage.PULSES: self.pulses,
             ShelfPage.RECIPES: self.recipes,
         }
-        self._pages.setCurrentWidget(pages[page])
+        searched = self._searched.get(page)
+        text = "" if searched is None else searched.searched
+        if self.search.text() != text:
+            self.search.blockSignals(True)
+            self.search.setText(text)
+            self.search.blockSignals(False)
+        if searched is not None and text.strip() and not searched.tiles.count():
+            self._nothing.setText(
+                f"Nothing is called “{text.strip()}” or does that. Escape clears the search."
+            )
+            self._pages.setCurrentWidget(self._nothing)
+        else:
+            self._pages.setCurrentWidget(pages[page])

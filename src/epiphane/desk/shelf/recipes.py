@@ -10,6 +10,7 @@ from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.paint import family_colour, lane_label
 from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.skim import Skimmer
 from epiphane.desk.thumbs import Thumbnails
@@ -87,7 +88,9 @@ class RecipePage(MovingPage):
         return self._samples[key]
 
     def _shown(self) -> list[KeptRecipe]:
-        return [one for one in self._desk.kept if self._has_words(_told(one.recipe))]
+        return best_first(
+            self._desk.kept, self.searched, lambda kept: kept.recipe.name, lambda kept: _told(kept.recipe)
+        )
 
     def _on_chosen(self) -> None:
         chosen = self.tiles.chosen()

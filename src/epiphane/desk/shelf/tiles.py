@@ -146,6 +146,12 @@ class Tiles(QListWidget):
                         self.setCurrentItem(item)
             self.blockSignals(False)
 
+    def enter(self) -> None:
+        """Take the keyboard, with the first tile chosen if none is."""
+        self.setFocus()
+        if self.count() and not self.chosen():
+            self.setCurrentRow(0)
+
     def chosen(self) -> list[object]:
         """Return the keys of the selected tiles, in order."""
         items = [self.item(n) for n in range(self.count())]

@@ -14,6 +14,7 @@ _MOST_BLOCKS = 40
     version=1,
     family=Family.BREAK,
     label="Block glitch",
+    keywords="glitch datamosh macroblock",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=55),
         Parameter("reach", "Reach", "% of width", low=0, high=50, rest=9, peak=9),

@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.BREAK,
     label="Pixels",
+    keywords="mosaic pixelate low resolution 8-bit",
     parameters=(Parameter("size", "Size", "% of width", low=0, high=25, rest=0, peak=3),),
 )
 def pixelate(values: Values) -> Operation | tuple[Operation, ...]:

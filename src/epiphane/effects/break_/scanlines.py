@@ -19,6 +19,7 @@ _CLOCK_SHARE, _EDGE = 0.17, 0.035
     version=2,
     family=Family.BREAK,
     label="Scan lines",
+    keywords="crt cctv surveillance vhs tv",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),
         Parameter("lines", "Lines", "", low=40, high=600, rest=220, peak=220),

@@ -12,6 +12,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.BREAK,
     label="Line tear",
+    keywords="glitch sync loss",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=50, rest=0, peak=8),
         Parameter("lines", "Bands", "", low=2, high=200, rest=26, peak=26),

@@ -21,6 +21,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.BREAK,
     label="Trails",
+    keywords="ghost echo lag feedback",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),
         Parameter("count", "Echoes", "", low=1, high=6, rest=3, peak=3, is_whole=True),

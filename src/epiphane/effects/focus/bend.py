@@ -10,6 +10,7 @@ from epiphane.types import Float32Array
     version=1,
     family=Family.FOCUS,
     label="Lens bend",
+    keywords="fisheye bulge lens distortion wobble",
     parameters=(Parameter("amount", "Amount", "%", low=-100, high=100, rest=0, peak=45),),
 )
 def bend(values: Values) -> Operation | tuple[Operation, ...]:

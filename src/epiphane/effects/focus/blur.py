@@ -9,6 +9,7 @@ from epiphane.effects.operations import NOTHING, Blur, Operation
     version=1,
     family=Family.FOCUS,
     label="Blur",
+    keywords="defocus gaussian soft",
     parameters=(Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=0.8),),
 )
 def blur(values: Values) -> Operation | tuple[Operation, ...]:

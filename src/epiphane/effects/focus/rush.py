@@ -15,6 +15,7 @@ _DOUBLINGS = 4
     version=1,
     family=Family.FOCUS,
     label="Zoom blur",
+    keywords="radial blur punch",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=18),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),

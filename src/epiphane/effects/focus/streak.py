@@ -16,6 +16,7 @@ _DOUBLINGS = 4
     version=1,
     family=Family.FOCUS,
     label="Directional blur",
+    keywords="whip motion blur speed lines",
     parameters=(
         Parameter("length", "Length", "% of width", low=0, high=40, rest=0, peak=6),
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),

@@ -15,6 +15,7 @@ _GRAINS_A_SECOND = 24
     version=1,
     family=Family.FRAME,
     label="Grain",
+    keywords="noise film texture",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=35),
         Parameter("size", "Size", "% of width", low=0.05, high=1, rest=0.12, peak=0.12),

@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Kaleidoscope",
+    keywords="symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         Parameter("segments", "Segments", "", low=2, high=24, rest=6, peak=6, is_whole=True),

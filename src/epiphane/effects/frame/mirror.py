@@ -14,6 +14,7 @@ _WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lo
     version=1,
     family=Family.FRAME,
     label="Mirror",
+    keywords="flip reflect symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ChoiceParameter("way", "Way", _WAYS, "sideways"),

@@ -11,6 +11,7 @@ from epiphane.effects.operations import Tone, diagonal_tone
     version=1,
     family=Family.LIGHT,
     label="Blackout",
+    keywords="dip to black off",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ColourParameter("colour", "Colour", "#000000"),

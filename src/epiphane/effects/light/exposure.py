@@ -11,6 +11,7 @@ from epiphane.effects.operations import NOTHING, Curve, Operation
     version=1,
     family=Family.LIGHT,
     label="Exposure",
+    keywords="brightness bright dark",
     parameters=(Parameter("stops", "Stops", "stops", low=-6, high=6, rest=0, peak=1.5),),
 )
 def exposure(values: Values) -> Operation | tuple[Operation, ...]:

@@ -20,6 +20,7 @@ from epiphane.types import FloatArray
     version=1,
     family=Family.LIGHT,
     label="Flash",
+    keywords="white flash burst",
     parameters=(
         Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=70),
         ColourParameter("colour", "Colour", "#fff4dc"),

@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.LIGHT,
     label="Glow",
+    keywords="halation dreamy",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=200, rest=0, peak=90),
         Parameter("radius", "Radius", "% of width", low=0.1, high=10, rest=2, peak=2),

@@ -19,6 +19,7 @@ from epiphane.effects.operations import NOTHING, Operation, diagonal_tone
     version=1,
     family=Family.LIGHT,
     label="Strobe",
+    keywords="flicker blink",
     parameters=(
         Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=80),
         Parameter("rate", "Flashes", "a second", low=1, high=30, rest=10, peak=10),

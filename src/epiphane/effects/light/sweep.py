@@ -13,6 +13,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.LIGHT,
     label="Light sweep",
+    keywords="leak shine",
     parameters=(
         Parameter("place", "Place", "%", low=0, high=100, rest=100, peak=15),
         Parameter("opacity", "Opacity", "%", low=0, high=100, rest=85, peak=85),

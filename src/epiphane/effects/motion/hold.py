@@ -13,6 +13,7 @@ def _shift(values: Values) -> int:
     version=1,
     family=Family.MOTION,
     label="Hold",
+    keywords="freeze pause",
     parameters=(Parameter("amount", "Held", "%", low=0, high=100, rest=0, peak=100),),
     needs=(Need.CUE,),
     retime=_shift,

@@ -13,6 +13,7 @@ from epiphane.effects.turning import turned
     version=1,
     family=Family.MOTION,
     label="Shake",
+    keywords="tremble handheld earthquake camera impact",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=30, rest=0, peak=2.5),
         Parameter("rate", "Rate", "a second", low=0.5, high=30, rest=11, peak=11),

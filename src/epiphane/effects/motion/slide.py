@@ -11,6 +11,7 @@ from epiphane.effects.operations import Warp
     version=1,
     family=Family.MOTION,
     label="Slide",
+    keywords="whip push pan",
     parameters=(
         Parameter("across", "Across", "%", low=-200, high=200, rest=0, peak=8),
         Parameter("down", "Down", "%", low=-200, high=200, rest=0, peak=0),

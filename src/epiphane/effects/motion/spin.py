@@ -12,6 +12,7 @@ from epiphane.effects.turning import turned
     version=1,
     family=Family.MOTION,
     label="Spin",
+    keywords="rotate roll",
     parameters=(
         Parameter("angle", "Angle", "°", low=-720, high=720, rest=0, peak=12),
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=100),

@@ -211,7 +211,7 @@ def test_a_beat_is_dragged_on_the_ruler_and_cuts_go_with_it(demo):
     stave = layout.stave_at(song.beats[number].time)
     y = round(layout.ruler_top(stave.top) + 18)
     start = QPoint(round(layout.x_at(stave, song.beats[number].time)), y)
-    drag(demo.score.viewport(), start, start + QPoint(25, 0), modifier=ALT)
+    drag(demo.score.viewport(), start, start + QPoint(25, 0), modifier=CTRL)
     moved = demo.editor.project.song.beats
     by = moved[number].time - song.beats[number].time
     assert by == pytest.approx(25 / layout.pixels_per_second(stave, song.beats[number].time), abs=0.01)
@@ -220,7 +220,7 @@ def test_a_beat_is_dragged_on_the_ruler_and_cuts_go_with_it(demo):
     assert demo.editor.project.shots[1].start == frame_at(moved[number].time, demo.editor.project.rate)
     undo(demo)
     assert demo.editor.project.song == song
-    QTest.mouseClick(demo.score.viewport(), LEFT, ALT, start + QPoint(20, 0))
+    QTest.mouseClick(demo.score.viewport(), LEFT, CTRL, start + QPoint(20, 0))
     assert len(demo.editor.project.song.beats) == len(song.beats) + 1
 
 

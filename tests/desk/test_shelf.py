@@ -319,9 +319,9 @@ def test_a_shot_is_landed_moved_kept_exchanged_and_taken_out(gathered):
     assert editor.playhead == hit_frame
     footage = named(gathered, "a.mp4")
     assert source_seconds(landed, footage, hit_frame, editor.project.rate) == pytest.approx(2.0, abs=1e-6)
-    key(gathered, Qt.Key.Key_Right, CTRL | ALT)
+    key(gathered, Qt.Key.Key_Period, CTRL)
     assert editor.selected_shot().start == shot.start + 15
-    key(gathered, Qt.Key.Key_Left, CTRL | ALT)
+    key(gathered, Qt.Key.Key_Comma, CTRL)
     assert editor.selected_shot().start == shot.start
     key(gathered, Qt.Key.Key_H)
     kept = editor.selected_shot()

@@ -263,3 +263,31 @@ def test_pulses_say_that_they_are_gone(tapped):
     QTest.keyClick(tapped, Qt.Key.Key_Delete)
     assert "is gone" in tapped.notice.text
     assert all(isinstance(pulse, Pulse) and pulse.name != "taps" for pulse in tapped.editor.project.pulses)
+
+
+def test_a_place_that_is_typed_is_gone_to(tapped):
+    editor = tapped.editor
+    for text, frame in (("9", None), ("0:10", 300), ("f 123", 123)):
+        QTest.keyClick(tapped, Qt.Key.Key_G, CTRL)
+        go_to = field(tapped, QLineEdit, "Go to")
+        QTest.keyClicks(go_to, text)
+        QTest.keyClick(go_to, Qt.Key.Key_Return)
+        assert frame is None or editor.playhead == frame
+        assert not go_to.isVisible()
+    QTest.keyClick(tapped, Qt.Key.Key_G, CTRL)
+    QTest.keyClicks(go_to, "99")
+    QTest.keyClick(go_to, Qt.Key.Key_Return)
+    assert "There is no bar 99: they go from 1 to 14" in tapped.notice.text
+    QTest.keyClick(go_to, Qt.Key.Key_Escape)
+    assert editor.playhead == 123
+
+
+def test_while_listening_nothing_is_told_as_the_result(window, tmp_path, qtbot):
+    song = write_sound(tmp_path / "song.wav", click_track(np.arange(0.5, 40, 0.5), duration=40))
+    told = []
+    window.editor.song_changed.connect(lambda: told.append(window.bench.song._facts["Beats"].text()))
+    window.files.gather([song])
+    qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
+    window.bench.refresh()
+    assert not any("no beat was heard" in text for text in told)
+    assert window.bench.song._facts["Beats"].text().startswith("79") or not window.editor.is_listening

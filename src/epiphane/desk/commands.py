@@ -46,6 +46,7 @@ class Commands:
             "beat_on": lambda: editor.step_to_beat(1),
             "bar_back": lambda: editor.step_to_bar(-1),
             "bar_on": lambda: editor.step_to_bar(1),
+            "go_to": self._ask_place,
             "start": lambda: editor.go_to(0),
             "end": lambda: editor.go_to(editor.project.n_frames - 1),
         }
@@ -140,6 +141,9 @@ class Commands:
             "export": self._window.bench.open_export,
             "quit": self._window.close,
         }
+
+    def _ask_place(self) -> None:
+        self._window.header.ask_place()
 
     def _toggle_loop(self) -> None:
         """Go round the stave under the playhead, or no longer."""

@@ -78,6 +78,8 @@ class Editor(QObject):
         self._is_journal_behind = False
         self._digest: str | None = None
         self.is_journal_failing = False
+        self.is_listening = False
+        """Whether the song is being listened to: what is known of it is not the result."""
         self.path: Path | None = None
         self.cues: Schedule = schedule(self.project)
         self.selection = Selection()
@@ -444,6 +446,8 @@ class Editor(QObject):
                 self.said.emit(text, True)
         else:
             self.is_journal_failing = False
+        self.is_listening = False
+        """Whether the song is being listened to: what is known of it is not the result."""
 
     def _show(self, old: Project) -> None:
         self.cues = schedule(self.project, self.cues)

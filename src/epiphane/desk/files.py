@@ -221,19 +221,28 @@ class Files(QObject):
             self._editor.take_song(heard)
 
         def done(heard: HeardSong) -> None:
+            self._editor.is_listening = False
             take(heard)
             self._editor.end_gesture()
             if heard.listening.remark:
                 self._editor.said.emit(heard.listening.remark, False)
 
         def stopped() -> None:
+            self._editor.is_listening = False
             self._editor.end_gesture()
+            self._editor.song_changed.emit()
             text = f"Listening was stopped: {path.name} has no beats yet. Open it again to listen to it."
             self._editor.said.emit(text, False)
 
         def offered(sketch: HeardSong) -> None:
             if self._editor.project.song is None:
+                self._editor.is_listening = True
                 take(sketch)
+
+        def failed(message: str) -> None:
+            self._editor.is_listening = False
+            self._editor.song_changed.emit()
+            self._editor.said.emit(message, True)
 
         self._jobs.start(
             "song",
@@ -241,6 +250,7 @@ class Files(QObject):
             lambda progress, offer: hear_to_play(path, progress, offer),
             done=done,
             stopped=stopped,
+            failed=failed,
             offered=offered,
         )
 

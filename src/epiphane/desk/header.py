@@ -1,14 +1,25 @@
 """The first line of the window: project, transport, where we are, tempo, export."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
+    QWidget,
+)
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
 from epiphane.desk.editor import Editor
 from epiphane.desk.playback import Playback
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
+from epiphane.document.places import parse_place
+from epiphane.errors import ParameterError
 from epiphane.timing import frame_start, timecode
 
 
@@ -97,7 +108,7 @@ class Header(QFrame):
         self._beat.setFont(theme.numbers(14, weight=500))
         # Room for the longest, so that nothing moves while it plays.
         self._beat.setFixedWidth(self._beat.fontMetrics().horizontalAdvance("188.4"))
-        self._beat.setToolTip("Bar and beat at the playhead")
+        self._beat.setToolTip("Bar and beat at the playhead; Ctrl+G goes to one that you type")
         self._time.setFont(theme.numbers(12))
         self._time.setToolTip("Minutes, seconds, frames")
         self._frame.setFont(theme.numbers(9.5))
@@ -111,6 +122,28 @@ class Header(QFrame):
             box.addWidget(widget)
             box.addSpacing(8)
         box.addWidget(self._tempo)
+        self._place_field = _PlaceField(self)
+        self._place_field.returnPressed.connect(self._go_to_place)
+
+    def ask_place(self) -> None:
+        """Let a place be typed where the playhead's own is told; Enter goes there, Escape gives it up."""
+        if self._editor.project.n_frames == 0:
+            return
+        first, last = self._beat.geometry(), self._frame.geometry()
+        self._place_field.setGeometry(first.left() - 6, 9, last.right() - first.left() + 6, 30)
+        self._place_field.clear()
+        self._place_field.show()
+        self._place_field.raise_()
+        self._place_field.setFocus()
+
+    def _go_to_place(self) -> None:
+        try:
+            frame = parse_place(self._place_field.text(), self._editor.bars, self._editor.project.rate)
+        except ParameterError as error:
+            self._editor.said.emit(str(error), False)
+            return
+        self._place_field.hide()
+        self._editor.go_to(frame)
 
     def _show_late(self) -> None:
         count = self._playback.punctuality
@@ -165,3 +198,33 @@ def _tool(action: QAction) -> QToolButton:
     button.setAccessibleName(action.text())
     button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     return button
+
+
+class _PlaceField(QLineEdit):
+    """A field for a place, there only while one is typed."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Go to")
+        self.setPlaceholderText("12.3, 1:04.5, 64 s, f 350")
+        self.setToolTip("A bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s), or a frame (f 350)")
+        self.setMaxLength(40)
+        self.setFont(theme.numbers(10))
+        self.hide()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.hide()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if isinstance(event, QKeyEvent) and is_asking and event.key() == Qt.Key.Key_Escape:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.hide()

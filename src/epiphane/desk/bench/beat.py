@@ -36,7 +36,7 @@ class BeatBench(QWidget):
         self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
         self._time.edited.connect(self.move_to)
-        box.addWidget(row("Time", self._time, label("Alt + drag on the ruler")))
+        box.addWidget(row("Time", self._time, label("Ctrl + drag on the ruler")))
         self._per_bar = number_field("Beats to the bar from here on", low=1, high=32, unit="")
         self._per_bar.setFixedWidth(48)
         self._per_bar.edited.connect(self._set_per_bar)
@@ -45,7 +45,7 @@ class BeatBench(QWidget):
         )
         box.addWidget(row("Bars from here", self._per_bar, self._one))
         hint = label(
-            "Alt and a click on the ruler adds a beat. A dragged beat takes four neighbours softly along,"
+            "Ctrl and a click on the ruler adds a beat. A dragged beat takes four neighbours softly along,"
             " with Shift none."
         )
         hint.setWordWrap(True)

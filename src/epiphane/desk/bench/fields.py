@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
+    QToolTip,
     QWidget,
 )
 
@@ -74,7 +75,11 @@ class NumberField(QDoubleSpinBox):
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        before = self.text()
         super().keyPressEvent(event)
+        if event is not None and event.text().isdigit() and self.text() == before:
+            limits = f"{self.minimum():g} to {self.maximum():g}{self.suffix()}"
+            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), limits, self)  # why it was refused
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             self.clearFocus()
 

@@ -126,7 +126,9 @@ class PulseBench(QWidget):
             else f"fires {n_lanes} lanes"
         )
         part = f", is part of {n_pulses} other" if n_pulses else ""
-        self._count.setText(f"{n_hits} hits, {fires}{part}")
+        is_endless = isinstance(pulse.source, TempoSource) and self._editor.project.n_frames == 0
+        hits = "no hits yet: without a song or shots there is no length" if is_endless else f"{n_hits} hits"
+        self._count.setText(f"{hits}, {fires}{part}")
 
     def remove(self) -> None:
         """Take the pulse away, and say what that silences."""

@@ -100,6 +100,8 @@ class SongBench(QWidget):
 
     def _heard_texts(self, song: Song) -> dict[str, str]:
         """Return what was heard in the song, row by row."""
+        if self._editor.is_listening:
+            return dict.fromkeys(("Beats", "Drums", "Parts", "Drop", "Clock"), "listening…")
         counts = ", ".join(_many(len(song.drums.hits(drum)), drum) for drum in DRUMS if song.drums.hits(drum))
         texts = {
             "Drums": counts or "none were heard",

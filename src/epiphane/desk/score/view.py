@@ -218,7 +218,7 @@ class ScoreView(QAbstractScrollArea):
         if place.strip is Strip.LANE and place.lane is not None:
             alone = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
             self._press_lane(place, place.lane, at, is_adding=is_adding, is_alone=alone)
-        elif event.modifiers() & Qt.KeyboardModifier.AltModifier and place.strip is Strip.RULER:
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier and place.strip is Strip.RULER:
             self._press_beat(place, at)
         elif place.strip is Strip.SOUND and self._editor.shown_band is not None:
             self._press_spectrum(place, at)

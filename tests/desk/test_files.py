@@ -4,11 +4,12 @@ import shutil
 
 import numpy as np
 import pytest
+from hands import field, type_into
 from helpers import click_track, grey_clip, write_clip, write_sound
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from epiphane.document.ids import FootageId
 from epiphane.document.model import Project
@@ -307,3 +308,33 @@ def test_an_effect_needs_a_song(window, tmp_path, qtbot):
     window.lanes.add("flash")
     assert window.notice.text == "An effect fires on the beats of a song: open a song first."
     assert window.editor.project.lanes == ()
+
+
+def test_all_that_was_not_taken_in_is_listed_until_it_is_closed(window, tmp_path, qtbot):
+    grey_clip(tmp_path / "good.mp4")
+    for number in range(12):
+        (tmp_path / f"broken {number}.mp4").write_bytes(b"no film" * (number + 1))
+    gather(window, tmp_path, qtbot=qtbot)
+    assert len(window.editor.project.footage) == 1
+    window.editor.said.emit("something else", True)
+    assert all(f"broken {number}.mp4 is damaged" in window.left_out.text for number in range(12))
+    assert window.left_out.isVisible()
+    window.left_out.clear()
+    assert window.left_out.text == ""
+    assert not window.left_out.isVisible()
+
+
+def test_a_range_is_exported(demo, tmp_path, qtbot):
+    demo.bench.open_export()
+    bench = demo.bench.export
+    bench.set_path(tmp_path / "part.mp4")
+    type_into(field(demo, QDoubleSpinBox, "From"), "2")
+    type_into(field(demo, QDoubleSpinBox, "To"), "1")
+    bench.start()
+    assert "The range has no length" in bench.state_text()
+    type_into(field(demo, QDoubleSpinBox, "To"), "3.5")
+    bench.start()
+    qtbot.waitUntil(lambda: not bench.is_exporting, timeout=60_000)
+    assert probe_footage(tmp_path / "part.mp4").duration == pytest.approx(1.5, abs=1e-6)
+    press(bench, "All of it")
+    assert field(demo, QDoubleSpinBox, "To").value() == 30

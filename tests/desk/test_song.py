@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QLabel
 from epiphane.demo import SONG_FILE
 from epiphane.desk import theme
 from epiphane.desk.score.layout import HITS_HEIGHT, Strip
+from epiphane.desk.score.notes import DRUM_LINES
 from epiphane.document.grid import bars_of
 from epiphane.document.model import PulseUnit
 from epiphane.edits.song import set_song
@@ -83,7 +84,7 @@ def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot, t
 def test_drums_sections_and_the_drop_stand_in_the_score(heard):
     layout = heard.score.layout_now()
     song = heard.editor.project.song
-    for drum, line in (("hat", 6), ("snare", 16), ("kick", 26)):
+    for drum, line in DRUM_LINES.items():
         hit = song.drums.hits(drum)[0]
         stave = layout.stave_at(hit.time)
         x, y = layout.x_at(stave, hit.time), layout.hits_top(stave.top) + line

@@ -30,8 +30,11 @@ from epiphane.media.probe import FootageFacts
 from epiphane.timing import rate_text
 from epiphane.types import Progress
 
-_MOST_LISTED = 8
+_MOST_LISTED, _MOST_SAID = 8, 2
 _LEAST_SONG_SECONDS = 5.0
+_SOUNDS = "wav flac mp3 ogg oga opus m4a aac aif aiff wma caf ape wv mka"
+_FILMS = " mp4 mov mkv webm avi mts m2ts ts mpg mpeg m4v"
+_SONGS = f"Sound and video ({' '.join(f'*.{one}' for one in (_SOUNDS + _FILMS).split())});;All files (*)"
 _PROJECTS = f"Epiphane projects (*{SUFFIX})"
 
 
@@ -44,11 +47,14 @@ class Files(QObject):
         Another project is open.
     recipes_given(paths: list of Path)
         Recipes were dropped on the window.
+    left_out(faults: list of str)
+        Several files were not taken in, each for a reason.
     missing_found(text: str)
         Files that the open project names are not there.
     """
 
     opened = pyqtSignal()
+    left_out = pyqtSignal(object)
     recipes_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
 
@@ -191,7 +197,7 @@ class Files(QObject):
 
     def ask_song(self) -> None:
         """Ask for a song and listen to it."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder())
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder(), _SONGS)
         if name:
             self.open_song(Path(name))
 
@@ -280,8 +286,10 @@ class Files(QObject):
                 self._tell_shape(before)
             if song is not None:
                 self.open_song(Path(song.path))
-            if faults:
-                self._editor.said.emit(_listed(faults), bool(gathered.faults))
+            if len(faults) > _MOST_SAID:
+                self.left_out.emit(faults)
+            elif faults:
+                self._editor.said.emit(" ".join(faults), bool(gathered.faults))
 
         self._n_gathered += 1
         self._jobs.start(
@@ -365,9 +373,3 @@ def hear_to_play(
         return replace(heard, samples=Samples(sound, SOUND_RATE, heard.samples.remark))
 
     return playable(hear_song(path, progress=progress, sketched=lambda sketch: offer(playable(sketch))))
-
-
-def _listed(faults: Sequence[str]) -> str:
-    """Return what could not be taken, each with its reason: a few in full, of many the number."""
-    more = f" And {len(faults) - 6} more." if len(faults) > 6 else ""
-    return " ".join(faults[:6]) + more

@@ -206,7 +206,7 @@ class _PlaceField(QLineEdit):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setAccessibleName("Go to")
-        self.setPlaceholderText("12.3, 1:04.5, 64 s, f 350")
+        self.setPlaceholderText("12.3, 1:04.5, f 350")
         self.setToolTip("A bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s), or a frame (f 350)")
         self.setMaxLength(40)
         self.setFont(theme.numbers(10))

@@ -44,6 +44,9 @@ _TOGETHER = (
     (("use_from", "use_to"), "Use the clip from here, to here"),
     (("shot_back", "shot_on"), "The shot to the previous, next hit"),
     (("lane_on", "lane_back"), "Next, previous lane"),
+    (("undo", "redo"), "Undo, redo"),
+    (("save", "save_as"), "Save, save as"),
+    (("gather", "gather_folder"), "Gather footage, a folder"),
     (("lines_1", "lines_2", "lines_4", "lines_8"), "Bars a line"),
 )
 """What is told in one row, and in which words."""
@@ -80,6 +83,9 @@ def key_rows() -> dict[str, list[KeyRow]]:
 
 def _joined(keys: list[str]) -> str:
     """Return keys as one reads them beside each other: what holds for all of them is told once."""
+    if len(keys) == 2 and keys[1] == keys[0].replace("+", "+Shift+", 1):
+        held_key, _, last = keys[0].partition("+")
+        return f"{held_key} (+ Shift) + {last}"
     held = {one.rpartition("+")[0] for one in keys if one != "+"}
     if len(held) == 1 and "" not in held:
         lasts = [one.rpartition("+")[2] for one in keys]

@@ -1,10 +1,18 @@
 """Two strips at the foot of the window: what is at work, and what has to be said."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QProgressBar,
+    QPushButton,
+)
 
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
@@ -12,6 +20,7 @@ from epiphane.desk.jobs import Job, Jobs
 from epiphane.timing import clock_text
 
 _PLAIN_SECONDS = 8
+_LINE_HEIGHT, _MOST_LINES = 18, 5
 _LONGEST = 700
 
 
@@ -22,6 +31,7 @@ def _as_sentence(text: str) -> str:
 
 
 FOOT_HEIGHT = 34
+_GROUND = f"{{name}} {{{{ background: {theme.RAISED.name()}; border-top: 1px solid {theme.RULE.name()}; }}}}"
 
 
 class JobStrip(QFrame):
@@ -100,6 +110,68 @@ class JobStrip(QFrame):
             running[0].cancel()
 
 
+class LeftOutStrip(QFrame):
+    """What was not taken in and why, all of it, until it is closed; what comes later is added.
+
+    Signals
+    -------
+    changed()
+        It tells more, or nothing.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setStyleSheet(_GROUND.format(name="LeftOutStrip"))
+        self._faults: list[str] = []
+        self._head = label("", is_quiet=False)
+        self._list = QPlainTextEdit()
+        self._list.setReadOnly(True)
+        self._list.setFrameShape(QFrame.Shape.NoFrame)
+        self._list.setAccessibleName("Not taken in")
+        self._list.setStyleSheet("background: transparent;")
+        close = QPushButton(theme.icon("x", theme.QUIET, 15), "")
+        close.setProperty("quiet", True)
+        close.setAccessibleName("Close the list")
+        close.setToolTip("Close the list")
+        close.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        close.clicked.connect(self.clear)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(16, 4, 10, 4)
+        grid.addWidget(self._head, 0, 0)
+        grid.addWidget(close, 0, 1)
+        grid.addWidget(self._list, 1, 0, 1, 2)
+        grid.setColumnStretch(0, 1)
+        self.hide()
+
+    def add(self, faults: Sequence[str]) -> None:
+        """Tell more files, a sentence for each."""
+        self._faults += [fault for fault in faults if fault not in self._faults]
+        number = len(self._faults)
+        self._head.setText(
+            "One file was not taken in" if number == 1 else f"{number} files were not taken in"
+        )
+        self._list.setPlainText("\n".join(self._faults))
+        self.show()
+        self.changed.emit()
+
+    def clear(self) -> None:
+        """Close it, and begin anew with what comes next."""
+        self._faults.clear()
+        self.hide()
+        self.changed.emit()
+
+    @property
+    def text(self) -> str:
+        """What is being told, or nothing."""
+        return self._list.toPlainText() if self._faults else ""
+
+    def height_at(self, width: int) -> int:
+        """Return how high it is, in pixels: a few lines, then it scrolls."""
+        return 48 + _LINE_HEIGHT * min(len(self._faults) + 1, _MOST_LINES)
+
+
 class NoticeStrip(QFrame):
     """One sentence for the user, over the foot of what is shown. It never takes the keyboard.
 
@@ -115,9 +187,7 @@ class NoticeStrip(QFrame):
 
     def __init__(self, name: str = "Notice") -> None:
         super().__init__()
-        self.setStyleSheet(
-            f"NoticeStrip {{ background: {theme.RAISED.name()}; border-top: 1px solid {theme.RULE.name()}; }}"
-        )
+        self.setStyleSheet(_GROUND.format(name="NoticeStrip"))
         self._icon = QLabel()
         self._text = QLabel()
         self._text.setWordWrap(True)

@@ -17,6 +17,7 @@ RAISED = QColor("#2A2531")
 RULE = QColor("#3B3545")
 TEXT = QColor("#ECE4D4")
 QUIET = QColor("#A79FB0")
+DISABLED = QColor("#827B8C")
 PICTURE_GROUND = QColor("#1B1B1B")
 STRIP = QColor("#1D1923")
 
@@ -70,7 +71,7 @@ def icon_pixmap(name: str, colour: str, size: int, ratio: float = 2.0) -> QPixma
 def icon(name: str, colour: QColor = TEXT, size: int = 18) -> QIcon:
     """Return a shipped icon for a button, quieter where it is disabled."""
     made = QIcon(icon_pixmap(name, colour.name(), size))
-    made.addPixmap(icon_pixmap(name, RULE.lighter(130).name(), size), QIcon.Mode.Disabled)
+    made.addPixmap(icon_pixmap(name, DISABLED.name(), size), QIcon.Mode.Disabled)
     return made
 
 
@@ -135,7 +136,7 @@ QHeaderView::section {{ background: {RAISED.name()}; color: {QUIET.name()}; bord
 QPushButton:hover, QToolButton:hover {{ background: {RULE.name()}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {GROUND.name()}; }}
 QPushButton:focus, QToolButton:focus {{ border-color: {QUIET.name()}; }}
-QPushButton:disabled, QToolButton:disabled {{ color: {RULE.lighter(140).name()}; }}
+QPushButton:disabled, QToolButton:disabled {{ color: {DISABLED.name()}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RULE.name()}; color: {TEXT.name()}; }}
 QPushButton[main="true"] {{ background: {TEXT.name()}; color: {GROUND.name()}; font-weight: 600; }}
 QPushButton[main="true"]:hover {{ background: #ffffff; }}

@@ -47,7 +47,7 @@ from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shots import ShotDesk
 from epiphane.desk.skim import Skimmer
-from epiphane.desk.strips import JobStrip, NoticeStrip
+from epiphane.desk.strips import JobStrip, LeftOutStrip, NoticeStrip
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.desk.welcome import Welcome
 from epiphane.document.recipe import KeptRecipe, RecipeBook
@@ -103,6 +103,7 @@ class Window(QMainWindow):
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.notice = NoticeStrip()
         self.recovery_offer = NoticeStrip("Unsaved work")  # of its own: it stays until it is answered
+        self.left_out = LeftOutStrip()
         self.job_strip = JobStrip(self.jobs)
         self._stack = QStackedWidget()
         self._lay_out()
@@ -151,7 +152,7 @@ class Window(QMainWindow):
         box.addWidget(_line(is_upright=False))
         box.addWidget(self.job_strip)
         self.setCentralWidget(whole)
-        for strip in (self.notice, self.recovery_offer):
+        for strip in (self.notice, self.recovery_offer, self.left_out):
             strip.setParent(whole)
             strip.changed.connect(self._place_notices)
         whole.resized.connect(self._place_notices)
@@ -195,6 +196,7 @@ class Window(QMainWindow):
         self.bench.recipe.remove_asked.connect(self._remove_recipe)
         self.recovery.offered.connect(self._offer_recovery)
         self.recovery.changed.connect(self._on_lost_work)
+        self.files.left_out.connect(self.left_out.add)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.recipes.read()
 
@@ -203,7 +205,7 @@ class Window(QMainWindow):
         ground = self.centralWidget()
         assert ground is not None
         bottom = ground.height() - (0 if self.job_strip.is_idle else self.job_strip.height())
-        for strip in (self.notice, self.recovery_offer):
+        for strip in (self.notice, self.recovery_offer, self.left_out):
             if not strip.isHidden():
                 height = strip.height_at(ground.width())
                 strip.setGeometry(0, bottom - height, ground.width(), height)

@@ -23,6 +23,8 @@ from epiphane.types import FloatArray, IntArray
 
 # Enough that two workers that ask for neighbours in the wrong order never cause a seek.
 _KEPT = 8
+# A damaged stretch shows the picture before it, for so many pictures.
+_MOST_HELD = 250
 # Seeking costs as much as decoding this many pictures.
 _SEEK_COST = 3
 # What the library raises on damaged files; IndexError where a reopened file has lost its stream.
@@ -52,6 +54,7 @@ class Clip:
         self._container = open_container(path)
         self._stream = picture_stream(self._container, path)
         self._stream.codec_context.thread_count = 1
+        self._missing: set[int] = set()
         self._recent: OrderedDict[int, RawPicture] = OrderedDict()
         self._decoder: Iterator[av.VideoFrame] | None = None
         self._next_index = 0
@@ -135,22 +138,39 @@ class Clip:
         return int(np.clip(np.searchsorted(self._pts, tick, side="right") - 1, 0, self.n_pictures - 1))
 
     def read(self, index: int) -> RawPicture:
-        """Return one picture.
+        """Return one picture; where the file is damaged the last one before it is held.
 
         Raises
         ------
         MediaError
-            If the file is damaged at this place.
+            If there is none for long before it, or the file is not there any more.
         """
         with self._lock:
-            if index == 0:
-                return self._first
-            if index in self._recent:
-                return self._recent[index]
-            if not self._is_near(index):
-                return self._read_after_seek(index)
+            for there in range(index, max(-1, index - _MOST_HELD), -1):
+                if there in self._missing:
+                    continue
+                picture = self._read(there)
+                if picture is not None:
+                    return picture
+                self._missing.add(there)  # it is looked for once
+        raise MediaError(f"{self.path.name} is damaged at {self.times[index]:.2f} s.")
+
+    @property
+    def n_missing(self) -> int:
+        """How many pictures were found by now that the file promises and that cannot be decoded."""
+        return len(self._missing)
+
+    def _read(self, index: int) -> RawPicture | None:
+        """Return one picture, or None if it cannot be decoded."""
+        if index == 0:
+            return self._first
+        if index in self._recent:
+            return self._recent[index]
+        if self._is_near(index):
             picture = self._decode_until(index)
-            return picture if picture is not None else self._read_after_seek(index)
+            if picture is not None or index in self._missing:
+                return picture
+        return self._read_after_seek(index)
 
     def close(self) -> None:
         """Let go of the file."""
@@ -181,7 +201,7 @@ class Clip:
             return raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
 
-    def _read_after_seek(self, index: int) -> RawPicture:
+    def _read_after_seek(self, index: int) -> RawPicture | None:
         attempts: list[float | None] = [*_BACK_OFF_SECONDS, None] if self._can_seek else [None]
         for back_off in attempts:
             try:
@@ -192,9 +212,9 @@ class Clip:
             except _DAMAGE:
                 self._decoder = None
                 continue
-            if picture is not None:
+            if picture is not None or index in self._missing:
                 return picture
-        raise MediaError(f"{self.path.name} is damaged at {self.times[index]:.2f} s.")
+        return None
 
     def _restart(self, pts: int | None) -> None:
         """Begin decoding at a key frame at or before `pts`, or at the start of the file."""
@@ -218,6 +238,8 @@ class Clip:
         assert self._decoder is not None
         for frame in self._decoder:
             here = self._index_of(frame)
+            if 0 <= self._next_index < here and self._can_seek:  # passed over: there is nothing to be had
+                self._missing.update(range(self._next_index, here))
             self._next_index = here + 1
             if here > index:
                 return None

@@ -18,7 +18,13 @@ from epiphane.types import Picture, Size
 MOST_SIDE = 4096
 _MOST_PIXELS = 400_000_000
 _DRAWINGS = (".svg", ".svgz")
-_SIGNATURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM")
+_SIGNATURES = (
+    *(b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM"),
+    *(b"\0\0\0\x0cjP  ", b"\xff\x4f\xff\x51"),  # JPEG 2000, in its container and bare
+    *(b"P1", b"P2", b"P3", b"P4", b"P5", b"P6"),  # portable maps
+)
+# Formats that tell themselves by their names alone.
+_BY_NAME = (".tga",)
 
 # What the library raises on damaged files, whichever part of it finds out.
 _DAMAGE = (OSError, ValueError, SyntaxError, EOFError, struct.error, MemoryError)
@@ -73,14 +79,15 @@ class Still:
 
 def is_still(path: Path) -> bool:
     """Whether a file looks like a still: by its first bytes, or, for drawings, by its name."""
-    if path.suffix.lower() in _DRAWINGS:
+    if path.suffix.lower() in (*_DRAWINGS, *_BY_NAME):
         return True
     try:
         with path.open("rb") as file:
             head = file.read(16)
     except OSError:
         return False
-    return head.startswith(_SIGNATURES) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP")
+    is_webp, is_avif = head[:4] == b"RIFF" and head[8:12] == b"WEBP", head[4:12] == b"ftypavif"
+    return head.startswith(_SIGNATURES) or is_webp or is_avif
 
 
 def _size_of(path: Path) -> Size:

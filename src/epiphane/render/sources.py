@@ -53,6 +53,9 @@ class OpenFootage:
                 return self.picture(source)
             self._faults[source.path] = str(error)
             return placeholder(str(error))
+        if isinstance(opened, Clip) and opened.n_missing and opened.path == Path(source.path):
+            text = f"{opened.path.name} is damaged in places; the picture before them is held."
+            self._faults.setdefault(source.path, text)
         self._make_room()
         return picture
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from epiphane.desk import asking, theme
-from epiphane.desk.bench.fields import choice_field, label, row
+from epiphane.desk.bench.fields import button, choice_field, label, number_field, row
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Job, Jobs
 from epiphane.edits.picture import even_size
@@ -25,7 +25,7 @@ from epiphane.errors import MediaError
 from epiphane.files.project import named_files
 from epiphane.media.writer import FILM_SUFFIX
 from epiphane.render.export import ExportProgress, check_target, export, unused_name
-from epiphane.timing import COMMON_RATES, clock_text, rate_text
+from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
 from epiphane.types import Progress, Size
 
 EXPORT_TOPIC = "export"
@@ -66,7 +66,7 @@ class ExportBench(QWidget):
         self._editor = editor
         self._jobs = jobs
         self._job: Job | None = None
-        self._is_path_chosen = False
+        self._is_path_chosen = self._is_range_chosen = False
         self._confirmed: Path | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -74,7 +74,17 @@ class ExportBench(QWidget):
         box.addWidget(self._file_row())
         self._size = choice_field("Size", (), lambda _key: None)
         self._rate = choice_field("Frames a second", (), lambda _key: None)
-        self._form = [row("Size", self._size), row("Frames a second", self._rate)]
+        self._from = number_field("From", low=0, high=0, unit="s", decimals=2, step=0.5)
+        self._to = number_field("To", low=0, high=0, unit="s", decimals=2, step=0.5)
+        for field in (self._from, self._to):
+            field.setFixedWidth(84)
+            field.edited.connect(self._keep_range)
+        self._whole = button("All of it", "Export from the start to the end", self._take_whole)
+        self._form = [
+            row("Size", self._size),
+            row("Frames a second", self._rate),
+            row("From, to", self._from, label("to"), self._to, self._whole),
+        ]
         for widget in self._form:
             box.addWidget(widget)
         box.addWidget(row("Film", label("H.264 and AAC in MP4, with the song")))
@@ -108,6 +118,13 @@ class ExportBench(QWidget):
         if not self._is_path_chosen:
             folder = self._editor.path.parent if self._editor.path else Path.home()
             self._path.setText(str(unused_name(folder / f"{self._editor.title}{FILM_SUFFIX}")))
+        length = float(project.n_frames / project.rate)
+        self._from.show_limits(0, length)
+        self._to.show_limits(0, length)
+        if not self._is_range_chosen:
+            self._from.show_value(0)
+            self._to.show_value(length)
+        self._whole.setEnabled(self._is_range_chosen)
         self._start.setEnabled(project.n_frames > 0)
 
     def start(self) -> None:
@@ -123,13 +140,26 @@ class ExportBench(QWidget):
             return
         size = self._chosen_size()
         rate = Fraction(str(self._rate.currentData()))
+        frames = None
+        if self._is_range_chosen:
+            frames = range(frame_at(self._from.value(), rate), frame_at(self._to.value(), rate))
+            if not frames:
+                self._failed("the range has no length: its end must come after its start")
+                return
 
         def work(progress: Progress) -> tuple[Path, list[str]]:
             def report(done: ExportProgress) -> None:
                 progress(done.n_done / done.n_frames)
 
             return path, export(
-                project, path, size=size, rate=rate, may_replace=True, reads=reads, report=report
+                project,
+                path,
+                size=size,
+                rate=rate,
+                frames=frames,
+                may_replace=True,
+                reads=reads,
+                report=report,
             )
 
         self._job = self._jobs.start(
@@ -218,6 +248,14 @@ class ExportBench(QWidget):
             box.addWidget(widget)
         box.addStretch(1)
         return made
+
+    def _keep_range(self) -> None:
+        self._is_range_chosen = True
+        self.refresh()
+
+    def _take_whole(self) -> None:
+        self._is_range_chosen = False
+        self.refresh()
 
     def _keep_path(self, text: str) -> None:
         self._is_path_chosen = bool(text.strip())

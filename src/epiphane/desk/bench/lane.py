@@ -117,7 +117,8 @@ class LaneBench(QWidget):
     def _pulse_row(self) -> QWidget:
         self._unit = choice_field("Fired by", (), self._fire_by)
         self._every = number_field("Every Nth hit", low=1, high=64, unit="", step=1)
-        self._every.setFixedWidth(48)
+        self._every.setPrefix("every ")
+        self._every.setFixedWidth(72)
         self._every.edited.connect(lambda value: self._fire_every(round(value)))
         self._mute = QPushButton("Mute")
         self._mute.setCheckable(True)

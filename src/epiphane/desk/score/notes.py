@@ -31,7 +31,7 @@ DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
 
 _TALL, _SHORT = 12, 5
-DRUM_LINES = {"hat": 6.0, "snare": 16.0, "kick": 26.0}
+DRUM_LINES = {"hat": 7.0, "snare": 19.0, "kick": 31.0}
 """Distance of each drum's line from the top of the strip: as on a drum stave, the low drum lies low."""
 
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
@@ -126,7 +126,7 @@ class NotePainter:
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             painter.setPen(theme.QUIET)
-            painter.setFont(theme.words(7))
+            painter.setFont(theme.words(8))
             painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
             for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
                 paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
@@ -144,7 +144,7 @@ class NotePainter:
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
-            painter.setFont(theme.words(7))
+            painter.setFont(theme.words(8))
             room = QRectF(4, y - 6, MARGIN_LEFT - 18, 12)
             name = painter.fontMetrics().elidedText(
                 pulse.name, Qt.TextElideMode.ElideRight, int(room.width())

@@ -189,7 +189,7 @@ def test_a_lost_clip_is_said_and_the_film_is_made(tmp_path, clicks):
 @pytest.mark.parametrize("harm", ["cut", "emptied", "overwritten", "removed"])
 @pytest.mark.parametrize("suffix", [".mp4", ".mkv", ".avi"])
 def test_a_clip_that_is_harmed_meanwhile_does_not_end_the_export(tmp_path, suffix, harm):
-    noise = np.random.default_rng(1).integers(0, 255, (60, 180, 320, 3), np.uint8)
+    noise = np.random.default_rng(1).integers(0, 255, (36, 180, 320, 3), np.uint8)
     codec = {".avi": "mpeg4"}.get(suffix, "libx264")
     clip = write_clip(tmp_path / f"clip{suffix}", list(noise), codec=codec, options={"g": "12"})
     project = lay_in_row(add_footage(Project(), [probe_footage(clip)]), [FootageId(1)])
@@ -203,15 +203,15 @@ def test_a_clip_that_is_harmed_meanwhile_does_not_end_the_export(tmp_path, suffi
                 "removed": clip.unlink,
             }[harm]()
 
-    faults = export(project, tmp_path / "film.mp4", size=SIZE, report=strike)
-    assert len(read_lumas(tmp_path / "film.mp4")[0]) == 60
+    faults = export(project, tmp_path / "film.mp4", size=SIZE, frames=range(36), report=strike)
+    assert len(read_lumas(tmp_path / "film.mp4")[0]) == 36
     assert all(fault.startswith("clip.") and fault.endswith(".") for fault in faults)
     assert len(faults) <= 1
 
 
 def test_the_same_project_gives_the_same_film_to_the_byte(tmp_path):
     project = open_demo()
-    films = [tmp_path / f"{number}.mp4" for number in range(3)]
+    films = [tmp_path / f"{number}.mp4" for number in range(2)]
     for film in films:
         export(project, film, size=(640, 360), frames=range(240, 420))
     first = films[0].read_bytes()

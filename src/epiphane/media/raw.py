@@ -28,11 +28,14 @@ class RawPicture(Struct, frozen=True, eq=False):
         What the planes are in; without meaning for BGR.
     pixel_aspect : float
         Width of a pixel by its height.
+    is_still : bool
+        Whether it is the one picture of its file: what is made of it is worth keeping.
     """
 
     planes: tuple[Plane, Plane, Plane] | tuple[Picture]
     spec: ColourSpec = OUTPUT_SPEC
     pixel_aspect: float = 1.0
+    is_still: bool = False
 
     @property
     def shape(self) -> Size:

@@ -11,7 +11,7 @@ from PIL import Image, ImageOps
 from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
 from epiphane.media.drawing import draw_as_png, read_drawing
-from epiphane.media.raw import RawPicture, premultiplied, raw_from_bgr
+from epiphane.media.raw import RawPicture, premultiplied
 from epiphane.types import Picture, Size
 
 # What a frame of 4K shows; more would only cost memory.
@@ -69,7 +69,7 @@ class Still:
             If the file is damaged.
         """
         if self._picture is None:
-            self._picture = raw_from_bgr(_read(self.path))
+            self._picture = RawPicture((_read(self.path),), is_still=True)
         return self._picture
 
     def close(self) -> None:

@@ -1,5 +1,10 @@
 """How a picture of any shape comes into the frame."""
 
+import math
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 from msgspec import Struct
@@ -69,9 +74,58 @@ def placed_plane(
     """
     across, down = _displayed(raw, shape, placing.fit)
     if placing.scale == 1 and placing.x == placing.y == 0 and min(across, down) >= 1:
+        if raw.is_still:
+            return _kept.get(plane, (size, across, down), lambda: _cut_out(plane, size, 1 / across, 1 / down))
         return _cut_out(plane, size, 1 / across, 1 / down)
     shown, moved = (across * placing.scale, down * placing.scale), (placing.x, placing.y)
+    if raw.is_still:
+        plane = _level(plane, size, shown)
     return _laid(plane, size, shown, moved, black=_black(raw, is_chroma=is_chroma))
+
+
+def _level(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
+    """Return a still at a step of sizes not much larger than it is shown, made once and kept.
+
+    A push over a still shows it larger on every frame, and scaling all of it takes longer than the rest.
+    """
+    height, width = plane.shape[:2]
+    spare = min(n / max(1.0, share * to) for n, share, to in zip((width, height), shown, target, strict=True))
+    step = math.floor(_LEVELS_AN_OCTAVE * math.log2(spare)) if spare > 1 else 0
+    if step == 0:
+        return plane
+    shrink = 2 ** (-step / _LEVELS_AN_OCTAVE)
+    size = max(1, math.ceil(width * shrink)), max(1, math.ceil(height * shrink))
+    return _kept.get(
+        plane, size, lambda: np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.uint8)
+    )
+
+
+class _KeptPlanes:
+    """What was made of planes, by the plane and how; the longest unused is forgotten. For several threads."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._lock = threading.Lock()
+        self._made: OrderedDict[tuple[int, object], tuple[Plane, Plane]] = OrderedDict()
+
+    def get(self, plane: Plane, how: object, make: Callable[[], Plane]) -> Plane:
+        """Return what is made of a plane, or was before."""
+        key = id(plane), how
+        with self._lock:
+            found = self._made.get(key)
+            if found is not None and found[0] is plane:
+                self._made.move_to_end(key)
+                return found[1]
+        made = make()
+        with self._lock:
+            self._made[key] = plane, made  # the plane too, so that no other one gets its number meanwhile
+            while len(self._made) > self._most:
+                self._made.popitem(last=False)
+        return made
+
+
+_LEVELS_AN_OCTAVE = 4
+_kept = _KeptPlanes(4)
 
 
 def _displayed(raw: RawPicture, shape: Size, fit: Fit) -> tuple[float, float]:

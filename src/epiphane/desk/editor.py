@@ -142,10 +142,11 @@ class Editor(QObject):
         self.path = path
         self._whole = None
         self._journal, self._digest = journal, digest
+        self.is_listening = False
         self.selection = Selection()
         self.playhead = 0
+        self.opened.emit()  # before anybody begins something for this one
         self._show(old)
-        self.opened.emit()
         self.selection_changed.emit()
         self.song_changed.emit()
         self.playhead_changed.emit()

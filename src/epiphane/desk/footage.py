@@ -22,6 +22,7 @@ from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.media.proxy import ProxyStore
 from epiphane.types import Progress
 
+FOOTAGE_TOPIC = "footage"
 _WAIT_SECONDS = 0.1
 
 
@@ -133,7 +134,7 @@ class FootageDesk(QObject):
         what = "Looking for moments in" if task == "moments" else "Making a proxy of"
         more = f", {n_left} to go" if n_left else ""
         self._jobs.start(
-            "footage",
+            FOOTAGE_TOPIC,
             f"{what} {footage_name(footage)}{more}",
             lambda progress: self._prepared(footage, task, progress),
             done=self._on_prepared,

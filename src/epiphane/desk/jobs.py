@@ -102,6 +102,12 @@ class Jobs(QObject):
         """The jobs at work, oldest first."""
         return list(self._running.values())
 
+    def drop(self, topics: Callable[[str], bool]) -> None:
+        """Stop the jobs of some topics and let nobody hear of them any more: what they are for is gone."""
+        for topic in [topic for topic in self._running if topics(topic)]:
+            self._running.pop(topic).cancel()
+        self.changed.emit()
+
     def is_running(self, topic: str) -> bool:
         """Whether a job of a topic is at work."""
         return topic in self._running

@@ -25,7 +25,7 @@ from epiphane.desk.commands import Commands
 from epiphane.desk.cues import CueDesk
 from epiphane.desk.editor import Editor
 from epiphane.desk.files import Files
-from epiphane.desk.footage import FootageDesk
+from epiphane.desk.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.frames import FrameServer
 from epiphane.desk.header import Header
 from epiphane.desk.jobs import Jobs
@@ -161,6 +161,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.editor.project_changed.connect(self._on_project)
         self.editor.file_changed.connect(self._on_file)
+        self.editor.opened.connect(self._on_opened)
         self.editor.selection_changed.connect(self._on_selection)
         self.editor.said.connect(self.notice.say)
         self.jobs.failed.connect(lambda text: self.notice.say(text, True))
@@ -211,6 +212,13 @@ class Window(QMainWindow):
                 strip.setGeometry(0, bottom - height, ground.width(), height)
                 strip.raise_()
                 bottom -= height
+
+    def _on_opened(self) -> None:
+        """Let go of what is at work for the project that was open: its result has no place in this one.
+
+        An export goes on, and so does what is found out about footage, which is told by its content.
+        """
+        self.jobs.drop(lambda topic: topic not in (EXPORT_TOPIC, FOOTAGE_TOPIC))
 
     # What the editor asks for
 

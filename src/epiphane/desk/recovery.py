@@ -36,8 +36,7 @@ class RecoveryDesk(QObject):
         """Look for lost work, and offer that of the open project, or any where none is open."""
         self._find()
         own = self._editor.lost_work_of_project()
-        others = [work for work in self.works if work.project_path is None] if own == [] else []
-        found = own or others
+        found = own or [work for work in self.works if work.project_path is None]
         self._offered = found[0] if len(found) == 1 else None
         if own:
             self.offered.emit(

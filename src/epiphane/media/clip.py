@@ -362,7 +362,7 @@ def _apart(stamps: IntArray) -> IntArray:
     for index in np.flatnonzero(np.diff(stamps) == 0) + 1:
         after = times[index + 1] if index + 1 < len(times) else times[index - 1] + 2
         times[index] = max(times[index - 1] + 1, (times[index - 1] + after) // 2)
-    return np.asarray(np.maximum.accumulate(times + 0))
+    return np.asarray(np.maximum.accumulate(times))
 
 
 def _times_by_decoding(path: Path) -> IntArray:

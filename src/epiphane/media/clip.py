@@ -15,11 +15,11 @@ from pathlib import Path
 import av
 import numpy as np
 
-from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import MediaError
-from epiphane.media.opening import open_media
-from epiphane.media.raw import RawPicture, raw_from_frame
-from epiphane.types import FloatArray, IntArray
+from epiphane.media.decoding import decoded_frames, open_container, picture_stream, pixel_aspect
+from epiphane.media.raw import RawPicture, raw_from_frame, treatments_of
+from epiphane.media.timestamps import read_timestamps, without_doubles
+from epiphane.types import FloatArray
 
 # Enough that two workers that ask for neighbours in the wrong order never cause a seek.
 _KEPT = 8
@@ -29,9 +29,8 @@ _MOST_HELD = 250
 _SEEK_COST = 3
 # What the library raises on damaged files; IndexError where a reopened file has lost its stream.
 _DAMAGE = (av.FFmpegError, IndexError, ValueError)
-# Of more pictures with the same time than this share, times are no use.
-_MOST_DOUBLED = 0.1
-_WITHOUT_SHOWN_TIMES = frozenset(("avi",))
+# Codecs of video, whose grey is coded from 16 to 235 unless they say otherwise.
+_LIMITED_GREY_CODECS = frozenset(("h264", "hevc", "vp9", "av1", "libdav1d", "mpeg4", "mpeg2video"))
 _BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
 
 
@@ -55,12 +54,16 @@ class Clip:
         self._stream = picture_stream(self._container, path)
         self._stream.codec_context.thread_count = 1
         self._missing: set[int] = set()
+        self._is_interlaced = False
+        self.treatments: tuple[str, ...] = ()
+        """What is done to its pictures so that they look right here, for people: a few words each."""
         self._recent: OrderedDict[int, RawPicture] = OrderedDict()
         self._decoder: Iterator[av.VideoFrame] | None = None
         self._next_index = 0
         try:
-            self._stamps, self._keys, self._can_seek = _presentation_times(self._stream, path)
-            self._pts = _apart(self._stamps)
+            timestamps = read_timestamps(self._stream, path)
+            self._stamps, self._keys, self._can_seek = timestamps.stamps, timestamps.keys, timestamps.is_exact
+            self._pts = without_doubles(self._stamps)
             self._first = self._decode_first()
         except (MediaError, *_DAMAGE) as error:
             self.close()
@@ -178,6 +181,13 @@ class Clip:
             self._decoder = None
             self._container.close()
 
+    def _raw(self, frame: av.VideoFrame) -> RawPicture:
+        return raw_from_frame(
+            frame,
+            pixel_aspect=pixel_aspect(self._stream),
+            is_grey_limited=self._stream.codec_context.name in _LIMITED_GREY_CODECS,
+        )
+
     @property
     def _time_base(self) -> Fraction:
         return self._stream.time_base or Fraction(1, 1000)
@@ -195,19 +205,23 @@ class Clip:
         self._restart(None)
         assert self._decoder is not None
         for frame in self._decoder:
+            if frame.interlaced_frame and not self._is_interlaced:
+                self._is_interlaced = True
+                return self._decode_first()
             first = self._index_of(frame)
             self._pts, self._stamps = self._pts[first:], self._stamps[first:]
             self._next_index = 1
-            return raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
+            self.treatments = treatments_of(frame, is_interlaced=self._is_interlaced)
+            return self._raw(frame)
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
 
     def _read_after_seek(self, index: int) -> RawPicture | None:
         attempts: list[float | None] = [*_BACK_OFF_SECONDS, None] if self._can_seek else [None]
         for back_off in attempts:
             try:
-                self._restart(
-                    None if back_off is None else int(self._pts[index] - back_off / self._time_base)
-                )
+                # Deinterlacing looks at the picture before, so that one is decoded too.
+                wanted = self._pts[max(0, index - self._is_interlaced)]
+                self._restart(None if back_off is None else int(wanted - back_off / self._time_base))
                 picture = self._decode_until(index)
             except _DAMAGE:
                 self._decoder = None
@@ -231,7 +245,7 @@ class Clip:
         else:
             self._container.seek(pts, stream=self._stream, backward=True)
             self._next_index = -1  # known when the first picture has come
-        self._decoder = decoded_frames(self._container, self._stream)
+        self._decoder = decoded_frames(self._container, self._stream, deinterlaced=self._is_interlaced)
 
     def _decode_until(self, index: int) -> RawPicture | None:
         """Decode on to a picture; None if it was passed already, is missing or broken."""
@@ -244,7 +258,7 @@ class Clip:
             if here > index:
                 return None
             if here >= index - _KEPT // 2:
-                picture = raw_from_frame(frame, pixel_aspect=pixel_aspect(self._stream))
+                picture = self._raw(frame)
                 self._recent[here] = picture
                 while len(self._recent) > _KEPT:
                     self._recent.popitem(last=False)
@@ -260,118 +274,3 @@ class Clip:
         after = int(np.searchsorted(self._stamps, frame.pts, side="right"))
         # Of pictures with the same stamp, the one that comes next.
         return min(max(first, self._next_index), after - 1) if after - first > 1 else first
-
-
-def open_container(path: Path) -> av.container.InputContainer:
-    """Open a file.
-
-    Raises
-    ------
-    MediaError
-        If it is missing, or nothing that can be decoded.
-    """
-    if reason := why_unreadable(path):
-        raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
-    try:
-        return open_media(path)
-    except (av.FFmpegError, ValueError):
-        raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
-
-
-def picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
-    """Return the first stream of moving pictures that can be decoded; a cover is none.
-
-    Raises
-    ------
-    MediaError
-        If there is none; the container is closed then.
-    """
-    moving = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
-    for stream in moving:
-        if stream.codec_context is not None:
-            return stream
-    container.close()
-    if moving:
-        raise MediaError(f"{path.name}: its pictures cannot be decoded; convert it or leave it out.")
-    raise MediaError(f"{path.name} has no picture in it; it can be a song, but not footage.")
-
-
-def pixel_aspect(stream: av.VideoStream) -> float:
-    """Return the width of a pixel by its height."""
-    return float(stream.sample_aspect_ratio or 1) or 1.0
-
-
-def decoded_frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
-    """Decode on over broken packets, and give out what the decoder holds at the end."""
-    packets = container.demux(stream)
-    while True:
-        try:
-            packet = next(packets)
-        except (StopIteration, EOFError):
-            return
-        except av.FFmpegError:
-            return
-        try:
-            yield from packet.decode()
-        except av.FFmpegError:
-            continue
-
-
-def _presentation_times(stream: av.VideoStream, path: Path) -> tuple[IntArray, IntArray, bool]:
-    """Return ascending times in the stream's time base, those of key frames, and whether to seek by them."""
-    times: list[int] = []
-    keys: list[int] = []
-    is_complete = True
-    container = stream.container
-    assert isinstance(container, av.container.InputContainer)
-    try:
-        for packet in container.demux(stream):
-            if packet.size == 0 or packet.is_discard:
-                continue
-            if packet.pts is None:
-                is_complete = False
-                break
-            times.append(packet.pts)
-            if packet.is_keyframe:
-                keys.append(packet.pts)
-    except av.FFmpegError:  # cut short: what came before counts
-        pass
-    n_doubled = len(times) - len(set(times))
-    if is_complete and times and n_doubled <= len(times) * _MOST_DOUBLED:
-        stamps, ascending_keys = np.array(sorted(times), np.int64), np.array(sorted(keys), np.int64)
-        if not _has_times_of_decoding_only(stream):
-            return stamps, ascending_keys, True
-        return stamps, np.zeros(0, np.int64), False
-    return _times_by_decoding(path), np.zeros(0, np.int64), False
-
-
-def _has_times_of_decoding_only(stream: av.VideoStream) -> bool:
-    """Whether pictures are shown in another order than they are stored in, and nothing says in which.
-
-    Its times are right as a whole, one for each picture, but not by picture.
-    """
-    return stream.container.format.name in _WITHOUT_SHOWN_TIMES and bool(stream.codec_context.has_b_frames)
-
-
-def _apart(stamps: IntArray) -> IntArray:
-    """Return ascending stamps so that none is there twice: a doubled one is put between its neighbours.
-
-    Where there is no room between them, in steps of one.
-    """
-    times = stamps.copy()
-    for index in np.flatnonzero(np.diff(stamps) == 0) + 1:
-        after = times[index + 1] if index + 1 < len(times) else times[index - 1] + 2
-        times[index] = max(times[index - 1] + 1, (times[index - 1] + after) // 2)
-    return np.asarray(np.maximum.accumulate(times))
-
-
-def _times_by_decoding(path: Path) -> IntArray:
-    """Count the pictures of a file without usable timestamps, at its stated rate."""
-    container = open_container(path)
-    stream = picture_stream(container, path)
-    step = 1 / (Fraction(stream.average_rate or stream.guessed_rate or 25) * (stream.time_base or 1))
-    n_pictures = sum(1 for _ in decoded_frames(container, stream))
-    container.close()
-    if n_pictures == 0:
-        raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
-    return np.round(np.arange(n_pictures) * float(step)).astype(np.int64)

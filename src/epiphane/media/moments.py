@@ -17,7 +17,7 @@ from epiphane.audio.attack import BINS_PER_SECOND, CLEAR_RISE, attack_curve
 from epiphane.audio.samples import read_samples
 from epiphane.document.model import Moment, MomentCause
 from epiphane.errors import MediaError
-from epiphane.media.clip import decoded_frames, open_container, picture_stream
+from epiphane.media.decoding import decoded_frames, open_container, picture_stream
 from epiphane.media.raw import plane_rows
 from epiphane.types import FloatArray, Plane, Progress, Size, ignore_progress
 

@@ -6,15 +6,15 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, spec_of_tags, yuv_to_bgr
+from epiphane.media.gamut import to_bt709, wide_gamut_of
+from epiphane.media.orientation import orientation_of
 from epiphane.types import Picture, Plane, Size
 
 _PLANAR = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444p"}
 _FULL_RANGE_NAMES = {"yuvj420p", "yuvj422p", "yuvj444p"}
-_QUARTER_TURNS = {
-    90: cv2.ROTATE_90_COUNTERCLOCKWISE,
-    180: cv2.ROTATE_180,
-    270: cv2.ROTATE_90_CLOCKWISE,
-}
+_NOT_YUV = ("gray", "pal", "mono", "bgr", "rgb", "ya")
+# Values of AVColorRange (ITU-T H.273).
+_LIMITED_RANGE, _FULL_RANGE = 1, 2
 
 
 class RawPicture(Struct, frozen=True, eq=False):
@@ -60,38 +60,63 @@ def premultiplied(picture: Picture, alpha: Plane) -> Picture:
     return np.asarray(cv2.merge([*cv2.split(scaled), alpha]), np.uint8)
 
 
-def raw_from_frame(frame: av.VideoFrame, *, pixel_aspect: float = 1.0) -> RawPicture:
-    """Return what a decoder gave, upright and in 8 bits; nothing else is changed.
+def raw_from_frame(
+    frame: av.VideoFrame, *, pixel_aspect: float = 1.0, is_grey_limited: bool = False
+) -> RawPicture:
+    """Return what a decoder gave, upright and in 8 bits of BT.709 light; nothing else is changed.
 
-    Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr 4:4:4 or BGR.
+    Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr or BGR. Grey without a tag of
+    its range is full, unless `is_grey_limited`.
     """
-    name = frame.format.name
-    if any(component.is_alpha for component in frame.format.components):
-        picture = _with_alpha(frame, name)
-        return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
-    if frame.format.is_rgb or name.startswith(("gray", "pal", "mono", "bgr", "rgb", "ya")):
-        picture = np.ascontiguousarray(frame.to_ndarray(format="bgr24"), np.uint8)
-        return RawPicture((_upright(picture, frame.rotation),), pixel_aspect=pixel_aspect)
-    frame_8_bit = frame.reformat(format=_eight_bit_sibling(name)) if name not in _PLANAR else frame
-    spec = spec_of_tags(
-        int(frame.colorspace),
-        2 if name in _FULL_RANGE_NAMES else int(frame.color_range),
-        n_lines=min(frame.width, frame.height),
-    )
-    planes = [_upright(_plane(plane), frame.rotation) for plane in frame_8_bit.planes[:3]]
-    if frame.rotation % 180:
+    orientation = orientation_of(frame)
+    planes, spec = _planes_of(frame, is_grey_limited=is_grey_limited)
+    if orientation.is_transposed:
         pixel_aspect = 1 / pixel_aspect
-    return RawPicture((planes[0], planes[1], planes[2]), spec, pixel_aspect)
+    upright = [orientation.upright(plane) for plane in planes]
+    if len(upright) == 1:
+        return RawPicture((upright[0],), pixel_aspect=pixel_aspect)
+    return RawPicture((upright[0], upright[1], upright[2]), spec, pixel_aspect)
 
 
-def _with_alpha(frame: av.VideoFrame, name: str) -> Picture:
+def treatments_of(frame: av.VideoFrame, *, is_interlaced: bool) -> tuple[str, ...]:
+    """Return what is done to a clip like this frame so that it looks right, for people: a few words each."""
+    gamut = wide_gamut_of(frame)
+    words = (
+        gamut.words if gamut is not None else "",
+        "deinterlaced" if is_interlaced else "",
+        orientation_of(frame).words,
+    )
+    return tuple(word for word in words if word)
+
+
+def _planes_of(frame: av.VideoFrame, *, is_grey_limited: bool) -> tuple[list[Plane | Picture], ColourSpec]:
+    """Return the planes of a frame as it is stored, in 8 bits, and what they are in."""
+    name = frame.format.name
+    color_range = _FULL_RANGE if name in _FULL_RANGE_NAMES else int(frame.color_range)
+    spec = spec_of_tags(int(frame.colorspace), color_range, n_lines=min(frame.width, frame.height))
+    if any(component.is_alpha for component in frame.format.components):
+        return [_with_alpha(frame, name, spec)], OUTPUT_SPEC
+    gamut = wide_gamut_of(frame)
+    if gamut is not None and (frame.format.is_rgb or not name.startswith(_NOT_YUV)):
+        return [to_bt709(frame, spec, gamut)], OUTPUT_SPEC
+    is_limited = color_range == _LIMITED_RANGE or (is_grey_limited and color_range != _FULL_RANGE)
+    if name.startswith("gray") and is_limited:
+        luma = np.ascontiguousarray(frame.to_ndarray(format="gray"), np.uint8)
+        chroma = np.full((-(-frame.height // 2), -(-frame.width // 2)), 128, np.uint8)
+        return [luma, chroma, chroma], ColourSpec(spec.matrix, is_full_range=False)
+    if frame.format.is_rgb or name.startswith(_NOT_YUV):
+        return [np.ascontiguousarray(frame.to_ndarray(format="bgr24"), np.uint8)], OUTPUT_SPEC
+    frame_8_bit = frame.reformat(format=_eight_bit_sibling(name)) if name not in _PLANAR else frame
+    return [_plane(plane) for plane in frame_8_bit.planes[:3]], spec
+
+
+def _with_alpha(frame: av.VideoFrame, name: str, spec: ColourSpec) -> Picture:
     """Return premultiplied BGRA; colours of Y'CbCr take the exact road of all others."""
     if not name.startswith("yuva"):
         picture = np.ascontiguousarray(frame.to_ndarray(format="bgra"), np.uint8)
         return premultiplied(picture[..., :3], picture[..., 3])
     deep = frame.reformat(format="yuva444p")
     luma, blue, red, alpha = (_plane(plane) for plane in deep.planes)
-    spec = spec_of_tags(int(frame.colorspace), int(frame.color_range), n_lines=min(frame.width, frame.height))
     bgr = np.asarray(cv2.transform(cv2.merge([luma, blue, red]), yuv_to_bgr(spec)), np.uint8)
     return premultiplied(bgr, alpha)
 
@@ -112,9 +137,3 @@ def plane_rows(plane: av.video.plane.VideoPlane) -> Plane:
 def _plane(plane: av.video.plane.VideoPlane) -> Plane:
     rows = plane_rows(plane)
     return rows[: plane.height, : plane.width]
-
-
-def _upright(picture: Plane | Picture, rotation: int) -> Plane | Picture:
-    """Turn by what the file says; `rotation` is counter-clockwise in degrees."""
-    turn = _QUARTER_TURNS.get(rotation % 360)
-    return picture if turn is None else np.asarray(cv2.rotate(picture, turn), np.uint8)

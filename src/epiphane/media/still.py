@@ -140,7 +140,11 @@ def _eight_bit(image: Image.Image) -> Image.Image:
         return image
     levels = np.asarray(image, np.float64)
     scale = 255 if image.mode == "F" and levels.max(initial=0) <= 1 else 1 / 257
-    return Image.fromarray(np.clip(levels * scale + 0.5, 0, 255).astype(np.uint8))
+    grey = Image.fromarray(np.clip(levels * scale + 0.5, 0, 255).astype(np.uint8))
+    clear = image.info.get("transparency")  # one of the 65,536 levels; after scaling it would be 257 of them
+    if clear is None:
+        return grey
+    return Image.merge("LA", [grey, Image.fromarray(np.where(levels == clear, 0, 255).astype(np.uint8))])
 
 
 def _bgr(image: Image.Image) -> Picture:

@@ -17,11 +17,11 @@ from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, SONG_FILE
 from epiphane.document.model import Order, Project
 from epiphane.edits.filling import fill_song
-from epiphane.edits.footage import add_footage, propose_moments
+from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.song import set_song
 from epiphane.media.gather import gather_files
-from epiphane.media.moments import find_moments
 from epiphane.media.proxy import ProxyStore
+from epiphane.media.search import search_clip
 
 _N_CLIPS = 60
 _N_JUMPS, _N_SKIMS = 60, 80
@@ -35,13 +35,13 @@ def measure_footage(folder: Path) -> Iterator[Result]:
     minute = folder / "minute.mp4"
     _join(sorted(MEDIA.glob("*.mp4")), minute, seconds=60)
     started = time.perf_counter()
-    moments = find_moments(minute)
-    yield at_most("moments of one minute of 720p", time.perf_counter() - started, 6, "s")
-    yield Result("  found", f"{len(moments)}")
+    found = search_clip(minute)
+    yield at_most("a minute of 720p looked through", time.perf_counter() - started, 6, "s")
+    yield Result("  found", f"{len(found.moments)} moments, {len(found.takes)} takes")
     grainy = folder / "grain.mp4"
     make_grainy(grainy, n_pictures=240)
     started = time.perf_counter()
-    find_moments(grainy)
+    search_clip(grainy)
     yield Result("  with film grain, a minute", f"{(time.perf_counter() - started) * 1800 / 240:.1f} s")
     store = ProxyStore(folder / "proxies")
     for name, path, n_pictures in (("720p", minute, 1800), ("1080p with film grain", grainy, 240)):
@@ -55,7 +55,7 @@ def measure_footage(folder: Path) -> Iterator[Result]:
     yield Result(f"{_N_CLIPS} clips gathered", f"{time.perf_counter() - started:.1f} s")
     project = add_footage(set_song(Project(), hear_song(_long_song(folder)).as_song()), gathered.found)
     for one in project.footage:
-        project = propose_moments(project, one.fingerprint, moments)
+        project = learn_of_footage(project, one.fingerprint, found)
         store.make(Path(one.path), one.fingerprint)
     started = time.perf_counter()
     project = fill_song(project, order=Order.MOMENTS)

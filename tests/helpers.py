@@ -7,13 +7,12 @@ from pathlib import Path
 import av
 import numpy as np
 
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
 from epiphane.document.model import (
     Beat,
     Drums,
-    Footage,
-    FootageKind,
     HeardSource,
     Hit,
     Project,

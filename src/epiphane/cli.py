@@ -14,11 +14,18 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.disk import withhold, write_atomically
+from epiphane.document.footage import FootageKind
 from epiphane.document.lane import Override
-from epiphane.document.model import DRUMS, FootageKind, Order, Project, PulseUnit, Shot
+from epiphane.document.model import (
+    DRUMS,
+    Order,
+    Project,
+    PulseUnit,
+    Shot,
+)
 from epiphane.document.recipe import RECIPE_SUFFIX, Recipe, RecipeBook, load_recipe, recipe_folder
 from epiphane.edits.filling import default_filling, fill_song
-from epiphane.edits.footage import add_footage, propose_moments
+from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.recipes import use_recipe
@@ -29,8 +36,8 @@ from epiphane.files.project import SUFFIX, load_project, missing_files, save_pro
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
 from epiphane.media.gather import gather_files
-from epiphane.media.moments import find_moments
 from epiphane.media.probe import FootageFacts
+from epiphane.media.search import search_clip
 from epiphane.render.export import ExportProgress, export
 from epiphane.timing import clock_text, frame_at, parse_rate
 
@@ -129,7 +136,7 @@ def new(
     project = add_footage(project, _gathered(footage))
     for one in project.footage if moments else ():
         if one.kind is FootageKind.VIDEO:
-            project = propose_moments(project, one.fingerprint, find_moments(Path(one.path)))
+            project = learn_of_footage(project, one.fingerprint, search_clip(Path(one.path)))
     filling = default_filling(project)
     pace = replace(filling.pace, every=every or filling.pace.every, is_by_section=by_section)
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))

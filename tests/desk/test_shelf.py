@@ -14,10 +14,15 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.carry import carry_footage
 from epiphane.desk.selection import Kind, Selection
-from epiphane.document.model import FootageKind, Moment, MomentCause, Order, Travel
+from epiphane.document.footage import Flaw, FootageKind, Moment, MomentCause, Passage, Take
+from epiphane.document.model import (
+    Order,
+    Travel,
+)
 from epiphane.document.shots import source_seconds
-from epiphane.edits.footage import propose_moments
+from epiphane.edits.footage import learn_of_footage
 from epiphane.files.project import load_project
+from epiphane.media.search import FoundInClip
 from epiphane.timing import frame_at, frame_start
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -51,7 +56,9 @@ def gathered(window, folder, qtbot):
     moment = Moment(2.0, 0.9, MomentCause.MOVEMENT)
     for one in window.editor.project.footage:
         if one.kind is FootageKind.VIDEO:
-            window.editor.learn(lambda p, one=one: propose_moments(p, one.fingerprint, [moment]))
+            window.editor.learn(
+                lambda p, one=one: learn_of_footage(p, one.fingerprint, FoundInClip((moment,)))
+            )
     return window
 
 
@@ -216,6 +223,42 @@ def test_pins_and_ends_are_dragged_on_the_strip(gathered):
     for _ in range(4):
         key(gathered, Qt.Key.Key_Z, CTRL)
     assert named(gathered, "a.mp4").moments[0].time == 2.0  # each drag is one step of undo
+
+
+def test_takes_are_left_out_and_used_again_and_damage_is_told(gathered):
+    footage = named(gathered, "a.mp4")
+    found = FoundInClip(
+        takes=(Take(0.0), Take(1.5), Take(3.0)),
+        passages=(Passage(0.0), Passage(1.5, Flaw.BLACK)),
+        damaged=0.6,
+    )
+    gathered.editor.learn(lambda p: learn_of_footage(p, footage.fingerprint, found))
+    choose_tile(gathered, "a.mp4")
+    strip = gathered.bench.footage.strip
+    below = QPoint(round(strip.x_at(2.0)), strip.height() - 6)
+
+    def used():
+        return [take.is_used for take in named(gathered, "a.mp4").takes]
+
+    QTest.mouseClick(strip, LEFT, NONE, below)
+    assert used() == [True, False, True]
+    key(gathered, Qt.Key.Key_X)  # the clip is in its first take
+    assert used() == [False, False, True]
+    gathered.clip_player.go_to(3.5)
+    told = []
+    gathered.editor.said.connect(lambda text, _: told.append(text))
+    key(gathered, Qt.Key.Key_X)
+    assert used() == [False, False, True]  # one must be left, and it is said
+    assert "at least one take" in told[-1]
+    QTest.mouseMove(strip, QPoint(round(strip.x_at(2.5)), 40))
+    assert "black" in strip.toolTip()
+    key(gathered, Qt.Key.Key_Z, CTRL)
+    assert used() == [True, False, True]
+    gathered.editor.learn(lambda p: learn_of_footage(p, footage.fingerprint, found))
+    assert used() == [True, False, True]  # looked through again, it stays as chosen
+    tiles = gathered.shelf.footage.tiles
+    item = next(item for n in range(tiles.count()) if (item := tiles.item(n)).text() == "a")
+    assert "60 % damaged" in item.toolTip() and "Most of its pictures" in item.toolTip()
 
 
 def test_a_moment_is_set_while_the_clip_plays(make_window, folder, qtbot, monkeypatch):

@@ -8,14 +8,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.footage import (
+    Flaw,
+    FootageKind,
+    Moment,
+    MomentCause,
+    Passage,
+    Take,
+    clean_spans,
+)
 from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.model import (
     Beyond,
-    FootageKind,
     HeardSource,
-    Moment,
-    MomentCause,
     Order,
     Pace,
     Project,
@@ -24,8 +30,9 @@ from epiphane.document.model import (
     Travel,
 )
 from epiphane.document.shots import source_seconds
-from epiphane.edits.filling import SLOWEST, default_filling, fill_song
-from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots
+from epiphane.edits.casting import SLOWEST
+from epiphane.edits.filling import default_filling, fill_song
+from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots, slip_shot
 from epiphane.errors import EditError
 from epiphane.timing import COMMON_RATES, frame_at
 
@@ -44,6 +51,16 @@ def clips(n, *, duration=8.0):
 
 def empty(**changes):
     return replace(a_project(n_shots=0, n_lanes=0), **changes)
+
+
+def stretch(shot, rate):
+    return shot.source_start, shot.source_start + shot.speed * float(shot.n_frames / rate)
+
+
+def overlap(one, other, rate):
+    """Return how much of the same clip two shots show, in seconds, if they run within it."""
+    (a, b), (c, d) = stretch(one, rate), stretch(other, rate)
+    return one.footage == other.footage and max(0.0, min(b, d) - max(a, c)) > 1e-4
 
 
 @st.composite
@@ -89,7 +106,7 @@ def test_whatever_is_gathered_fills_the_song_and_lands(project, order, beyond, u
         with pytest.raises(EditError, match="gather some first"):
             fill_song(project, **changes)
         return
-    filled = fill_song(project, **changes)
+    filled, rate = fill_song(project, **changes), project.rate
     ends = [0, *(shot.start + shot.n_frames for shot in filled.shots)]
     assert [shot.start for shot in filled.shots] == ends[:-1]
     assert ends[-1] == project.n_frames
@@ -106,7 +123,10 @@ def test_whatever_is_gathered_fills_the_song_and_lands(project, order, beyond, u
             assert 0 <= source_seconds(shot, clip, frame, project.rate) < max(clip.duration, 1e-9)
         holds_hit = any(shot.start <= hit < shot.start + shot.n_frames for hit in hits)
         must_land = lands and clip.kind is FootageKind.VIDEO and holds_hit
-        assert (shot.pin is not None) == must_land
+        if must_land and shot.pin is None:  # its moment is seen elsewhere: it shows another stretch
+            assert not any(overlap(shot, other, rate) for other in filled.shots if other is not shot)
+        else:
+            assert (shot.pin is not None) == must_land
         if shot.pin is not None:
             frame = frame_at(shot.pin.hit, project.rate)
             assert frame in hits
@@ -212,3 +232,77 @@ def test_sixty_clips_are_all_used_before_one_comes_again():
     filled = fill_song(project, order=Order.MOMENTS, pace=Pace(every=1))
     assert len(filled.shots) == 180
     assert {sum(shot.footage == clip.id for shot in filled.shots) for clip in project.footage} == {3}
+
+
+FLAWS = (None, None, None, *Flaw)
+
+
+@st.composite
+def searched_clips(draw):
+    """Return clips with takes and passages, some with flaws, some takes not to be used."""
+    made = []
+    for number in range(1, draw(st.integers(1, 5)) + 1):
+        lengths = draw(st.lists(st.floats(0.3, 4.0), min_size=1, max_size=8))
+        starts = [0.0, *(round(sum(lengths[:n]), 6) for n in range(1, len(lengths)))]
+        is_take = [True, *(draw(st.booleans()) for _ in starts[1:])]
+        made.append(
+            replace(
+                some_footage(number, duration=round(sum(lengths), 6)),
+                takes=tuple(
+                    Take(at, draw(st.booleans()))
+                    for at, begins in zip(starts, is_take, strict=True)
+                    if begins
+                ),
+                passages=tuple(
+                    Passage(at, draw(st.sampled_from(FLAWS)), draw(st.floats(0, 9)), 3.0) for at in starts
+                ),
+                moments=moments(*((at + 0.1, draw(st.floats(0.1, 1))) for at in starts)),
+            )
+        )
+    return tuple(made)
+
+
+@settings(max_examples=100)
+@given(searched_clips(), st.sampled_from(Order), st.booleans(), st.integers(1, 6))
+def test_only_clean_stretches_of_used_takes_are_shown_and_none_twice_while_there_are_others(
+    footage, order, lands, every
+):
+    project = empty(footage=footage)
+    filled = fill_song(project, order=order, lands=lands, pace=Pace(every=every))
+    free = {clip.id: list(clean_spans(clip)) for clip in footage}
+    for number, shot in enumerate(filled.shots):
+        clip, needed = footage[shot.footage - 1], float(shot.n_frames / project.rate)
+        frames = range(shot.start, shot.start + shot.n_frames)
+        seconds = [source_seconds(shot, clip, frame, project.rate) for frame in frames]
+        assert any(a - 1e-6 <= min(seconds) and max(seconds) < b for a, b in clean_spans(clip))
+        is_again = any(overlap(shot, other, project.rate) for other in filled.shots[:number])
+        if is_again and order is not Order.MOMENTS:
+            before = filled.shots[number - 1].footage  # a clip never follows itself
+            others = [clip.id for clip in footage if clip.id != before]
+            assert all(b - a < needed + 1e-6 for other in others for a, b in free[other])
+        first, end = stretch(shot, project.rate)
+        pieces = [piece for a, b in free[clip.id] for piece in ((a, min(b, first)), (max(a, end), b))]
+        free[clip.id] = [(a, b) for a, b in pieces if b > a]
+
+
+def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():
+    passages = (
+        Passage(0.0, None, 0.2, 3.0, (100, 128, 128)),
+        Passage(2.0, None, 6.0, 3.0, (100, 128, 128)),
+        Passage(4.0, None, 6.0, 3.0, (200, 90, 160)),
+        Passage(6.0, Flaw.BLACK),
+    )
+    one, other = (replace(some_footage(n), passages=passages) for n in (1, 2))
+    filled = fill_song(empty(footage=(one, other)), lands=False)
+    assert [shot.source_start for shot in filled.shots[:2]] == [2.0, 4.0]  # the second is lit otherwise
+    assert {shot.source_start for shot in filled.shots[2:4]} == {2.0, 4.0}
+    assert [shot.source_start for shot in filled.shots[4:6]] == [0.0, 0.0]  # what is left, and never black
+
+
+def test_slipping_a_shot_by_hand_leaves_its_take():
+    takes = (Take(0.0), Take(3.0))
+    filled = fill_song(empty(footage=(replace(some_footage(1), takes=takes),)), lands=False)
+    shot = next(shot for shot in filled.shots if shot.bounds is not None)
+    assert shot.bounds in ((0.0, 3.0), (3.0, 8.0))
+    slipped = slip_shot(filled, shot.id, source_start=2.5)
+    assert next(one for one in slipped.shots if one.id == shot.id).bounds is None

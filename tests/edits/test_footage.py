@@ -8,8 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.footage import FootageKind, Moment, MomentCause
 from epiphane.document.ids import FootageId
-from epiphane.document.model import FootageKind, Moment, MomentCause, Pin, Project
+from epiphane.document.model import (
+    Pin,
+    Project,
+)
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import (
     accept_moment,
@@ -17,8 +21,8 @@ from epiphane.edits.footage import (
     add_moment,
     change_footage,
     known_already,
+    learn_of_footage,
     move_moment,
-    propose_moments,
     put_in_group,
     relink,
     remove_footage,
@@ -31,6 +35,7 @@ from epiphane.edits.picture import choose_shape
 from epiphane.edits.shots import pin_shot
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
+from epiphane.media.search import FoundInClip
 
 A, B = FootageId(1), FootageId(2)
 CLIP = FootageFacts("/a.mp4", "fa", 4.0, 1081, 1921, Fraction(25))
@@ -90,9 +95,9 @@ proposals = st.lists(
 
 @given(proposals, proposals, st.integers(0, 239))
 def test_what_the_editor_said_outlives_what_is_found(first, second, frame):
-    project = propose_moments(a_project(), some_footage(1).fingerprint, first)
+    project = learn_of_footage(a_project(), some_footage(1).fingerprint, FoundInClip(tuple(first)))
     project = add_moment(project, A, frame / 30)
-    project = propose_moments(project, some_footage(1).fingerprint, second)
+    project = learn_of_footage(project, some_footage(1).fingerprint, FoundInClip(tuple(second)))
     footage = project.footage[0]
     times = [moment.time for moment in footage.moments]
     assert times == sorted(times)
@@ -104,7 +109,8 @@ def test_what_the_editor_said_outlives_what_is_found(first, second, frame):
 
 
 def test_moments_are_accepted_moved_and_removed():
-    project = propose_moments(a_project(), some_footage(1).fingerprint, [Moment(1.0, 0.4), Moment(2.0, 0.9)])
+    found = FoundInClip((Moment(1.0, 0.4), Moment(2.0, 0.9)))
+    project = learn_of_footage(a_project(), some_footage(1).fingerprint, found)
     project = accept_moment(project, A, 1.0, is_accepted=True)
     assert project.footage[0].best_moment.time == 1.0
     project = move_moment(project, A, 1.0, to=2.0)  # onto the other: it is that one now
@@ -146,7 +152,7 @@ def test_what_is_learnt_is_known_at_every_step_of_undo():
     history.record(change_footage(history.present, A, name="two"), "name")
     history.undo()
     moment = Moment(1.5, 0.8, MomentCause.SOUND)
-    history.learn(lambda p: propose_moments(p, some_footage(1).fingerprint, [moment]))
+    history.learn(lambda p: learn_of_footage(p, some_footage(1).fingerprint, FoundInClip((moment,))))
     for step, name in ((history.redo, "two"), (history.undo, "one"), (history.undo, "")):
         step()
         assert (history.present.footage[0].name, history.present.footage[0].moments) == (name, (moment,))

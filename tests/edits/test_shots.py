@@ -6,9 +6,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.footage import FootageKind, Moment
 from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import Beyond, Fit, FootageKind, Moment, Pin, Project, Shot, Travel
+from epiphane.document.model import (
+    Beyond,
+    Fit,
+    Pin,
+    Project,
+    Shot,
+    Travel,
+)
 from epiphane.document.shots import source_seconds
 from epiphane.edits.beats import set_tempo
 from epiphane.edits.filling import fill_song

@@ -11,7 +11,7 @@ import numpy as np
 from fuzzing.mutations import mutated_bytes
 
 from epiphane.audio.samples import read_samples
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.errors import EpiphaneError
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw

@@ -10,12 +10,12 @@ import pytest
 from helpers import click_track, grey_clip, number_of, numbered_picture, write_clip, write_sound
 from PIL import Image
 
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.kind import kind_of
-from epiphane.media.moments import find_moments
 from epiphane.media.probe import probe_footage
+from epiphane.media.search import search_clip
 from epiphane.media.still import Still
 
 N = 75
@@ -290,4 +290,4 @@ def test_a_clip_that_changes_its_size_has_moments(tmp_path):
     )
     both = tmp_path / "both.h264"
     both.write_bytes(small.read_bytes() + large.read_bytes())
-    assert len(find_moments(both)) <= 8
+    assert len(search_clip(both).moments) <= 8

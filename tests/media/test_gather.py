@@ -10,7 +10,7 @@ import pytest
 from helpers import click_track, grey_clip, write_sound
 from PIL import Image
 
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.media.gather import find_again, gather_files
 from epiphane.types import ignore_progress
 

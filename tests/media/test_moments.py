@@ -10,15 +10,16 @@ from helpers import write_clip
 
 from epiphane.demo import MEDIA
 from epiphane.demo.project import CLIPS_FILE
-from epiphane.document.model import MomentCause
+from epiphane.document.footage import MomentCause
 from epiphane.errors import MediaError
-from epiphane.media.moments import MOST_MOMENTS, find_moments
+from epiphane.media.moments import MOST_MOMENTS
+from epiphane.media.search import search_clip
 
 RATE = Fraction(30)
 
 
 def best(path):
-    return max(find_moments(path), key=lambda moment: moment.strength)
+    return max(search_clip(path).moments, key=lambda moment: moment.strength)
 
 
 def test_the_impacts_of_the_demo_are_found_within_two_frames():
@@ -66,15 +67,15 @@ def test_each_cause_is_found_on_its_frame(tmp_path, at):
 
 
 def test_nothing_happens_where_nothing_happens(tmp_path):
-    assert find_moments(write_clip(tmp_path / "wall.mkv", stage(60), options={"crf": "12"})) == ()
+    assert search_clip(write_clip(tmp_path / "wall.mkv", stage(60), options={"crf": "12"})).moments == ()
     single = write_clip(tmp_path / "one.mp4", stage(1))
-    assert find_moments(single) == ()
+    assert search_clip(single).moments == ()
 
 
 def test_a_cut_within_the_clip_is_no_moment(tmp_path):
     other = [picture[::-1, ::-1].copy() for picture in stage(40)]
     path = write_clip(tmp_path / "cut.mkv", stage(40) + other, options={"crf": "12"})
-    assert all(abs(moment.time * 30 - 40) > 1 for moment in find_moments(path))
+    assert all(abs(moment.time * 30 - 40) > 1 for moment in search_clip(path).moments)
 
 
 def test_moments_are_apart_ascending_few_and_of_the_times_of_pictures(tmp_path):
@@ -86,7 +87,7 @@ def test_moments_are_apart_ascending_few_and_of_the_times_of_pictures(tmp_path):
     for _ in pictures:
         times.append(now)
         now += Fraction(int(generator.choice([1500, 3000, 6000])), 90_000)
-    found = find_moments(write_clip(tmp_path / "busy.mkv", pictures, times=times))
+    found = search_clip(write_clip(tmp_path / "busy.mkv", pictures, times=times)).moments
     assert 2 <= len(found) <= MOST_MOMENTS
     at = np.array([moment.time for moment in found])
     assert np.diff(at).min() >= 0.3 - 1e-6
@@ -96,4 +97,4 @@ def test_moments_are_apart_ascending_few_and_of_the_times_of_pictures(tmp_path):
 def test_a_damaged_clip_says_so(tmp_path):
     (tmp_path / "no.mp4").write_bytes(b"no film")
     with pytest.raises(MediaError, match=r"no\.mp4 is damaged"):
-        find_moments(Path(tmp_path / "no.mp4"))
+        search_clip(Path(tmp_path / "no.mp4"))

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.kind import kind_of

@@ -9,7 +9,13 @@ from helpers import a_song, click_track, number_of, numbered_picture, read_lumas
 from msgspec.structs import replace
 
 from epiphane.audio.samples import read_samples
-from epiphane.document.model import Beyond, Moment, Order, Pace, Project
+from epiphane.document.footage import Moment
+from epiphane.document.model import (
+    Beyond,
+    Order,
+    Pace,
+    Project,
+)
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.media.clip import Clip

@@ -9,13 +9,13 @@ from epiphane.document.grid import bars_of
 from epiphane.document.ids import FootageId, LaneId
 from epiphane.document.model import Pin, Project
 from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
-from epiphane.edits.footage import add_footage, propose_moments
+from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane, change_envelope, change_lane
 from epiphane.edits.shots import cutting_hits, footage_name, lay_in_row, pin_shot, stretch_shot
 from epiphane.edits.song import set_song
 from epiphane.files.project import load_project, save_project
-from epiphane.media.moments import find_moments
 from epiphane.media.probe import probe_footage
+from epiphane.media.search import search_clip
 from epiphane.timing import frame_at
 
 CLIPS_FILE = MEDIA / "clips.truth.json"
@@ -52,7 +52,7 @@ def make_demo_project() -> Project:
     project = set_song(Project(name=NAME), hear_song(SONG_FILE).as_song())
     project = add_footage(project, [probe_footage(path) for path in sorted(MEDIA.glob("*.mp4"))])
     for one in project.footage:
-        project = propose_moments(project, one.fingerprint, find_moments(Path(one.path)))
+        project = learn_of_footage(project, one.fingerprint, search_clip(Path(one.path)))
     project = _keyed(_cut(project))
     save_project(project, PROJECT_FILE)
     return project

@@ -43,7 +43,7 @@ ACTIONS = (
     ActionSpec("take", "Cues", "The hit left out at the playhead", ("A",)),
     ActionSpec("copy_bars", "Cues", "Copy the bars of the cues", ("Ctrl+C",)),
     ActionSpec("paste_bars", "Cues", "Paste them from this bar on", ("Ctrl+V",)),
-    ActionSpec("toggle", "Cues", "Switch off or on", ("X",)),
+    ActionSpec("toggle", "Cues", "Switch cues, or a take, off or on", ("X",)),
     ActionSpec("weaker", "Cues", "Weaker", ("Down", "-")),
     ActionSpec("stronger", "Cues", "Stronger", ("Up", "+")),
     ActionSpec("type_strength", "Cues", "Type the strength", ("V",)),

@@ -12,7 +12,7 @@ from epiphane.desk.playback import Playback
 from epiphane.desk.selection import Kind
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.sound import SOUND_RATE, Reel
-from epiphane.document.model import Footage, FootageKind
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.errors import MediaError
 from epiphane.timing import seconds_to_sample
 from epiphane.types import Float32Array, Picture, Progress, Size

@@ -62,7 +62,7 @@ class Commands:
             "take": cues.take_here,
             "copy_bars": cues.copy_bars,
             "paste_bars": cues.paste_bars,
-            "toggle": cues.toggle,
+            "toggle": self._switch,
             "weaker": lambda: cues.scale(-1),
             "stronger": lambda: cues.scale(1),
             "type_strength": self._type_strength,
@@ -177,6 +177,13 @@ class Commands:
             self._window.bench.footage.toggle_accepted()
         else:
             self._window.pulses.accept()
+
+    def _switch(self) -> None:
+        """Switch cues, or the take of a clip, off or on."""
+        if self._window.editor.selection.kind is Kind.FOOTAGE:
+            self._window.bench.footage.toggle_take()
+        else:
+            self._window.cues.toggle()
 
     def _toggle_playing(self) -> None:
         """Play the selected clip, or else the project."""

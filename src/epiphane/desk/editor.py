@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.audio.heard import HeardSong
 from epiphane.audio.levels import SongLevels
 from epiphane.desk.selection import Kind, Selection, still_there
+from epiphane.document.footage import Footage
 from epiphane.document.grid import Bar, bar_at, bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId, PulseId
@@ -17,7 +18,6 @@ from epiphane.document.laws import oversizes
 from epiphane.document.model import (
     BandSource,
     Beat,
-    Footage,
     Hit,
     Project,
     Pulse,

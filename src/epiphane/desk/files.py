@@ -18,7 +18,10 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.sound import SOUND_RATE
 from epiphane.disk import is_file, short_name, withhold
-from epiphane.document.model import FootageKind, Project
+from epiphane.document.footage import FootageKind
+from epiphane.document.model import (
+    Project,
+)
 from epiphane.document.recipe import RECIPE_SUFFIX
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song

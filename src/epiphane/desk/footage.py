@@ -11,15 +11,18 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
 from epiphane.disk import is_file
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Footage, FootageKind, Moment, Project
-from epiphane.edits.footage import propose_moments, relink
+from epiphane.document.model import (
+    Project,
+)
+from epiphane.edits.footage import learn_of_footage, relink
 from epiphane.edits.shots import footage_name
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.gather import find_again
-from epiphane.media.moments import find_moments
 from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.media.proxy import ProxyStore
+from epiphane.media.search import FoundInClip, search_clip
 from epiphane.types import Progress
 
 FOOTAGE_TOPIC = "footage"
@@ -30,7 +33,7 @@ class _Prepared(Struct, frozen=True):
     """What came of preparing some footage."""
 
     fingerprint: str
-    moments: tuple[Moment, ...] | None = None
+    found: FoundInClip | None = None
     has_proxy: bool = False
     fault: str = ""
     cache_fault: str = ""
@@ -131,7 +134,7 @@ class FootageDesk(QObject):
         footage, task, n_left = found
         self._is_working = True
         self._done.add((footage.fingerprint, task))
-        what = "Looking for moments in" if task == "moments" else "Making a proxy of"
+        what = "Looking through" if task == "search" else "Making a proxy of"
         more = f", {n_left} to go" if n_left else ""
         self._jobs.start(
             FOOTAGE_TOPIC,
@@ -145,11 +148,11 @@ class FootageDesk(QObject):
     def _next(self) -> tuple[Footage, str, int] | None:
         """Return what is to be prepared next, how, and how many wait behind it."""
         there = [one for one in self._editor.project.footage if one.id not in self.missing]
-        waiting = [(one, "moments") for one in there if one.kind is FootageKind.VIDEO and not one.is_searched]
+        waiting = [(one, "search") for one in there if one.kind is FootageKind.VIDEO and not one.is_searched]
         waiting += [(one, "proxy") for one in there if one.kind is not FootageKind.SOUND]
         waiting = [(one, task) for one, task in waiting if (one.fingerprint, task) not in self._done]
         for number, (one, task) in enumerate(waiting):
-            if task == "moments" or self._proxies.find(one.fingerprint) is None:
+            if task == "search" or self._proxies.find(one.fingerprint) is None:
                 return one, task, len(waiting) - number - 1
             self._done.add((one.fingerprint, task))
         return None
@@ -164,8 +167,8 @@ class FootageDesk(QObject):
 
         path = Path(footage.path)
         try:
-            if task == "moments":
-                return _Prepared(footage.fingerprint, find_moments(path, progress=patient))
+            if task == "search":
+                return _Prepared(footage.fingerprint, search_clip(path, progress=patient))
             made = self._proxies.make(path, footage.fingerprint, progress=patient)
             return _Prepared(footage.fingerprint, has_proxy=made is not None)
         except MediaError as error:
@@ -179,18 +182,18 @@ class FootageDesk(QObject):
         self.proxy_made.emit(fingerprint)  # whoever reads it reads the footage itself until then
         self._go_on()
 
-    def _on_prepared(self, found: _Prepared) -> None:
+    def _on_prepared(self, prepared: _Prepared) -> None:
         self._is_working = False
-        if found.moments is not None:
-            moments = found.moments
-            self._editor.learn(lambda p: propose_moments(p, found.fingerprint, moments))
-        if found.has_proxy:
-            self.proxy_made.emit(found.fingerprint)
-        if found.fault:
-            self._editor.said.emit(found.fault, True)
-        if found.cache_fault and not self._is_told_of_disk:
+        found = prepared.found
+        if found is not None:
+            self._editor.learn(lambda p: learn_of_footage(p, prepared.fingerprint, found))
+        if prepared.has_proxy:
+            self.proxy_made.emit(prepared.fingerprint)
+        if prepared.fault:
+            self._editor.said.emit(prepared.fault, True)
+        if prepared.cache_fault and not self._is_told_of_disk:
             self._is_told_of_disk = True  # the next one would say the same
-            text = f"Previews read the footage itself and may stutter: {found.cache_fault}."
+            text = f"Previews read the footage itself and may stutter: {prepared.cache_fault}."
             self._editor.said.emit(text, False)
         self._go_on()
 

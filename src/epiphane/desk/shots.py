@@ -8,8 +8,11 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.selection import Kind, Selection
+from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import FootageKind, Project
+from epiphane.document.model import (
+    Project,
+)
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
 

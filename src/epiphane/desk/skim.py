@@ -6,7 +6,10 @@ from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.jobs import wait_for
-from epiphane.document.model import Fit, Footage
+from epiphane.document.footage import Footage
+from epiphane.document.model import (
+    Fit,
+)
 from epiphane.render.draw import draw
 from epiphane.render.placing import Placing
 from epiphane.render.plan import FramePlan, SourceFrame

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from epiphane.desk.jobs import wait_for
+from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
-from epiphane.document.model import Footage
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw

@@ -10,6 +10,7 @@ from typing import Annotated, Protocol, TypeAlias, TypeVar
 
 from msgspec import Meta, Struct, field
 
+from epiphane.document.footage import Footage
 from epiphane.document.ids import (
     FilePath,
     Fingerprint,
@@ -120,76 +121,6 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     fade_bend: Annotated[float, Meta(ge=-1, le=1)] = 0.0
 
 
-class FootageKind(Enum):
-    """What a file on the shelf is."""
-
-    VIDEO = "video"
-    STILL = "still"
-    SOUND = "sound"
-
-
-class MomentCause(Enum):
-    """Why an instant of footage is a moment: what changes there, or because the editor says so."""
-
-    MOVEMENT = "movement"
-    LIGHT = "light"
-    SOUND = "sound"
-    HAND = "hand"
-
-
-class Moment(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
-    """An instant of footage that may fall on a hit: ``[time, strength 0-1, cause, is accepted]``.
-
-    The time, in seconds from the first picture, is the first instant of the picture that is meant.
-    """
-
-    time: Seconds
-    strength: Share = 1.0
-    cause: MomentCause = MomentCause.HAND
-    is_accepted: bool = False
-
-
-MOST_MOMENTS_OF_A_CLIP = 2000
-
-
-class Footage(Struct, frozen=True, forbid_unknown_fields=True):
-    """One file on the shelf: the facts about it that edits need, and what the editor says of it.
-
-    A sound has no picture: its width and height are 1. A still lasts as long as it is wanted to. Shots
-    show what lies from `used_from` to `used_to` (None is the end), in seconds from the first picture.
-    `moments` are proposals until they are accepted, ascending; `is_searched` tells whether they have been
-    looked for. `name` and `group` are the editor's own, empty where there are none.
-    """
-
-    id: FootageId
-    path: FilePath
-    fingerprint: Fingerprint
-    duration: Seconds
-    width: Annotated[int, Meta(ge=1, le=1_000_000)]
-    height: Annotated[int, Meta(ge=1, le=1_000_000)]
-    rate: Fraction
-    fault: str = ""
-    kind: FootageKind = FootageKind.VIDEO
-    has_sound: bool = False
-    name: str = ""
-    group: str = ""
-    used_from: Seconds = 0.0
-    used_to: Seconds | None = None
-    moments: Annotated[tuple[Moment, ...], Meta(max_length=MOST_MOMENTS_OF_A_CLIP)] = ()
-    is_searched: bool = False
-
-    @property
-    def end(self) -> float:
-        """Where the part ends that shots show, seconds."""
-        return self.duration if self.used_to is None else min(self.used_to, self.duration)
-
-    @property
-    def best_moment(self) -> Moment | None:
-        """The moment that counts: the strongest of those accepted, else the strongest; in the used part."""
-        inside = [moment for moment in self.moments if self.used_from <= moment.time < self.end]
-        return max(inside, key=lambda moment: (moment.is_accepted, moment.strength), default=None)
-
-
 class Beyond(Enum):
     """What a shot shows that outlasts its footage: slowed first, played again, or there and back.
 
@@ -245,7 +176,8 @@ class Shot(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     `start` and `n_frames` are frames of the project; `source_start` is the instant of the footage,
     in seconds from its first picture, that the shot's first frame shows; it lies before the footage
     where a moment comes too early for the hit it falls on. `speed` is seconds of footage a second;
-    before and after the used part of the footage it is played again, or there and back, by `beyond`.
+    before and after the used part of the footage it is played again, or there and back, by `beyond`;
+    where it has `bounds`, two instants of the footage, before and after those.
     """
 
     id: ShotId
@@ -255,6 +187,7 @@ class Shot(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     source_start: Annotated[float, Meta(ge=-86_400, le=864_000)] = 0.0
     speed: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
     beyond: Beyond = Beyond.MIRROR
+    bounds: tuple[Seconds, Seconds] | None = None
     pin: Pin | None = None
     framing: Framing = Framing()
     is_locked: bool = False

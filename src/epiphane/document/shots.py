@@ -2,7 +2,12 @@
 
 from fractions import Fraction
 
-from epiphane.document.model import Beyond, Footage, FootageKind, Pin, Shot
+from epiphane.document.footage import Footage, FootageKind, Span
+from epiphane.document.model import (
+    Beyond,
+    Pin,
+    Shot,
+)
 from epiphane.timing import frame_at, frame_start
 
 # Timestamps of files are rounded to their own clock; meant is the picture, not the instant at its edge.
@@ -21,7 +26,16 @@ def source_seconds(shot: Shot, footage: Footage, frame: int, rate: Fraction) -> 
     """
     if footage.kind is FootageKind.STILL:
         return 0.0
-    return _inside(running_seconds(shot, frame, rate), footage, shot.beyond)
+    return _inside(running_seconds(shot, frame, rate), footage, shown_span(shot, footage), shot.beyond)
+
+
+def shown_span(shot: Shot, footage: Footage) -> Span:
+    """Return from where to where footage may be shown in a shot, in seconds: its bounds, in the used part."""
+    whole = footage.used_from, max(footage.end, footage.used_from)
+    if shot.bounds is None:
+        return whole
+    first, end = max(shot.bounds[0], whole[0]), min(shot.bounds[1], whole[1])
+    return (first, end) if end > first else whole
 
 
 def running_seconds(shot: Shot, frame: int, rate: Fraction) -> float:
@@ -41,8 +55,8 @@ def start_for(pin: Pin, *, start: int, speed: float, rate: Fraction) -> float:
     return round(pin.moment - speed * lead, 9)
 
 
-def _inside(seconds: float, footage: Footage, beyond: Beyond) -> float:
-    first, end = footage.used_from, max(footage.end, footage.used_from)
+def _inside(seconds: float, footage: Footage, span: Span, beyond: Beyond) -> float:
+    first, end = span
     picture = 1 / float(footage.rate)
     length = end - first
     if first - _INSIDE_SECONDS <= seconds < end - _INSIDE_SECONDS:

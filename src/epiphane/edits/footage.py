@@ -5,13 +5,17 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from epiphane.document.ids import FootageId
-from epiphane.document.model import (
+from epiphane.document.footage import (
     MOST_MOMENTS_OF_A_CLIP,
     Footage,
     FootageKind,
     Moment,
     MomentCause,
+    Take,
+    take_at,
+)
+from epiphane.document.ids import FootageId
+from epiphane.document.model import (
     Project,
     find,
 )
@@ -20,6 +24,7 @@ from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
+from epiphane.media.search import FoundInClip
 from epiphane.timing import usual_rate
 
 _SMALLEST_PICTURE = 16
@@ -126,23 +131,51 @@ def relink(project: Project, places: Mapping[str, FootageFacts]) -> Project:
                 used_from=one.used_from if one.used_from < facts.duration else 0.0,
                 used_to=one.used_to,
                 moments=tuple(moment for moment in one.moments if moment.time < facts.duration or is_same),
+                takes=one.takes if is_same else (),
+                passages=one.passages if is_same else (),
+                damaged=one.damaged if is_same else 0.0,
                 is_searched=one.is_searched and is_same,
             )
         footage.append(one)
     return replace(project, footage=tuple(footage))
 
 
+def use_take(project: Project, footage_id: FootageId, seconds: float, *, is_used: bool) -> Project:
+    """Return `project` with the take at an instant of some footage used when the song is filled, or not.
+
+    Raises
+    ------
+    EditError
+        If no take would be used.
+    """
+    footage = find(project.footage, footage_id, "footage")
+    chosen = take_at(footage, seconds)
+    takes = tuple(replace(take, is_used=is_used) if take is chosen else take for take in footage.takes)
+    if takes and not any(take.is_used for take in takes):
+        raise EditError(f"at least one take of {footage_name(footage)} must be used")
+    return _with_footage(project, replace(footage, takes=takes))
+
+
 # Moments
 
 
-def propose_moments(project: Project, fingerprint: str, found: Sequence[Moment]) -> Project:
+def learn_of_footage(project: Project, fingerprint: str, found: FoundInClip) -> Project:
     """Return `project` with what was found in footage, by its fingerprint, beside what was accepted."""
     footage = []
     for one in project.footage:
         if one.fingerprint == fingerprint:
             kept = [moment for moment in one.moments if moment.is_accepted]
-            fresh = [new for new in found if all(abs(new.time - old.time) > _SAME_SECONDS for old in kept)]
-            one = replace(one, moments=_in_order([*kept, *fresh]), is_searched=True)  # noqa: PLW2901
+            fresh = [
+                new for new in found.moments if all(abs(new.time - old.time) > _SAME_SECONDS for old in kept)
+            ]
+            one = replace(  # noqa: PLW2901
+                one,
+                moments=_in_order([*kept, *fresh]),
+                takes=_with_choices(found.takes, one.takes),
+                passages=found.passages,
+                damaged=found.damaged,
+                is_searched=True,
+            )
         footage.append(one)
     return replace(project, footage=tuple(footage))
 
@@ -202,7 +235,14 @@ def _as_gathered(footage_id: FootageId, facts: FootageFacts) -> Footage:
         kind=facts.kind,
         has_sound=facts.has_sound,
         is_searched=facts.kind is not FootageKind.VIDEO,
+        treatments=facts.treatments,
     )
+
+
+def _with_choices(takes: tuple[Take, ...], before: tuple[Take, ...]) -> tuple[Take, ...]:
+    """Return takes with what the editor had said of those that begin at the same instants."""
+    unused = {take.start for take in before if not take.is_used}
+    return tuple(replace(take, is_used=take.start not in unused) for take in takes)
 
 
 def _moment(project: Project, footage_id: FootageId, seconds: float) -> tuple[Footage, Moment]:

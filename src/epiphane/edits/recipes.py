@@ -4,6 +4,7 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
+from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
 from epiphane.document.model import (
@@ -12,7 +13,6 @@ from epiphane.document.model import (
     Beyond,
     BlendSource,
     Drums,
-    Footage,
     HeardSource,
     Hit,
     Project,

@@ -6,10 +6,19 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
 from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import Footage, FootageKind, Framing, Hit, Pin, Project, Shot, Travel, find
+from epiphane.document.model import (
+    Framing,
+    Hit,
+    Pin,
+    Project,
+    Shot,
+    Travel,
+    find,
+)
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
@@ -211,7 +220,7 @@ def slip_shot(project: Project, shot_id: ShotId, *, source_start: float) -> Proj
     footage = find(project.footage, shot.footage, "footage")
     latest = max(footage.used_from, footage.end - 1 / float(footage.rate))
     start = round(min(max(footage.used_from, source_start), latest), 9)
-    return with_shot(project, replace(shot, source_start=start, pin=None))
+    return with_shot(project, replace(shot, source_start=start, pin=None, bounds=None))
 
 
 def pin_shot(project: Project, shot_id: ShotId, pin: Pin) -> Project:
@@ -230,7 +239,8 @@ def pin_shot(project: Project, shot_id: ShotId, pin: Pin) -> Project:
         raise EditError(
             f"the moment at {pin.moment:.2f} s is not in the used part of {footage_name(footage)}"
         )
-    made = pinned(shot, pin, project.rate)
+    is_inside = shot.bounds is None or shot.bounds[0] <= pin.moment < shot.bounds[1]
+    made = pinned(shot if is_inside else replace(shot, bounds=None), pin, project.rate)
     if made.pin is None:
         raise EditError("the hit is not within the shot")
     return with_shot(project, made)

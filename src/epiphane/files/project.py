@@ -24,8 +24,13 @@ from epiphane.disk import (
     short_name,
     write_atomically,
 )
+from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
-from epiphane.document.model import FORMAT_VERSION, Footage, Project, Song
+from epiphane.document.model import (
+    FORMAT_VERSION,
+    Project,
+    Song,
+)
 from epiphane.errors import ProjectFileError
 
 SUFFIX = ".epiphane"

@@ -7,7 +7,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from epiphane.disk import is_file
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.probe import FootageFacts, probe_footage

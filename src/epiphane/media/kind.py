@@ -5,7 +5,7 @@ from pathlib import Path
 import av
 
 from epiphane.disk import short_name, why_unreadable
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.opening import open_media
 from epiphane.media.still import is_still

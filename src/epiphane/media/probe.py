@@ -6,7 +6,7 @@ from pathlib import Path
 import av
 from msgspec import Struct
 
-from epiphane.document.model import FootageKind
+from epiphane.document.footage import FootageKind
 from epiphane.media.clip import Clip
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.kind import kind_of
@@ -26,6 +26,7 @@ class FootageFacts(Struct, frozen=True):
     rate: Fraction
     kind: FootageKind = FootageKind.VIDEO
     has_sound: bool = False
+    treatments: tuple[str, ...] = ()
 
 
 def probe_footage(path: Path) -> FootageFacts:
@@ -58,6 +59,7 @@ def _video_facts(path: Path) -> FootageFacts:
             height=height,
             rate=nearest_common_rate(clip.usual_rate),
             has_sound=clip.has_sound,
+            treatments=clip.treatments,
         )
     finally:
         clip.close()

@@ -27,7 +27,7 @@ from epiphane.types import Plane, Progress, Size, ignore_progress
 
 PROXY_LINES = 540
 MOST_BYTES = 10 << 30
-_VERSION = 1
+_VERSION = 2
 _FINGERPRINT = re.compile(r"[0-9a-f]{32}", re.ASCII)
 # An H.264 stream counts time in steps of this at most; finer clocks are rounded to it.
 _CLOCK = Fraction(1, 90_000)

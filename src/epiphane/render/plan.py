@@ -5,8 +5,12 @@ from typing import TypeAlias
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Footage, FootageKind, Project, Shot
+from epiphane.document.model import (
+    Project,
+    Shot,
+)
 from epiphane.document.shots import source_seconds
 from epiphane.effects.declare import Around, Need, ParameterValue
 from epiphane.effects.registry import find_effect

@@ -18,8 +18,14 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.editor import Editor
+from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
-from epiphane.document.model import Beyond, FootageKind, Order, Project, Travel
+from epiphane.document.model import (
+    Beyond,
+    Order,
+    Project,
+    Travel,
+)
 from epiphane.edits.filling import fill_song
 
 _BEATS = "beats"

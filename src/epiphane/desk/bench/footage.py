@@ -9,7 +9,7 @@ from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor
 from epiphane.desk.shelf.footage import footage_facts
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, FootageKind, Moment
+from epiphane.document.footage import Footage, FootageKind, Moment, take_at
 from epiphane.edits.footage import (
     accept_moment,
     add_moment,
@@ -17,6 +17,7 @@ from epiphane.edits.footage import (
     move_moment,
     put_in_group,
     remove_moment,
+    use_take,
 )
 from epiphane.edits.shots import footage_name
 
@@ -72,6 +73,10 @@ class FootageBench(QWidget):
             return
         is_clip = footage.kind is FootageKind.VIDEO
         self._facts.setText(footage_facts(footage) + ("" if footage.has_sound else ", silent") * is_clip)
+        has_takes = len(footage.takes) > 1
+        self._take.setVisible(has_takes)
+        is_used = not has_takes or take_at(footage, self._player.seconds).is_used
+        self._take.setText("Leave take out" if is_used else "Use take")
         self.strip.show_footage(footage, self._player.seconds)
         self._told.setText(self._tell(footage))
         self._buttons.setVisible(footage.kind is not FootageKind.STILL)
@@ -133,6 +138,14 @@ class FootageBench(QWidget):
             self._move(here.time, to)
             self._editor.end_gesture()
 
+    def toggle_take(self, seconds: float | None = None) -> None:
+        """Leave the take at an instant, or where the clip is, out of fillings, or use it again."""
+        footage = self._player.footage
+        if footage is not None and len(footage.takes) > 1:
+            at = self._player.seconds if seconds is None else seconds
+            is_used = not take_at(footage, at).is_used
+            self._editor.apply(lambda p: use_take(p, footage.id, at, is_used=is_used), "use of a take")
+
     def use_from_here(self, *, is_end: bool) -> None:
         """Use the clip from the shown frame on, or up to it and no further."""
         footage = self._player.footage
@@ -146,6 +159,7 @@ class FootageBench(QWidget):
         self.strip.left.connect(self._player.end_peek)
         self.strip.moment_moved.connect(self._move)
         self.strip.moment_set.connect(self._set_at)
+        self.strip.take_toggled.connect(self.toggle_take)
         self.strip.used_changed.connect(self._drag_end)
         self.strip.released.connect(self._editor.end_gesture)
 
@@ -156,11 +170,14 @@ class FootageBench(QWidget):
         )
         self._accept = button("Accept", "Accept the moment on this frame (Y)", self.toggle_accepted)
         self._remove = button("Remove", "Remove the moment on this frame (Shift+N)", self.remove_here)
+        self._take = button(
+            "Leave take out", "Whether filling shows the take that the clip is in (X)", self.toggle_take
+        )
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
-        for widget in (self._play, self._set, self._accept, self._remove):
+        for widget in (self._play, self._set, self._accept, self._remove, self._take):
             line.addWidget(widget)
         line.addStretch(1)
         return made

@@ -19,12 +19,11 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.filling import TRAVELS
 from epiphane.desk.editor import Editor
 from epiphane.desk.shelf.footage import footage_facts
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.model import (
     Beyond,
     Fit,
-    Footage,
-    FootageKind,
     Framing,
     Pin,
     Project,

@@ -10,15 +10,16 @@ from PyQt6.QtWidgets import QWidget
 from epiphane.desk import theme
 from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, FootageKind, Moment
+from epiphane.document.footage import Footage, FootageKind, Moment, Passage, passage_spans, take_spans
 
-_HEIGHT, _PIN_ROOM = 72, 16
+_HEIGHT, _PIN_ROOM, _TAKE_ROOM = 84, 16, 12
 _GRAB = 6
 
 
 class _Grip(Enum):
     PLACE = "place"
     MOMENT = "moment"
+    TAKE = "take"
     FROM = "from"
     TO = "to"
 
@@ -39,6 +40,8 @@ class ClipStrip(QWidget):
         The pointer is over an instant, or has left.
     moment_moved(old: float, new: float), moment_set(seconds: float)
     used_changed(is_end: bool, seconds: float)
+    take_toggled(seconds: float)
+        The take at an instant is to be used, or not.
     released()
         A drag has ended.
     """
@@ -49,6 +52,7 @@ class ClipStrip(QWidget):
     moment_moved = pyqtSignal(float, float)
     moment_set = pyqtSignal(float)
     used_changed = pyqtSignal(bool, float)
+    take_toggled = pyqtSignal(float)
     released = pyqtSignal()
 
     def __init__(self, thumbnails: Thumbnails) -> None:
@@ -63,6 +67,7 @@ class ClipStrip(QWidget):
         self.setToolTip(
             "Click or drag to go there; double-click sets a moment; drag a pin to move it, an end to use less"
         )
+        self._tip = self.toolTip()
         thumbnails.ready.connect(self.update)
 
     def sizeHint(self) -> QSize:
@@ -94,17 +99,19 @@ class ClipStrip(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        box = QRectF(1, _PIN_ROOM, self.width() - 2, self.height() - _PIN_ROOM - 1)
+        box = self._box()
         outline = QPainterPath()
         outline.addRoundedRect(box, 4, 4)
         painter.fillPath(outline, theme.RAISED)
         painter.setClipPath(outline)
         self._paint_pictures(painter, box, footage)
+        self._paint_flaws(painter, box, footage)
         painter.setClipping(False)
+        self._paint_takes(painter, box, footage)
         self._paint_ends(painter, box, footage)
         x = self.x_at(self._seconds)
         painter.setPen(QPen(theme.TEXT, 1.5))
-        painter.drawLine(QPointF(x, _PIN_ROOM - 4), QPointF(x, self.height()))
+        painter.drawLine(QPointF(x, _PIN_ROOM - 4), QPointF(x, box.bottom() + 2))
         for moment in footage.moments:
             height = 20 if moment.is_accepted else 9 + 11 * moment.strength
             paint_pin(painter, self.x_at(moment.time), _PIN_ROOM + 8, moment.is_accepted, height=height)
@@ -127,11 +134,58 @@ class ClipStrip(QWidget):
             if image is not None:
                 painter.drawImage(QRectF(box.left() + number * wide, box.top(), wide, box.height()), image)
 
+    def _box(self) -> QRectF:
+        """Return where the pictures lie; takes stand below them, where there are some."""
+        below = _TAKE_ROOM if self._footage is not None and len(self._footage.takes) > 1 else 0
+        return QRectF(1, _PIN_ROOM, self.width() - 2, self.height() - _PIN_ROOM - below - 1)
+
+    def _paint_flaws(self, painter: QPainter, box: QRectF, footage: Footage) -> None:
+        """Paint what is better not shown darker, with a word that says why."""
+        painter.setFont(theme.words(8, weight=500))
+        for (first, end), passage in passage_spans(footage):
+            if passage.flaw is None:
+                continue
+            left, right = self.x_at(first), self.x_at(end)
+            part = QRectF(left, box.top(), right - left, box.height())
+            painter.fillRect(part, _shade(150))
+            painter.setPen(theme.TEXT)
+            if painter.fontMetrics().horizontalAdvance(passage.flaw.value) < part.width() - 4:
+                painter.drawText(part, Qt.AlignmentFlag.AlignCenter, passage.flaw.value)
+
+    def _paint_takes(self, painter: QPainter, box: QRectF, footage: Footage) -> None:
+        """Paint a bar below each take, hollow where it is not used."""
+        if len(footage.takes) < 2:
+            return
+        for (first, end), take in take_spans(footage):
+            left, right = self.x_at(first), self.x_at(end)
+            if not take.is_used:
+                painter.fillRect(QRectF(left, box.top(), right - left, box.height()), _shade(190))
+            if first > 0:
+                painter.fillRect(QRectF(left - 1, box.top(), 2, box.height()), theme.GROUND)
+            bar = QRectF(left + 1.5, box.bottom() + 5.5, max(right - left - 3, 2), 5)
+            painter.setPen(QPen(theme.QUIET, 1))
+            painter.setBrush(theme.QUIET if take.is_used else Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(bar, 2, 2)
+
+    def _tell(self, at: QPointF) -> str:
+        """Return what there is to say of what lies at a point."""
+        footage = self._footage
+        if footage is None:
+            return ""
+        if self._grip_at(at).grip is _Grip.TAKE:
+            return "Click: whether filling shows this take"
+        here = self._flawed_at(footage, self.seconds_at(at.x()))
+        return self._tip if here is None or here.flaw is None else f"{here.flaw.value}: filling leaves it out"
+
+    def _flawed_at(self, footage: Footage, seconds: float) -> Passage | None:
+        return next(
+            (p for (a, b), p in passage_spans(footage) if p.flaw is not None and a <= seconds < b), None
+        )
+
     def _paint_ends(self, painter: QPainter, box: QRectF, footage: Footage) -> None:
         if footage.kind is FootageKind.STILL:
             return
-        shade = QColor(theme.GROUND)
-        shade.setAlpha(190)
+        shade = _shade(190)
         first, end = self.x_at(footage.used_from), self.x_at(footage.end)
         painter.fillRect(QRectF(box.left(), box.top(), first - box.left(), box.height()), shade)
         painter.fillRect(QRectF(end, box.top(), box.right() - end, box.height()), shade)
@@ -145,6 +199,8 @@ class ClipStrip(QWidget):
             self._held = self._grip_at(event.position())
             if self._held.grip is _Grip.MOMENT:
                 self.gone_to.emit(self._held.moment)
+            elif self._held.grip is _Grip.TAKE:
+                self.take_toggled.emit(self.seconds_at(event.position().x()))
             elif self._held.grip is _Grip.PLACE:
                 self.gone_to.emit(self.seconds_at(event.position().x()))
 
@@ -157,7 +213,10 @@ class ClipStrip(QWidget):
             grip = self._grip_at(event.position()).grip
             is_side = grip in (_Grip.FROM, _Grip.TO, _Grip.MOMENT)
             self.setCursor(Qt.CursorShape.SizeHorCursor if is_side else Qt.CursorShape.ArrowCursor)
+            self.setToolTip(theme.plain(self._tell(event.position())))
             self.peeked.emit(seconds)
+        elif held.grip is _Grip.TAKE:
+            return
         elif held.grip is _Grip.PLACE:
             self.gone_to.emit(seconds)
         elif held.grip is _Grip.MOMENT:
@@ -190,6 +249,8 @@ class ClipStrip(QWidget):
         footage = self._footage
         if footage is None or footage.kind is not FootageKind.VIDEO:
             return _Held(_Grip.PLACE)
+        if len(footage.takes) > 1 and at.y() > self._box().bottom() + 2:
+            return _Held(_Grip.TAKE)
         near: list[Moment] = [m for m in footage.moments if abs(self.x_at(m.time) - at.x()) <= _GRAB]
         if near and at.y() < _PIN_ROOM + _GRAB:
             best = min(near, key=lambda moment: abs(self.x_at(moment.time) - at.x()))
@@ -200,3 +261,10 @@ class ClipStrip(QWidget):
             if abs(self.x_at(footage.end) - at.x()) <= _GRAB:
                 return _Held(_Grip.TO)
         return _Held(_Grip.PLACE)
+
+
+def _shade(alpha: int) -> QColor:
+    """Return the ground, to be seen through."""
+    shade = QColor(theme.GROUND)
+    shade.setAlpha(alpha)
+    return shade

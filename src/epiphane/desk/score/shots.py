@@ -8,7 +8,11 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import SHOTS_HEIGHT, STRIP_GAP, ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, FootageKind, Project, Shot
+from epiphane.document.footage import Footage, FootageKind
+from epiphane.document.model import (
+    Project,
+    Shot,
+)
 from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
 from epiphane.timing import frame_at, frame_start

@@ -8,7 +8,13 @@ from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
-from epiphane.document.model import FootageKind, Project, Shot, Song, find
+from epiphane.document.footage import FootageKind
+from epiphane.document.model import (
+    Project,
+    Shot,
+    Song,
+    find,
+)
 from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
 from epiphane.effects.registry import find_effect

@@ -17,8 +17,8 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
+from epiphane.document.footage import Footage, FootageKind, Moment
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Footage, FootageKind, Moment
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
 from epiphane.edits.shots import footage_name
 from epiphane.timing import clock_text, rate_text
@@ -37,6 +37,8 @@ _KINDS = {
 }
 _ICONS = {FootageKind.VIDEO: "", FootageKind.STILL: "image", FootageKind.SOUND: "music"}
 _GROUPS_WIDTH = 136
+# Shares of pictures that cannot be decoded.
+_WORTH_SAYING, _MOSTLY = 0.01, 0.5
 _STANDING_OUT = 0.6
 _ALL, _UNUSED, _MISSING = "All", "Unused", "Missing"
 _RULE_KEY = Qt.ItemDataRole.UserRole
@@ -130,10 +132,10 @@ class FootagePage(QWidget):
         return Tile(
             footage.id,
             footage_name(footage),
-            "" if footage.kind is FootageKind.STILL else clock_text(footage.duration),
+            _note(footage),
             (theme.QUIET,) * is_used,
             tell_footage(footage, is_used=is_used, is_missing=is_missing),
-            "triangle-alert" if is_missing else _ICONS[footage.kind],
+            "triangle-alert" if is_missing or is_mostly_damaged(footage) else _ICONS[footage.kind],
             tuple(Mark(round(m.time / length, 4), m.is_accepted) for m in _standing_out(footage)),
             footage.fingerprint,
         )
@@ -279,10 +281,17 @@ def tell_footage(footage: Footage, *, is_used: bool, is_missing: bool) -> str:
         lines.append("Missing: put it back, or look for it in a folder")
     elif footage.kind is not FootageKind.SOUND:
         lines.append("Used in the score" if is_used else "Not used yet")
+    if is_mostly_damaged(footage):
+        lines.append("Most of its pictures cannot be decoded: convert it, or replace it")
     if footage.moments:
         n_accepted = sum(moment.is_accepted for moment in footage.moments)
         lines.append(f"{len(footage.moments)} moments, {n_accepted} accepted")
     return "\n".join(lines)
+
+
+def is_mostly_damaged(footage: Footage) -> bool:
+    """Whether more than half of the pictures cannot be decoded."""
+    return footage.damaged > _MOSTLY
 
 
 def footage_facts(footage: Footage) -> str:
@@ -293,7 +302,17 @@ def footage_facts(footage: Footage) -> str:
             return f"still, {size}"
         case FootageKind.SOUND:
             return f"sound, {clock_text(footage.duration)}"
-    return f"{size}, {rate_text(footage.rate)} fps, {footage.duration:.2f} s"
+    words = [size, f"{rate_text(footage.rate)} fps", f"{footage.duration:.2f} s", *footage.treatments]
+    if footage.damaged >= _WORTH_SAYING:
+        words.append(f"{footage.damaged * 100:.0f} % damaged")
+    return ", ".join(words)
+
+
+def _note(footage: Footage) -> str:
+    """Return what stands beside a name on the shelf: how long it is, or that it is no good."""
+    if is_mostly_damaged(footage):
+        return "damaged"
+    return "" if footage.kind is FootageKind.STILL else clock_text(footage.duration)
 
 
 def _searched(footage: Footage) -> str:

@@ -10,7 +10,7 @@ from epiphane.desk.editor import Editor
 from epiphane.desk.shelf.tiles import Tiles
 from epiphane.desk.skim import Skimmed, Skimmer
 from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
-from epiphane.document.model import Footage, FootageKind
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.render.plan import FramePlan
 
 _FRAME_MILLISECONDS = 33

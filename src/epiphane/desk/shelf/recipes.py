@@ -14,7 +14,10 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.skim import Skimmer
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.model import Footage, Project
+from epiphane.document.footage import Footage
+from epiphane.document.model import (
+    Project,
+)
 from epiphane.document.recipe import KeptRecipe, Recipe
 from epiphane.edits.recipes import sampled
 from epiphane.keying.schedule import Schedule, schedule

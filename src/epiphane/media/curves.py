@@ -1,0 +1,219 @@
+"""A clip measured picture by picture while it is decoded once: what searching it goes by.
+
+Pictures are looked at small and in grey, and none is kept: the length of a clip takes no memory.
+"""
+
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from msgspec import Struct
+
+from epiphane.errors import MediaError
+from epiphane.media.decoding import decoded_frames, open_container, picture_stream
+from epiphane.media.raw import plane_rows
+from epiphane.types import FloatArray, Plane, Progress, Size, ignore_progress
+
+_SMALL_WIDTH = 160
+_SHIFT_SIZE = (64, 36)
+# Below this, two pictures have nothing in common: that is a cut within the clip, and nothing moved.
+_CUT_CORRELATION, _CUT_CHANGE = 0.4, 12.0
+# Pictures whose shift is found with less certainty than this have none that means anything.
+_LEAST_RESPONSE, _MOVED_RESPONSE = 0.15, 0.35
+_PLAIN_LEVELS = 5
+
+
+class ClipCurves(Struct, frozen=True, eq=False):
+    """Measures of every picture of a clip, float64 of shape (n_pictures,) where nothing else is said.
+
+    Attributes
+    ----------
+    times : seconds from the first picture, ascending
+    first_seconds : float
+        When the first picture is shown, by the clock of the file.
+    change : mean difference to the picture before, levels of 255; that of the first is the second's
+    is_cut : bool
+        Whether it has nothing in common with the picture before it.
+    brightness, contrast : mean and standard deviation, levels
+    sharpness : mean difference of neighbouring pixels of the small picture, levels
+    plainness : share of the pixels that have the most frequent level, or nearly
+    shift : shape (n_pictures, 2)
+        How far the whole picture has moved from the one before, in shares of its width.
+    look : shape (n_pictures, 3)
+        Mean Y, Cb and Cr; where the file has no Y'CbCr, the last two are 128.
+    damaged : float
+        The share of the pictures that the file promises and that cannot be decoded.
+    """
+
+    times: FloatArray
+    first_seconds: float
+    change: FloatArray
+    is_cut: np.ndarray
+    brightness: FloatArray
+    contrast: FloatArray
+    sharpness: FloatArray
+    plainness: FloatArray
+    shift: FloatArray
+    look: FloatArray
+    damaged: float = 0.0
+
+
+def measure_clip(path: Path, *, progress: Progress = ignore_progress) -> ClipCurves:
+    """Return the measures of a clip.
+
+    Raises
+    ------
+    MediaError
+        If the clip is missing or damaged.
+    """
+    container = open_container(path)
+    stream = picture_stream(container, path)
+    # Nothing of this is shown: smoothing blocks may be left out, and pictures may come from two threads.
+    stream.codec_context.options = {"skip_loop_filter": "all"}
+    stream.codec_context.thread_type = "AUTO"
+    stream.codec_context.thread_count = 2
+    base = float(stream.time_base or 1 / 1000)
+    step = 1 / float(stream.average_rate or stream.guessed_rate or 25)
+    length = float((stream.duration or 0) * base)
+    measuring = _Measuring()
+    times: list[float] = []
+    with container:
+        for frame in decoded_frames(container, stream):
+            times.append(frame.pts * base if frame.pts is not None else (times[-1] + step if times else 0.0))
+            measuring.add(_small_grey(frame), _chroma(frame))
+            if length and len(times) % 16 == 0:
+                progress(min(1.0, (times[-1] - times[0]) / length))
+        n_promised = stream.frames
+    if not times:
+        raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
+    # Pictures come in the order in which they are shown, whatever a container without such times says.
+    seconds = np.sort(np.array(times))
+    return measuring.curves(seconds, damaged=max(0.0, 1 - len(times) / n_promised) if n_promised else 0.0)
+
+
+class _Measuring:
+    """Measures pictures one after the other."""
+
+    def __init__(self) -> None:
+        self._size: Size | None = None
+        self._last: Plane | None = None
+        self._before_cut: Plane | None = None  # the picture before one that may be a cut
+        self._last_small: np.ndarray | None = None
+        self._window = cv2.createHanningWindow(_SHIFT_SIZE, cv2.CV_32F)
+        self._rows: list[tuple[float, ...]] = []
+        self._cuts: list[int] = []
+
+    def add(self, grey: Plane, chroma: tuple[float, float]) -> None:
+        """Measure the next picture."""
+        if self._size is None:
+            self._size = grey.shape[1], grey.shape[0]
+        if (grey.shape[1], grey.shape[0]) != self._size:  # a clip may change that of its pictures on the way
+            grey = np.asarray(cv2.resize(grey, self._size, interpolation=cv2.INTER_AREA), np.uint8)
+        change = 0.0 if self._last is None else float(cv2.absdiff(grey, self._last).mean())
+        small = cv2.resize(grey, _SHIFT_SIZE, interpolation=cv2.INTER_AREA).astype(np.float32)
+        across, down, certainty = self._shift(small) if change > 0 else (0.0, 0.0, 1.0)
+        self._look_for_cut(grey, change, is_moved=certainty > _MOVED_RESPONSE)
+        mean, deviation = cv2.meanStdDev(grey)
+        brightness = float(mean[0, 0])
+        self._rows.append(
+            (
+                change,
+                brightness,
+                float(deviation[0, 0]),
+                _steps(grey),
+                _plainness(grey),
+                across,
+                down,
+                brightness,
+                *chroma,
+            )
+        )
+        self._last, self._last_small = grey, small
+
+    def curves(self, seconds: FloatArray, *, damaged: float) -> ClipCurves:
+        """Return what was measured; `seconds` are the times of the pictures."""
+        rows = np.array(self._rows)
+        change = rows[:, 0].copy()
+        if len(change) > 1:
+            change[0] = change[1]  # nothing is known of what came before the first picture
+        is_cut = np.zeros(len(rows), bool)
+        is_cut[[*self._cuts, *([len(rows) - 1] if self._before_cut is not None else [])]] = True
+        return ClipCurves(
+            times=seconds - seconds[0],
+            first_seconds=float(seconds[0]),
+            change=change,
+            is_cut=is_cut,
+            brightness=rows[:, 1],
+            contrast=rows[:, 2],
+            sharpness=rows[:, 3],
+            plainness=rows[:, 4],
+            shift=rows[:, 5:7],
+            look=rows[:, 7:10],
+            damaged=damaged,
+        )
+
+    def _look_for_cut(self, grey: Plane, change: float, *, is_moved: bool) -> None:
+        """Note a picture that has nothing in common with the one before it, nor has the one after it.
+
+        One that is the picture before it, but moved as a whole, has.
+        """
+        if self._before_cut is not None:
+            is_back = _correlation(self._before_cut, grey) >= _CUT_CORRELATION
+            self._before_cut = None
+            if is_back:
+                return  # a flash goes, another place stays
+            self._cuts.append(len(self._rows) - 1)
+        is_other = change > _CUT_CHANGE and not is_moved
+        if is_other and self._last is not None and _correlation(self._last, grey) < _CUT_CORRELATION:
+            self._before_cut = self._last
+
+    def _shift(self, small: np.ndarray) -> tuple[float, float, float]:
+        """Return how far the picture has moved across and down, and how certain that is, 0 to about 1."""
+        if self._last_small is None:
+            return 0.0, 0.0, 0.0
+        (across, down), response = cv2.phaseCorrelate(self._last_small, small, self._window)
+        if response < _LEAST_RESPONSE:
+            return 0.0, 0.0, response
+        return across / _SHIFT_SIZE[0], down / _SHIFT_SIZE[0], response
+
+
+def _correlation(one: Plane, other: Plane) -> float:
+    first, second = one.astype(np.float32), other.astype(np.float32)
+    first, second = first - first.mean(), second - second.mean()
+    return float((first * second).sum() / (np.sqrt((first**2).sum() * (second**2).sum()) + 1e-6))
+
+
+def _steps(grey: Plane) -> float:
+    """Return the mean difference of neighbouring pixels, levels."""
+    if min(grey.shape) < 2:
+        return 0.0
+    across = cv2.absdiff(np.ascontiguousarray(grey[:, 1:]), np.ascontiguousarray(grey[:, :-1])).mean()
+    return float(across + cv2.absdiff(grey[1:], grey[:-1]).mean()) / 2
+
+
+def _plainness(grey: Plane) -> float:
+    counts = np.bincount(grey.ravel(), minlength=256)
+    return float(np.convolve(counts, np.ones(_PLAIN_LEVELS), "same").max() / grey.size)
+
+
+def _chroma(frame: av.VideoFrame) -> tuple[float, float]:
+    """Return the mean Cb and Cr, levels; every eighth row is enough."""
+    if not frame.format.name.startswith("yuv") or frame.format.components[0].bits != 8:
+        return 128.0, 128.0
+    blue, red = (plane_rows(plane)[: plane.height : 8, : plane.width].mean() for plane in frame.planes[1:3])
+    return float(blue), float(red)
+
+
+def _small_grey(frame: av.VideoFrame) -> Plane:
+    """Return the picture's luma, some 160 pixels wide; halving is quick and mixes all pixels."""
+    if frame.format.name.startswith(("yuv", "nv", "gray")) and frame.format.components[0].bits == 8:
+        plane = frame.planes[0]
+        luma = plane_rows(plane)[: plane.height, : plane.width]
+    else:
+        luma = np.asarray(frame.to_ndarray(format="gray"), np.uint8)
+    height, width = luma.shape
+    while width >= 2 * _SMALL_WIDTH and height >= 2:
+        width, height = width // 2, height // 2
+        luma = np.asarray(cv2.resize(luma, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
+    return np.ascontiguousarray(luma)

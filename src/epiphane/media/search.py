@@ -1,0 +1,35 @@
+"""Looking through a clip once, for all that filling and keying want to know of it."""
+
+from pathlib import Path
+
+from msgspec import Struct
+
+from epiphane.document.footage import Moment, Passage, Take
+from epiphane.media.curves import measure_clip
+from epiphane.media.moments import find_moments
+from epiphane.media.passages import find_passages, find_takes
+from epiphane.types import Progress, ignore_progress
+
+
+class FoundInClip(Struct, frozen=True):
+    """What was found in a clip; see `epiphane.document.footage.Footage`."""
+
+    moments: tuple[Moment, ...] = ()
+    takes: tuple[Take, ...] = ()
+    passages: tuple[Passage, ...] = ()
+    damaged: float = 0.0
+
+
+def search_clip(path: Path, *, progress: Progress = ignore_progress) -> FoundInClip:
+    """Return the moments, takes and passages of a clip.
+
+    Raises
+    ------
+    MediaError
+        If the clip is missing or damaged.
+    """
+    curves = measure_clip(path, progress=progress)
+    takes = find_takes(curves)
+    return FoundInClip(
+        find_moments(path, curves), takes, find_passages(curves, takes), round(curves.damaged, 3)
+    )

@@ -6,9 +6,11 @@ from itertools import pairwise
 import numpy as np
 import scipy.ndimage as ndi
 
+from epiphane.audio.rows import release
 from epiphane.types import Float32Array, FloatArray
 
 BINS_PER_SECOND = 1000
+_ATTACKS_AT_ONCE = 500
 _BEFORE_BINS = 10
 # Falling weights: with equal ones a single click would rise as much 4 ms before it as on it.
 # In the order of a convolution: the last weight is that of the present millisecond.
@@ -71,6 +73,7 @@ def _bin_energies(
         squares = np.square(samples, dtype=np.float64)
         sums = np.concatenate([[0.0], np.cumsum(squares)])[part - part[0]]
         energies[first : first + len(part) - 1] = np.diff(sums) / np.maximum(np.diff(part), 1)
+        release(mono)
     return energies
 
 
@@ -128,6 +131,8 @@ def exact_attacks(mono: Float32Array, rate: int, times: FloatArray) -> FloatArra
         begin = max(0, first - memory - 1)
         steps = np.abs(np.diff(mono[begin : first + 2 * reach], prepend=0.0))
         after, before = steps[first - begin :], steps[1 : first - begin]
+        if index % _ATTACKS_AT_ONCE == 0:
+            release(mono)
         if len(after) == 0:
             continue
         peak, usual = float(after.max()), float(before.max(initial=0.0))

@@ -10,6 +10,7 @@ from epiphane.audio.bars import find_bars, gather_evidence
 from epiphane.audio.beats import follow_beats
 from epiphane.audio.comb import Comb
 from epiphane.audio.onset import Onsets, onset_strength
+from epiphane.audio.rows import in_blocks
 from epiphane.audio.spectrum import Bands, harmony_bands, rhythm_bands
 from epiphane.audio.steady import fit_steady_grid
 from epiphane.audio.strokes import DrumSpectrum, drum_spectrum
@@ -135,6 +136,13 @@ def _free_half_beats(rough: FloatArray, attacks: Float32Array) -> FloatArray:
 
 def _sounding(mono: Float32Array, rate: int) -> tuple[float, float]:
     """Return the first and last instant at which the song is within 60 dB of its peak."""
-    least = SILENCE * max(float(mono.max()), -float(mono.min()))
-    loud = (mono > least) | (mono < -least)
-    return float(loud.argmax() / rate), float((len(loud) - 1 - loud[::-1].argmax()) / rate)
+    least = SILENCE * max(max(float(block.max()), -float(block.min())) for block in in_blocks(mono))
+    first = last = at = 0
+    is_found = False
+    for block in in_blocks(mono):
+        loud = np.flatnonzero((block > least) | (block < -least))
+        if len(loud):
+            first, is_found = first if is_found else at + int(loud[0]), True
+            last = at + int(loud[-1])
+        at += len(block)
+    return first / rate, last / rate

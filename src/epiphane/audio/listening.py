@@ -2,7 +2,6 @@
 
 import numpy as np
 import scipy.ndimage as ndi
-import soxr
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -15,7 +14,8 @@ from epiphane.audio.metre import Bars, accented_bars, find_metre
 from epiphane.audio.network import Ranker, Weights, learned_weights, sigmoid
 from epiphane.audio.onset import Onsets
 from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading, is_bare
-from epiphane.audio.samples import Samples
+from epiphane.audio.rows import Rows, in_blocks
+from epiphane.audio.samples import Samples, resampled_blocks
 from epiphane.audio.sections import find_form
 from epiphane.audio.spectrum import HOPS_PER_SECOND
 from epiphane.audio.steady import settle_on_clock
@@ -163,7 +163,9 @@ def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
         return heard
     first, last = comb.numbers_of(heard.beats[[0, -1]])
     beats = comb.phase + np.arange(first, last + 1) * comb.step
-    nearest = np.abs(beats[:, None] - heard.beats).argmin(axis=1)
+    after = np.clip(np.searchsorted(heard.beats, beats), 1, len(heard.beats) - 1)
+    is_before = beats - heard.beats[after - 1] <= heard.beats[after] - beats
+    nearest = np.where(is_before, after - 1, after)
     bars = replace(heard.bars, places=heard.bars.places[nearest])
     return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
 
@@ -207,19 +209,24 @@ def _hear_drums(
 def usual_sound(samples: Samples) -> tuple[Float32Array, int]:
     """Return the sound as one channel at a usual rate, around zero."""
     mono = samples.mono()
-    offset = float(mono.mean(dtype=np.float64)) if len(mono) else 0.0
-    if abs(offset) > _MOST_OFFSET:  # else the first sample would be an attack
-        mono = mono - np.float32(offset)
+    total = sum(float(block.sum(dtype=np.float64)) for block in in_blocks(mono))
+    offset = total / len(mono) if len(mono) else 0.0
     low, high = _USUAL_RATES
-    if low <= samples.rate <= high or len(mono) == 0:
-        return mono, samples.rate
-    return np.asarray(soxr.resample(mono, samples.rate, _RATE), np.float32), _RATE
+    rate = samples.rate if low <= samples.rate <= high or len(mono) == 0 else _RATE
+    is_centred = abs(offset) <= _MOST_OFFSET  # else the first sample would be an attack
+    if is_centred and rate == samples.rate:
+        return mono, rate
+    rows = Rows()
+    for block in resampled_blocks(mono[:, None], samples.rate, rate):
+        rows.add(block[:, 0] if is_centred else block[:, 0] - np.float32(offset))
+    return rows.array(), rate
 
 
 def _why_no_beat(mono: Float32Array, samples: Samples) -> str:
     if samples.duration < _SHORTEST_SECONDS:
         return f"is {samples.duration:.1f} s long: too short to have a beat."
-    if not len(mono) or float(np.abs(mono).max()) < SILENCE:
+    loudest = max((max(float(part.max()), -float(part.min())) for part in in_blocks(mono)), default=0.0)
+    if loudest < SILENCE:
         return "is silent: there is no beat in it. Choose another song, or check the recording."
     return ""
 

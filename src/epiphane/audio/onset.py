@@ -13,6 +13,7 @@ GROUP_EDGES_HZ = (30.0, 150.0, 2000.0, 17_000.0)
 GROUP_WEIGHTS = (1.0, 0.7, 0.7)
 
 _LAG_HOPS = 2
+_HOPS_AT_ONCE = 8192
 _MEAN_SECONDS = 1.0
 _RMS_SECONDS = 6.0
 _SMOOTH_SECONDS = 0.012
@@ -52,16 +53,18 @@ def onset_strength(bands: Bands) -> Onsets:
 
 def _flux(bands: Bands) -> Float32Array:
     loud = np.percentile(bands.levels.max(axis=1, initial=0), 95) + 1e-9
-    log_levels = np.log10(1 + 1000 * bands.levels / loud).astype(np.float32)
-    # The maximum over neighbouring bands keeps vibrato from looking like a new note.
-    before = ndi.maximum_filter1d(log_levels, 3, axis=1)
-    rise = np.zeros_like(log_levels)
-    rise[_LAG_HOPS:] = np.maximum(0, log_levels[_LAG_HOPS:] - before[:-_LAG_HOPS])
-    groups = []
-    for low, high in itertools.pairwise(GROUP_EDGES_HZ):
-        inside = (bands.centres >= low) & (bands.centres < high)
-        groups.append(rise[:, inside].mean(axis=1) if inside.any() else np.zeros(len(rise), np.float32))
-    return np.stack(groups, axis=1)
+    flux = np.zeros((len(bands.levels), len(GROUP_EDGES_HZ) - 1), np.float32)
+    for first in range(_LAG_HOPS, len(bands.levels), _HOPS_AT_ONCE):
+        part = bands.levels[first - _LAG_HOPS : first + _HOPS_AT_ONCE]
+        log_levels = np.log10(1 + 1000 * part / loud).astype(np.float32)
+        # The maximum over neighbouring bands keeps vibrato from looking like a new note.
+        before = ndi.maximum_filter1d(log_levels, 3, axis=1)
+        rise = np.maximum(0, log_levels[_LAG_HOPS:] - before[:-_LAG_HOPS])
+        for group, (low, high) in enumerate(itertools.pairwise(GROUP_EDGES_HZ)):
+            inside = (bands.centres >= low) & (bands.centres < high)
+            if inside.any():
+                flux[first : first + len(rise), group] = rise[:, inside].mean(axis=1)
+    return flux
 
 
 def _levelled(flux: Float32Array) -> Float32Array:

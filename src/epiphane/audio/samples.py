@@ -8,8 +8,9 @@ import numpy as np
 import soxr
 from msgspec import Struct
 
+from epiphane.audio.rows import Rows, in_blocks
 from epiphane.disk import short_name, why_unreadable
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
 from epiphane.timing import clock_text, seconds_to_sample
 from epiphane.types import Float32Array, Progress, ignore_progress
@@ -17,10 +18,12 @@ from epiphane.types import Float32Array, Progress, ignore_progress
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-# Stereo at 48 kHz takes 23 MB a minute; 90 minutes is about what a laptop has to spare.
-LONGEST_SECONDS = 90 * 60
+LONGEST_SECONDS = 3 * 3600
 # Sound that stops this much before its file says was cut off.
 _TRUNCATED_SECONDS = 0.5
+# Streams of bare packets, and an MP3's largest first frame.
+_WITHOUT_LENGTH = frozenset(("aac", "ac3", "eac3", "dts", "amr", "loas", "mpegts", "mpeg"))
+_FIRST_FRAME_BYTES = 2048
 _GAP_SECONDS, _LONGEST_GAP_SECONDS = 0.03, 300.0
 
 
@@ -46,11 +49,14 @@ class Samples(Struct, frozen=True, eq=False):
 
     def mono(self) -> Float32Array:
         """Return the mean of the channels, float32, shape (n_samples,)."""
-        total = self.data[:, 0].astype(np.float32)  # a copy; a mean over rows of two takes six times as long
-        for channel in self.data.T[1:]:
-            total += channel
-        total /= np.float32(self.data.shape[1])
-        return total
+        rows = Rows()
+        for block in in_blocks(self.data):
+            total = block[:, 0].astype(np.float32)  # a copy; a mean over rows of two takes six times as long
+            for channel in block.T[1:]:
+                total += channel
+            total /= np.float32(block.shape[1])
+            rows.add(total)
+        return rows.array()
 
 
 def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples:
@@ -74,18 +80,22 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
                 raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")
             stream = streams[0]
             stated = _duration_in_riff_header(path) or _stated_duration(container, stream)
-            _check_length(stated, path)
-            blocks = list(_blocks(container, stream, stated, path, progress))
+            is_exact = _says_its_length(path, container.format.name)
+            if is_exact:
+                _check_length(stated, path)
+            rows = Rows(1 if stream.codec_context.channels == 1 else 2)
+            for block in _blocks(container, stream, stated, path, progress):
+                rows.add(_sane(block))
             rate = stream.codec_context.sample_rate
     except (av.FFmpegError, ValueError):
         raise MediaError(f"{path.name} is damaged or no sound file; convert it or choose another.") from None
-    if not blocks or not rate:
+    except DiskError as error:
+        raise MediaError(f"{path.name} is too long: {error}") from None
+    if not len(rows) or not rate:
         raise MediaError(f"{path.name}: no sound in it can be decoded; convert it or choose another.")
-    data = np.concatenate(blocks)
-    np.nan_to_num(data, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
-    np.clip(data, -4.0, 4.0, out=data)  # a broken float file may hold anything; +12 dB is no music
+    data = rows.array()
     remark = ""
-    if stated and len(data) / rate < stated - _TRUNCATED_SECONDS:
+    if is_exact and stated and len(data) / rate < stated - _TRUNCATED_SECONDS:
         remark = (
             f"{path.name} breaks off after {clock_text(len(data) / rate)}"
             f" though it says {clock_text(stated)}; what is there is used."
@@ -96,11 +106,31 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
 def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
     """Return the sound as float32, shape (n_samples, 2), at another rate."""
     data = samples.data
-    if data.shape[1] == 1:
-        data = np.repeat(data, 2, axis=1)
-    if samples.rate == rate:
+    if samples.rate == rate and data.shape[1] == 2:
         return np.ascontiguousarray(data)
-    return np.ascontiguousarray(soxr.resample(data, samples.rate, rate), np.float32)
+    rows = Rows(2)
+    for block in resampled_blocks(data, samples.rate, rate):
+        rows.add(np.repeat(block, 2, axis=1) if data.shape[1] == 1 else block)
+    return rows.array()
+
+
+def resampled_blocks(
+    data: Float32Array, rate: int, to_rate: int, *, quality: str = "HQ"
+) -> "Iterator[Float32Array]":
+    """Yield sound at another rate, block by block, float32, shape (n, n_channels)."""
+    if rate == to_rate:
+        yield from in_blocks(data)
+        return
+    stream = soxr.ResampleStream(rate, to_rate, data.shape[1], dtype="float32", quality=quality)
+    for block in in_blocks(data):
+        yield np.asarray(stream.resample_chunk(np.ascontiguousarray(block)), np.float32)
+    yield np.asarray(stream.resample_chunk(np.zeros((0, data.shape[1]), np.float32), last=True), np.float32)
+
+
+def _sane(block: Float32Array) -> Float32Array:
+    """Return sound without what a broken file of floats may hold; +12 dB is no music."""
+    finite = np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0)
+    return np.clip(finite, -4.0, 4.0, out=finite)
 
 
 def _blocks(
@@ -166,6 +196,23 @@ def _stated_duration(container: av.container.InputContainer, stream: av.AudioStr
     if stream.duration and stream.time_base:
         return float(stream.duration * stream.time_base)
     return (container.duration or 0) / av.time_base
+
+
+def _says_its_length(path: Path, kind: str) -> bool:
+    """Whether a file holds its length, so that it is not guessed from its size and first bit rate.
+
+    An MP3 does in a first frame without sound, if its encoder wrote one.
+    """
+    if kind == "mp3":
+        with path.open("rb") as file:
+            head = file.read(10)
+            n_tag = sum(
+                (byte & 0x7F) << shift for byte, shift in zip(head[6:10], (21, 14, 7, 0), strict=False)
+            )
+            file.seek(n_tag + 10 if head[:3] == b"ID3" else 0)
+            first = file.read(_FIRST_FRAME_BYTES)
+        return any(name in first for name in (b"Xing", b"Info", b"VBRI"))
+    return kind not in _WITHOUT_LENGTH
 
 
 def _duration_in_riff_header(path: Path) -> float:

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from epiphane.audio.rows import Rows, in_blocks
 from epiphane.document.model import Song
 from epiphane.types import Float32Array, FloatArray
 
@@ -21,12 +22,19 @@ def shaped_song(sound: Float32Array, rate: int, song: Song) -> Float32Array:
     n_in, n_out = (min(round(seconds * rate), len(part)) for seconds in (song.fade_in, song.fade_out))
     if song.gain == 0 and n_in == n_out == 0:
         return part
-    made = part * np.float32(10 ** (song.gain / 20))
-    if n_in:
-        made[:n_in] *= fade_curve(n_in, song.fade_bend)[:, None]
-    if n_out:
-        made[len(made) - n_out :] *= fade_curve(n_out, song.fade_bend)[::-1, None]
-    return np.asarray(made, np.float32)
+    rows = Rows(sound.shape[1])
+    at, fade_in, fade_out = 0, fade_curve(n_in, song.fade_bend), fade_curve(n_out, song.fade_bend)[::-1]
+    for block in in_blocks(part):
+        made = block * np.float32(10 ** (song.gain / 20))
+        begins, ends = fade_in[at : at + len(made)], len(part) - n_out
+        made[: len(begins)] *= begins[:, None]
+        if at + len(made) > ends:
+            faded = made[max(ends - at, 0) :]
+            first = at + len(made) - len(faded) - ends
+            faded *= fade_out[first : first + len(faded), None]
+        rows.add(made)
+        at += len(made)
+    return rows.array()
 
 
 def fade_curve(n_samples: int, bend: float) -> Float32Array:

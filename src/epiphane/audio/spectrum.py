@@ -6,6 +6,7 @@ import numpy as np
 import scipy.fft
 from numpy.lib.stride_tricks import sliding_window_view
 
+from epiphane.audio.rows import release
 from epiphane.types import Float32Array, FloatArray
 
 HOPS_PER_SECOND = 100
@@ -15,6 +16,7 @@ HARMONY_N_FFT = 8192
 BANDS_PER_OCTAVE = 12
 
 _SAMPLES_AT_ONCE = 2**19  # 2 MB of windows: more leave the cache
+_BLOCKS_AT_ONCE = 32
 
 
 class Bands:
@@ -100,6 +102,8 @@ def power_blocks(
         starts = centres[first : first + n_at_once] - n_fft // 2
         windows = sliding_window_view(_piece(mono, int(starts[0]), int(starts[-1]) + n_fft), n_fft)
         spectrum = scipy.fft.rfft(windows[starts - starts[0]] * hann, axis=1)
+        if first // n_at_once % _BLOCKS_AT_ONCE == 0:
+            release(mono)
         yield first, spectrum.real**2 + spectrum.imag**2  # quicker than the square of the absolute value
 
 

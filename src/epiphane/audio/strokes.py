@@ -7,9 +7,9 @@ from itertools import pairwise
 
 import numpy as np
 import scipy.ndimage as ndi
-import soxr
 from msgspec import Struct
 
+from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
 from epiphane.types import Float32Array, IntArray
 
@@ -66,7 +66,7 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
     n_hops = int(np.floor(len(mono) / rate * STROKE_HOPS_PER_SECOND)) + 1
     power = np.empty((n_hops, N_BANDS), np.float32)
     flatness = np.zeros((n_hops, len(_FLATNESS_RANGES_HZ)), np.float32)
-    low = np.asarray(soxr.resample(mono, rate, _LOW_RATE, "MQ"), np.float32)
+    low = np.concatenate(list(resampled_blocks(mono[:, None], rate, _LOW_RATE, quality="MQ")))[:, 0]
     weights = _band_weights(_LOW_RATE, _LOW_N_FFT, BAND_EDGES_HZ[: _N_LOW_BANDS + 1])
     scale = 1 / (_LOW_N_FFT / 4) ** 2
     for first, block in power_blocks(low, _LOW_RATE, STROKE_HOPS_PER_SECOND, _LOW_N_FFT, n_hops):

@@ -4,9 +4,12 @@ import numpy as np
 import scipy.signal
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
+from epiphane.audio.rows import release
 from epiphane.types import Float32Array
 
-_CROSSOVERS_HZ = (150.0, 2000.0)
+_LOW_HZ, _HIGH_HZ = 150.0, 2000.0
+_BANDS_HZ = ((_HIGH_HZ, None), (_LOW_HZ, _HIGH_HZ), (None, _LOW_HZ))
+_COLUMNS_AT_ONCE = 30 * COLUMNS_PER_SECOND
 
 
 def waveform_columns(mono: Float32Array, rate: int) -> Float32Array:
@@ -29,12 +32,17 @@ def waveform_columns(mono: Float32Array, rate: int) -> Float32Array:
     edges = np.minimum(
         np.round(np.arange(n_columns) * rate / COLUMNS_PER_SECOND).astype(np.int64), len(mono) - 1
     )
-    peaks = np.maximum.reduceat(np.abs(mono), edges)
-    energies = []
-    for low, high in ((_CROSSOVERS_HZ[1], None), _CROSSOVERS_HZ, (None, _CROSSOVERS_HZ[0])):
-        part = _band(mono, rate, low, high)
-        np.square(part, out=part)  # in place: four minutes are 46 MB
-        energies.append(np.add.reduceat(part, edges))
+    peaks = np.empty(n_columns, np.float32)
+    energies = np.empty((3, n_columns), np.float32)
+    parts = [_Band(rate, *limits) for limits in _BANDS_HZ]
+    for first in range(0, n_columns, _COLUMNS_AT_ONCE):
+        inside = slice(first, min(first + _COLUMNS_AT_ONCE, n_columns))
+        end = len(mono) if inside.stop == n_columns else edges[inside.stop]
+        block, starts = mono[edges[first] : end], edges[inside] - edges[first]
+        peaks[inside] = np.maximum.reduceat(np.abs(block), starts)
+        for part, energy in zip(parts, energies, strict=True):
+            energy[inside] = np.add.reduceat(np.square(part.next(block)), starts)
+        release(mono)
     nested = np.cumsum(energies, axis=0).T
     shares = np.sqrt(nested / np.maximum(nested[:, -1:], 1e-12))
     loudest = float(peaks.max())
@@ -43,16 +51,26 @@ def waveform_columns(mono: Float32Array, rate: int) -> Float32Array:
     return np.asarray(shares * (peaks / loudest)[:, None], np.float32)
 
 
-def _band(mono: Float32Array, rate: int, low: float | None, high: float | None) -> Float32Array:
-    nyquist = rate / 2
-    if low is not None and low >= nyquist * 0.95:
-        return np.zeros_like(mono)
-    top = nyquist * 0.95 if high is None else min(high, nyquist * 0.95)
-    if low is None:
-        sections = scipy.signal.butter(2, top, "lowpass", fs=rate, output="sos")
-    elif high is None or high > top:
-        sections = scipy.signal.butter(2, low, "highpass", fs=rate, output="sos")
-    else:
-        sections = scipy.signal.butter(2, (low, high), "bandpass", fs=rate, output="sos")
-    sections = sections.astype(np.float32)
-    return np.asarray(scipy.signal.sosfilt(sections, mono), np.float32)
+class _Band:
+    """A part of the spectrum of a sound that comes block by block."""
+
+    def __init__(self, rate: int, low: float | None, high: float | None) -> None:
+        top = rate / 2 * 0.95
+        self._sections: np.ndarray | None = None
+        if low is not None and low >= top:
+            return  # there is nothing up there
+        if low is None:
+            sections = scipy.signal.butter(2, min(high or top, top), "lowpass", fs=rate, output="sos")
+        elif high is None or high > top:
+            sections = scipy.signal.butter(2, low, "highpass", fs=rate, output="sos")
+        else:
+            sections = scipy.signal.butter(2, (low, high), "bandpass", fs=rate, output="sos")
+        self._sections = sections.astype(np.float32)
+        self._state = np.zeros((len(sections), 2), np.float32)
+
+    def next(self, block: Float32Array) -> Float32Array:
+        """Return the part that lies in the band of the next samples."""
+        if self._sections is None:
+            return np.zeros_like(block)
+        found, self._state = scipy.signal.sosfilt(self._sections, block, zi=self._state)
+        return np.asarray(found, np.float32)

@@ -1,0 +1,101 @@
+"""Long arrays that come block by block, without all of them in memory.
+
+A song of three hours is 4 GB of samples. Short ones stay in memory; long ones lie in a file without a name,
+of which the system keeps in memory what is being used. To whoever reads them they are arrays.
+"""
+
+import mmap
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import IO
+
+import numpy as np
+import platformdirs
+
+from epiphane.disk import private_folder
+from epiphane.errors import DiskError
+from epiphane.types import Float32Array
+
+MOST_IN_MEMORY = 128 << 20
+"""Bytes of an array that stay in memory: five minutes of stereo."""
+_ROWS_AT_ONCE = 1 << 20
+
+
+class Rows:
+    """Collects the rows of a float32 array.
+
+    Parameters
+    ----------
+    n_columns : int or None
+        None for an array of one dimension.
+    """
+
+    def __init__(self, n_columns: int | None = None) -> None:
+        self._n_columns = n_columns
+        self._blocks: list[Float32Array] = []
+        self._file: IO[bytes] | None = None
+        self._n_rows = 0
+
+    def __len__(self) -> int:
+        return self._n_rows
+
+    def add(self, block: Float32Array) -> None:
+        """Put rows at the end.
+
+        Raises
+        ------
+        DiskError
+            If there are many, and the disk is full.
+        """
+        block = np.ascontiguousarray(block, np.float32)
+        self._n_rows += len(block)
+        if self._file is None:
+            self._blocks.append(block)
+            if self._n_rows * 4 * (self._n_columns or 1) <= MOST_IN_MEMORY:
+                return
+            self._file = _nameless_file()
+            waiting, self._blocks = self._blocks, []
+        else:
+            waiting = [block]
+        try:
+            for one in waiting:
+                self._file.write(one.data if one.size else b"")
+        except OSError as error:
+            raise DiskError(f"There is no room for a long sound on the disk: {error.strerror}.") from None
+
+    def array(self) -> Float32Array:
+        """Return all rows, float32, shape (n_rows,) or (n_rows, n_columns); do not write to it."""
+        shape = (self._n_rows,) if self._n_columns is None else (self._n_rows, self._n_columns)
+        if self._file is None:
+            return np.concatenate(self._blocks) if self._blocks else np.zeros(shape, np.float32)
+        self._file.flush()
+        mapping = mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ)
+        self._file.close()  # the mapping keeps it
+        return np.frombuffer(mapping, np.float32).reshape(shape)
+
+
+def in_blocks(array: Float32Array) -> Iterator[Float32Array]:
+    """Yield an array in parts of a million rows; what was read of a long one leaves memory again."""
+    for first in range(0, len(array), _ROWS_AT_ONCE):
+        yield array[first : first + _ROWS_AT_ONCE]
+        release(array)
+
+
+def release(array: Float32Array) -> None:
+    """Let what was read of a long array leave memory, until it is read again."""
+    owner: object = array
+    while owner is not None and not isinstance(owner, mmap.mmap):
+        owner = owner.base if isinstance(owner, np.ndarray) else getattr(owner, "obj", None)
+    if owner is not None:
+        owner.madvise(mmap.MADV_DONTNEED)
+
+
+def _nameless_file() -> IO[bytes]:
+    """Return a file that is gone when it is closed; in the user's cache, as `/tmp` may be memory."""
+    folder = Path(platformdirs.user_cache_dir("epiphane")) / "sound"
+    try:
+        private_folder(folder)
+        return tempfile.TemporaryFile(dir=folder)
+    except (OSError, DiskError):
+        return tempfile.TemporaryFile()

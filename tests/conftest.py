@@ -16,3 +16,4 @@ def own_folders(tmp_path_factory, monkeypatch):
     base = tmp_path_factory.getbasetemp()
     monkeypatch.setenv("XDG_CACHE_HOME", str(base / "cache"))
     monkeypatch.setenv("XDG_DATA_HOME", str(base / "data"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(base / "state"))

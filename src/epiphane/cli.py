@@ -35,6 +35,7 @@ from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
+from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
@@ -198,6 +199,7 @@ def render(
 
 def main() -> None:
     """Run the command line: a fault is one sentence on standard error and exit code 1."""
+    start_log()
     try:
         code = commands.main(standalone_mode=False)
     except click.ClickException as error:
@@ -215,7 +217,20 @@ def main() -> None:
     except OSError as error:
         click.echo(f"epiphane: {error.filename}: {error.strerror}", err=True)
         sys.exit(1)
+    except Exception as error:
+        logger.error("ended by %s", told(error))
+        raise
     sys.exit(code if isinstance(code, int) else 0)
+
+
+@commands.command("report")
+@click.argument("out", type=_FILE, default=Path("epiphane-report.zip"))
+def report(out: Path) -> None:
+    """Pack the log and versions into OUT, to report a problem with; nothing private is in it."""
+    if out.exists():
+        raise ParameterError(f"{out.name} is there already; choose another name")
+    write_report(out, {})
+    click.echo(str(out))
 
 
 class _Bar:

@@ -1,6 +1,8 @@
 """Bad files, lost files and crashes: one clear sentence, and nothing is lost."""
 
 import shutil
+import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -322,6 +324,15 @@ def test_all_that_was_not_taken_in_is_listed_until_it_is_closed(window, tmp_path
     window.left_out.clear()
     assert window.left_out.text == ""
     assert not window.left_out.isVisible()
+
+
+def test_a_problem_is_reported(demo, tmp_path, monkeypatch):
+    monkeypatch.setattr("epiphane.desk.report.ask_new_file", lambda *_: tmp_path / "report.zip")
+    QTest.keyClick(demo, Qt.Key.Key_F12)
+    with zipfile.ZipFile(tmp_path / "report.zip") as packed:
+        facts = packed.read("versions.txt").decode()
+    assert f"shots: {len(demo.editor.project.shots)}" in facts and "qt: 6" in facts
+    assert not any(Path(one.path).stem in facts for one in demo.editor.project.footage)
 
 
 def test_a_range_is_exported(demo, tmp_path, qtbot):

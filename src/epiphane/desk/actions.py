@@ -100,6 +100,7 @@ ACTIONS = (
     ActionSpec("save_as", "Project", "Save as…", ("Ctrl+Shift+S",)),
     ActionSpec("lost_work", "Project", "Unsaved work of lost sessions", ("Ctrl+Shift+U",)),
     ActionSpec("export", "Project", "Export", ("Ctrl+E",)),
+    ActionSpec("report", "Project", "Report a problem…", ("F12",)),
     ActionSpec("quit", "Project", "Quit", ("Ctrl+Q",)),
 )
 

@@ -1,5 +1,6 @@
 """Starting the application."""
 
+import logging
 import os
 import sys
 import traceback
@@ -7,13 +8,14 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk import theme
 from epiphane.desk.jobs import has_abandoned
 from epiphane.desk.window import Window
 from epiphane.files.trust import data_folder
+from epiphane.log import logger, told
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -33,6 +35,7 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     -------
     The exit code.
     """
+    qInstallMessageHandler(_log_message)
     app = make_application(sys.argv[:1])
     window = Window(journal_folder=data_folder())
     sys.excepthook = partial(_go_on_after, window)
@@ -56,4 +59,13 @@ def _go_on_after(
 ) -> None:
     """Tell of a mistake in Epiphane itself and go on: Qt would end the application instead."""
     traceback.print_exception(kind, error, trace)
-    window.notice.say(f"Something in Epiphane went wrong ({error}). Your work is kept; save it now.", True)
+    logger.error("went on after %s", told(error))
+    text = f"Something in Epiphane went wrong ({error}). Your work is kept; save it, and report it with F12."
+    window.notice.say(text, True)
+
+
+def _log_message(kind: QtMsgType, _context: QMessageLogContext, text: str | None) -> None:
+    """Take what Qt has to say into the log."""
+    is_bad = kind in (QtMsgType.QtWarningMsg, QtMsgType.QtCriticalMsg, QtMsgType.QtFatalMsg)
+    if is_bad:
+        logging.getLogger("qt").warning("%s", text)

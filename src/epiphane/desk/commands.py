@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, TypeAlias
 
+from epiphane.desk.report import report_problem
 from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.edits.lanes import remove_lane
@@ -139,6 +140,7 @@ class Commands:
             "save_as": files.ask_save,
             "lost_work": self._window.recovery.show,
             "export": self._window.bench.open_export,
+            "report": lambda: report_problem(self._window.editor, self._window),
             "quit": self._window.close,
         }
 

@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from epiphane.errors import CancelledError, EpiphaneError
+from epiphane.log import logger, told
 
 PATIENCE_SECONDS = 5.0
 """For work that was asked to end: a disk that is gone may keep it for ever."""
@@ -65,11 +66,14 @@ class Job(QThread):
         except CancelledError:
             self.stopped.emit()
         except EpiphaneError as error:
+            logger.info("%s: %s", self.topic, told(error))
             self.failed.emit(str(error))
         except Exception as error:
             traceback.print_exc()
+            logger.error("%s: %s", self.topic, told(error))
             self.failed.emit(f"{self.title} failed: {error}. Save your work and try again.")
         else:
+            logger.info("%s: done in %.2f s", self.topic, time.monotonic() - self.started_at)
             self.succeeded.emit(result)
 
     def _report(self, share: float) -> None:

@@ -7,7 +7,6 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
-from epiphane.desk.score.layout import LANE_HEIGHT
 from epiphane.desk.selection import Kind, Selection
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -65,7 +64,7 @@ def test_lanes_are_put_in_order_by_dragging_their_names_and_by_keys(demo):
     stave = layout.staves[0]
 
     def at(index):
-        return QPoint(40, round(layout.lane_top(stave, index) + LANE_HEIGHT / 2))
+        return QPoint(40, round(layout.lane_top(stave, index) + layout.lane_height / 2))
 
     drag(demo.score.viewport(), at(3), at(0))
     assert lanes(demo) == ["blur", "flash", "zoom", "shake"]

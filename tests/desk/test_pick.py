@@ -218,7 +218,7 @@ def test_another_effect_on_the_same_hits_and_a_copy(window, rows):
     QTest.keyClick(window, Qt.Key.Key_X)
     layout = window.score.layout_now()
     stave = layout.staves[0]
-    at = QPointF(layout.x_at(stave, 1.0), layout.lane_top(stave, 2) + 5)
+    at = QPointF(40, layout.lane_top(stave, 2) + 5)  # on a cue it would be for that one alone
     data = carry_effect("invert")
     window.score.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE))
     made = window.editor.selected_lane()

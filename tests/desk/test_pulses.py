@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
+from epiphane.desk.lanes import Target
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
 from epiphane.desk.selection import Kind
@@ -112,7 +113,7 @@ def test_kicks_are_found_in_the_band_of_the_kick(demo):
 def test_a_pulse_that_fires_a_lane_is_taken_away_and_comes_back(demo):
     demo.pulses.make("off-beat")
     pulse = demo.editor.selected_pulse().id
-    demo.lanes.add("flash", pulse)
+    demo.lanes.add("flash", Target(pulse=pulse))
     lane = demo.editor.project.lanes[-1].id
     assert len(demo.editor.cues.lane(lane).cues) == 55
     demo.score.setFocus()
@@ -336,6 +337,6 @@ def test_ticks_are_heard_on_the_hits_and_not_exported(demo, clock):
 def test_an_effect_dropped_on_a_pulse_is_fired_by_it(demo):
     demo.editor.apply(lambda p: ensure_pulse(p, PulseUnit.HALF)[0], "pulse")
     pulse = demo.editor.project.pulses[-1].id
-    demo.score.effect_dropped.emit("zoom", pulse, None)
+    demo.score.effect_dropped.emit("zoom", Target(pulse=pulse))
     assert demo.editor.project.lanes[-1].pulse == pulse
     assert add_lane(demo.editor.project, "flash", pulse).lanes[-1].pulse == pulse

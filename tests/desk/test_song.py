@@ -11,10 +11,9 @@ from PyQt6.QtWidgets import QComboBox, QLabel
 
 from epiphane.demo import SONG_FILE
 from epiphane.desk import theme
-from epiphane.desk.score.layout import HITS_HEIGHT, Strip
-from epiphane.desk.score.notes import DRUM_LINES
+from epiphane.desk.score.layout import Strip
 from epiphane.document.grid import bars_of
-from epiphane.document.model import PulseUnit
+from epiphane.document.model import DRUMS, PulseUnit
 from epiphane.edits.song import set_song
 
 
@@ -84,10 +83,10 @@ def test_listening_can_be_stopped_and_what_was_drawn_stays(make_window, qtbot, t
 def test_drums_sections_and_the_drop_stand_in_the_score(heard):
     layout = heard.score.layout_now()
     song = heard.editor.project.song
-    for drum, line in DRUM_LINES.items():
+    for drum in DRUMS:
         hit = song.drums.hits(drum)[0]
         stave = layout.stave_at(hit.time)
-        x, y = layout.x_at(stave, hit.time), layout.hits_top(stave.top) + line
+        x, y = layout.x_at(stave, hit.time), layout.drum_middle(stave.top, drum)
         assert y < heard.score.viewport().height()
         assert is_written(heard, x - 2, y - 2, 4, 4), drum
     top = layout.staves[0].top
@@ -121,7 +120,7 @@ def test_what_lies_under_the_pointer_is_told(heard):
     assert layout.locate(x, top + 26).strip is Strip.HITS
     tip = heard.score.tip_at(QPointF(x, top + 26))
     assert tip.startswith(f"kick {hit.time:.3f} s · strength")
-    assert layout.shots_top(stave.top) >= top + HITS_HEIGHT
+    assert layout.shots_top(stave.top) >= top + layout.drums_height
 
 
 def test_the_bench_tells_what_was_heard(heard):

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING, TypeAlias
 from epiphane.desk.report import report_problem
 from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.panel import ShelfPage
-from epiphane.edits.lanes import remove_lane
 from epiphane.keying.copying import in_same_section, on_same_beat
 
 if TYPE_CHECKING:
@@ -98,6 +97,10 @@ class Commands:
         return {
             "lane_on": lambda: lanes.step(1),
             "lane_back": lambda: lanes.step(-1),
+            "lane_add_on": lambda: lanes.step(1, keeps=True),
+            "lane_add_back": lambda: lanes.step(-1, keeps=True),
+            "lanes_all": lanes.select_all,
+            "lane_rows": self._window.score.next_rows,
             "mute": lanes.mute,
             "solo": lanes.solo,
             "copy_lane": lanes.copy,
@@ -241,7 +244,7 @@ class Commands:
     def _delete(self) -> None:
         """Remove a lane or shot; cues cannot be removed, they are switched off."""
         selection = self._window.editor.selection
-        lane, shot = selection.lane, selection.shot
+        shot = selection.shot
         if selection.kind is Kind.CUES:
             self._window.cues.toggle()
         elif selection.kind is Kind.PULSE and self._window.bench.pulse is not None:
@@ -252,8 +255,8 @@ class Commands:
             self._window.bench.tap.remove()
         elif selection.kind is Kind.RECIPE:
             self._window.remove_recipes([selection.recipe])
-        elif selection.kind is Kind.LANE and lane is not None:
-            self._window.editor.apply(lambda p: remove_lane(p, lane), "removal of lane")
+        elif selection.kind in (Kind.LANE, Kind.LANES):
+            self._window.lanes.remove()
         elif selection.kind is Kind.SHOT and shot is not None:
             self._window.shots.remove(shot)
 

@@ -317,6 +317,11 @@ class Editor(QObject):
         """Return the selected lane, or that of the selected cues."""
         return next((lane for lane in self.project.lanes if lane.id == self.selection.lane), None)
 
+    def selected_lanes(self) -> list[Lane]:
+        """Return all selected lanes, in their order."""
+        chosen = self.selection.chosen_lanes
+        return [lane for lane in self.project.lanes if lane.id in chosen]
+
     def selected_pulse(self) -> Pulse | None:
         """Return the selected pulse."""
         return next((pulse for pulse in self.project.pulses if pulse.id == self.selection.pulse), None)

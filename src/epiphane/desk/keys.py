@@ -44,6 +44,7 @@ _TOGETHER = (
     (("use_from", "use_to"), "Use the clip from here, to here"),
     (("shot_back", "shot_on"), "The shot to the previous, next hit"),
     (("lane_on", "lane_back"), "Next, previous lane"),
+    (("lane_add_on", "lane_add_back"), "The next, previous lane too"),
     (("undo", "redo"), "Undo, redo"),
     (("save", "save_as"), "Save, save as"),
     (("gather", "gather_folder"), "Gather footage, a folder"),

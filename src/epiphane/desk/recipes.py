@@ -9,8 +9,9 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk import asking
 from epiphane.desk.editor import Editor
+from epiphane.desk.lanes import Target
 from epiphane.desk.selection import Kind, Selection
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import LaneId
 from epiphane.document.model import Project
 from epiphane.document.recipe import (
     RECIPE_SUFFIX,
@@ -20,6 +21,7 @@ from epiphane.document.recipe import (
     load_recipe,
     save_recipe,
 )
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.effects.registry import find_effect
 from epiphane.errors import EditError, EpiphaneError
@@ -59,17 +61,20 @@ class RecipeDesk(QObject):
         """Return the recipe of a file."""
         return next((one for one in self.kept if str(one.path) == path), None)
 
-    def use(self, path: str, pulse: PulseId | None = None, like: LaneId | None = None) -> None:
-        """Lay a recipe below the lanes, on a pulse, that of a lane, or its own; select its first lane."""
+    def use(self, path: str, target: Target | None = None) -> None:
+        """Lay a recipe below the lanes, fired by what it fell on or as it is; select its first lane."""
         kept = self.find(path)
         if kept is None:
             return
-        lanes = self._editor.project.lanes
-        pulse = next((lane.pulse for lane in lanes if lane.id == like), pulse)
+        lanes, target = self._editor.project.lanes, target or Target()
+        of_lane = next((lane.pulse for lane in lanes if lane.id == target.lane), None)
         recipe, n_before = kept.recipe, len(lanes)
 
         def edit(project: Project) -> Project:
             has_beats = project.song is not None and bool(project.song.beats)
+            pulse = target.pulse if of_lane is None else of_lane
+            if pulse is None and target.unit is not None:
+                project, pulse = ensure_pulse(project, target.unit)
             if pulse is None and not has_beats:
                 raise EditError("a recipe fires on the beats of a song: open a song first.")
             whole, used = self._editor.whole, self._editor.heard

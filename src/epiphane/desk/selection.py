@@ -18,6 +18,7 @@ class Kind(Enum):
     BEAT = "beat"
     TAP = "tap"
     LANE = "lane"
+    LANES = "lanes"
     CUES = "cues"
     SHOT = "shot"
     FOOTAGE = "footage"
@@ -31,6 +32,8 @@ class Kind(Enum):
 class Selection(Struct, frozen=True):
     """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song.
 
+    Of several `lanes` the one that was selected last is also the `lane`.
+
     A tap is selected by its pulse and its time in seconds.
 
     A recipe is selected by the path of its file; a new one is made of lanes, first of those like `lane`.
@@ -41,16 +44,24 @@ class Selection(Struct, frozen=True):
     beat: int | None = None
     tap: float | None = None
     lane: LaneId | None = None
+    lanes: frozenset[LaneId] = frozenset()
     cues: frozenset[CueKey] = frozenset()
     shot: ShotId | None = None
     footage: FootageId | None = None
     recipe: str = ""
+
+    @property
+    def chosen_lanes(self) -> frozenset[LaneId]:
+        """All lanes that are selected."""
+        return self.lanes or (frozenset() if self.lane is None else frozenset({self.lane}))
 
 
 def still_there(selection: Selection, project: Project) -> Selection:
     """Return what is selected, or the song where it is not there any more."""
     if selection.kind is Kind.TAP:
         return _tap_still_there(selection, project)
+    if selection.kind is Kind.LANES:
+        return lanes_selected([one.id for one in project.lanes if one.id in selection.lanes], selection.lane)
     n_beats = len(project.song.beats) if project.song is not None else 0
     there: dict[Kind, Iterable[int | None]] = {
         Kind.LANE: (lane.id for lane in project.lanes),
@@ -70,6 +81,17 @@ def still_there(selection: Selection, project: Project) -> Selection:
     }
     kind = selection.kind
     return selection if kind not in there or wanted[kind] in there[kind] else Selection()
+
+
+def lanes_selected(lanes: Iterable[LaneId], last: LaneId | None) -> Selection:
+    """Return the selection of some lanes, of which one was selected `last`: of one alone that lane."""
+    chosen = list(lanes)
+    if not chosen:
+        return Selection()
+    lane = last if last in chosen else chosen[-1]
+    if len(chosen) == 1:
+        return Selection(Kind.LANE, lane=lane)
+    return Selection(Kind.LANES, lane=lane, lanes=frozenset(chosen))
 
 
 def _tap_still_there(selection: Selection, project: Project) -> Selection:

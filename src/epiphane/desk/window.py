@@ -91,7 +91,9 @@ class Window(QMainWindow):
         self.centre = CentreHandle(self.editor, self.picture)
         self.lamps = Lamps(self.editor)
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
-        self.bench = BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes)
+        self.bench = BenchPanel(
+            self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes, self.lanes
+        )
         self.bench.add_lost_work(self.recovery)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         self.effect_mover = Skimmer(self.frames.footage)

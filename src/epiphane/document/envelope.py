@@ -50,8 +50,9 @@ Curve: TypeAlias = Annotated[tuple[CurvePoint, ...], Meta(max_length=16)]
 class Envelope(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     """Rise, hold and fall of a cue around its peak frame, each a whole number of frames when it is fired.
 
-    The peak comes `lead` frames before the frame of the hit: on it unless told otherwise. A free side goes
-    from one of its ends to the other through the points of its curve, of which none may be beside another.
+    The peak comes `lead` frames before the frame of the hit, or after it below 0: on it unless told
+    otherwise. A free side goes from one of its ends to the other through the points of its curve, of which
+    none may be beside another.
     """
 
     rise: Length = 2
@@ -59,7 +60,7 @@ class Envelope(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True)
     fall: Length = 9
     rise_ease: Ease = Ease.IN
     fall_ease: Ease = Ease.OUT
-    lead: Annotated[int, Meta(ge=0, le=240)] = 0
+    lead: Annotated[int, Meta(ge=-240, le=240)] = 0
     unit: LengthUnit = LengthUnit.FRAMES
     rise_curve: Curve = ()
     fall_curve: Curve = ()

@@ -99,7 +99,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `way` is to step, the level is back at rest after `n_steps`
     notches. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
-    nothing.
+    nothing. `name` is the editor's own, empty where there is none.
     """
 
     id: LaneId
@@ -120,3 +120,4 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     shots: Annotated[tuple[ShotId, ...], Meta(max_length=200_000)] = ()
     settings: Settings = ()
     overrides: Annotated[tuple[Override, ...], Meta(max_length=200_000)] = ()
+    name: Annotated[str, Meta(max_length=100)] = ""

@@ -1,13 +1,17 @@
 """Edits of lanes: which hits fire which effect with what shape."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Setting
+from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.model import Project, find
+from epiphane.document.pick import Pick
 from epiphane.edits.checked import checked, with_changes
+
+_NO_HITS = Pick(end=0.0)
+"""Of a lane that fires only where it is told to by hand."""
 
 
 def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
@@ -43,6 +47,19 @@ def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -
     return replace(project, lanes=lanes, next_id=project.next_id + 1)
 
 
+def add_lane_on_hit(project: Project, effect: str, pulse: PulseId, hit: float) -> Project:
+    """Return `project` with a further lane that fires on a single hit of a pulse, seconds, and on no other.
+
+    Raises
+    ------
+    EditError
+        If there is no such pulse.
+    """
+    project = add_lane(project, effect, pulse)
+    lane = replace(project.lanes[-1], pick=_NO_HITS, overrides=(Override(round(hit, 6), taken=True),))
+    return replace(project, lanes=(*project.lanes[:-1], lane))
+
+
 def remove_lane(project: Project, lane_id: LaneId) -> Project:
     """Return `project` without a lane."""
     find(project.lanes, lane_id, "lane")
@@ -55,6 +72,57 @@ def move_lane(project: Project, lane_id: LaneId, *, to: int) -> Project:
     others = [lane for lane in project.lanes if lane is not moved]
     others.insert(min(max(to, 0), len(others)), moved)
     return replace(project, lanes=tuple(others))
+
+
+def step_lanes(project: Project, ids: Collection[LaneId], direction: int) -> Project:
+    """Return `project` with some lanes a place up (-1) or down (1); those at the end stay."""
+    lanes = list(project.lanes)
+    order = range(len(lanes)) if direction < 0 else range(len(lanes) - 1, -1, -1)
+    for at in order:
+        to = at + direction
+        if lanes[at].id in ids and 0 <= to < len(lanes) and lanes[to].id not in ids:
+            lanes[at], lanes[to] = lanes[to], lanes[at]
+    return replace(project, lanes=tuple(lanes))
+
+
+def change_lanes(project: Project, ids: Collection[LaneId], **changes: object) -> Project:
+    """Return `project` with the same fields of some lanes changed, e.g. ``depth=0.5``.
+
+    Raises
+    ------
+    EditError
+        If a value is outside its field's range.
+    """
+    for lane in ids:
+        project = change_lane(project, lane, **changes)
+    return project
+
+
+def shape_lanes(project: Project, ids: Collection[LaneId], **changes: object) -> Project:
+    """Return `project` with the same sides of the envelopes of some lanes changed, e.g. ``rise=3``.
+
+    Raises
+    ------
+    EditError
+        If a length is not within 0..600 frames or beats.
+    """
+    for lane in ids:
+        project = change_envelope(project, lane, **changes)
+    return project
+
+
+def shift_lanes(project: Project, ids: Collection[LaneId], n_frames: int) -> Project:
+    """Return `project` with all cues of some lanes so many frames later, or earlier below 0.
+
+    Raises
+    ------
+    EditError
+        If a peak would be more than 240 frames from its hit.
+    """
+    for lane in project.lanes:
+        if lane.id in ids:
+            project = change_envelope(project, lane.id, lead=lane.envelope.lead - n_frames)
+    return project
 
 
 def change_lane(project: Project, lane_id: LaneId, **changes: object) -> Project:

@@ -83,7 +83,7 @@ class LaneSchedule:
         reaches = {
             (cue.envelope, 0 if cue.override is None else abs(cue.override.nudge)) for cue in self.cues
         }
-        lengths = [shape.rise + shape.hold + shape.fall + shape.lead + nudge for shape, nudge in reaches]
+        lengths = [shape.rise + shape.hold + shape.fall + abs(shape.lead) + nudge for shape, nudge in reaches]
         return int(max(lengths, default=0)) + 1
 
     @cached_property

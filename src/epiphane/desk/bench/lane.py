@@ -10,6 +10,7 @@ from epiphane.audio.in_project import with_usual_range
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
+    TextField,
     button,
     choice_field,
     in_a_row,
@@ -25,13 +26,14 @@ from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.paint import lane_colour
+from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.document.grid import usual_beat_frames
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting, Way
 from epiphane.document.model import BandSource, Project, PulseUnit, find, pulse_of
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.effects.registry import find_effect
 
 _WAYS = (
     (Way.FIRE.value, "fires the shape"),
@@ -76,6 +78,7 @@ class LaneBench(QWidget):
         box.addWidget(self._depth_row(lane))
         self._wander_row_shown = self._wander_row(lane)
         box.addWidget(self._wander_row_shown)
+        box.addWidget(self._name_row())
         box.addStretch(1)
         self.refresh()
 
@@ -109,6 +112,7 @@ class LaneBench(QWidget):
         self._wander_bar.set_values(0, lane.wander * 100)
         self._wander.show_value(lane.wander * 100)
         self._seed.show_value(lane.seed)
+        self._name.show_text(lane_label(lane))
         self._mute.setChecked(lane.muted)
         self._solo.setChecked(lane.is_solo)
         self._wander_row_shown.setVisible(not is_following)
@@ -200,6 +204,20 @@ class LaneBench(QWidget):
             lambda value: self._apply(partial(change_lane, seed=round(value)), "change of seed")
         )
         return row("Wander", self._wander_bar, self._wander, label("seed"), self._seed)
+
+    def _name_row(self) -> QWidget:
+        tip = "What the lane is called, to be told from others; empty for the name of its effect"
+        self._name = TextField("Name of the lane", tip)
+        self._name.editingFinished.connect(self._rename)
+        return row("Name", self._name)
+
+    def _rename(self) -> None:
+        lane, name = self._lane(), self._name.text().strip()
+        if lane is None or name == lane_label(lane):
+            return
+        effect = find_effect(lane.effect)
+        own = "" if effect is not None and name == effect.label else name
+        self._apply(partial(change_lane, name=own), "name of a lane")
 
     def _lane(self) -> Lane | None:
         return next((lane for lane in self._editor.project.lanes if lane.id == self.lane_id), None)

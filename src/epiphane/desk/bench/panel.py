@@ -23,6 +23,7 @@ from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.filling import FillingBench
 from epiphane.desk.bench.footage import FootageBench
 from epiphane.desk.bench.lane import LaneBench
+from epiphane.desk.bench.lanes import LanesBench
 from epiphane.desk.bench.lost_work import LostWorkBench
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
@@ -32,6 +33,7 @@ from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.clip_player import ClipPlayer
 from epiphane.desk.editor import Editor
 from epiphane.desk.jobs import Jobs
+from epiphane.desk.lanes import LaneDesk
 from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.recovery import RecoveryDesk
 from epiphane.desk.score.paint import lane_label
@@ -50,6 +52,7 @@ BenchPage: TypeAlias = (
     | ExportBench
     | PulseBench
     | LaneBench
+    | LanesBench
     | RecipeBench
     | NewRecipeBench
     | LostWorkBench
@@ -77,6 +80,7 @@ class BenchPanel(QFrame):
         thumbnails: Thumbnails,
         player: ClipPlayer,
         recipes: RecipeDesk,
+        lanes: LaneDesk,
     ) -> None:
         super().__init__()
         self._editor = editor
@@ -106,7 +110,8 @@ class BenchPanel(QFrame):
             self.filling,
             self.export,
         )
-        for page in (*pages, self.recipe, self.new_recipe):
+        self.lanes = LanesBench(editor, lanes)
+        for page in (*pages, self.recipe, self.new_recipe, self.lanes):
             self._pages.add_page(page)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -155,6 +160,7 @@ class BenchPanel(QFrame):
         """Show what is selected as it is now."""
         shown: dict[Kind, Callable[[], None]] = {
             Kind.LANE: self._show_lane,
+            Kind.LANES: self._show_lanes,
             Kind.PULSE: self._show_pulse,
             Kind.BEAT: self._show_beat,
             Kind.TAP: self._show_tap,
@@ -227,6 +233,9 @@ class BenchPanel(QFrame):
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         self._show(self.lane, "Lane", lane_label(lane))
+
+    def _show_lanes(self) -> None:
+        self._show(self.lanes, "Lanes", f"{len(self._editor.selection.lanes)} of them")
 
     def _show(self, page: BenchPage, kind: str, name: str) -> None:
         """Show a page as it is now, under what it is and is called."""

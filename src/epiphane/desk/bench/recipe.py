@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWid
 from epiphane.desk import theme
 from epiphane.desk.bench.fields import button, choice_field, label, row, show_choice, show_options
 from epiphane.desk.editor import Editor
+from epiphane.desk.lanes import Target
 from epiphane.desk.recipes import RecipeDesk
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.document.ids import LaneId, PulseId
@@ -73,7 +74,8 @@ class RecipeBench(QWidget):
 
     def _use(self) -> None:
         chosen = str(self.pulse.currentData() or "")
-        self._desk.use(self._editor.selection.recipe, PulseId(int(chosen)) if chosen else None)
+        target = Target(pulse=PulseId(int(chosen)) if chosen else None)
+        self._desk.use(self._editor.selection.recipe, target)
 
     def _ask_export(self) -> None:
         kept = self._kept()

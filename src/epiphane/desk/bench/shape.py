@@ -74,9 +74,9 @@ class ShapeRows(QWidget):
     def _ease_row(self) -> QWidget:
         self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
         self._fall_ease = choice_field("Ease of the fall", _EASES, lambda key: self._set_ease("fall", key))
-        self._lead = number_field("Lead", low=0, high=240, unit="f")
+        self._lead = number_field("Lead", low=-240, high=240, unit="f")
         self._lead.setFixedWidth(50)
-        self._lead.setToolTip("How many frames before its hit the peak comes")
+        self._lead.setToolTip("How many frames before its hit the peak comes; below 0 after it")
         self._lead.edited.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
         shown = (label("eases"), self._rise_ease, label("to"), self._fall_ease)
         return in_a_row(*shown, right=(label("lead"), self._lead), spacing=6)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF
 
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.layout import LANE_GAP, LANE_HEIGHT, Place, ScoreLayout
+from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
 from epiphane.document.grid import beat_lengths
@@ -123,8 +123,9 @@ def drag_lane(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None
     lane = drag.place.lane
     if lane is None:
         return
-    step = LANE_HEIGHT + LANE_GAP
-    to = int((y - layout.lanes_top(drag.place.stave.top)) // step)
+    if layout.is_folded:
+        return
+    to = int((y - layout.lanes_top(drag.place.stave.top)) // layout.lane_step)
     order = [one.id for one in editor.project.lanes]
     to = min(max(to, 0), len(order) - 1)
     if order[to] != lane:

@@ -1,5 +1,7 @@
 """Many cues at once as a picture: what fills a strip up to a height at every column."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from PyQt6.QtGui import QColor, QImage
 
@@ -68,3 +70,12 @@ def heights_image(heights: FloatArray, n_rows: int, colour: QColor) -> QImage:
     return QImage(
         pixels.tobytes(), width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
     ).copy()
+
+
+def bands_image(levels: FloatArray, colours: Sequence[QColor]) -> QImage:
+    """Return a row of pixels for each band, in its colour as far as its level (n_bands, n_columns) goes."""
+    n_bands, n_columns = levels.shape
+    shades = np.array([[one.blue(), one.green(), one.red(), 255] for one in colours], np.float32)
+    pixels = (levels[..., None] * shades[:, None] + 0.5).astype(np.uint8)
+    form = QImage.Format.Format_ARGB32_Premultiplied
+    return QImage(pixels.tobytes(), n_columns, n_bands, 4 * n_columns, form).copy()

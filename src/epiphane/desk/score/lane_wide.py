@@ -6,7 +6,7 @@ from PyQt6.QtGui import QPainter, QPen
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.drag import Drag, Grip
-from epiphane.desk.score.layout import LANE_HEIGHT, ScoreLayout
+from epiphane.desk.score.layout import ScoreLayout
 from epiphane.document.ids import LaneId
 
 
@@ -19,7 +19,7 @@ def paint_lane_wide(painter: QPainter, layout: ScoreLayout, lane: LaneId | None,
     index = layout.lanes.index(lane)
     for stave in layout.staves:
         left, top = layout.left(stave), layout.lane_top(stave, index) - offset
-        painter.drawRect(QRectF(left, top - 1, layout.right(stave) - left, LANE_HEIGHT + 2))
+        painter.drawRect(QRectF(left, top - 1, layout.right(stave) - left, layout.lane_height + 2))
 
 
 def tell_lane_wide(editor: Editor, drag: Drag) -> str:

@@ -9,24 +9,53 @@ from msgspec import Struct
 from epiphane.document.grid import Bar
 from epiphane.document.hits import has_own_line
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import DRUMS, Project
+from epiphane.document.model import DRUMS, Project, PulseUnit
 from epiphane.types import FloatArray
 
-MARGIN_LEFT = 92
+MARGIN_LEFT = 112
 NAMES_RIGHT = MARGIN_LEFT - 14
 MARGIN_RIGHT = 16
 TOP = 8
-RULER_HEIGHT = 28
 SECTION_HEIGHT = 15
-SOUND_HEIGHT = 46
 SPECTRUM_HEIGHT = 96
-HITS_HEIGHT = 39
-PULSE_HEIGHT = 14
-SHOTS_HEIGHT = 36
-LANE_HEIGHT = 19
-LANE_GAP = 2
-STRIP_GAP = 5
-STAVE_GAP = 22
+_MANY_LANES, _VERY_MANY_LANES = 7, 12
+
+
+class LaneRows(Enum):
+    """How the lanes of a stave stand: tall, low with all that is above them, or all in one row."""
+
+    TALL = "tall"
+    LOW = "low"
+    FOLDED = "folded"
+
+
+def usual_rows(n_lanes: int) -> LaneRows:
+    """Return how so many lanes stand unless the editor wants it otherwise: three lines are to be in sight."""
+    if n_lanes < _MANY_LANES:
+        return LaneRows.TALL
+    return LaneRows.LOW if n_lanes < _VERY_MANY_LANES else LaneRows.FOLDED
+
+
+class Heights(Struct, frozen=True):
+    """How tall the parts of a stave are, in pixels."""
+
+    ruler: int
+    sound: int
+    drum: int
+    pulse: int
+    shots: int
+    lane: int
+    lane_gap: int
+    strip_gap: int
+    stave_gap: int
+
+
+TALL = Heights(
+    ruler=28, sound=46, drum=12, pulse=14, shots=36, lane=19, lane_gap=2, strip_gap=5, stave_gap=22
+)
+LOW = Heights(25, 26, drum=11, pulse=13, shots=26, lane=12, lane_gap=1, strip_gap=3, stave_gap=12)
+_FOLD_HEIGHT = 19
+_DRUM_ORDER = ("hat", "snare", "kick")
 
 
 class Strip(Enum):
@@ -37,6 +66,7 @@ class Strip(Enum):
     HITS = "hits"
     SHOTS = "shots"
     LANE = "lane"
+    FOLD = "fold"
 
 
 class Stave(Struct, frozen=True):
@@ -60,13 +90,14 @@ class Stave(Struct, frozen=True):
 
 
 class Place(Struct, frozen=True):
-    """What lies at a point: the stave, the strip, the instant, and the lane or the pulse if it is one."""
+    """What lies at a point: stave, strip and instant; the lane, the pulse or the drum if it is one."""
 
     stave: Stave
     strip: Strip
     seconds: float
     lane: LaneId | None = None
     pulse: PulseId | None = None
+    drum: PulseUnit | None = None
 
 
 class ScoreLayout:
@@ -78,14 +109,19 @@ class ScoreLayout:
     Every bar has the same width, so repeats of the music stand under each other; within a bar time
     runs evenly. A bar cut short by an end of the song keeps the scale of its neighbours.
 
+    Where lanes are folded, all of them stand in one row, and the one that is worked on in another below it.
+
     Parameters
     ----------
     project : Project
     bars : tuple of Bar
     bars_per_line : int
     width : float, pixels
-    sound_height : float, pixels
-        Of the sound strip: a spectrum takes more than a waveform.
+    rows : LaneRows
+    open_lane : LaneId or None
+        The lane that has a row of its own where they are folded; the first unless it is there.
+    shows_spectrum : bool
+        A spectrum takes more room than a waveform.
     """
 
     def __init__(
@@ -95,30 +131,49 @@ class ScoreLayout:
         *,
         bars_per_line: int,
         width: float,
-        sound_height: float = SOUND_HEIGHT,
+        rows: LaneRows = LaneRows.TALL,
+        open_lane: LaneId | None = None,
+        shows_spectrum: bool = False,
     ) -> None:
-        self.width, self.sound_height = width, sound_height
+        self.width, self.shows_spectrum = width, shows_spectrum
+        self.heights = heights = TALL if rows is LaneRows.TALL else LOW
+        self.sound_height = SPECTRUM_HEIGHT if shows_spectrum else heights.sound
         self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
+        self.is_folded = rows is LaneRows.FOLDED and len(self.lanes) > 1
+        self.lane_height = TALL.lane if self.is_folded else heights.lane
+        self.shown_lanes = self.lanes
+        if self.is_folded:
+            self.shown_lanes = (open_lane,) if open_lane in self.lanes else self.lanes[:1]
         self.bars_per_line = bars_per_line
         song = project.song
         self._sections = SECTION_HEIGHT if song is not None and song.sections else 0
         has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
-        self.drums_height = HITS_HEIGHT if has_hits else 0
-        self._hits = self.drums_height + PULSE_HEIGHT * len(self.pulses)
+        self.drums_height = 3 * heights.drum + 3 if has_hits else 0
+        self._hits = self.drums_height + heights.pulse * len(self.pulses)
         self._slot = max(40.0, (width - MARGIN_LEFT - MARGIN_RIGHT) / bars_per_line)
         self._usual = sorted(bar.duration for bar in bars)[len(bars) // 2] or 1.0
         self._is_first_cut = bars[0].duration < 0.98 * self._usual and len(bars) > 1
         self.staves: list[Stave] = []
-        lanes_height = len(self.lanes) * (LANE_HEIGHT + LANE_GAP)
+        lanes_height = self.fold_height + len(self.shown_lanes) * self.lane_step
         stave_height = self.lanes_top(0) + lanes_height
         for first in range(0, len(bars), bars_per_line):
             index = len(self.staves)
-            top = TOP + index * (stave_height + STAVE_GAP)
+            top = TOP + index * (stave_height + heights.stave_gap)
             self.staves.append(
                 Stave(index, top, stave_height, first, tuple(bars[first : first + bars_per_line]))
             )
-        self.height = TOP + len(self.staves) * (stave_height + STAVE_GAP)
+        self.height = TOP + len(self.staves) * (stave_height + heights.stave_gap)
+
+    @property
+    def fold_height(self) -> int:
+        """How much the row takes in which all lanes stand, with the gap below it; 0 where there is none."""
+        return _FOLD_HEIGHT + self.heights.lane_gap if self.is_folded else 0
+
+    @property
+    def lane_step(self) -> int:
+        """From the top of a lane's row to that of the next."""
+        return self.lane_height + self.heights.lane_gap
 
     def ruler_top(self, top: float) -> float:
         """Top of the ruler of a stave at `top`: section names stand above it."""
@@ -126,7 +181,7 @@ class ScoreLayout:
 
     def sound_top(self, top: float) -> float:
         """Top of the sound strip."""
-        return self.ruler_top(top) + RULER_HEIGHT
+        return self.ruler_top(top) + self.heights.ruler
 
     def hits_top(self, top: float) -> float:
         """Top of the strip of hits: drums first, then a line for each pulse."""
@@ -134,19 +189,27 @@ class ScoreLayout:
 
     def pulse_middle(self, top: float, index: int) -> float:
         """Middle of a pulse's line, by its place in `pulses`."""
-        return self.hits_top(top) + self.drums_height + PULSE_HEIGHT * (index + 0.5)
+        return self.hits_top(top) + self.drums_height + self.heights.pulse * (index + 0.5)
+
+    def drum_middle(self, top: float, drum: str) -> float:
+        """Middle of a drum's line: as on a drum stave, the low drum lies low."""
+        return self.hits_top(top) + self.heights.drum * (_DRUM_ORDER.index(drum) + 0.5) + 1
 
     def shots_top(self, top: float) -> float:
         """Top of the shot strip."""
-        return self.hits_top(top) + self._hits + STRIP_GAP
+        return self.hits_top(top) + self._hits + self.heights.strip_gap
 
     def lanes_top(self, top: float) -> float:
-        """Top of the first lane."""
-        return self.shots_top(top) + SHOTS_HEIGHT + STRIP_GAP
+        """Top of the first lane, or of the row in which all of them stand."""
+        return self.shots_top(top) + self.heights.shots + self.heights.strip_gap
 
     def lane_top(self, stave: Stave, index: int) -> float:
-        """Top of a lane's strip, by its place in the order."""
-        return self.lanes_top(stave.top) + index * (LANE_HEIGHT + LANE_GAP)
+        """Top of a lane's strip, by its place in the order; folded away, that of the row of all."""
+        lane = self.lanes[index]
+        if lane not in self.shown_lanes:
+            return self.lanes_top(stave.top)
+        number = self.shown_lanes.index(lane)
+        return self.lanes_top(stave.top) + self.fold_height + number * self.lane_step
 
     def slot_left(self, slot: int) -> float:
         """Left edge of a bar's place in its line."""
@@ -216,7 +279,7 @@ class ScoreLayout:
     def locate(self, x: float, y: float) -> Place | None:
         """Return what lies at a point, or None above, below and between staves."""
         for stave in self.staves:
-            if stave.top <= y < stave.top + stave.height + STAVE_GAP / 2:
+            if stave.top <= y < stave.top + stave.height + self.heights.stave_gap / 2:
                 seconds = self.seconds_at(stave, x)
                 if y < self.sound_top(stave.top):
                     return Place(stave, Strip.RULER, seconds)
@@ -224,16 +287,26 @@ class ScoreLayout:
                     return Place(stave, Strip.SOUND, seconds)
                 if y < self.shots_top(stave.top):
                     return self._place_of_hit(stave, y, seconds)
-                if y < self.lanes_top(stave.top) or not self.lanes:
-                    return Place(stave, Strip.SHOTS, seconds)
-                index = int((y - self.lanes_top(stave.top)) // (LANE_HEIGHT + LANE_GAP))
-                return Place(stave, Strip.LANE, seconds, self.lanes[min(index, len(self.lanes) - 1)])
+                return self._place_of_lane(stave, y, seconds)
         return None
+
+    def _place_of_lane(self, stave: Stave, y: float, seconds: float) -> Place:
+        below = y - self.lanes_top(stave.top)
+        if below < 0 or not self.lanes:
+            return Place(stave, Strip.SHOTS, seconds)
+        if below < self.fold_height:
+            return Place(stave, Strip.FOLD, seconds)
+        index = min(int((below - self.fold_height) // self.lane_step), len(self.shown_lanes) - 1)
+        return Place(stave, Strip.LANE, seconds, self.shown_lanes[index])
 
     def _place_of_hit(self, stave: Stave, y: float, seconds: float) -> Place:
         if not self._hits:
             return Place(stave, Strip.SOUND, seconds)
-        line = int((y - self.hits_top(stave.top) - self.drums_height) // PULSE_HEIGHT)
+        below = y - self.hits_top(stave.top)
+        if below < self.drums_height:
+            number = min(int(below // self.heights.drum), len(_DRUM_ORDER) - 1)
+            return Place(stave, Strip.HITS, seconds, drum=PulseUnit(_DRUM_ORDER[number]))
+        line = int((below - self.drums_height) // self.heights.pulse)
         pulse = self.pulses[min(line, len(self.pulses) - 1)] if self.pulses and line >= 0 else None
         return Place(stave, Strip.HITS, seconds, pulse=pulse)
 

@@ -9,7 +9,6 @@ from epiphane.desk import theme
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
-    PULSE_HEIGHT,
     SECTION_HEIGHT,
     ScoreLayout,
     Stave,
@@ -31,9 +30,6 @@ DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
 
 _TALL, _SHORT = 12, 5
-DRUM_LINES = {"hat": 7.0, "snare": 19.0, "kick": 31.0}
-"""Distance of each drum's line from the top of the strip: as on a drum stave, the low drum lies low."""
-
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
 _SAME_SECONDS = 0.05
 _NAME_INSET = 6.0  # clear of the playhead
@@ -119,15 +115,14 @@ class NotePainter:
         painter.drawText(room, _LEFT, text)
 
     def _paint_hits(self, painter: QPainter, layout: ScoreLayout, stave: Stave, song: Song) -> None:
-        top = layout.hits_top(stave.top)
         left, right = layout.left(stave), layout.right(stave)
-        for drum, line in DRUM_LINES.items():
-            y = top + line
+        for drum in DRUMS:
+            y = layout.drum_middle(stave.top, drum)
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             painter.setPen(theme.QUIET)
-            painter.setFont(theme.words(8))
-            painter.drawText(QRectF(0, y - 6, MARGIN_LEFT - 14, 12), _RIGHT, drum)
+            painter.setFont(theme.words(8.5))
+            painter.drawText(QRectF(0, y - 7, MARGIN_LEFT - 14, 14), _RIGHT, drum)
             for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
                 paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
 
@@ -139,13 +134,14 @@ class NotePainter:
             pulse, y = pulses[pulse_id], layout.pulse_middle(stave.top, index)
             is_chosen = pulse_id == self._editor.selection.pulse
             if is_chosen:
-                band = QRectF(left, y - PULSE_HEIGHT / 2, right - left, PULSE_HEIGHT)
+                height = layout.heights.pulse
+                band = QRectF(left, y - height / 2, right - left, height)
                 painter.fillRect(band, theme.RAISED)
             painter.setPen(QPen(theme.RULE, 0.7))
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
-            painter.setFont(theme.words(8))
-            room = QRectF(4, y - 6, MARGIN_LEFT - 18, 12)
+            painter.setFont(theme.words(8.5))
+            room = QRectF(4, y - 7, MARGIN_LEFT - 18, 14)
             name = painter.fontMetrics().elidedText(
                 pulse.name, Qt.TextElideMode.ElideRight, int(room.width())
             )

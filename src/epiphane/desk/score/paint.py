@@ -13,11 +13,9 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, heights_image, heights_of
+from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, bands_image, heights_image, heights_of
 from epiphane.desk.score.layout import (
-    LANE_HEIGHT,
     MARGIN_LEFT,
-    RULER_HEIGHT,
     ScoreLayout,
     Stave,
 )
@@ -32,6 +30,9 @@ from epiphane.effects.registry import find_effect
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.timing import frame_at, frame_start
+from epiphane.types import FloatArray
+
+_LOW_LANE = 12
 
 
 class CueShape(Struct, frozen=True):
@@ -70,7 +71,7 @@ class StavePainter:
             shot for shot in project.shots if shot.start <= end and shot.start + shot.n_frames >= first
         )
         return (
-            (stave, layout.width, layout.sound_height, layout.drums_height, layout.lanes, project.rate),
+            (stave, layout.width, layout.heights, layout.sound_height, layout.shown_lanes, project.rate),
             shots,
             (bool(project.shots), project.footage, id(self._editor.heard)),
             None if song is None else (song.sections, song.drops, self._notes.content(stave)),
@@ -93,7 +94,7 @@ class StavePainter:
         cues = self._cues_near(lane, stave)
         chosen = selection.cues if selection.kind is Kind.CUES else frozenset()
         return (
-            (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, selection.lane == lane_id),
+            (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.chosen_lanes),
             cues,
             tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
             b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
@@ -111,7 +112,7 @@ class StavePainter:
         def x(offset: float) -> float:
             return peak + offset * frame_width
 
-        height = (LANE_HEIGHT - 3) * min(cue.strength, 1.0)
+        height = (layout.lane_height - 3) * min(cue.strength, 1.0)
         return CueShape(
             x(-max(envelope.rise, LEAST_RISE)),
             x(0),
@@ -123,20 +124,51 @@ class StavePainter:
     def _paint_number(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         painter.setPen(theme.TEXT)
         painter.setFont(theme.numbers(13, weight=500))
-        box = QRectF(0, layout.ruler_top(stave.top) - 2, MARGIN_LEFT - 14, RULER_HEIGHT)
+        box = QRectF(0, layout.ruler_top(stave.top) - 2, MARGIN_LEFT - 14, layout.heights.ruler)
         painter.drawText(box, _RIGHT, str(stave.bars[0].number))
 
-    def _paint_name(self, painter: QPainter, top: float, lane: LaneSchedule) -> None:
-        painter.setFont(theme.words(8.5))
-        painter.setPen(theme.TEXT if lane.lane.id == self._editor.selection.lane else theme.QUIET)
-        painter.drawText(QRectF(0, top, MARGIN_LEFT - 14, LANE_HEIGHT), _RIGHT, lane_label(lane.lane))
+    def _paint_name(self, painter: QPainter, layout: ScoreLayout, top: float, lane: LaneSchedule) -> None:
+        is_chosen = lane.lane.id in self._editor.selection.chosen_lanes
+        painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
+        painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
+        room = QRectF(4, top - 1, MARGIN_LEFT - 18, layout.lane_height + 2)
+        name = lane_label(lane.lane)
+        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, _RIGHT, text)
+        inset = 3 if layout.lane_height > _LOW_LANE else 1
         painter.fillRect(
-            QRectF(MARGIN_LEFT - 9, top + 3, 3, LANE_HEIGHT - 6),
+            QRectF(MARGIN_LEFT - 9, top + inset, 3, layout.lane_height - 2 * inset),
             theme.RULE if lane.is_silent else lane_colour(lane.lane),
         )
 
+    def paint_fold(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint the row in which all lanes of a stave stand, one over the other."""
+        top, height = layout.lanes_top(stave.top), layout.fold_height - layout.heights.lane_gap
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
+        painter.setFont(theme.words(8.5))
+        painter.setPen(theme.QUIET)
+        painter.drawText(QRectF(4, top, MARGIN_LEFT - 18, height), _RIGHT, f"{len(layout.lanes)} lanes")
+        painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
+        columns = range(int(left), int(right) + 1)
+        bands = [self._level_columns(layout, stave, lane, columns) for lane in self._editor.cues.lanes]
+        colours = [
+            theme.RULE if lane.is_silent else lane_colour(lane.lane) for lane in self._editor.cues.lanes
+        ]
+        painter.drawImage(QRectF(int(left), top, len(columns), height), bands_image(np.array(bands), colours))
+
+    def _level_columns(
+        self, layout: ScoreLayout, stave: Stave, lane: LaneSchedule, columns: range
+    ) -> FloatArray:
+        """Return the level of a lane at each column of pixels, 0 to 1."""
+        if not len(lane.levels):
+            return np.zeros(len(columns))
+        seconds = layout.seconds_of(stave, np.array(columns, np.float64))
+        frames = (seconds * float(self._editor.project.rate)).astype(int)
+        return np.asarray(np.clip(lane.levels[np.clip(frames, 0, len(lane.levels) - 1)], 0, 1))
+
     def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        base = layout.ruler_top(stave.top) + RULER_HEIGHT - 6
+        base = layout.ruler_top(stave.top) + layout.heights.ruler - 6
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(layout.left(stave), base), QPointF(layout.right(stave), base))
         painter.setFont(theme.numbers(8.5))
@@ -176,20 +208,20 @@ class StavePainter:
     def paint_lane(self, painter: QPainter, layout: ScoreLayout, stave: Stave, index: int) -> None:
         """Paint the strip of a lane on a stave over what was there."""
         lane, top = self._editor.cues.lanes[index], layout.lane_top(stave, index)
-        painter.fillRect(QRectF(0, top - 1, layout.width, LANE_HEIGHT + 2), theme.GROUND)
-        self._paint_name(painter, top, lane)
+        painter.fillRect(QRectF(0, top - 1, layout.width, layout.lane_height + 2), theme.GROUND)
+        self._paint_name(painter, layout, top, lane)
         left, right = layout.left(stave), layout.right(stave)
-        painter.fillRect(QRectF(left, top, right - left, LANE_HEIGHT), theme.STRIP)
+        painter.fillRect(QRectF(left, top, right - left, layout.lane_height), theme.STRIP)
         colour = lane_colour(lane.lane)
         if lane.is_silent:
             colour = theme.RULE
         painter.save()
         painter.setClipPath(self._clip(layout, stave, top, lane))
         if lane.lane.id == self._editor.selection.lane:
-            self._paint_left_out(painter, layout, stave, top + LANE_HEIGHT - 3, lane)
+            self._paint_left_out(painter, layout, stave, top + layout.lane_height - 3, lane)
         if lane.lane.way is not Way.FIRE and not lane.is_silent:
-            self._paint_level(painter, layout, stave, top + LANE_HEIGHT - 1, lane, colour)
-        self._paint_cues(painter, layout, stave, top + LANE_HEIGHT - 1, lane, colour)
+            self._paint_level(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
+        self._paint_cues(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
         painter.restore()
 
     def _paint_cues(
@@ -236,9 +268,9 @@ class StavePainter:
             np.minimum([cue.strength for cue in cues], 1.0),
             round((right - left) * ratio),
         )
-        image = heights_image(heights, round((LANE_HEIGHT - 3) * ratio), colour)
-        top = base - (LANE_HEIGHT - 3)
-        painter.drawImage(QRectF(left, top, right - left, LANE_HEIGHT - 3), image)
+        image = heights_image(heights, round((layout.lane_height - 3) * ratio), colour)
+        top = base - (layout.lane_height - 3)
+        painter.drawImage(QRectF(left, top, right - left, layout.lane_height - 3), image)
 
     def _clip(self, layout: ScoreLayout, stave: Stave, top: float, lane: LaneSchedule) -> QPainterPath:
         """Return where a lane's cues are seen: on its shots, if it is for some."""
@@ -252,7 +284,7 @@ class StavePainter:
             ]
         path = QPainterPath()
         for first, end in spans:
-            path.addRect(QRectF(first, top - 1, end - first, LANE_HEIGHT + 2))
+            path.addRect(QRectF(first, top - 1, end - first, layout.lane_height + 2))
         return path
 
     def _paint_level(
@@ -271,7 +303,7 @@ class StavePainter:
         for frame in range(first, last):
             level = min(max(float(lane.levels[frame]), 0.0), 1.0)
             x = layout.x_at(stave, max(frame_start(frame, rate), stave.start))
-            path.lineTo(x, base - (LANE_HEIGHT - 3) * level)
+            path.lineTo(x, base - (layout.lane_height - 3) * level)
         path.lineTo(layout.right(stave), base)
         path.closeSubpath()
         painter.setPen(Qt.PenStyle.NoPen)
@@ -307,7 +339,7 @@ class StavePainter:
         shape = self.cue_shape(layout, stave, cue)
         selection = self._editor.selection
         is_chosen = selection.kind is Kind.CUES and (lane.id, cue.hit.time) in selection.cues
-        path = cue_path(shape, cue.envelope, base, full_height=LANE_HEIGHT - 3 if cue.is_off else None)
+        path = cue_path(shape, cue.envelope, base, full_height=layout.lane_height - 3 if cue.is_off else None)
         if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:
             colour = family_colour(cue.override.effect)
         if cue.is_off:
@@ -328,7 +360,7 @@ class StavePainter:
         if is_chosen:
             painter.setPen(QPen(theme.TEXT, 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            tall = LANE_HEIGHT - 1
+            tall = layout.lane_height - 1
             painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
             for x in (shape.left - 2, shape.right + 2):  # where its feet are held
                 painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)
@@ -346,7 +378,9 @@ def family_colour(key: str) -> QColor:
 
 
 def lane_label(lane: Lane) -> str:
-    """Return what a lane is called."""
+    """Return what a lane is called: by the editor, else by its effect."""
+    if lane.name:
+        return lane.name
     effect = find_effect(lane.effect)
     return f"{lane.effect} (missing)" if effect is None else effect.label
 

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.drag import Grip
-from epiphane.desk.score.layout import LANE_HEIGHT, Place, ScoreLayout
+from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.paint import CueShape, StavePainter
 from epiphane.document.lane import Lane
 from epiphane.document.model import Project, Shot, TappedSource
@@ -91,8 +91,10 @@ def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[
     keys: set[CueKey] = set()
     for stave in layout.staves:
         for index, lane in enumerate(editor.cues.lanes):
+            if lane.lane.id not in layout.shown_lanes:
+                continue
             top = layout.lane_top(stave, index)
-            if top + LANE_HEIGHT < band.top() or top > band.bottom():
+            if top + layout.lane_height < band.top() or top > band.bottom():
                 continue
             keys.update(
                 (lane.lane.id, cue.hit.time)

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from epiphane.desk import theme
 from epiphane.desk.editor import Editor
-from epiphane.desk.score.layout import SHOTS_HEIGHT, STRIP_GAP, ScoreLayout, Stave
+from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.footage import Footage, FootageKind
@@ -17,8 +17,7 @@ from epiphane.document.shots import source_seconds
 from epiphane.edits.shots import footage_name
 from epiphane.timing import frame_at, frame_start
 
-_THUMB_WIDTH = 64
-_PIN_HEIGHT = SHOTS_HEIGHT - 4
+_THUMB_SHAPE = 16 / 9
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -33,12 +32,12 @@ class ShotPainter:
         """Paint the shots of one stave."""
         top = layout.shots_top(stave.top)
         left, right = layout.left(stave), layout.right(stave)
-        painter.fillRect(QRectF(left, top, right - left, SHOTS_HEIGHT), theme.STRIP)
+        painter.fillRect(QRectF(left, top, right - left, layout.heights.shots), theme.STRIP)
         project = self._editor.project
         if not project.shots and stave.index == 0:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(9))
-            box = QRectF(left + 12, top, right - left, SHOTS_HEIGHT)
+            box = QRectF(left + 12, top, right - left, layout.heights.shots)
             painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
         sliver = float(0.99 / project.rate)
         for shot in project.shots:
@@ -48,7 +47,7 @@ class ShotPainter:
             if end > stave.start + sliver and start < stave.end - sliver:
                 x0 = max(left, layout.x_at(stave, max(start, stave.start)))
                 x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
-                self._paint_shot(painter, QRectF(x0, top, x1 - x0, SHOTS_HEIGHT), shot, layout, stave)
+                self._paint_shot(painter, QRectF(x0, top, x1 - x0, layout.heights.shots), shot, layout, stave)
 
     def _paint_shot(
         self, painter: QPainter, box: QRectF, shot: Shot, layout: ScoreLayout, stave: Stave
@@ -83,21 +82,22 @@ class ShotPainter:
             return
         rate = self._editor.project.rate
         last = shot.start + shot.n_frames - 1
-        x = box.left()
+        x, wide = box.left(), box.height() * _THUMB_SHAPE
         while x < box.right():
             frame = min(max(frame_at(layout.seconds_at(stave, x + 1), rate), shot.start), last)
             image = self._thumbnails.get(footage, source_seconds(shot, footage, frame, rate))
             if image is not None:
-                painter.drawImage(QRectF(x, box.top(), _THUMB_WIDTH, SHOTS_HEIGHT), image)
-            x += _THUMB_WIDTH
+                painter.drawImage(QRectF(x, box.top(), wide, box.height()), image)
+            x += wide
 
     def _paint_moment(self, painter: QPainter, layout: ScoreLayout, stave: Stave, shot: Shot) -> None:
         """Paint the moment as a pin that reaches up to the hit it falls on."""
         if shot.pin is None or not stave.start - 1e-6 <= shot.pin.hit < stave.end:
             return
         x = layout.x_at(stave, shot.pin.hit)
-        base = layout.shots_top(stave.top) + SHOTS_HEIGHT - 1
-        paint_pin(painter, x, base, True, height=_PIN_HEIGHT + STRIP_GAP)
+        heights = layout.heights
+        base = layout.shots_top(stave.top) + heights.shots - 1
+        paint_pin(painter, x, base, True, height=heights.shots - 4 + heights.strip_gap)
 
     def _paint_name(self, painter: QPainter, box: QRectF, shot: Shot, footage: Footage) -> None:
         name = footage_name(footage)
@@ -136,8 +136,8 @@ def paint_drop(
         top = layout.shots_top(stave.top) - offset
         left, right = (layout.x_at(stave, time) for time in (max(first, stave.start), min(last, stave.end)))
         if shot is None:
-            painter.fillRect(QRectF(left - 2, top - 4, 4, SHOTS_HEIGHT + 8), theme.TEXT)
+            painter.fillRect(QRectF(left - 2, top - 4, 4, layout.heights.shots + 8), theme.TEXT)
             return
         painter.setPen(QPen(theme.TEXT, 3))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(QRectF(left + 1, top, right - left - 2, SHOTS_HEIGHT))
+        painter.drawRect(QRectF(left + 1, top, right - left - 2, layout.heights.shots))

@@ -59,8 +59,10 @@ class StavePictures:
                 self._painter.paint(painter, layout, stave)
         lanes = [self._painter.lane_content(stave, number) for number in range(len(layout.lanes))]
         with _painting(kept.pixmap, stave) as painter:
+            if layout.is_folded and kept.lanes != lanes:
+                self._painter.paint_fold(painter, layout, stave)
             for number, (old, new) in enumerate(zip(kept.lanes, lanes, strict=True)):
-                if old != new:
+                if old != new and layout.lanes[number] in layout.shown_lanes:
                     self._painter.paint_lane(painter, layout, stave, number)
         kept.lanes = lanes
         return kept.pixmap

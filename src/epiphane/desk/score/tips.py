@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF
 from epiphane.desk.attacks import attack_distance, attack_words
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
-from epiphane.desk.score.notes import DOUBTFUL, DRUM_LINES
+from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
 from epiphane.document.footage import FootageKind
@@ -102,9 +102,8 @@ def _tell_pulse(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) 
 def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float] | None:
     """Return in words the drum hit or the beat that lies under the pointer, and its time; or None."""
     stave = place.stave
-    if place.strip is Strip.HITS and place.pulse is None:
-        y = at.y() - layout.hits_top(stave.top)
-        drum = min(DRUM_LINES, key=lambda name: abs(DRUM_LINES[name] - y))
+    if place.drum is not None:
+        drum = place.drum.value
         hits = song.drums.hits(drum)
         hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
         if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:

@@ -21,32 +21,30 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk import theme
-from epiphane.desk.carry import carried_effect, carried_footage, carried_recipe
 from epiphane.desk.editor import Editor
+from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
+from epiphane.desk.score.drops import Drops
 from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
 from epiphane.desk.score.layout import (
-    LANE_HEIGHT,
     NAMES_RIGHT,
-    SOUND_HEIGHT,
-    SPECTRUM_HEIGHT,
+    LaneRows,
     Place,
     ScoreLayout,
     Stave,
     Strip,
+    usual_rows,
 )
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, shot_under, tap_under
 from epiphane.desk.score.prepared import paint_prepared
-from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tips import beat_at, tell_place
 from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.thumbs import Thumbnails
-from epiphane.document.ids import FootageId, LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
-from epiphane.document.model import Shot
 from epiphane.edits.beats import add_beat
 from epiphane.edits.cues import toggle_cues
 from epiphane.keying.schedule import Cue
@@ -64,9 +62,9 @@ class ScoreView(QAbstractScrollArea):
     -------
     footage_dropped(ids: list of FootageId, shot: ShotId or None)
         Clips from the shelf; the shot whose place they take, or None for the end of the row.
-    effect_dropped(key: str, pulse: PulseId or None, lane: LaneId or None)
-        An effect from the shelf, and the pulse or the lane on whose line it was dropped.
-    recipe_dropped(path: str, pulse: PulseId or None, lane: LaneId or None)
+    effect_dropped(key: str, target: Target)
+        An effect from the shelf, and what it was dropped on.
+    recipe_dropped(path: str, target: Target)
         The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
         A hit that a lane leaves out is to be fired.
@@ -76,8 +74,8 @@ class ScoreView(QAbstractScrollArea):
     """
 
     footage_dropped = pyqtSignal(object, object)
-    effect_dropped = pyqtSignal(str, object, object)
-    recipe_dropped = pyqtSignal(str, object, object)
+    effect_dropped = pyqtSignal(str, object)
+    recipe_dropped = pyqtSignal(str, object)
     hit_taken = pyqtSignal(object, float)
     scrolled = pyqtSignal()
     lines_changed = pyqtSignal()
@@ -93,8 +91,9 @@ class ScoreView(QAbstractScrollArea):
         self._ahead.timeout.connect(self._paint_ahead)
         self._bars_per_line = 4
         self._drag: Drag | None = None
-        self._drop_shot: Shot | None = None
-        self._is_dropping = False
+        self._drops = Drops(editor)
+        self._chosen_rows: LaneRows | None = None
+        self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
         self._rubber = QRectF()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
@@ -123,6 +122,17 @@ class ScoreView(QAbstractScrollArea):
             self.reveal_playhead()
             self.lines_changed.emit()
 
+    def next_rows(self) -> None:
+        """Have lanes stand tall, low, or folded into one row; from then on they stay so."""
+        order = list(LaneRows)
+        self._chosen_rows = order[(order.index(self._rows()) + 1) % len(order)]
+        self._lay_out()
+        self.reveal_playhead()
+        self._editor.said.emit(f"Rows of lanes: {self._chosen_rows.value}.", False)
+
+    def _rows(self) -> LaneRows:
+        return self._chosen_rows or usual_rows(len(self._editor.project.lanes))
+
     def layout_now(self) -> ScoreLayout:
         """Return where things are."""
         return self._layout
@@ -132,7 +142,8 @@ class ScoreView(QAbstractScrollArea):
         stave = self._layout.stave_at(place)
         y = stave.top + 8.0
         if lane is not None:
-            y = self._layout.lane_top(stave, self._layout.lanes.index(lane)) + LANE_HEIGHT - 5
+            y = self._layout.lane_top(stave, self._layout.lanes.index(lane))
+            y += self._layout.lane_height - 5
         return QPoint(round(self._layout.x_at(stave, place)), round(y - self._offset))
 
     def stave_frames(self) -> tuple[int, int]:
@@ -166,9 +177,7 @@ class ScoreView(QAbstractScrollArea):
             top = stave.top - self._offset
             if top < self._paper.height() and top + stave.height + ABOVE + BELOW > 0:
                 painter.drawPixmap(QPointF(0, top - ABOVE), self._picture(stave))
-        if self._is_dropping:
-            project = self._editor.project
-            paint_drop(painter, self._layout, project, self._drop_shot, offset=self._offset)
+        self._drops.paint(painter, self._layout, offset=self._offset)
         paint_prepared(painter, self._layout, self._editor.project.rate, self._prepared, offset=self._offset)
         self._paint_playhead(painter)
         self._ahead.start()
@@ -217,7 +226,12 @@ class ScoreView(QAbstractScrollArea):
         is_adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if place.strip is Strip.LANE and place.lane is not None:
             alone = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            self._press_lane(place, place.lane, at, is_adding=is_adding, is_alone=alone)
+            if at.x() < NAMES_RIGHT and (is_adding or alone):
+                self._editor.select(lanes_with(self._editor, place.lane, is_range=is_adding))
+            else:
+                self._press_lane(place, place.lane, at, is_adding=is_adding, is_alone=alone)
+        elif place.strip is Strip.FOLD:
+            self._press_fold(place, at)
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier and place.strip is Strip.RULER:
             self._press_beat(place, at)
         elif place.strip is Strip.SOUND and self._editor.shown_band is not None:
@@ -231,7 +245,7 @@ class ScoreView(QAbstractScrollArea):
         lane = next(lane for lane in self._editor.project.lanes if lane.id == lane_id)
         hit = self._cue_at(place, lane, at)
         if hit is None:
-            if not is_adding:
+            if not is_adding and not (at.x() < NAMES_RIGHT and lane_id in self._editor.selection.lanes):
                 self._editor.select(Selection(Kind.LANE, lane=lane_id))
             grip = Grip.LANE if at.x() < NAMES_RIGHT else Grip.RUBBER
             keys = self._editor.selection.cues if is_adding else frozenset()
@@ -246,6 +260,14 @@ class ScoreView(QAbstractScrollArea):
             self._editor.select_cues(frozenset({key}), lane=lane_id)
         keys = self._editor.selection.cues
         self._drag = Drag(grip, at, place, keys=keys, cue=cue, is_alone=is_alone)
+
+    def _press_fold(self, place: Place, at: QPointF) -> None:
+        """Open the lane of the cue that is nearest in the row of all lanes."""
+        lane = lane_in_fold(self._editor, self._layout, place, at.x())
+        if lane is not None:
+            self._editor.select(Selection(Kind.LANE, lane=lane))
+        self._drag = Drag(Grip.PLAYHEAD, at, place)
+        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
 
     def _press_beat(self, place: Place, at: QPointF) -> None:
         """Hold the beat under the pointer, or put one where there is none."""
@@ -328,7 +350,7 @@ class ScoreView(QAbstractScrollArea):
         elif drag.grip is Grip.LANE:
             drag_lane(self._editor, drag, self._layout, at.y())
         elif drag.grip is Grip.STRENGTH:
-            drag_strength(self._editor, drag, -moved.y() / LANE_HEIGHT)
+            drag_strength(self._editor, drag, -moved.y() / self._layout.lane_height)
         else:
             drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
             if drag.is_lane_wide:
@@ -403,42 +425,34 @@ class ScoreView(QAbstractScrollArea):
     # Drag and drop
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = None if event is None else event.mimeData()
-        if event is not None and (carried_footage(data) or carried_effect(data) or carried_recipe(data)):
+        if event is not None and self._drops.takes(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
-        if event is None:
-            return
-        self._is_dropping = bool(carried_footage(event.mimeData()))
-        self._drop_shot = self._shot_under(event.position())
-        self._paper.update()
-        event.acceptProposedAction()
+        if event is not None:
+            self._drops.point(event.mimeData(), event.position(), self._layout, self._offset)
+            if self._drops.words:
+                QToolTip.showText(QCursor.pos(), self._drops.words, self._paper)
+            self._paper.update()
+            event.acceptProposedAction()
 
     def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
-        self._is_dropping = False
+        self._drops.end()
         self._paper.update()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         if event is None:
             return
-        self._is_dropping = False
-        footage: Sequence[FootageId] = carried_footage(event.mimeData())
-        effect, recipe = carried_effect(event.mimeData()), carried_recipe(event.mimeData())
-        if footage:
-            shot = self._shot_under(event.position())
-            self.footage_dropped.emit(list(footage), None if shot is None else shot.id)
-        elif effect or recipe:
-            place = self._layout.locate(event.position().x(), event.position().y() + self._offset)
-            on = (None, None) if place is None else (place.pulse, place.lane)
-            (self.effect_dropped if effect else self.recipe_dropped).emit(effect or recipe, *on)
+        self._drops.point(event.mimeData(), event.position(), self._layout, self._offset)
+        dropped = self._drops.end()
+        if dropped.footage:
+            self.footage_dropped.emit(dropped.footage, dropped.shot)
+        elif dropped.effect:
+            self.effect_dropped.emit(dropped.effect, dropped.target)
+        elif dropped.recipe:
+            self.recipe_dropped.emit(dropped.recipe, dropped.target)
         event.acceptProposedAction()
         self._paper.update()
-
-    def _shot_under(self, position: QPointF) -> Shot | None:
-        """Return the shot under the pointer, which is exchanged; None is the end of the row."""
-        place = self._layout.locate(position.x(), position.y() + self._offset)
-        return None if place is None else shot_under(self._editor.project, place.seconds)
 
     # What is where
 
@@ -483,9 +497,14 @@ class ScoreView(QAbstractScrollArea):
         self._lay_out()
 
     def _on_selection(self) -> None:
-        if (self._editor.shown_band is not None) != (self._layout.sound_height == SPECTRUM_HEIGHT):
+        if (self._editor.shown_band is not None) != self._layout.shows_spectrum:
             self._lay_out()
             self.reveal_playhead()
+        chosen = self._editor.selection.lane
+        if chosen is not None and chosen != self._open_lane:
+            self._open_lane = chosen
+            if self._layout.is_folded:
+                self._lay_out()
         self._doubt_pictures()
 
     def _on_playhead(self) -> None:
@@ -514,5 +533,7 @@ class ScoreView(QAbstractScrollArea):
             self._editor.bars,
             bars_per_line=self._bars_per_line,
             width=self._paper.width(),
-            sound_height=SOUND_HEIGHT if self._editor.shown_band is None else SPECTRUM_HEIGHT,
+            rows=self._rows(),
+            open_lane=self._open_lane,
+            shows_spectrum=self._editor.shown_band is not None,
         )

@@ -1,0 +1,109 @@
+"""The bench of several lanes: what is changed is changed in all of them."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from epiphane.desk import theme
+from epiphane.desk.bench.fields import RangeBar, button, label, number_field, row, rule
+from epiphane.desk.bench.shape import ShapeRows
+from epiphane.desk.editor import Editor
+from epiphane.desk.lanes import LaneDesk
+from epiphane.desk.score.paint import lane_label
+from epiphane.document.grid import usual_beat_frames
+from epiphane.edits.lanes import change_lanes, shape_lanes, shift_lanes
+
+_MOST_NAMES = 8
+
+
+class LanesBench(QWidget):
+    """All selected lanes. Shapes and depth become the same in all, a shift is added to what each has."""
+
+    def __init__(self, editor: Editor, lanes: LaneDesk) -> None:
+        super().__init__()
+        self._editor = editor
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        self._names = label("")
+        self._names.setWordWrap(True)
+        self.shape = ShapeRows()
+        self.shape.changed.connect(self._set_shape)
+        self.shape.released.connect(editor.end_gesture)
+        for widget in (
+            self._buttons(lanes),
+            self._names,
+            self.shape,
+            rule(),
+            self._depth_row(),
+            self._shift_row(),
+        ):
+            box.addWidget(widget)
+        box.addStretch(1)
+
+    def refresh(self) -> None:
+        """Show the lanes as they are now; the shape and depth are those of the one selected last."""
+        lanes, last = self._editor.selected_lanes(), self._editor.selected_lane()
+        if last is None:
+            return
+        names = [lane_label(lane) for lane in lanes]
+        more = f" and {len(names) - _MOST_NAMES} more" if len(names) > _MOST_NAMES else ""
+        self._names.setText(", ".join(names[:_MOST_NAMES]) + more)
+        beat_frames = usual_beat_frames(self._editor.project, last)
+        self.shape.show_envelope(last.envelope, theme.QUIET, beat_frames)
+        self._depth_bar.set_values(0, last.depth * 100)
+        self._depth.show_value(last.depth * 100)
+        self._shift.show_value(-last.envelope.lead)
+        self._mute.setText("Mute" if not all(lane.muted for lane in lanes) else "Unmute")
+        self._solo.setText("Solo" if not all(lane.is_solo for lane in lanes) else "Unsolo")
+
+    def _buttons(self, lanes: LaneDesk) -> QWidget:
+        self._mute = button("Mute", "Let all of them fire nothing, or fire again (M)", lanes.mute)
+        self._solo = button("Solo", "Let only these lanes fire (S)", lanes.solo)
+        up = button("Up", "A place up (Ctrl+Shift+Up)", lambda: lanes.move(-1))
+        down = button("Down", "A place down (Ctrl+Shift+Down)", lambda: lanes.move(1))
+        remove = button("Remove", "Remove these lanes (Delete); undo brings them back", lanes.remove)
+        made = QWidget()
+        line = QHBoxLayout(made)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        for widget in (self._mute, self._solo, up, down):
+            line.addWidget(widget)
+        line.addStretch(1)
+        line.addWidget(remove)
+        return made
+
+    def _depth_row(self) -> QWidget:
+        self._depth_bar = RangeBar("Depth", low=0, high=100, colour=theme.QUIET, has_rest=False)
+        self._depth = number_field("Depth", low=0, high=100, unit="%")
+        self._depth_bar.changed.connect(lambda _rest, value: self._set_depth(value, gesture="depth"))
+        self._depth_bar.released.connect(self._editor.end_gesture)
+        self._depth.edited.connect(self._set_depth)
+        return row("Depth", self._depth_bar, self._depth)
+
+    def _shift_row(self) -> QWidget:
+        self._shift = number_field("Shift", low=-240, high=240, unit="f")
+        self._shift.setToolTip("Frames after the hit; all of these lanes are moved by what it changes by")
+        self._shift.edited.connect(self._set_shift)
+        earlier = button("Earlier", "All of these lanes a frame earlier", lambda: self._move(-1))
+        later = button("Later", "All of these lanes a frame later", lambda: self._move(1))
+        return row("Shift", self._shift, earlier, later)
+
+    def _set_shape(self, changes: dict[str, object], gesture: str | None) -> None:
+        chosen = self._editor.selection.chosen_lanes
+        words = f"change of {' and '.join(changes)} of lanes"
+        self._editor.apply(lambda p: shape_lanes(p, chosen, **changes), words, gesture=gesture)
+        self.refresh()
+
+    def _set_depth(self, percent: float, *, gesture: str | None = None) -> None:
+        chosen, depth = self._editor.selection.chosen_lanes, round(percent / 100, 4)
+        self._editor.apply(lambda p: change_lanes(p, chosen, depth=depth), "depth of lanes", gesture=gesture)
+        self.refresh()
+
+    def _set_shift(self, n_frames: float) -> None:
+        last = self._editor.selected_lane()
+        if last is not None:
+            self._move(round(n_frames) + last.envelope.lead)
+
+    def _move(self, n_frames: int) -> None:
+        chosen = self._editor.selection.chosen_lanes
+        self._editor.apply(lambda p: shift_lanes(p, chosen, n_frames), "shift of lanes")
+        self.refresh()

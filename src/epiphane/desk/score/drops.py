@@ -1,0 +1,167 @@
+"""What is dropped on the score and where: clips on shots, effects and recipes on rows or single hits."""
+
+from msgspec import Struct
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from epiphane.desk import theme
+from epiphane.desk.carry import carried_effect, carried_footage, carried_recipe
+from epiphane.desk.editor import Editor
+from epiphane.desk.lanes import Target
+from epiphane.desk.score.layout import NAMES_RIGHT, Place, ScoreLayout, Strip
+from epiphane.desk.score.paint import lane_label
+from epiphane.desk.score.pick import HEAD_GRAB, shot_under
+from epiphane.desk.score.shots import paint_drop
+from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.model import PulseUnit, find
+
+_ANYWHERE = Target()
+
+
+class Drop(Struct, frozen=True):
+    """What would come of dropping an effect: the target, in words, and what of the score it is.
+
+    `row` is the box of the row on its stave, `hit` the point of a single hit.
+    """
+
+    target: Target
+    words: str
+    row: QRectF | None = None
+    hit: QPointF | None = None
+
+
+def drop_under(editor: Editor, layout: ScoreLayout, place: Place | None, x: float) -> Drop:
+    """Return what dropping an effect at a place would do; `x` is where the pointer is.
+
+    A recipe is never for a single hit: give it the x of the names, which stand for the row.
+    """
+    if place is None:
+        return Drop(_ANYWHERE, "a lane on every beat")
+    if place.lane is not None:
+        return _on_lane(editor, layout, place, x)
+    if place.pulse is not None:
+        pulse = find(editor.project.pulses, place.pulse, "pulse")
+        times = [hit.time for hit in editor.hits_of(pulse)]
+        index = layout.pulses.index(place.pulse)
+        middle = layout.pulse_middle(place.stave.top, index)
+        row = _row(layout, place, middle, layout.heights.pulse)
+        return _on_row(layout, place, x, times, Target(pulse=pulse.id), f"hit of {pulse.name}", middle, row)
+    song = editor.project.song
+    if place.drum is not None and song is not None:
+        drum = place.drum.value
+        times = [hit.time for hit in song.drums.hits(drum)]
+        middle = layout.drum_middle(place.stave.top, drum)
+        row = _row(layout, place, middle, layout.heights.drum)
+        return _on_row(layout, place, x, times, Target(unit=place.drum), drum, middle, row)
+    if place.strip is Strip.RULER and song is not None and song.beats:
+        times = [beat.time for beat in song.beats]
+        bottom = layout.sound_top(place.stave.top)
+        row = _row(layout, place, bottom - layout.heights.ruler / 2, layout.heights.ruler)
+        return _on_row(layout, place, x, times, Target(unit=PulseUnit.BEAT), "beat", bottom - 12, row)
+    return Drop(_ANYWHERE, "a lane on every beat")
+
+
+def _on_lane(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Drop:
+    lane = find(editor.project.lanes, place.lane or 0, "lane")
+    index = layout.lanes.index(lane.id)
+    top = layout.lane_top(place.stave, index)
+    row = _row(layout, place, top + layout.lane_height / 2, layout.lane_height)
+    found = editor.cues.lane(lane.id)
+    times = [] if found is None else [cue.hit.time for cue in found.cues]
+    hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times)
+    if hit is None:
+        return Drop(Target(lane=lane.id), f"on all hits of {lane_label(lane)}, below it", row)
+    point = QPointF(layout.x_at(place.stave, hit), top + layout.lane_height / 2)
+    target = Target(pulse=lane.pulse, lane=lane.id, hit=hit)
+    return Drop(target, f"on this hit of {lane_label(lane)} alone", row, point)
+
+
+def _on_row(
+    layout: ScoreLayout,
+    place: Place,
+    x: float,
+    times: list[float],
+    target: Target,
+    name: str,
+    middle: float,
+    row: QRectF,
+) -> Drop:
+    hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times)
+    if hit is None:
+        return Drop(target, f"on every {name}", row)
+    only = Target(pulse=target.pulse, unit=target.unit, hit=hit)
+    return Drop(only, f"on this {name} alone", row, QPointF(layout.x_at(place.stave, hit), middle))
+
+
+def _row(layout: ScoreLayout, place: Place, middle: float, height: float) -> QRectF:
+    left, right = layout.left(place.stave), layout.right(place.stave)
+    return QRectF(left, middle - height / 2, right - left, height)
+
+
+def _nearest(layout: ScoreLayout, place: Place, x: float, times: list[float]) -> float | None:
+    """Return the time on this stave whose mark is under the pointer."""
+    stave = place.stave
+    near = [
+        (abs(layout.x_at(stave, time) - x), time) for time in times if stave.start - 0.01 <= time < stave.end
+    ]
+    distance, time = min(near, default=(HEAD_GRAB + 1.0, 0.0))
+    return time if distance <= HEAD_GRAB else None
+
+
+class Dropped(Struct, frozen=True):
+    """What was dropped: footage and the shot whose place it takes, or an effect or recipe and its target."""
+
+    footage: list[FootageId] = []
+    shot: ShotId | None = None
+    effect: str = ""
+    recipe: str = ""
+    target: Target = _ANYWHERE
+
+
+class Drops:
+    """What is carried over the score, and where it would fall."""
+
+    def __init__(self, editor: Editor) -> None:
+        self._editor = editor
+        self._dropped = Dropped()
+        self._drop: Drop | None = None
+
+    @property
+    def words(self) -> str:
+        """What would come of dropping an effect or a recipe here; empty for clips."""
+        return "" if self._drop is None else self._drop.words
+
+    def takes(self, data: QMimeData | None) -> bool:
+        """Whether the score takes what is carried."""
+        return bool(carried_footage(data) or carried_effect(data) or carried_recipe(data))
+
+    def point(self, data: QMimeData | None, at: QPointF, layout: ScoreLayout, offset: int) -> None:
+        """Take note of what is carried, and that it is over a point of the view, scrolled by `offset`."""
+        place = layout.locate(at.x(), at.y() + offset)
+        footage, effect, recipe = carried_footage(data), carried_effect(data), carried_recipe(data)
+        if footage:
+            shot = None if place is None else shot_under(self._editor.project, place.seconds)
+            self._dropped = Dropped(footage, None if shot is None else shot.id)
+            return
+        self._drop = drop_under(self._editor, layout, place, 0.0 if recipe else at.x())
+        self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
+
+    def end(self) -> Dropped:
+        """Return what was carried, and carry nothing any more."""
+        dropped, self._dropped, self._drop = self._dropped, Dropped(), None
+        return dropped
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
+        """Show where it would fall: the shot, the row, or the single hit in it."""
+        project = self._editor.project
+        if self._dropped.footage:
+            shot = next((one for one in project.shots if one.id == self._dropped.shot), None)
+            paint_drop(painter, layout, project, shot, offset=offset)
+        elif self._drop is not None and self._drop.hit is not None:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.TEXT, 2))
+            painter.drawEllipse(self._drop.hit - QPointF(0, offset), 7, 7)
+        elif self._drop is not None and self._drop.row is not None:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.TEXT, 1.5))
+            painter.drawRect(self._drop.row.translated(0, -offset))

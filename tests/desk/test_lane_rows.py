@@ -2,16 +2,19 @@
 
 import pytest
 from hands import drop, field, type_into
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
+from epiphane.desk import theme
 from epiphane.desk.bench.fields import TextField
 from epiphane.desk.carry import carry_effect
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
 from epiphane.desk.selection import Kind, Selection
 from epiphane.document.model import PulseUnit, pulse_of
-from epiphane.edits.lanes import add_lane
+from epiphane.edits.lanes import add_lane, change_lane
+from epiphane.edits.picture import set_size
 from epiphane.effects.registry import all_effects
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -205,3 +208,29 @@ def test_a_beat_takes_an_effect_only_there_and_the_ruler_on_every_beat(demo):
     between = (layout.x_at(stave, beats[5].time) + layout.x_at(stave, beats[6].time)) / 2
     lane = drop_effect(demo, "blur", between, y)[-1]
     assert len(fired(demo, lane)) == len(beats)
+
+
+def test_the_window_is_never_larger_than_its_screen_and_gives_the_picture_what_is_more(demo):
+    for width, height in ((1920, 1040), (2560, 1400), (1280, 680), (1100, 600)):
+        room = QSize(width, height)
+        demo.fit_on(room)
+        assert demo.size().boundedTo(room) == demo.size()
+    demo.fit_on(QSize(1280, 800))
+    small = demo.picture.width()
+    demo.fit_on(QSize(2300, 1400))
+    assert demo.picture.width() > 1.4 * small
+
+
+def test_an_upright_film_uses_its_pane_and_leaves_room_for_the_bench(demo, qtbot):
+    demo.editor.apply(lambda p: set_size(p, width=1080, height=1920), "upright")
+    for height in (800, 640):
+        demo.resize(1280, height)
+        qtbot.waitUntil(lambda height=height: 0.4 * height < demo.picture.height() < 0.5 * height)
+        assert demo.bench.height() > 0.25 * height
+
+
+def test_names_are_whole_where_there_is_room(demo):
+    long = "Flash on every hat but the last"
+    demo.editor.apply(lambda p: change_lane(p, p.lanes[0].id, name=long), "name")
+    metrics = QFontMetrics(theme.words(9))
+    assert demo.lamps._box(0).width() >= metrics.horizontalAdvance(long) + 30

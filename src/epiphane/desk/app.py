@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import QMessageLogContext, QSize, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk import theme
@@ -16,6 +16,9 @@ from epiphane.desk.jobs import has_abandoned
 from epiphane.desk.window import Window
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
+
+_TITLE_BAR = 40
+"""What the desktop puts above a window, px; it is known only when the window is there."""
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -39,6 +42,10 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     app = make_application(sys.argv[:1])
     window = Window(journal_folder=data_folder())
     sys.excepthook = partial(_go_on_after, window)
+    screen = app.primaryScreen()
+    if screen is not None:
+        frame = QSize(0, _TITLE_BAR)
+        window.fit_on(screen.availableGeometry().size() - frame)
     window.show()
 
     def open_first() -> None:

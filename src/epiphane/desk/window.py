@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -56,6 +56,10 @@ from epiphane.media.proxy import ProxyStore
 from epiphane.timing import clock_text, rate_text
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
+_SIZE, _LEAST_SIZE, _LARGEST = QSize(1280, 800), QSize(1160, 640), QSize(1920, 1200)
+_SHARE_OF_SCREEN = 0.85
+_LEFT_STRETCH, _RIGHT_STRETCH = 2, 3
+"""What the picture and the score get of a wider window."""
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
 
@@ -66,8 +70,8 @@ class Window(QMainWindow):
     def __init__(self, *, journal_folder: Path, proxies: ProxyStore | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Epiphane")
-        self.resize(1280, 800)
-        self.setMinimumSize(1160, 640)
+        self.resize(_SIZE)
+        self.setMinimumSize(_LEAST_SIZE)
         self.setAcceptDrops(True)
         self.editor = Editor(journal_folder=journal_folder)
         self.jobs = Jobs()
@@ -114,6 +118,12 @@ class Window(QMainWindow):
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
 
+    def fit_on(self, room: QSize) -> None:
+        """Take most of a screen's room, and never more than there is: at 150 % that may be little."""
+        self.setMinimumSize(_LEAST_SIZE.boundedTo(room))
+        wanted = QSize(round(room.width() * _SHARE_OF_SCREEN), round(room.height() * _SHARE_OF_SCREEN))
+        self.resize(wanted.expandedTo(_SIZE).boundedTo(_LARGEST).boundedTo(room))
+
     def _lay_out(self) -> None:
         left = QFrame()
         left.setProperty("panel", True)
@@ -138,7 +148,8 @@ class Window(QMainWindow):
         across = QSplitter(Qt.Orientation.Horizontal)
         across.addWidget(left)
         across.addWidget(self._right)
-        across.setStretchFactor(1, 1)
+        across.setStretchFactor(0, _LEFT_STRETCH)
+        across.setStretchFactor(1, _RIGHT_STRETCH)
         across.setSizes([_LEFT_WIDTH, 1280 - _LEFT_WIDTH])
         across.setHandleWidth(1)
         across.setCollapsible(0, False)
@@ -356,6 +367,7 @@ class Window(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self.picture.updateGeometry()  # an upright one is as tall as the window lets it be
         if self.key_list.isVisible():
             self.key_list.setGeometry(self.rect())
 

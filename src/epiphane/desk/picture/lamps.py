@@ -1,7 +1,7 @@
 """One lamp a lane: which effect is firing at the playhead, and how strongly."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk import theme
@@ -10,7 +10,7 @@ from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.selection import Kind, Selection
 
 _ROW, _MARGIN = 22, 6
-_LEAST_WIDTH, _MOST_WIDTH = 100, 130
+_LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34
 
 
 class Lamps(QWidget):
@@ -66,7 +66,7 @@ class Lamps(QWidget):
             is_chosen = lane.id == self._editor.selection.lane
             painter.setPen(theme.TEXT if is_chosen or level > 0.5 else theme.QUIET)
             name = painter.fontMetrics().elidedText(
-                lane_label(lane), Qt.TextElideMode.ElideRight, round(box.width() - 30)
+                lane_label(lane), Qt.TextElideMode.ElideRight, round(box.width() - _LAMP_WIDTH + 4)
             )
             painter.drawText(box.adjusted(27, 0, 0, 0), _LEFT, name)
 
@@ -84,7 +84,11 @@ class Lamps(QWidget):
         self.update()
 
     def _n_columns(self) -> int:
-        return max(1, self.width() // _LEAST_WIDTH)
+        """Return how many names stand in a row, so that the longest is whole if there is room for it."""
+        metrics = QFontMetrics(theme.words(9))
+        names = [metrics.horizontalAdvance(lane_label(lane)) for lane in self._editor.project.lanes]
+        wanted = max(_LEAST_WIDTH, max(names, default=0) + _LAMP_WIDTH)
+        return max(1, self.width() // min(wanted, max(self.width() // 2, 1)))
 
     def _box(self, index: int) -> QRectF:
         width = min(_MOST_WIDTH, self.width() / self._n_columns())

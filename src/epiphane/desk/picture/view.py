@@ -10,6 +10,9 @@ from epiphane.desk import theme
 from epiphane.desk.thumbs import image_of
 from epiphane.types import Picture, Size
 
+_MOST_SHARE = 0.46
+"""Of the window's height, for a picture that is taller than wide."""
+
 
 class PictureView(QWidget):
     """Shows one picture.
@@ -42,7 +45,10 @@ class PictureView(QWidget):
         self.setSizePolicy(policy)
 
     def heightForWidth(self, width: int) -> int:
-        return min(round(width / self._aspect), round(width * 9 / 16) + 1)
+        """Return how tall the picture is that fills a width; an upright one leaves room for what is below."""
+        window = self.window()
+        most = max(round(width * 9 / 16) + 1, round(_MOST_SHARE * (window.height() if window else 0)))
+        return min(round(width / self._aspect), most)
 
     def sizeHint(self) -> QSize:
         return QSize(456, self.heightForWidth(456))

@@ -12,6 +12,7 @@ from bench.export import measure_export
 from bench.footage import measure_footage
 from bench.keying import measure_keying
 from bench.listening import measure_listening
+from bench.load import measure_load
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
 from bench.result import Result
@@ -29,6 +30,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "export": measure_export,
     "playback": measure_playback,
     "safety": measure_safety,
+    "load": measure_load,
 }
 
 

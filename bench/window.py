@@ -48,9 +48,10 @@ def open_window(folder: Path, project: Project, levels: SongLevels | None) -> "W
     window.resize(1280, 800)
     window.show()
     window.editor.open(project, None)
-    waveform = np.random.default_rng(0).random((MINUTES * 60 * 200, 3)).astype(np.float32)
-    silence = Samples(np.zeros((MINUTES * 60 * 48_000, 2), np.float32), 48_000)
-    listening = Listening(MINUTES * 60.0, 150.0, True, (), waveform, levels=levels)
+    seconds = project.song.duration if project.song is not None else MINUTES * 60.0
+    waveform = np.random.default_rng(0).random((round(seconds * 200), 3)).astype(np.float32)
+    silence = Samples(np.zeros((10 * 48_000, 2), np.float32), 48_000)
+    listening = Listening(seconds, 150.0, True, (), waveform, levels=levels)
     window.editor.take_song(HeardSong("song.wav", "f" * 32, silence, listening))
     QApplication.processEvents()
     return window

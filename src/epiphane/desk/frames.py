@@ -93,6 +93,14 @@ class FrameServer(QObject):
             self._wanted = [item for item in plans if not self._cache.has(item[1], self._size)]
             self._wake.notify_all()
 
+    def want_more(self, frames: Sequence[int]) -> None:
+        """Say which further frames are wanted, after all others."""
+        plans = [(frame, self.plan(frame)) for frame in frames]
+        with self._wake:
+            self._asked = (*self._asked, *frames)
+            self._wanted += [item for item in plans if not self._cache.has(item[1], self._size)]
+            self._wake.notify_all()
+
     def be_patient(self) -> None:
         """Let what is not urgent wait for a moment: the window is busy."""
         with self._wake:

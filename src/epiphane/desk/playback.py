@@ -17,7 +17,8 @@ _TICK_MILLISECONDS = 4
 _PAINT_SECONDS = 0.010
 _AHEAD = 20
 # Stopped, this many frames around the playhead are prepared; some seconds when nothing has changed for long.
-_AROUND, _FAR_SECONDS = 24, 10
+_NEAR, _FAR_SECONDS = 8, 10
+_AT_ONCE, _AT_ONCE_MILLISECONDS = 40, 30
 _REST_MILLISECONDS = 700
 # A device may take its first sample up to two seconds late; after that it is taken as gone.
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
@@ -81,7 +82,7 @@ class Playback(QObject):
         self._mixing.timeout.connect(self._mix_ticks)
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
-        self._resting.setInterval(_REST_MILLISECONDS)
+        self._far: list[int] = []
         self._resting.timeout.connect(self._want_far)
 
     @property
@@ -288,20 +289,28 @@ class Playback(QObject):
         if not self.is_playing and frame == self._editor.playhead:
             self._show_playhead()
 
-    def _want_around(self) -> None:
-        self._want(_AROUND)
-        self._resting.start()
-
     def _want_far(self) -> None:
-        if not self.is_playing:
-            self._want(round(_FAR_SECONDS * self._editor.project.rate))
+        """Want more of what is around, a few frames at a time: planning them takes the window's time."""
+        if self.is_playing or not self._far:
+            return
+        some, self._far = self._far[:_AT_ONCE], self._far[_AT_ONCE:]
+        self._frames.want_more(some)
+        if self._far:
+            self._resting.start(_AT_ONCE_MILLISECONDS)
 
-    def _want(self, n_frames: int) -> None:
+    def _want_around(self) -> None:
+        """Want the frames at the playhead, and those around it a few at a time when the editor stops."""
+        around = self._frames_around(round(_FAR_SECONDS * self._editor.project.rate))
+        self._far = around[_NEAR:]
+        if around:
+            self._frames.want(around[:_NEAR], is_patient=True)
+        self._resting.start(_REST_MILLISECONDS)
+
+    def _frames_around(self, n_frames: int) -> list[int]:
         here, end = self._editor.playhead, self._editor.project.n_frames
-        if end:
-            ahead = range(here, min(here + n_frames, end))
-            behind = range(max(here - n_frames // 4, 0), here)
-            self._frames.want([*ahead, *reversed(behind)], is_patient=True)
+        ahead = range(here, min(here + n_frames, end))
+        behind = range(max(here - n_frames // 4, 0), min(here, end))
+        return [*ahead, *reversed(behind)]
 
     def _show_playhead(self) -> None:
         frame = self._editor.playhead

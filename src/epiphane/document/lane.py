@@ -70,7 +70,7 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
 Settings: TypeAlias = Annotated[tuple[Setting, ...], Meta(max_length=100)]
 
 
-class Override(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """A change to the cue of one hit; `hit` is the hit's time in seconds.
 
     Where it is `taken`, the cue fires though the pick leaves its hit out. `settings` take the place of the

@@ -33,7 +33,7 @@ DRUMS = ("kick", "snare", "hat")
 """The drums that are heard apart: low drum, snare or clap, hi-hat or cymbal."""
 
 
-class Beat(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+class Beat(Struct, frozen=True, gc=False, array_like=True, forbid_unknown_fields=True):
     """One beat: ``[time in seconds, place in its bar from 1, strength 0-1, how sure it is 0-1]``."""
 
     time: Seconds
@@ -42,7 +42,7 @@ class Beat(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     sureness: Share = 1.0
 
 
-class Hit(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+class Hit(Struct, frozen=True, gc=False, array_like=True, forbid_unknown_fields=True):
     """One moment of the song: ``[time in seconds, strength 0-1]``."""
 
     time: Seconds
@@ -170,7 +170,7 @@ class Pin(Struct, frozen=True, forbid_unknown_fields=True):
     hit: Seconds
 
 
-class Shot(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class Shot(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """A stretch of footage on the timeline.
 
     `start` and `n_frames` are frames of the project; `source_start` is the instant of the footage,

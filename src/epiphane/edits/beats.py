@@ -191,11 +191,13 @@ def move_beat(project: Project, index: int, time: float, *, n_following: int = 0
         raise EditError("a beat must stay within the song.")
     if len(new) > 1 and np.diff(new).min() < _LEAST_APART_SECONDS:
         raise EditError("a beat cannot pass its neighbour.")
-    made = [
-        replace(beat, time=float(moved), sureness=1.0 if number == index else beat.sureness)
-        for number, (beat, moved) in enumerate(zip(beats, new, strict=True))
-    ]
-    return regrid(project, made, matched=list(zip(old.tolist(), new.tolist(), strict=True)))
+    made = list(beats)
+    for number in np.flatnonzero(share).tolist():
+        made[number] = replace(made[number], time=float(new[number]))
+    made[index] = replace(made[index], sureness=1.0)
+    # Beyond the beats beside those that move everything stays where it is.
+    near = slice(max(index - n_following - 1, 0), index + n_following + 2)
+    return regrid(project, made, matched=list(zip(old[near].tolist(), new[near].tolist(), strict=True)))
 
 
 def add_beat(project: Project, time: float) -> Project:

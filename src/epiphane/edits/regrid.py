@@ -118,7 +118,10 @@ def _moved_section(section: Section, beats: np.ndarray, move: Move, duration: fl
 
 
 def _moved_mark(time: float, beats: np.ndarray, move: Move, duration: float) -> float:
-    is_on_beat = len(beats) and float(np.abs(beats - time).min()) < _ON_BEAT_SECONDS
+    after = int(np.searchsorted(beats, time))
+    is_on_beat = any(
+        abs(beats[n] - time) < _ON_BEAT_SECONDS for n in (after - 1, after) if 0 <= n < len(beats)
+    )
     return round(min(float(move(np.array([time]))[0]), duration), 6) if is_on_beat else time
 
 

@@ -17,10 +17,10 @@ from epiphane.keying.levels import Counting, Firing, counting_of, levels_of
 from epiphane.keying.picking import NOTHING, Picked, chances, picked_hits, spans_of
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
-from epiphane.types import FloatArray
+from epiphane.types import FloatArray, IntArray
 
 
-class Cue(Struct, frozen=True):
+class Cue(Struct, frozen=True, gc=False):
     """One firing of a lane.
 
     `frame` is the frame of its peak, nudge included; `strength` is what the envelope is multiplied
@@ -125,6 +125,8 @@ class LaneSchedule:
 
     @property
     def _peaks(self) -> Firing:
+        if not self.lane.overrides and self.lane.envelope.unit is LengthUnit.FRAMES:
+            return self._peaks_alike
         shapes: dict[Envelope, int] = {}
         shape_of = [shapes.setdefault(cue.envelope, len(shapes)) for cue in self._firing]
         return Firing(
@@ -133,6 +135,16 @@ class LaneSchedule:
             tuple(shapes),
             np.array(shape_of, np.int64),
         )
+
+    @property
+    def _peaks_alike(self) -> Firing:
+        """The peaks where all cues have the lane's own shape: no cue has to be looked at by itself."""
+        frames, strengths = _peaks_of_hits(self._project, self.lane, self.picked)
+        is_firing = strengths > 0
+        shape = in_frames(self.lane.envelope, 1.0)
+        shapes = (shape,) if is_firing.any() else ()
+        n_firing = int(is_firing.sum())
+        return Firing(frames[is_firing], strengths[is_firing], shapes, np.zeros(n_firing, np.int64))
 
     @cached_property
     def _counting(self) -> Counting:
@@ -200,13 +212,20 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     return Schedule(project, tuple(lanes))
 
 
-def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
+def _peaks_of_hits(project: Project, lane: Lane, picked: Picked) -> tuple[IntArray, FloatArray]:
+    """Return the frames of the peaks of the hits that a lane takes, and their strengths."""
     times = np.array([hit.time for hit in picked.hits])
     frames = frames_at(times, project.rate) - lane.envelope.lead
     loudness = np.array([hit.strength for hit in picked.hits])
     strengths = lane.depth * np.array(picked.strengths) * (1 - lane.by_strength * (1 - loudness))
     if lane.wander:
         strengths = strengths * (1 - lane.wander * chances(lane.seed, times))
+    return np.asarray(frames, np.int64), np.asarray(strengths, np.float64)
+
+
+def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
+    frames, strengths = _peaks_of_hits(project, lane, picked)
+    times = np.array([hit.time for hit in picked.hits])
     beats = beat_lengths(project, lane, times) * float(project.rate)
     envelopes = _in_frames(lane.envelope, beats)
     cues = list(map(Cue, picked.hits, frames.tolist(), strengths.tolist(), envelopes))

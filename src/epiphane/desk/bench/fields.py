@@ -298,14 +298,27 @@ class ChecksButton(QPushButton):
     def __init__(self, name: str, nothing: str) -> None:
         super().__init__(nothing)
         self._nothing = nothing
+        self._options: Callable[[], Sequence[tuple[str, str]]] = list
+        self._keys: tuple[str, ...] = ()
         self._menu = _LastingMenu(self)
+        self._menu.aboutToShow.connect(self._fill)
         self.setMenu(self._menu)
         self.setAccessibleName(name)
         self.setToolTip(name)
         self.setMaximumWidth(150)
 
-    def show_checks(self, options: Sequence[tuple[str, str]], keys: Sequence[str]) -> None:
-        """Offer these (key, words), with some of them chosen."""
+    def show_checks(self, options: Callable[[], Sequence[tuple[str, str]]], keys: Sequence[str]) -> None:
+        """Offer (key, words), with some of them chosen; they are asked for when they are needed."""
+        self._options, self._keys = options, tuple(keys)
+        if self._menu.isVisible():
+            self._fill()
+        names = [words for key, words in options() if key in keys] if keys else []
+        text = ", ".join(names) if names else self._nothing
+        self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 118))
+        self.setToolTip(theme.plain(f"{self.accessibleName()}: {text}"))
+
+    def _fill(self) -> None:
+        options = self._options()
         if [(str(one.data()), one.text()) for one in self._menu.actions()] != list(options):
             self._menu.clear()
             for key, text in options:
@@ -314,13 +327,8 @@ class ChecksButton(QPushButton):
                 action.setCheckable(True)
                 action.triggered.connect(self._choose)
                 self._menu.addAction(action)
-        names = []
         for action in self._menu.actions():
-            action.setChecked(str(action.data()) in keys)
-            names += [action.text()] * action.isChecked()
-        text = ", ".join(names) if names else self._nothing
-        self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 118))
-        self.setToolTip(theme.plain(f"{self.accessibleName()}: {text}"))
+            action.setChecked(str(action.data()) in self._keys)
 
     def _choose(self) -> None:
         self.chosen.emit(tuple(str(one.data()) for one in self._menu.actions() if one.isChecked()))

@@ -80,7 +80,6 @@ class LaneBench(QWidget):
         box.addWidget(self._wander_row_shown)
         box.addWidget(self._name_row())
         box.addStretch(1)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the lane as it is now."""
@@ -225,8 +224,8 @@ class LaneBench(QWidget):
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
     ) -> None:
-        self._editor.apply(lambda p: edit(p, self.lane_id), text, gesture=gesture)
-        self.refresh()
+        if not self._editor.apply(lambda p: edit(p, self.lane_id), text, gesture=gesture):
+            self.refresh()  # with what is still so
 
     def _set(self, setting: Setting, gesture: str | None) -> None:
         self._apply(

@@ -55,19 +55,24 @@ class PickRows(QWidget):
         self.fold.setStyleSheet("text-align: left")
         self.fold.setChecked(PickRows.is_open)
         self.fold.toggled.connect(self._open)
+        self._rows: QWidget | None = None
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(5)
+        self._box.addWidget(self.fold)
+        if PickRows.is_open:
+            self._build(lane)
+
+    def _build(self, lane: Lane) -> None:
+        """Make the rows, when they are first wanted: selecting a lane is quicker without."""
         self._rows = QWidget()
-        self._rows.setVisible(PickRows.is_open)
         inside = QVBoxLayout(self._rows)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(5)
         self._of_hits = [*self._pattern_rows(), *self._rule_rows(), *self._strength_rows(lane)]
         for widget in (*self._of_hits, *self._place_rows(), rule()):
             inside.addWidget(widget)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        box.addWidget(self.fold)
-        box.addWidget(self._rows)
+        self._box.addWidget(self._rows)
 
     def refresh(self, lane: Lane, cues: LaneSchedule) -> None:
         """Show what the lane takes now."""
@@ -75,6 +80,8 @@ class PickRows(QWidget):
         self.fold.setText(_told(lane, cues))
         icon = "chevron-up" if self.fold.isChecked() else "chevron-down"
         self.fold.setIcon(theme.icon(icon, theme.QUIET, 14))
+        if self._rows is None:
+            return
         for widget in self._of_hits:
             widget.setVisible(lane.way is not Way.FOLLOW)
         pattern = pick.pattern or Pattern((), 1)
@@ -97,8 +104,8 @@ class PickRows(QWidget):
         self._to.show_value(0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
         labels = [] if project.song is None else list(dict.fromkeys(s.label for s in project.song.sections))
         labels += [one for one in pick.sections if one not in labels]
-        self._sections.show_checks([(text, text) for text in labels], pick.sections)
-        self._shots.show_checks(_shot_options(project), [str(shot) for shot in lane.shots])
+        self._sections.show_checks(lambda: [(text, text) for text in labels], pick.sections)
+        self._shots.show_checks(lambda: _shot_options(project), [str(shot) for shot in lane.shots])
         others = [(str(one.id), lane_label(one)) for one in project.lanes if one.id != lane.id]
         show_options(self._without, [("", "no lane"), *others])
         show_choice(self._without, "" if pick.without is None else str(pick.without))
@@ -190,7 +197,11 @@ class PickRows(QWidget):
 
     def _open(self, is_open: bool) -> None:
         PickRows.is_open = is_open
-        self._rows.setVisible(is_open)
+        lane = self._lane()
+        if is_open and self._rows is None and lane is not None:
+            self._build(lane)
+        if self._rows is not None:
+            self._rows.setVisible(is_open)
         self._refresh_self()
 
     def _refresh_self(self) -> None:

@@ -1,7 +1,5 @@
 """How the tempo goes through the song, as a curve."""
 
-from itertools import pairwise
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -43,7 +41,8 @@ class TempoCurve(QWidget):
             painter.setFont(theme.words(8.5))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "no beats yet")
             return
-        tempi = np.array([60 / (after.time - before.time) for before, after in pairwise(beats)])
+        times = np.array([beat.time for beat in beats])
+        tempi = 60 / np.diff(times)
         usual = float(np.median(tempi))
         shown = np.clip(tempi, usual / 1.6, usual * 1.6)
         span = max(float(np.abs(shown / usual - 1).max()), _LEAST_SPAN)
@@ -57,9 +56,9 @@ class TempoCurve(QWidget):
 
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(box.left(), y(usual)), QPointF(box.right(), y(usual)))
-        curve = QPolygonF(
-            [QPointF(x(beat.time), y(float(tempo))) for beat, tempo in zip(beats, shown, strict=False)]
-        )
+        step = max(1, round(len(shown) / (2 * box.width())))  # of an hour's beats two for each pixel
+        points = zip(times[:-1:step].tolist(), shown[::step].tolist(), strict=True)
+        curve = QPolygonF([QPointF(x(time), y(tempo)) for time, tempo in points])
         painter.setPen(QPen(theme.TEXT, 1.4))
         painter.drawPolyline(curve)
         here = x(frame_start(self._editor.playhead, self._editor.project.rate))

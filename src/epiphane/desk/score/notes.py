@@ -61,6 +61,8 @@ class NotePainter:
         if song is None:
             return
         for section in song.sections:
+            if section.end <= stave.start or section.start >= stave.end:
+                continue
             is_drop = any(abs(drop - section.start) < _SAME_SECONDS for drop in song.drops)
             self._paint_section(painter, layout, stave, section, is_drop=is_drop)
         if layout.drums_height:

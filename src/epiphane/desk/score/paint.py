@@ -20,7 +20,7 @@ from epiphane.desk.score.layout import (
     Stave,
 )
 from epiphane.desk.score.notes import NotePainter, hits_between
-from epiphane.desk.score.shots import ShotPainter
+from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.selection import Kind
 from epiphane.desk.thumbs import Thumbnails
@@ -66,14 +66,12 @@ class StavePainter:
         project, selection = self._editor.project, self._editor.selection
         song = project.song
         shown = self._editor.shown_band
-        first, end = (frame_at(seconds, project.rate) for seconds in (stave.start, stave.end))
-        shots = tuple(
-            shot for shot in project.shots if shot.start <= end and shot.start + shot.n_frames >= first
-        )
+        shots = shots_between(project, stave.start, stave.end)
         return (
-            (stave, layout.width, layout.heights, layout.sound_height, layout.shown_lanes, project.rate),
+            (stave, layout.width, layout.heights, layout.sound_height, layout.is_folded, project.rate),
             shots,
-            (bool(project.shots), project.footage, id(self._editor.heard)),
+            (bool(project.shots), project.footage, id(self._editor.whole)),
+            None if song is None else (song.start, song.duration),
             None if song is None else (song.sections, song.drops, self._notes.content(stave)),
             tuple(
                 (one, hits_between(self._editor.hits_of(one), stave.start, stave.end))
@@ -151,21 +149,13 @@ class StavePainter:
         painter.drawText(QRectF(4, top, MARGIN_LEFT - 18, height), _RIGHT, f"{len(layout.lanes)} lanes")
         painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
         columns = range(int(left), int(right) + 1)
-        bands = [self._level_columns(layout, stave, lane, columns) for lane in self._editor.cues.lanes]
+        seconds = layout.seconds_of(stave, np.array(columns, np.float64))
+        frames = (seconds * float(self._editor.project.rate)).astype(int)
+        bands = [_levels_at(lane, frames) for lane in self._editor.cues.lanes]
         colours = [
             theme.RULE if lane.is_silent else lane_colour(lane.lane) for lane in self._editor.cues.lanes
         ]
         painter.drawImage(QRectF(int(left), top, len(columns), height), bands_image(np.array(bands), colours))
-
-    def _level_columns(
-        self, layout: ScoreLayout, stave: Stave, lane: LaneSchedule, columns: range
-    ) -> FloatArray:
-        """Return the level of a lane at each column of pixels, 0 to 1."""
-        if not len(lane.levels):
-            return np.zeros(len(columns))
-        seconds = layout.seconds_of(stave, np.array(columns, np.float64))
-        frames = (seconds * float(self._editor.project.rate)).astype(int)
-        return np.asarray(np.clip(lane.levels[np.clip(frames, 0, len(lane.levels) - 1)], 0, 1))
 
     def _paint_ruler(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         base = layout.ruler_top(stave.top) + layout.heights.ruler - 6
@@ -366,6 +356,13 @@ class StavePainter:
                 painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)
 
 
+def _levels_at(lane: LaneSchedule, frames: np.ndarray) -> FloatArray:
+    """Return the level of a lane on some frames, 0 to 1."""
+    if not len(lane.levels):
+        return np.zeros(len(frames))
+    return np.asarray(np.clip(lane.levels[np.clip(frames, 0, len(lane.levels) - 1)], 0, 1))
+
+
 def lane_colour(lane: Lane) -> QColor:
     """Return the colour of a lane's family."""
     return family_colour(lane.effect)
@@ -419,6 +416,7 @@ def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:
     if len(waveform) == 0:
         return np.zeros((len(edges) - 1, 3))
     index = np.clip((edges * COLUMNS_PER_SECOND).astype(int), 0, len(waveform) - 1)
+    waveform, index = waveform[index[0] : index[-1] + 1], index - index[0]  # of an hour the stave's part
     starts = index[:-1]
     tall = np.maximum.reduceat(waveform, np.append(starts, len(waveform) - 1)[:-1], axis=0)
     return np.where((index[1:] > starts)[:, None], tall, waveform[starts])

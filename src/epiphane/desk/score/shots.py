@@ -1,5 +1,7 @@
 """Painting the shots of a stave: what they show, and the moments that are joined to their hits."""
 
+import bisect
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -40,7 +42,7 @@ class ShotPainter:
             box = QRectF(left + 12, top, right - left, layout.heights.shots)
             painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
         sliver = float(0.99 / project.rate)
-        for shot in project.shots:
+        for shot in shots_between(project, stave.start, stave.end):
             start = frame_start(shot.start, project.rate)
             end = frame_start(shot.start + shot.n_frames, project.rate)
             # Where a bar line lies within the frame of a cut, less than a frame of a shot would be seen.
@@ -121,6 +123,14 @@ class ShotPainter:
             painter.drawPixmap(at, theme.icon_pixmap("lock", theme.TEXT.name(), 10))
         painter.setPen(theme.TEXT)
         painter.drawText(label.adjusted(icon, 0, 0, 0), Qt.AlignmentFlag.AlignCenter, name)
+
+
+def shots_between(project: Project, start: float, end: float) -> tuple[Shot, ...]:
+    """Return the shots that are seen between two instants, seconds."""
+    first, last = frame_at(start, project.rate), frame_at(end, project.rate)
+    shots = project.shots
+    begin = max(bisect.bisect_right(shots, first, key=lambda shot: shot.start) - 1, 0)
+    return shots[begin : bisect.bisect_right(shots, last, key=lambda shot: shot.start)]
 
 
 def paint_drop(

@@ -1,6 +1,6 @@
 """Pictures of staves, kept: what has changed of one is painted again, if it can be a lane's strip alone."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 from msgspec import Struct
@@ -20,7 +20,7 @@ class _Kept(Struct, eq=False):
 
     content: object
     pixmap: QPixmap
-    lanes: list[object]
+    lanes: Sequence[object]
 
 
 class StavePictures:
@@ -54,15 +54,20 @@ class StavePictures:
             pixmap = QPixmap(QSize(round(layout.width), round(stave.height + ABOVE + BELOW)) * ratio)
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(theme.GROUND)
-            kept = self._kept[stave.index] = _Kept(content, pixmap, [None] * len(layout.lanes))
+            kept = self._kept[stave.index] = _Kept(content, pixmap, [])
             with _painting(pixmap, stave) as painter:
                 self._painter.paint(painter, layout, stave)
-        lanes = [self._painter.lane_content(stave, number) for number in range(len(layout.lanes))]
+        lanes = [
+            (lane in layout.shown_lanes, self._painter.lane_content(stave, number))
+            for number, lane in enumerate(layout.lanes)
+        ]
         with _painting(kept.pixmap, stave) as painter:
             if layout.is_folded and kept.lanes != lanes:
                 self._painter.paint_fold(painter, layout, stave)
-            for number, (old, new) in enumerate(zip(kept.lanes, lanes, strict=True)):
-                if old != new and layout.lanes[number] in layout.shown_lanes:
+            for number, new in enumerate(lanes):
+                old = kept.lanes[number] if number < len(kept.lanes) else None
+                is_shown = new[0]
+                if old != new and is_shown:
                     self._painter.paint_lane(painter, layout, stave, number)
         kept.lanes = lanes
         return kept.pixmap

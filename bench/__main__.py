@@ -13,6 +13,7 @@ from bench.footage import measure_footage
 from bench.keying import measure_keying
 from bench.listening import measure_listening
 from bench.load import measure_load
+from bench.memory import measure_memory
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
 from bench.result import Result
@@ -31,6 +32,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "playback": measure_playback,
     "safety": measure_safety,
     "load": measure_load,
+    "memory": measure_memory,
 }
 
 

@@ -23,7 +23,7 @@ from epiphane.media.gather import gather_files
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.search import search_clip
 
-_N_CLIPS = 60
+N_CLIPS = 60
 _N_JUMPS, _N_SKIMS = 60, 80
 
 
@@ -31,7 +31,7 @@ def measure_footage(folder: Path) -> Iterator[Result]:
     """Gather sixty clips of 720p made of the demo's, fill a song of a minute, jump about in it and skim."""
     clips = folder / "clips"
     clips.mkdir()
-    _make_clips(clips)
+    make_clips(clips)
     minute = folder / "minute.mp4"
     _join(sorted(MEDIA.glob("*.mp4")), minute, seconds=60)
     started = time.perf_counter()
@@ -52,14 +52,14 @@ def measure_footage(folder: Path) -> Iterator[Result]:
         yield Result("  / decoding it alone", f"{seconds / _seconds_of_decoding(path):.2f}")
     started = time.perf_counter()
     gathered = gather_files([clips])
-    yield Result(f"{_N_CLIPS} clips gathered", f"{time.perf_counter() - started:.1f} s")
+    yield Result(f"{N_CLIPS} clips gathered", f"{time.perf_counter() - started:.1f} s")
     project = add_footage(set_song(Project(), hear_song(_long_song(folder)).as_song()), gathered.found)
     for one in project.footage:
         project = learn_of_footage(project, one.fingerprint, found)
         store.make(Path(one.path), one.fingerprint)
     started = time.perf_counter()
     project = fill_song(project, order=Order.MOMENTS)
-    yield at_most(f"{_N_CLIPS} clips filled into a minute", time.perf_counter() - started, 1, "s")
+    yield at_most(f"{N_CLIPS} clips filled into a minute", time.perf_counter() - started, 1, "s")
     yield Result("  shots", f"{len(project.shots)}")
     yield from _window(folder, project, store)
 
@@ -72,7 +72,6 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
     from epiphane.desk.window import Window
 
     app = make_application(["bench"])
-    Path("/proc/self/clear_refs").write_text("5")  # forget what was the most so far (proc(5))
     window = Window(journal_folder=folder, proxies=store)
     window.footage.prepares = False
     window.resize(1280, 800)
@@ -95,7 +94,7 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
     window.skimmer.drawn.connect(lambda _frame: seen.append(time.perf_counter()))
     skims = []
     for number in range(_N_SKIMS):
-        footage = project.footage[number // 8 % _N_CLIPS]
+        footage = project.footage[number // 8 % N_CLIPS]
         started, n_before = time.perf_counter(), len(seen)
         window.clip_player.peek(footage, number % 8 / 8 * footage.duration)
         while len(seen) == n_before:
@@ -103,18 +102,8 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
         skims.append(1000 * (seen[-1] - started))
     yield at_most("skimming to a frame, 95 of 100", float(np.percentile(skims, 95)), 40, "ms")
     yield Result("  median", f"{median(skims):.0f} ms")
-    for frame in range(0, project.n_frames, 5):  # fill the caches with pictures of all clips
-        window.frames.want(range(frame, min(frame + 5, project.n_frames)))
-        QTest.qWait(8)
-    yield at_most(f"most memory with {_N_CLIPS} clips open", _most_megabytes(), 1500, "MB")
     window.shut_down()
     app.processEvents()
-
-
-def _most_megabytes() -> float:
-    status = Path("/proc/self/status").read_text()
-    kilobytes = next(line for line in status.splitlines() if line.startswith("VmHWM")).split()[1]
-    return int(kilobytes) / 1024
 
 
 def _seconds_of_decoding(path: Path) -> float:
@@ -126,10 +115,10 @@ def _seconds_of_decoding(path: Path) -> float:
     return time.process_time() - started
 
 
-def _make_clips(folder: Path) -> None:
+def make_clips(folder: Path) -> None:
     """Make clips that differ: parts of the demo's, remuxed, each with another end."""
     sources = sorted(MEDIA.glob("*.mp4"))
-    for number in range(_N_CLIPS):
+    for number in range(N_CLIPS):
         path = folder / f"run {number:02d}.mp4"
         _join([sources[number % len(sources)]], path, seconds=2.5 + 0.05 * number)
 

@@ -17,7 +17,7 @@ from epiphane.disk import private_folder
 from epiphane.errors import DiskError
 from epiphane.types import Float32Array
 
-MOST_IN_MEMORY = 128 << 20
+MOST_IN_MEMORY = 112 << 20
 """Bytes of an array that stay in memory: five minutes of stereo."""
 _ROWS_AT_ONCE = 1 << 20
 
@@ -33,6 +33,9 @@ class Rows:
 
     def __init__(self, n_columns: int | None = None) -> None:
         self._n_columns = n_columns
+        # Joined to blocks of some megabytes: memory that is freed in crumbs stays with the process.
+        self._small: list[Float32Array] = []
+        self._n_small = 0
         self._blocks: list[Float32Array] = []
         self._file: IO[bytes] | None = None
         self._n_rows = 0
@@ -48,24 +51,31 @@ class Rows:
         DiskError
             If there are many, and the disk is full.
         """
-        block = np.ascontiguousarray(block, np.float32)
+        self._small.append(np.ascontiguousarray(block, np.float32))
         self._n_rows += len(block)
-        if self._file is None:
-            self._blocks.append(block)
-            if self._n_rows * 4 * (self._n_columns or 1) <= MOST_IN_MEMORY:
-                return
-            self._file = _nameless_file()
-            waiting, self._blocks = self._blocks, []
-        else:
-            waiting = [block]
+        self._n_small += len(block)
+        if self._n_small >= _ROWS_AT_ONCE:
+            self._join()
+
+    def _join(self) -> None:
+        """Make a block of what came in small ones, and write it if there are many rows."""
+        if not self._small:
+            return
+        self._blocks.append(np.concatenate(self._small))
+        self._small, self._n_small = [], 0
+        if self._n_rows * 4 * (self._n_columns or 1) <= MOST_IN_MEMORY:
+            return
         try:
-            for one in waiting:
-                self._file.write(one.data if one.size else b"")
+            self._file = self._file or _nameless_file()
+            for block in self._blocks:
+                self._file.write(block.data if block.size else b"")
         except OSError as error:
             raise DiskError(f"There is no room for a long sound on the disk: {error.strerror}.") from None
+        self._blocks = []
 
     def array(self) -> Float32Array:
         """Return all rows, float32, shape (n_rows,) or (n_rows, n_columns); do not write to it."""
+        self._join()
         shape = (self._n_rows,) if self._n_columns is None else (self._n_rows, self._n_columns)
         if self._file is None:
             return np.concatenate(self._blocks) if self._blocks else np.zeros(shape, np.float32)

@@ -106,8 +106,11 @@ def _by_beat(
 
 def _means(values: Float32Array, edges: FloatArray) -> FloatArray:
     hops = np.clip(np.round(edges).astype(np.int64), 0, len(values))
-    sums = np.concatenate([np.zeros((1, values.shape[1])), np.cumsum(values, axis=0, dtype=np.float64)])
-    return np.asarray((sums[hops[1:]] - sums[hops[:-1]]) / np.maximum(np.diff(hops), 1)[:, None])
+    means = np.empty((len(hops) - 1, values.shape[1]))
+    for column, row in enumerate(values.T):  # one by one: of an hour all running sums are 200 MB
+        sums = np.concatenate([[0.0], np.cumsum(row, dtype=np.float64)])
+        means[:, column] = (sums[hops[1:]] - sums[hops[:-1]]) / np.maximum(np.diff(hops), 1)
+    return means
 
 
 def _similarity(heard: _Beats) -> Callable[[int, int, int], FloatArray]:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk import theme
 from epiphane.desk.jobs import has_abandoned
+from epiphane.desk.memory import limit_arenas
 from epiphane.desk.window import Window
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
@@ -39,6 +40,7 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     The exit code.
     """
     qInstallMessageHandler(_log_message)
+    limit_arenas()
     app = make_application(sys.argv[:1])
     window = Window(journal_folder=data_folder())
     sys.excepthook = partial(_go_on_after, window)

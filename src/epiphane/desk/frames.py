@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.jobs import wait_for
+from epiphane.desk.memory import FOOTAGE_BYTES, PACKED_BYTES, PICTURE_BYTES
 from epiphane.document.model import Project
 from epiphane.keying.schedule import Schedule
 from epiphane.media.proxy import ProxyStore
@@ -22,8 +23,6 @@ _WORKERS = 2
 _PATIENCE_SECONDS = 0.15
 # Proxies are small and quick to read from anywhere, so all of a usual project stay open.
 _MOST_OPEN = 64
-# Some 450 pictures at 960x540 as they are, and several minutes of them packed.
-_CACHE_BYTES, _PACKED_BYTES = 700 << 20, 500 << 20
 
 
 class FrameServer(QObject):
@@ -42,8 +41,8 @@ class FrameServer(QObject):
 
     def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
-        self.footage = OpenFootage(proxies, most_open=_MOST_OPEN)
-        self._cache = PictureCache(_CACHE_BYTES, _PACKED_BYTES)
+        self.footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=FOOTAGE_BYTES)
+        self._cache = PictureCache(PICTURE_BYTES, PACKED_BYTES)
         self._wake = threading.Condition()
         self._wanted: list[tuple[int, FramePlan]] = []
         self._busy: set[FramePlan] = set()

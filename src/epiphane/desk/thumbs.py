@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from epiphane.desk.jobs import wait_for
+from epiphane.desk.memory import THUMB_FOOTAGE_BYTES
 from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
@@ -40,7 +41,7 @@ class Thumbnails(QObject):
 
     def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
-        self._footage = OpenFootage(proxies, most_open=_MOST_OPEN)
+        self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
         self._kept: OrderedDict[FramePlan, QImage] = OrderedDict()
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
         self._wake = threading.Condition()

@@ -31,6 +31,7 @@ from epiphane.desk.header import Header
 from epiphane.desk.jobs import Jobs
 from epiphane.desk.keys import KeyList
 from epiphane.desk.lanes import LaneDesk
+from epiphane.desk.memory import MemoryKeeper
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.lamps import Lamps
 from epiphane.desk.picture.view import PictureView
@@ -114,6 +115,7 @@ class Window(QMainWindow):
         self._stack = QStackedWidget()
         self._lay_out()
         self.key_list = KeyList(self)
+        self.memory = MemoryKeeper(self)
         self._connect()
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one

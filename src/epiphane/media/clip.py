@@ -188,6 +188,12 @@ class Clip:
             is_grey_limited=self._stream.codec_context.name in _LIMITED_GREY_CODECS,
         )
 
+    def __del__(self) -> None:
+        """Close the file when nobody holds the clip any more: its decoder takes megabytes until then."""
+        container = getattr(self, "_container", None)
+        if container is not None:
+            container.close()
+
     @property
     def _time_base(self) -> Fraction:
         return self._stream.time_base or Fraction(1, 1000)

@@ -15,7 +15,7 @@ from epiphane.render.plan import SourceFrame
 
 _MOST_OPEN = 16
 # Stills and the pictures kept of clips; a still of 4096 pixels a side takes 48 MB.
-_MOST_BYTES = 512 << 20
+_MOST_BYTES = 320 << 20
 
 _Opened = Clip | Still | MediaError
 
@@ -29,11 +29,19 @@ class OpenFootage:
         With it, footage that has a proxy is read from there: for previews.
     most_open : int
         Files that are open at once; the longest unused is closed.
+    most_bytes : int
+        Of the pictures that they keep.
     """
 
-    def __init__(self, proxies: ProxyStore | None = None, *, most_open: int = _MOST_OPEN) -> None:
+    def __init__(
+        self,
+        proxies: ProxyStore | None = None,
+        *,
+        most_open: int = _MOST_OPEN,
+        most_bytes: int = _MOST_BYTES,
+    ) -> None:
         self._proxies = proxies
-        self._most_open = most_open
+        self._most_open, self._most_bytes = most_open, most_bytes
         self._lock = threading.Lock()
         self._files: OrderedDict[tuple[str, str], _Opened] = OrderedDict()
         self._opening: dict[tuple[str, str], threading.Lock] = {}
@@ -109,7 +117,7 @@ class OpenFootage:
         """Let go of what was unused for longest, as far as there are too many files or too much in memory."""
         with self._lock:
             n_files = len(self._files)
-            while n_files > 1 and (n_files > self._most_open or self._n_bytes() > _MOST_BYTES):
+            while n_files > 1 and (n_files > self._most_open or self._n_bytes() > self._most_bytes):
                 self._files.popitem(last=False)
                 n_files -= 1
 

@@ -9,6 +9,7 @@ from tempfile import TemporaryDirectory
 from bench.accuracy import measure_accuracy
 from bench.effects import measure_effects
 from bench.export import measure_export
+from bench.film import measure_film
 from bench.footage import measure_footage
 from bench.keying import measure_keying
 from bench.listening import measure_listening
@@ -29,6 +30,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "footage": measure_footage,
     "effects": measure_effects,
     "export": measure_export,
+    "film": measure_film,
     "playback": measure_playback,
     "safety": measure_safety,
     "load": measure_load,

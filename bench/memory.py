@@ -52,7 +52,7 @@ def _work(folder: Path) -> Iterator[Result]:
     clips = folder / "clips"
     clips.mkdir()
     make_clips(clips)
-    song = _song(folder / "song.wav", seconds=240)
+    song = song_of(folder / "song.wav", seconds=240)
     Path("/proc/self/clear_refs").write_text("5")  # forget what was the most so far (proc(5))
     window = Window(journal_folder=folder / "data")
     window.resize(1280, 800)
@@ -78,7 +78,7 @@ def _work(folder: Path) -> Iterator[Result]:
 
 
 def _hour(folder: Path) -> Iterator[Result]:
-    hour = _song(folder / "hour.wav", seconds=3600)
+    hour = song_of(folder / "hour.wav", seconds=3600)
     started = time.perf_counter()
     command = [sys.executable, "-c", _LISTEN, str(hour)]
     done = subprocess.run(command, capture_output=True, text=True, check=True)
@@ -87,7 +87,7 @@ def _hour(folder: Path) -> Iterator[Result]:
     yield Result("  in", f"{time.perf_counter() - started:.0f} s, {n_beats} beats")
 
 
-def _song(path: Path, *, seconds: int) -> Path:
+def song_of(path: Path, *, seconds: int) -> Path:
     """Write the demo's song over and over."""
     import wave
 

@@ -90,6 +90,15 @@ def coloured(light: Float32Array, colour: FloatArray) -> Picture:
     return np.asarray(np.rint(light[..., None] * (255 * colour)), np.uint8)
 
 
+def shaded_rows(picture: Picture, gain: FloatArray) -> Picture:
+    """Return a picture with each row multiplied by a gain of 0 to 1, shape (height,), in steps of 1/255."""
+    height, width = picture.shape[:2]
+    steps = np.rint(np.clip(gain, 0, 1) * 255).astype(np.uint8)
+    flat = np.ascontiguousarray(picture).reshape(height, 3 * width)
+    factors = np.repeat(steps[:, None], 3 * width, axis=1)
+    return np.asarray(cv2.multiply(flat, factors, scale=1 / 255), np.uint8).reshape(picture.shape)
+
+
 def shaded(picture: Picture, gain: Float32Array) -> Picture:
     """Return a picture whose every point is multiplied.
 

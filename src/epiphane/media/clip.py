@@ -29,6 +29,8 @@ _MOST_HELD = 250
 _SEEK_COST = 3
 # What the library raises on damaged files; IndexError where a reopened file has lost its stream.
 _DAMAGE = (av.FFmpegError, IndexError, ValueError)
+# Opening a file anew takes as long as decoding several pictures.
+_INDEXED = frozenset(("mov,mp4,m4a,3gp,3g2,mj2", "matroska,webm"))
 # Codecs of video, whose grey is coded from 16 to 235 unless they say otherwise.
 _LIMITED_GREY_CODECS = frozenset(("h264", "hevc", "vp9", "av1", "libdav1d", "mpeg4", "mpeg2video"))
 _BACK_OFF_SECONDS = (0.0, 1.0, 2.0, 4.0)
@@ -195,6 +197,11 @@ class Clip:
             container.close()
 
     @property
+    def _is_indexed(self) -> bool:
+        """Whether the file has an index of its pictures, so that seeking to the first one finds it."""
+        return self._can_seek and self._container.format.name in _INDEXED
+
+    @property
     def _time_base(self) -> Fraction:
         return self._stream.time_base or Fraction(1, 1000)
 
@@ -208,7 +215,7 @@ class Clip:
 
     def _decode_first(self) -> RawPicture:
         """Return the first picture that can be decoded; a file cut out of another has some before it."""
-        self._restart(None)
+        self._restart(int(self._pts[0]))
         assert self._decoder is not None
         for frame in self._decoder:
             if frame.interlaced_frame and not self._is_interlaced:
@@ -239,7 +246,10 @@ class Clip:
     def _restart(self, pts: int | None) -> None:
         """Begin decoding at a key frame at or before `pts`, or at the start of the file."""
         self._decoder = None
-        if pts is None or pts <= self._pts[0]:
+        if pts is not None and pts <= self._pts[0] and self._is_indexed:
+            self._container.seek(int(self._pts[0]), stream=self._stream, backward=True)
+            self._next_index = -1
+        elif pts is None or pts <= self._pts[0]:
             # Seeking to the start misses pictures in containers without an index: open anew. What is open
             # stays so where that fails, for the file may be gone or cut short by now.
             fresh = open_container(self.path)

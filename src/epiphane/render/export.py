@@ -27,6 +27,8 @@ from epiphane.timing import frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Plane, Size
 
 _WORKERS = 2
+# A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
+_MOST_OPEN = 40
 _AHEAD = 8
 
 
@@ -97,7 +99,7 @@ def export(
     if not wanted:
         raise MediaError("there is nothing to export: add a song or footage first")
     started = time.monotonic()
-    footage = OpenFootage()
+    footage = OpenFootage(most_open=_MOST_OPEN)
     try:
         sound = _sound(project, wanted)
         with MovieWriter(path, size=size, rate=project.rate, sound=sound) as writer:

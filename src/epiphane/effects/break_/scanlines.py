@@ -5,7 +5,7 @@ import numpy as np
 
 from epiphane.effects.declare import ChoiceParameter, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import shaded
+from epiphane.effects.pixels import shaded_rows
 from epiphane.types import Picture
 
 _MIDDLE = 128
@@ -46,7 +46,7 @@ def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
         place = (values.seconds * values.roll) % 1
         away = np.abs((down - place + 0.5) % 1 - 0.5) / 0.12
         gain = 1 - amount * (0.45 * line + values.band / 100 * 0.5 * np.clip(1 - away, 0, 1))
-        dark = shaded(picture, np.repeat(gain[:, None], width, axis=1).astype(np.float32))
+        dark = shaded_rows(picture, gain)
         generator = np.random.default_rng((int(values.seed), step))
         reach = round(60 * amount * values.noise / 100)
         size = (-(-height // 2), -(-width // 2))
@@ -68,7 +68,13 @@ def _with_clock(picture: Picture, seconds: float, corner: str, opacity: float) -
     scale = _CLOCK_SHARE * width / wide
     left = round(_EDGE * width if corner.endswith("left") else width * (1 - _EDGE - _CLOCK_SHARE))
     base = round(_EDGE * width + high * scale if corner.startswith("upper") else height - _EDGE * width)
-    done = picture.copy()
+    rim = 3 * thickness + 2
+    rows = slice(max(round(base - high * scale) - rim, 0), min(base + rim, height))
+    columns = slice(max(left - rim, 0), min(left + round(wide * scale) + rim, width))
+    behind = np.ascontiguousarray(picture[rows, columns])
+    done, at = behind.copy(), (left - columns.start, base - rows.start)
     for colour, extra in ((0, 2 * thickness), (235, 0)):  # a dark rim keeps it legible on any picture
-        cv2.putText(done, text, (left, base), _FACE, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA)
-    return np.asarray(cv2.addWeighted(picture, 1 - opacity, done, opacity, 0), np.uint8)
+        cv2.putText(done, text, at, _FACE, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA)
+    made = picture.copy()
+    made[rows, columns] = cv2.addWeighted(behind, 1 - opacity, done, opacity, 0)
+    return made

@@ -22,7 +22,7 @@ from epiphane.edits.song import set_song
 from epiphane.media.gather import gather_files
 from epiphane.render.export import export
 
-_SECONDS, _N_SHOTS, _RATE = 60, 194, Fraction(30)
+_SECONDS, _RATE = 52, Fraction(30)
 _LANES = (
     ("flash", PulseUnit.BAR),
     ("zoom", PulseUnit.BEAT),
@@ -35,7 +35,7 @@ _LANES = (
     ("vignette", PulseUnit.KICK),
     ("invert", PulseUnit.BAR),
     ("scanlines", PulseUnit.BEAT),
-    ("noise", PulseUnit.HAT),
+    ("grain", PulseUnit.HAT),
 )
 
 
@@ -97,7 +97,7 @@ def _make_footage(folder: Path) -> None:
     for number in range(2):
         circle = f'<circle cx="{300 + 99 * number}" cy="300" r="200" fill="#d60"/>'
         (folder / f"drawing {number}.svg").write_text(f"{head}{circle}</svg>")
-    n_copies = {"camera": 35, "phone": 8, "deep": 6, "web": 5, "large": 3, "moving": 0}
+    n_copies = {"camera": 39, "phone": 8, "deep": 6, "web": 5, "large": 3, "moving": 0}
     for name, path in made.items():
         for number in range(1, n_copies[name]):
             copy = path.with_name(path.name.replace("00", f"{number:02d}"))

@@ -97,7 +97,7 @@ def large_project() -> Project:
         "split",
         "hue",
         "invert",
-        "pixels",
+        "pixelate",
         "glow",
         "spin",
         "strobe",

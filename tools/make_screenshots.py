@@ -10,13 +10,16 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
+from tour import write_tour
 
 from epiphane.desk.app import make_application
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.lanes import Target
+from epiphane.desk.selection import Kind, Selection, lanes_selected
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.window import Window
 from epiphane.document.envelope import CurvePoint, Ease, LengthUnit
 from epiphane.document.grid import bars_of
+from epiphane.document.ids import FootageId
 from epiphane.document.model import Order, Pace, Project
 from epiphane.document.pick import Pattern, Pick
 from epiphane.edits.cues import (
@@ -27,11 +30,20 @@ from epiphane.edits.cues import (
     toggle_cues,
 )
 from epiphane.edits.filling import fill_song
-from epiphane.edits.footage import accept_moment, put_in_group
+from epiphane.edits.footage import (
+    accept_moment,
+    add_footage,
+    learn_of_footage,
+    put_in_group,
+    remove_footage,
+    use_take,
+)
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.edits.shots import footage_name
 from epiphane.files.journal import Journals
+from epiphane.media.probe import probe_footage
 from epiphane.media.proxy import ProxyStore
+from epiphane.media.search import search_clip
 from epiphane.timing import frame_at
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -102,10 +114,13 @@ class Photographer:
             window.editor.apply(lambda p, ids=ids, group=group: put_in_group(p, ids, group), "group")
         chimes = footage["chimes"]
         window.editor.apply(lambda p: accept_moment(p, chimes, _IMPACT, is_accepted=True), "moment")
-        window.editor.select(Selection(Kind.FOOTAGE, footage=chimes))
+        tour = self._gather_tour()
+        window.editor.select(Selection(Kind.FOOTAGE, footage=tour))
         window.shelf.footage.tiles.setFocus()
-        self.wait(1500)
+        window.clip_player.go_to(2.2)
+        self.wait(6000)
         self.take("footage")
+        window.editor.apply(lambda p: remove_footage(p, [tour]), "removal")
         window.editor.go_to(0)
         pace = Pace(is_by_section=True)
         window.editor.apply(lambda p: fill_song(p, order=Order.MOMENTS, pace=pace), "filling")
@@ -120,6 +135,19 @@ class Photographer:
         self.take("shot")
         window.editor.apply(lambda _: before, "all of it back")
         window.editor.select(Selection())
+
+    def _gather_tour(self) -> FootageId:
+        """Gather a clip with cuts, a fade and a title card in it, and leave one of its takes out."""
+        window, path = self.window, self._folder / "workshop" / "workshop tour.mp4"
+        path.parent.mkdir()
+        write_tour(path)
+        editor = window.editor
+        editor.apply(lambda p: add_footage(p, [probe_footage(path)]), "gathering")
+        tour = editor.project.footage[-1]
+        editor.learn(lambda p: learn_of_footage(p, tour.fingerprint, search_clip(path)))
+        takes = editor.project.footage[-1].takes
+        editor.apply(lambda p: use_take(p, tour.id, takes[-2].start + 0.1, is_used=False), "take")
+        return tour.id
 
     def pulses(self) -> None:
         """Take three pulses in the score, one of them on the bench, a band, and the walk through doubt."""
@@ -171,7 +199,7 @@ class Photographer:
         window.editor.apply(lambda _: before, "all of it back")
 
     def effects(self) -> None:
-        """Take the shelf of effects, one of them pointed at; then eight lanes, one with many parameters."""
+        """Take the shelf of effects, one of them pointed at; then fifteen lanes in one row, three chosen."""
         window, before = self.window, self.window.editor.project
         window.shelf.open_page(ShelfPage.EFFECTS)
         down = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Vertical)
@@ -182,13 +210,15 @@ class Photographer:
         QTest.mouseMove(tiles.viewport(), tiles.point_of("spin"))
         self.take("effects")
         down.setSizes(sizes)
-        for key in ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines"):
-            window.lanes.add(key)
-        window.editor.select(Selection(Kind.LANE, lane=window.editor.project.lanes[-2].id))
-        window.score.set_bars_per_line(2)
+        pulses = [pulse.id for pulse in window.editor.project.pulses]
+        keys = ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines", "glow", "hue", "invert")
+        for number, key in enumerate((*keys, "pixelate", "spin", "vignette", "strobe")):
+            pulse = pulses[number % len(pulses)]
+            window.lanes.add(key, Target(pulse=pulse))
+        chosen = [lane.id for lane in window.editor.project.lanes[2:5]]
+        window.editor.select(lanes_selected(chosen, chosen[-1]))
         self.wait(5000)
         self.take("lanes")
-        window.score.set_bars_per_line(4)
         window.editor.apply(lambda _: before, "all of it back")
 
     def cues(self) -> None:

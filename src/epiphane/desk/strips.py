@@ -55,6 +55,7 @@ class JobStrip(QFrame):
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(220)
         self._left = label("")
+        self._left.setMinimumWidth(112)
         self._idle = label("")
         self._stop_button = QPushButton("Stop")
         self._stop_button.setProperty("quiet", True)

@@ -17,8 +17,10 @@ from epiphane.types import FloatArray, Plane, Progress, Size, ignore_progress
 
 _SMALL_WIDTH = 160
 _SHIFT_SIZE = (64, 36)
-# Below this, two pictures have nothing in common: that is a cut within the clip, and nothing moved.
-_CUT_CORRELATION, _CUT_CHANGE = 0.4, 12.0
+# Below the first, two pictures have nothing in common: that is a cut within the clip, and nothing moved. From
+# the second on they show the same, whatever moves in it.
+_CUT_CORRELATION, _SAME_CORRELATION, _CUT_CHANGE = 0.4, 0.8, 12.0
+_JUMP = 2.5
 # Pictures whose shift is found with less certainty than this have none that means anything.
 _LEAST_RESPONSE, _MOVED_RESPONSE = 0.15, 0.35
 _PLAIN_LEVELS = 5
@@ -92,13 +94,25 @@ def measure_clip(path: Path, *, progress: Progress = ignore_progress) -> ClipCur
     return measuring.curves(seconds, damaged=max(0.0, 1 - len(times) / n_promised) if n_promised else 0.0)
 
 
+class _Waiting(Struct, frozen=True, eq=False):
+    """A picture that may be the first after a cut: the next one tells.
+
+    `before` is the picture before it, and what comes next may be no more than `most_alike` to that one.
+    """
+
+    before: Plane
+    change: float
+    most_alike: float
+    is_clear: bool
+
+
 class _Measuring:
     """Measures pictures one after the other."""
 
     def __init__(self) -> None:
         self._size: Size | None = None
         self._last: Plane | None = None
-        self._before_cut: Plane | None = None  # the picture before one that may be a cut
+        self._waiting: _Waiting | None = None
         self._last_small: np.ndarray | None = None
         self._window = cv2.createHanningWindow(_SHIFT_SIZE, cv2.CV_32F)
         self._rows: list[tuple[float, ...]] = []
@@ -138,7 +152,8 @@ class _Measuring:
         if len(change) > 1:
             change[0] = change[1]  # nothing is known of what came before the first picture
         is_cut = np.zeros(len(rows), bool)
-        is_cut[[*self._cuts, *([len(rows) - 1] if self._before_cut is not None else [])]] = True
+        is_last_cut = self._waiting is not None and self._waiting.is_clear
+        is_cut[[*self._cuts, *([len(rows) - 1] if is_last_cut else [])]] = True
         return ClipCurves(
             times=seconds - seconds[0],
             first_seconds=float(seconds[0]),
@@ -154,19 +169,25 @@ class _Measuring:
         )
 
     def _look_for_cut(self, grey: Plane, change: float, *, is_moved: bool) -> None:
-        """Note a picture that has nothing in common with the one before it, nor has the one after it.
+        """Note a picture that has little in common with the one before it, and so has the one after it.
 
-        One that is the picture before it, but moved as a whole, has.
+        Where they have something in common, it must change much more there than just before and after. One
+        that is the picture before it, but moved as a whole, is no cut.
         """
-        if self._before_cut is not None:
-            is_back = _correlation(self._before_cut, grey) >= _CUT_CORRELATION
-            self._before_cut = None
+        waiting, self._waiting = self._waiting, None
+        if waiting is not None:
+            is_back = _correlation(waiting.before, grey) >= waiting.most_alike  # a flash goes
+            if not is_back and (waiting.is_clear or waiting.change > _JUMP * change):
+                self._cuts.append(len(self._rows) - 1)
             if is_back:
-                return  # a flash goes, another place stays
-            self._cuts.append(len(self._rows) - 1)
-        is_other = change > _CUT_CHANGE and not is_moved
-        if is_other and self._last is not None and _correlation(self._last, grey) < _CUT_CORRELATION:
-            self._before_cut = self._last
+                return
+        if self._last is None or change <= _CUT_CHANGE or is_moved:
+            return
+        alike, before = _correlation(self._last, grey), self._rows[-1][0]
+        is_clear = alike < _CUT_CORRELATION
+        if is_clear or (alike < _SAME_CORRELATION and change > _JUMP * before):
+            most_alike = _CUT_CORRELATION if is_clear else _SAME_CORRELATION
+            self._waiting = _Waiting(self._last, change, most_alike, is_clear)
 
     def _shift(self, small: np.ndarray) -> tuple[float, float, float]:
         """Return how far the picture has moved across and down, and how certain that is, 0 to about 1."""

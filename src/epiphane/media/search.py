@@ -4,7 +4,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from epiphane.document.footage import Moment, Passage, Take
+from epiphane.document.footage import Flaw, Moment, Passage, Take
 from epiphane.media.curves import measure_clip
 from epiphane.media.moments import find_moments
 from epiphane.media.passages import find_passages, find_takes
@@ -30,6 +30,15 @@ def search_clip(path: Path, *, progress: Progress = ignore_progress) -> FoundInC
     """
     curves = measure_clip(path, progress=progress)
     takes = find_takes(curves)
-    return FoundInClip(
-        find_moments(path, curves), takes, find_passages(curves, takes), round(curves.damaged, 3)
-    )
+    passages = find_passages(curves, takes)
+    moments = tuple(one for one in find_moments(path, curves) if not _is_unseen(one, passages))
+    return FoundInClip(moments, takes, passages, round(curves.damaged, 3))
+
+
+_UNSEEN = (Flaw.BLACK, Flaw.FADE, Flaw.TITLE)
+
+
+def _is_unseen(moment: Moment, passages: tuple[Passage, ...]) -> bool:
+    """Whether what happens is that a title or a fade comes and goes."""
+    begun = [passage for passage in passages if passage.start <= moment.time + 1e-6]
+    return bool(begun) and begun[-1].flaw in _UNSEEN

@@ -125,6 +125,8 @@ class _KeptPlanes:
 
 
 _LEVELS_AN_OCTAVE = 4
+# Four pixels are enough to look at when a picture is made this much smaller.
+_HARMLESS_SHRINK = 1.25
 _kept = _KeptPlanes(4)
 
 
@@ -184,7 +186,7 @@ def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
         min(n, max(1, int(np.ceil(share * to))))
         for n, share, to in zip((width, height), shown, target, strict=True)
     )
-    if wanted == (width, height):
+    if max(width / wanted[0], height / wanted[1]) <= _HARMLESS_SHRINK:
         return plane
     return np.asarray(cv2.resize(plane, wanted, interpolation=cv2.INTER_AREA), np.uint8)
 

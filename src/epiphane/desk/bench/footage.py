@@ -45,6 +45,10 @@ class FootageBench(QWidget):
         self._from.edited.connect(lambda value: self._use(is_end=False, seconds=value))
         self._to.edited.connect(lambda value: self._use(is_end=True, seconds=value))
         self._used = row("Used", self._from, label("to"), self._to)
+        tip = "Whether filling shows the take that the clip is in (X)"
+        self._take = button("Leave it out", tip, self.toggle_take)
+        self._take_number = label("", is_quiet=False)
+        self._takes = row("Take", self._take_number, self._take)
         self._name = TextField(
             "Name of the footage", "What it is called here; empty for the name of its file"
         )
@@ -58,7 +62,7 @@ class FootageBench(QWidget):
         edit = self._group.lineEdit()
         assert edit is not None
         edit.returnPressed.connect(self._regroup)
-        for widget in (self._facts, self.strip, self._told, self._buttons, self._used):
+        for widget in (self._facts, self.strip, self._told, self._buttons, self._takes, self._used):
             box.addWidget(widget)
         box.addWidget(row("Name", self._name))
         box.addWidget(row("Group", self._group))
@@ -73,10 +77,11 @@ class FootageBench(QWidget):
             return
         is_clip = footage.kind is FootageKind.VIDEO
         self._facts.setText(footage_facts(footage) + ("" if footage.has_sound else ", silent") * is_clip)
-        has_takes = len(footage.takes) > 1
-        self._take.setVisible(has_takes)
-        is_used = not has_takes or take_at(footage, self._player.seconds).is_used
-        self._take.setText("Leave take out" if is_used else "Use take")
+        self._takes.setVisible(len(footage.takes) > 1)
+        if len(footage.takes) > 1:
+            take = take_at(footage, self._player.seconds)
+            self._take_number.setText(f"{footage.takes.index(take) + 1} of {len(footage.takes)}")
+            self._take.setText("Leave it out" if take.is_used else "Use it")
         self.strip.show_footage(footage, self._player.seconds)
         self._told.setText(self._tell(footage))
         self._buttons.setVisible(footage.kind is not FootageKind.STILL)
@@ -170,14 +175,11 @@ class FootageBench(QWidget):
         )
         self._accept = button("Accept", "Accept the moment on this frame (Y)", self.toggle_accepted)
         self._remove = button("Remove", "Remove the moment on this frame (Shift+N)", self.remove_here)
-        self._take = button(
-            "Leave take out", "Whether filling shows the take that the clip is in (X)", self.toggle_take
-        )
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
-        for widget in (self._play, self._set, self._accept, self._remove, self._take):
+        for widget in (self._play, self._set, self._accept, self._remove):
             line.addWidget(widget)
         line.addStretch(1)
         return made

@@ -288,14 +288,20 @@ def _paint_icon(painter: QPainter, box: QRect, icon: str, *, is_alone: bool) -> 
 
 
 def _write(painter: QPainter, box: QRect, tile: Tile) -> None:
+    """Write the note on the picture's corner, so that the name has all the width below it."""
     row = QRect(box.left(), box.bottom() + 7, box.width(), 18)
-    note_width = 0
     if tile.note:
         painter.setFont(theme.numbers(8))
-        note_width = painter.fontMetrics().horizontalAdvance(tile.note) + 4
-        painter.setPen(theme.QUIET)
-        painter.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tile.note)
+        wide = painter.fontMetrics().horizontalAdvance(tile.note) + 8
+        corner = QRectF(box.right() - wide - 3, box.top() + 4, wide, 14)
+        ground = QColor(theme.GROUND)
+        ground.setAlpha(170)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(corner, 3, 3)
+        painter.setPen(theme.TEXT)
+        painter.drawText(corner, Qt.AlignmentFlag.AlignCenter, tile.note)
     painter.setFont(theme.words(9))
     painter.setPen(theme.TEXT)
-    text = painter.fontMetrics().elidedText(tile.name, Qt.TextElideMode.ElideRight, row.width() - note_width)
+    text = painter.fontMetrics().elidedText(tile.name, Qt.TextElideMode.ElideRight, row.width())
     painter.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)

@@ -129,6 +129,8 @@ def test_cuts_between_places_that_look_alike_are_found_and_none_in_a_clip_withou
     write_tour(tmp_path / "tour.mp4")
     found = search_clip(tmp_path / "tour.mp4")
     assert [round(take.start * RATE) for take in found.takes] == [0, 78, 126, 174]
+    starts = [take.start for take in found.takes]
+    assert all(abs(moment.time - start) > 0.04 for moment in found.moments for start in starts)
     assert [one.flaw for one in found.passages[:3]] == [Flaw.TITLE, Flaw.BLACK, Flaw.FADE]
     assert {one.flaw for one in found.passages[3:]} == {None}
     for path in sorted(MEDIA.glob("*.mp4")):

@@ -71,16 +71,20 @@ def _peaks(score: FloatArray, times: FloatArray) -> list[int]:
 
 def _movement(curves: ClipCurves) -> FloatArray:
     """Return how much more each picture differs from the last than those before it did, in levels."""
-    change, cuts = curves.change.copy(), np.flatnonzero(curves.is_cut)
-    change[cuts] = 0
-    rise = _rise(change)
-    rise[np.concatenate([cuts, cuts[cuts + 1 < len(rise)] + 1])] = 0
-    return rise
+    change = np.where(curves.is_cut, 0.0, curves.change)
+    return _but_for_cuts(_rise(change), curves)
 
 
 def _light(curves: ClipCurves) -> FloatArray:
     """Return by how much the mean brightness leaps at each picture more than at those before, in levels."""
-    return _rise(np.abs(np.diff(curves.brightness, prepend=curves.brightness[:1])))
+    return _but_for_cuts(_rise(np.abs(np.diff(curves.brightness, prepend=curves.brightness[:1]))), curves)
+
+
+def _but_for_cuts(rise: FloatArray, curves: ClipCurves) -> FloatArray:
+    """Return a rise without what another take brings with it: nothing happens there."""
+    cuts = np.flatnonzero(curves.is_cut)
+    rise[np.concatenate([cuts, cuts[cuts + 1 < len(rise)] + 1])] = 0
+    return rise
 
 
 def _rise(curve: FloatArray) -> FloatArray:

@@ -304,6 +304,15 @@ def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():
     assert [shot.source_start for shot in filled.shots[4:6]] == [0.0, 0.0]  # what is left, and never black
 
 
+def test_an_accepted_moment_is_shown_whatever_is_wrong_with_it():
+    passages = (Passage(0.0), Passage(3.0, Flaw.SHAKY), Passage(6.0))
+    for is_accepted in (False, True):
+        found = moments((4.0, 0.9), is_accepted=is_accepted)
+        clip = replace(some_footage(1), passages=passages, moments=found)
+        shots = fill_song(empty(footage=(clip,))).shots
+        assert any(shot.pin is not None and shot.pin.moment == 4.0 for shot in shots) == is_accepted
+
+
 def test_slipping_a_shot_by_hand_leaves_its_take():
     takes = (Take(0.0), Take(3.0))
     filled = fill_song(empty(footage=(replace(some_footage(1), takes=takes),)), lands=False)

@@ -158,6 +158,16 @@ def test_a_film_broken_in_the_middle_shows_what_can_be_shown(tmp_path):
     clip.close()
 
 
+def test_how_much_of_a_clip_is_damaged_is_found_when_it_is_looked_through(tmp_path):
+    path = numbered(tmp_path / "a.mp4", options={"g": "1"})
+    assert search_clip(path).damaged == 0
+    content = bytearray(path.read_bytes())
+    n = len(content)
+    content[n // 5 : n * 4 // 5] = bytes(n * 4 // 5 - n // 5)
+    path.write_bytes(content)
+    assert 0.5 < search_clip(path).damaged < 0.8
+
+
 @pytest.mark.parametrize("suffix", [".avif", ".jp2", ".tga", ".ppm"])
 def test_more_kinds_of_stills_are_stills(tmp_path, suffix):
     path = tmp_path / f"a{suffix}"

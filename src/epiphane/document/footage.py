@@ -147,8 +147,8 @@ def passage_spans(footage: Footage) -> tuple[tuple[Span, Passage], ...]:
 def clean_spans(footage: Footage) -> tuple[Span, ...]:
     """Return the stretches that may be shown without a cut or a flaw in them, in the used part, ascending.
 
-    Where everything has a flaw, the used takes are returned as they are; where no take is used, the whole
-    used part.
+    A flaw around a moment that the editor has accepted is none. Where everything has a flaw, the used takes
+    are returned as they are; where no take is used, the whole used part.
     """
     takes = [_within(span, footage) for span, take in take_spans(footage) if take.is_used]
     takes = [span for span in takes if _is_some(span, footage)]
@@ -156,12 +156,17 @@ def clean_spans(footage: Footage) -> tuple[Span, ...]:
     for first, end in takes:
         start = first
         for (bad_from, bad_to), passage in passage_spans(footage):
-            if passage.flaw is not None and bad_to > start and bad_from < end:
+            if _is_flawed(footage, bad_from, bad_to, passage) and bad_to > start and bad_from < end:
                 clean.append((start, min(bad_from, end)))
                 start = bad_to
         clean.append((start, end))
     clean = [span for span in clean if _is_some(span, footage)]
     return tuple(clean or takes or [(footage.used_from, footage.end)])
+
+
+def _is_flawed(footage: Footage, first: float, end: float, passage: Passage) -> bool:
+    is_wanted = any(one.is_accepted and first <= one.time < end for one in footage.moments)
+    return passage.flaw is not None and not is_wanted
 
 
 def _within(span: Span, footage: Footage) -> Span:

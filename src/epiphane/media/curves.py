@@ -86,12 +86,25 @@ def measure_clip(path: Path, *, progress: Progress = ignore_progress) -> ClipCur
             measuring.add(_small_grey(frame), _chroma(frame))
             if length and len(times) % 16 == 0:
                 progress(min(1.0, (times[-1] - times[0]) / length))
-        n_promised = stream.frames
+        n_promised = stream.frames or _n_packets(path)
     if not times:
         raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
     # Pictures come in the order in which they are shown, whatever a container without such times says.
     seconds = np.sort(np.array(times))
     return measuring.curves(seconds, damaged=max(0.0, 1 - len(times) / n_promised) if n_promised else 0.0)
+
+
+def _n_packets(path: Path) -> int:
+    """Return how many pictures a file without a count holds, whole or not."""
+    container = open_container(path)
+    with container:
+        packets = container.demux(picture_stream(container, path))
+        n_packets = 0
+        try:
+            n_packets += sum(1 for packet in packets if packet.size and not packet.is_discard)
+        except av.FFmpegError:
+            return n_packets  # cut short: what comes after is not promised
+    return n_packets
 
 
 class _Waiting(Struct, frozen=True, eq=False):

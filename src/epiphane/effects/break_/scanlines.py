@@ -5,10 +5,9 @@ import numpy as np
 
 from epiphane.effects.declare import ChoiceParameter, Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import shaded_rows
+from epiphane.effects.pixels import noise, shaded_rows, with_noise
 from epiphane.types import Picture
 
-_MIDDLE = 128
 _FACE = cv2.FONT_HERSHEY_SIMPLEX
 # Of the picture's width.
 _CLOCK_SHARE, _EDGE = 0.17, 0.035
@@ -47,19 +46,21 @@ def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
         away = np.abs((down - place + 0.5) % 1 - 0.5) / 0.12
         gain = 1 - amount * (0.45 * line + values.band / 100 * 0.5 * np.clip(1 - away, 0, 1))
         dark = shaded_rows(picture, gain)
-        generator = np.random.default_rng((int(values.seed), step))
         reach = round(60 * amount * values.noise / 100)
         size = (-(-height // 2), -(-width // 2))
-        coarse = generator.integers(_MIDDLE - reach, _MIDDLE + reach + 1, size, np.uint8)
-        grain = cv2.merge([cv2.resize(coarse, (width, height), interpolation=cv2.INTER_NEAREST)] * 3)
-        noisy = np.asarray(cv2.addWeighted(dark, 1, grain, 1, -_MIDDLE), np.uint8)
-        return noisy if values.clock == "none" else _with_clock(noisy, values.seconds, values.clock, amount)
+        levels = np.linspace(-reach, reach, 256)
+        coarse = noise((int(values.seed), step), (size[1], size[0]), levels.tolist())
+        fine = cv2.resize(coarse, (2 * size[1], 2 * size[0]), interpolation=cv2.INTER_NEAREST)
+        noisy = with_noise(dark, np.asarray(fine[:height, :width], np.uint8)) if reach else dark
+        if values.clock != "none":
+            _write_clock(noisy, values.seconds, values.clock, amount)
+        return noisy
 
     return Filter(apply)
 
 
-def _with_clock(picture: Picture, seconds: float, corner: str, opacity: float) -> Picture:
-    """Return a picture with the time of the project laid over it: hours, minutes, seconds and tenths."""
+def _write_clock(picture: Picture, seconds: float, corner: str, opacity: float) -> None:
+    """Lay the time of the project over a picture, in place: hours, minutes, seconds and tenths."""
     height, width = picture.shape[:2]
     tenths = int(seconds * 10 + 1e-6)
     text = f"{tenths // 36000:02}:{tenths // 600 % 60:02}:{tenths // 10 % 60:02}.{tenths % 10}"
@@ -75,6 +76,4 @@ def _with_clock(picture: Picture, seconds: float, corner: str, opacity: float) -
     done, at = behind.copy(), (left - columns.start, base - rows.start)
     for colour, extra in ((0, 2 * thickness), (235, 0)):  # a dark rim keeps it legible on any picture
         cv2.putText(done, text, at, _FACE, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA)
-    made = picture.copy()
-    made[rows, columns] = cv2.addWeighted(behind, 1 - opacity, done, opacity, 0)
-    return made
+    picture[rows, columns] = cv2.addWeighted(behind, 1 - opacity, done, opacity, 0)

@@ -1,13 +1,18 @@
 """Grain: the noise of film."""
 
+from statistics import NormalDist
+
 import cv2
 import numpy as np
 
 from epiphane.effects.declare import Family, Need, Parameter, Values, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import noise, with_noise
 from epiphane.types import Picture
 
 _GRAINS_A_SECOND = 24
+_NORMAL = tuple(NormalDist().inv_cdf((number + 0.5) / 256) for number in range(256))
+"""Levels as likely as each other, of a normal distribution."""
 
 
 @effect(
@@ -33,11 +38,10 @@ def grain(values: Values) -> Operation | tuple[Operation, ...]:
         height, width = picture.shape[:2]
         cell = max(1.0, values.size / 100 * width)
         size = max(1, round(width / cell)), max(1, round(height / cell))
-        generator = np.random.default_rng((int(values.seed), step))
-        noise = generator.standard_normal((size[1], size[0]), np.float32) * np.float32(deviation)
+        levels = [deviation * share for share in _NORMAL]
+        grains = noise((int(values.seed), step), size, levels)
         if size != (width, height):
-            noise = np.asarray(cv2.resize(noise, (width, height)), np.float32)
-        whole = np.round(noise).astype(np.int16)
-        return np.asarray(cv2.add(picture, cv2.merge([whole] * 3), dtype=cv2.CV_8U), np.uint8)
+            grains = np.asarray(cv2.resize(grains, (width, height)), np.uint8)
+        return with_noise(picture, grains)
 
     return Filter(apply)

@@ -21,7 +21,7 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
 from epiphane.demo.project import open_demo
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Project, PulseUnit
+from epiphane.document.model import Pace, Project, PulseUnit
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope
@@ -31,6 +31,7 @@ from epiphane.edits.song import set_song
 from epiphane.edits.trim import shape_song, trim_song
 from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.files.project import save_project
+from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
 from epiphane.render.export import ExportProgress, export, unused_name
 from epiphane.timing import COMMON_RATES, frame_at
@@ -267,3 +268,26 @@ def test_two_exports_to_one_name_do_not_meet(tmp_path):
     assert inner == [[]]
     assert len(read_lumas(film)[0]) == 60
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.mp4", "film.mp4"]
+
+
+def test_clips_that_come_in_turn_are_not_all_opened_at_every_turn(tmp_path, clicks, monkeypatch):
+    project = set_song(Project(), hear_song(clicks[0]).as_song())
+    for number in range(8):
+        path = grey_clip(tmp_path / f"{number}.mp4", n_pictures=90, level=20 * number + 10, size=(64, 36))
+        project = add_footage(project, [probe_footage(path)])
+    project = fill_song(project, pace=Pace(every=1))
+    opened = []
+
+    def counted(path):
+        opened.append(path)
+        return Clip(path)
+
+    monkeypatch.setattr("epiphane.render.sources._file", counted)
+    monkeypatch.setattr("epiphane.render.export._MOST_OPEN", 5)
+    export(project, tmp_path / "film.mp4")
+    lumas, _ = read_lumas(tmp_path / "film.mp4")
+    # Closing the one unused for longest would open a clip for every shot.
+    assert len(opened) < 0.8 * len(project.shots)
+    for shot in project.shots:
+        level = 20 * (shot.footage - project.footage[0].id) + 10
+        assert abs(float(lumas[shot.start + 1].mean()) - level) < 5

@@ -1,5 +1,7 @@
 """The whole project, or a stretch of it, into a file."""
 
+import bisect
+import math
 import time
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
@@ -99,11 +101,13 @@ def export(
     if not wanted:
         raise MediaError("there is nothing to export: add a song or footage first")
     started = time.monotonic()
-    footage = OpenFootage(most_open=_MOST_OPEN)
+    uses = _Uses(project)
+    footage = OpenFootage(most_open=_MOST_OPEN, next_use=uses.next_use)
     try:
         sound = _sound(project, wanted)
         with MovieWriter(path, size=size, rate=project.rate, sound=sound) as writer:
             for n_done, planes in enumerate(_drawn(project, wanted, footage, size), start=1):
+                uses.frame = wanted[n_done - 1]
                 writer.write(planes)
                 report(ExportProgress(n_done, len(wanted), time.monotonic() - started))
     finally:
@@ -147,6 +151,23 @@ def _is_same_file(path: Path, other: Path) -> bool:
         return path.samefile(other)
     except (OSError, ValueError):
         return False
+
+
+class _Uses:
+    """When each file of a project is shown next, while it is gone through."""
+
+    def __init__(self, project: Project) -> None:
+        self.frame = 0
+        paths = {footage.id: footage.path for footage in project.footage}
+        self._ends: dict[str, list[int]] = {}
+        for shot in project.shots:
+            self._ends.setdefault(paths.get(shot.footage, ""), []).append(shot.start + shot.n_frames)
+
+    def next_use(self, path: str) -> float:
+        """Return the end of the next shot that shows a file, in frames; infinite where none does."""
+        ends = self._ends.get(path, [])
+        later = bisect.bisect_right(ends, self.frame)
+        return ends[later] if later < len(ends) else math.inf
 
 
 class _Decoded:

@@ -2,6 +2,7 @@
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from pathlib import Path
 
 from epiphane.disk import why_unreadable
@@ -31,6 +32,9 @@ class OpenFootage:
         Files that are open at once; the longest unused is closed.
     most_bytes : int
         Of the pictures that they keep.
+    next_use : from a path to a number, or None
+        When a file is wanted next, if that is known: the one wanted last of all is closed first. Clips that
+        come in turn would all be closed just before their turn otherwise.
     """
 
     def __init__(
@@ -39,9 +43,11 @@ class OpenFootage:
         *,
         most_open: int = _MOST_OPEN,
         most_bytes: int = _MOST_BYTES,
+        next_use: Callable[[str], float] | None = None,
     ) -> None:
         self._proxies = proxies
         self._most_open, self._most_bytes = most_open, most_bytes
+        self._next_use = next_use
         self._lock = threading.Lock()
         self._files: OrderedDict[tuple[str, str], _Opened] = OrderedDict()
         self._opening: dict[tuple[str, str], threading.Lock] = {}
@@ -118,8 +124,14 @@ class OpenFootage:
         with self._lock:
             n_files = len(self._files)
             while n_files > 1 and (n_files > self._most_open or self._n_bytes() > self._most_bytes):
-                self._files.popitem(last=False)
+                del self._files[self._least_wanted()]
                 n_files -= 1
+
+    def _least_wanted(self) -> tuple[str, str]:
+        """Return the file to be closed first; never the one used just now."""
+        idle = list(self._files)[:-1]
+        next_use = self._next_use
+        return idle[0] if next_use is None else max(idle, key=lambda key: next_use(key[0]))
 
     def _n_bytes(self) -> int:
         return sum(found.n_bytes for found in self._files.values() if not isinstance(found, MediaError))

@@ -30,7 +30,7 @@ _LOG, _CRASHES = "epiphane.log", "crashes.log"
 _MOST_BYTES, _N_OLD = 512 << 10, 3
 # The same line of a library over and over says no more than a few of it.
 _MOST_LIBRARY_LINES = 500
-_LIBRARIES = ("av", "numpy", "scipy", "opencv-python-headless", "pillow", "soxr", "msgspec", "PyQt6")
+_LIBRARIES = ("av", "numpy", "scipy", "opencv-python-headless", "pillow", "soxr", "msgspec")
 _QUOTED = re.compile(r"'[^'\n]*'|\"[^\"\n]*\"|“[^”\n]*”")
 _PLACES = re.compile(r"(?:file:)?(?:~|(?<![\w.])/)[\w.+@%-]*/[^\s:,;)]*")
 _MEDIA = "mp4|mov|mkv|webm|avi|ts|mxf|png|jpe?g|webp|gif|svg|tiff?|wav|flac|mp3|m4a|ogg|opus|epiphane"

@@ -173,3 +173,14 @@ QMenu {{ background: {RAISED.name()}; border: 1px solid {RULE.name()}; padding: 
 QMenu::item {{ padding: 6px 18px; border-radius: 4px; }}
 QMenu::item:selected {{ background: {RULE.name()}; }}
 """
+
+
+def paint_badge(painter: QPainter, box: QRectF, text: str) -> None:
+    """Write a text on a picture: on a ground of its own that lets some of the picture through."""
+    ground = QColor(GROUND)
+    ground.setAlpha(190)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ground)
+    painter.drawRoundedRect(box, 3, 3)
+    painter.setPen(TEXT)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

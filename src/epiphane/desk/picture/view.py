@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk import theme
@@ -152,13 +152,7 @@ class PictureView(QWidget):
         width = painter.fontMetrics().horizontalAdvance(self._guest_words) + 14
         room = self._room()
         box = QRectF(room.left() + 8, room.bottom() - 28, width, 20)
-        ground = QColor(theme.GROUND)
-        ground.setAlpha(200)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(ground)
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(theme.TEXT)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._guest_words)
+        theme.paint_badge(painter, box, self._guest_words)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._image = None

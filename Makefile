@@ -5,7 +5,8 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 # What songs to learn from and to measure on are rendered with.
-SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits
+SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
+  musescore-general-soundfont csound-soundfont
 
 .PHONY: setup demo test fuzz lint format bench train screenshots docs clean
 

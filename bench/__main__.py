@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from bench.accuracy import measure_accuracy
+from bench.accuracy import measure_accuracy, measure_files, measure_unfamiliar
 from bench.effects import measure_effects
 from bench.export import measure_export
 from bench.film import measure_film
@@ -17,6 +17,7 @@ from bench.load import measure_load
 from bench.memory import measure_memory
 from bench.playback import measure_playback
 from bench.pulses import measure_pulses
+from bench.real import measure_real
 from bench.result import Result
 from bench.safety import measure_safety
 from bench.start import measure_start
@@ -25,6 +26,9 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "start": measure_start,
     "listening": measure_listening,
     "accuracy": measure_accuracy,
+    "unfamiliar": measure_unfamiliar,
+    "files": measure_files,
+    "real": measure_real,
     "pulses": measure_pulses,
     "keying": measure_keying,
     "footage": measure_footage,

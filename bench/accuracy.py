@@ -3,7 +3,7 @@
 import warnings
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from multiprocessing import get_context
 from pathlib import Path
 from statistics import mean, median
@@ -16,27 +16,37 @@ from epiphane.audio.heard import Listening
 from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples
 from epiphane.document.model import DRUMS
+from training.coding import CODINGS
 from training.kit import RATE
-from training.library import Order, validation_orders
+from training.library import Order, fresh_orders, validation_orders
 from training.sampled import load_kits
 from training.scores import beat_f, onset_f
 from training.song import RenderedSong
+from training.unfamiliar import unfamiliar_orders
 
 _FINE_SECONDS = 0.017
 _FEWEST_HITS = 5
 _EDGE_SECONDS = 0.5
 _LEAST_AIMS = {
     "beats F within 70 ms": 0.95,
-    "beats F within 17 ms": 0.93,
-    "downbeats F": 0.92,
+    "beats F within 17 ms": 0.92,
+    "downbeats F": 0.93,
     "metre right": 0.95,
-    "clock told right": 1.0,
-    "kick F": 0.90,
-    "snare F": 0.80,
-    "hat F": 0.87,
-    "section edges F within 0.5 s": 0.80,
-    "drop right": 0.85,
+    "clock told right": 0.98,
+    "kick F": 0.92,
+    "snare F": 0.82,
+    "hat F": 0.88,
+    "section edges F within 0.5 s": 0.85,
+    "drop right": 0.90,
 }
+_UNFAMILIAR_AIMS = {
+    "beats F within 70 ms": 0.90,
+    "beats F within 17 ms": 0.86,
+    "beats F within 70 ms, at the best reading": 1.0,
+}
+# How much less than of the full song may be found of one that lost its top end.
+_LOSSES = {"beats F within 70 ms": 0.02, "kick F": 0.03, "snare F": 0.08, "hat F": 0.08}
+_N_CODED = 24
 _MOST_AIMS = {
     "false kick a minute without drums": (3.0, ""),
     "false snare a minute without drums": (3.0, ""),
@@ -58,15 +68,9 @@ def measure_accuracy(folder: Path) -> Iterator[Result]:
     """Listen to the validation songs: kits, styles and seeds that nothing was learned from."""
     del folder
     scores = score_songs(validation_orders())
-    for style in dict.fromkeys(score.style for score in scores):
-        rows = [score for score in scores if score.style == style]
-        names = ("beats F within 70 ms", "downbeats F", "kick F", "snare F", "hat F")
-        yield Result(
-            f"  {style}: beats, downbeats, kick, snare, hat", " ".join(_short(rows, name) for name in names)
-        )
+    yield from _by_style(scores)
     yield Result("validation songs", str(len(scores)))
-    for name, aim in _LEAST_AIMS.items():
-        yield at_least(name, mean(_values(scores, name)), aim, "")
+    yield from _against(scores, _LEAST_AIMS)
     for name, (most, unit) in _MOST_AIMS.items():
         values = _values(scores, name)
         yield at_most(name, median(values) if unit else mean(values), most, unit)
@@ -76,6 +80,47 @@ def measure_accuracy(folder: Path) -> Iterator[Result]:
         "sure beats that are right",
     ):
         yield Result(name, f"{mean(_values(scores, name)):.2f}")
+
+
+def measure_unfamiliar(folder: Path) -> Iterator[Result]:
+    """Listen to written songs in styles, on sounds and through codecs that nothing was learned from."""
+    del folder
+    scores = score_songs(unfamiliar_orders())
+    yield from _by_style(scores)
+    yield Result("unfamiliar songs", str(len(scores)))
+    yield from _against(scores, _UNFAMILIAR_AIMS)
+    for name in ("downbeats F", "metre right", "clock told right", "kick F", "snare F", "hat F"):
+        yield Result(name, f"{mean(_values(scores, name)):.3f}")
+    yield Result(
+        "librosa: beats F within 70 ms", f"{mean(_values(scores, 'librosa: beats F within 70 ms')):.2f}"
+    )
+
+
+def measure_files(folder: Path) -> Iterator[Result]:
+    """Listen to fresh songs of the development kits, whole and without their top end."""
+    del folder
+    orders = fresh_orders(_N_CODED)
+    whole = score_songs(orders)
+    yield Result("the full song", " ".join(f"{mean(_values(whole, name)):.3f}" for name in _LOSSES))
+    for coding in CODINGS:
+        coded = score_songs([replace(order, wish=replace(order.wish, coding=coding)) for order in orders])
+        for name, most in _LOSSES.items():
+            lost = mean(_values(whole, name)) - mean(_values(coded, name))
+            yield at_most(f"{coding.name}: less {name}", lost, most, "")
+
+
+def _by_style(scores: Sequence[Score]) -> Iterator[Result]:
+    names = ("beats F within 70 ms", "downbeats F", "kick F", "snare F", "hat F")
+    for style in dict.fromkeys(score.style for score in scores):
+        rows = [score for score in scores if score.style == style]
+        yield Result(
+            f"  {style}: beats, downbeats, kick, snare, hat", " ".join(_short(rows, name) for name in names)
+        )
+
+
+def _against(scores: Sequence[Score], aims: dict[str, float]) -> Iterator[Result]:
+    for name, aim in aims.items():
+        yield at_least(name, mean(_values(scores, name)), aim, "")
 
 
 def score_songs(orders: Sequence[Order]) -> list[Score]:
@@ -103,6 +148,9 @@ def _beat_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
     downbeats = np.array([beat.time for beat in found.beats if beat.place == 1])
     figures = {
         "beats F within 70 ms": beat_f(song.beats, beats),
+        "beats F within 70 ms, at the best reading": max(
+            beat_f(song.beats, read) for read in (beats, *_other_readings(found))
+        ),
         "beats F within 17 ms": beat_f(song.beats, beats, _FINE_SECONDS),
         "downbeats F": beat_f(song.downbeats, downbeats),
         "metre right": float(found.beats_per_bar == song.beats_per_bar),
@@ -117,11 +165,20 @@ def _beat_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
     return figures
 
 
+def _other_readings(found: Listening) -> list[np.ndarray]:
+    """Return what one click makes of the beats: other readings, half and double."""
+    beats = np.array([beat.time for beat in found.beats])
+    offered = [np.array([beat.time for beat in other.beats]) for other in found.others]
+    if len(beats) > 1:
+        offered += [beats[::2], np.sort(np.concatenate([beats, (beats[1:] + beats[:-1]) / 2]))]
+    return offered
+
+
 def _drum_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
     figures: dict[str, float] = {}
     off = []
     for name in DRUMS:
-        times = np.array([hit.time for hit in found.drums.hits(name)])
+        times = np.array([hit.time for hit in found.drums.heard(name)])
         truth = song.drum(name)
         if len(truth) >= _FEWEST_HITS:
             figures[f"{name} F"] = onset_f(truth, times)

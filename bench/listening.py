@@ -12,9 +12,10 @@ import numpy as np
 
 from bench.result import Result, at_most
 from epiphane.audio.attack import attack_curve
+from epiphane.audio.beats_and_bars import hear_beats
 from epiphane.audio.drums import hear_drums, hear_strokes
 from epiphane.audio.following import analyse, follow
-from epiphane.audio.listening import hear_beats, listen
+from epiphane.audio.listening import listen
 from epiphane.audio.network import learned_weights
 from epiphane.audio.onset import onset_strength
 from epiphane.audio.samples import Samples, read_samples
@@ -76,7 +77,7 @@ def _stages(song: Samples) -> Iterator[Result]:
     yield keep(
         "sections",
         lambda: find_form(
-            heard.beats, downbeats, analysis.drums, harmony, strokes, found["drums"], analysis.duration
+            heard.beats, downbeats, analysis.drums, harmony, strokes, found["drums"].drums, analysis.duration
         ),
     )
 

@@ -8,15 +8,15 @@ import soxr
 
 from epiphane.types import FloatArray
 from training.arrangement import Arrangement, Part
-from training.kit import RATE, Drum, Family, Kit, make_kit
-from training.sampled import INSTRUMENTS, Note, load_kits, play_notes
+from training.kit import DRUMS, RATE, Drum, Family, Kit, make_kit
+from training.sampled import INSTRUMENTS, Note, fonts_of, load_kits, play_notes
 from training.styles import Pattern, Style
 
 _STRENGTHS = {"x": 1.0, "o": 0.72, ".": 0.4}
 _PROGRESSIONS = ((0, 9, 5, 7), (0, 5, 7, 5), (9, 5, 0, 7), (0, 3, 8, 10), (0, 0, 5, 7), (0, 7, 9, 5))
-_TRUE_NAMES = {"clap": "snare", "open": "hat", "ride": "cymbal", "crash": "cymbal"}
 _STAND_INS = {"ride": "hat", "crash": "hat", "open": "hat", "tom": "snare", "perc": "snare", "clap": "snare"}
 _BASS, _CHORDS, _LEAD = 0, 1, 2
+_LOUD = 0.6
 
 
 class Band:
@@ -33,9 +33,7 @@ class Band:
         family: Family,
         is_sampled: bool,
     ) -> None:
-        self.hits: dict[str, list[float]] = {
-            name: [] for name in ("kick", "snare", "hat", "cymbal", "tom", "perc")
-        }
+        self.hits: dict[str, list[float]] = {name: [] for name in DRUMS}
         self.first_sound = max(0.0, float(beats[0]) - 0.03)
         self._rng, self._style, self._arrangement = rng, style, arrangement
         self._beats, self._jitter, self._is_sampled = beats, jitter, is_sampled
@@ -81,9 +79,10 @@ class Band:
         """Return everybody but the drums, float64."""
         if not self._notes:
             return np.zeros(self._n_samples)
-        if self._is_sampled:
-            return play_notes(self._notes, self._programs, self._seconds, is_large=self._is_large_font)
-        return _synthesised(self._notes, self._n_samples, brightness=self._brightness)
+        if self._is_sampled and self._wave == "sampled":
+            return play_notes(self._notes, self._programs, self._seconds, font=self._font)
+        wave = "partials" if self._wave == "sampled" else self._wave
+        return _synthesised(self._notes, self._n_samples, wave=wave, brightness=self._brightness)
 
     # What is chosen once for a song
 
@@ -91,7 +90,7 @@ class Band:
         return options[int(self._rng.integers(len(options)))]
 
     def _chance_swing(self) -> float:
-        is_swung = self._style.steps == 4 and self._rng.random() < 0.12
+        is_swung = self._style.steps == 4 and self._rng.random() < 0.18
         return self._rng.uniform(0.1, 0.35) if is_swung else 0.0
 
     def _varied(self, pattern: Pattern) -> Pattern:
@@ -130,12 +129,12 @@ class Band:
         chords = choice.distorted if style.is_distorted else choice.chords
         if "arpeggio" in str(self._chord_lines[0]):
             chords = choice.plucked
-        self._programs = {
-            _BASS: self._any(choice.basses),
-            _CHORDS: self._any(chords),
-            _LEAD: self._any(choice.leads),
-        }
-        self._is_large_font = rng.random() < 0.7
+        programs = style.programs or tuple(map(self._any, (choice.basses, chords, choice.leads)))
+        self._programs = dict(zip((_BASS, _CHORDS, _LEAD), programs, strict=True))
+        self._font = fonts_of(family)[int(rng.random() > 0.7)]
+        # Some bands are a sound chip or a synthesiser throughout.
+        wave = str(rng.choice(["sampled", "pulse", "saw", "triangle"], p=[0.82, 0.07, 0.07, 0.04]))
+        self._wave = style.wave or ("sampled" if style.programs else wave)
         self._brightness = rng.uniform(1.0, 2.2)
 
     def _lead_rhythm(self) -> list[float]:
@@ -171,6 +170,8 @@ class Band:
                     )
             if style.has_toms and step % 2 == 0 and rng.random() < 0.5:
                 self._strike(str(rng.choice(["tom", "perc"])), bar, step, rng.uniform(0.5, 1))
+            if style.percussion and style.percussion[step] != "-":
+                self._strike("perc", bar, step, _STRENGTHS[style.percussion[step]] * rng.uniform(0.85, 1))
         if is_first and bar > 0 and rng.random() < 0.7:
             self._strike("crash", bar, 0, rng.uniform(0.7, 1))
 
@@ -192,10 +193,13 @@ class Band:
         found = self._kit.drum(drum)
         if found is None:
             return
-        name, sound = found
-        shot = sound.struck(strength)[: len(self._drums) - first]
-        self._drums[first : first + len(shot)] += shot * self._kit.gains[name] * strength**1.5
-        self.hits[_TRUE_NAMES.get(name, name)].append(first / RATE)
+        struck = [found]
+        if found[0] == "snare" and strength > _LOUD and self._kit.has_clap_on_snare:
+            struck.append(self._kit.drum("clap") or found)
+        for name, sound in struck:
+            shot = sound.struck(strength)[: len(self._drums) - first]
+            self._drums[first : first + len(shot)] += shot * self._kit.gains[name] * strength**1.5
+            self.hits[name].append(first / RATE)
 
     def _play_bass(self, bar: int) -> None:
         beats = self._style.beats
@@ -322,8 +326,9 @@ class _Drumset:
             options = source.drums[name]
             drum = options[int(rng.integers(len(options)))]
             self._drums[name] = _altered(rng, drum) if is_mixed else drum
-        if "clap" in self._drums and rng.random() < (0.35 if style.is_dance else 0.08):
-            self._drums["snare"] = self._drums["clap"]
+        has_clap = "clap" in self._drums
+        self._has_clap_for_snare = has_clap and rng.random() < (0.35 if style.is_dance else 0.08)
+        self.has_clap_on_snare = has_clap and rng.random() < 0.1
         ranges = {"kick": (0.7, 1.1), "snare": (0.5, 0.95), "clap": (0.5, 0.95), "hat": (0.12, 0.4)}
         ranges |= {
             "open": (0.12, 0.4),
@@ -336,6 +341,8 @@ class _Drumset:
 
     def drum(self, name: str) -> tuple[str, Drum] | None:
         """Return the drum of a name, or what stands in for it, and the name that it then has."""
+        if name == "snare" and self._has_clap_for_snare:
+            name = "clap"
         name = name if name in self._drums else _STAND_INS.get(name, name)
         return (name, self._drums[name]) if name in self._drums else None
 
@@ -361,16 +368,26 @@ def _synthesised_kits(family: Family) -> tuple[Kit, ...]:
     return tuple(make_kit(np.random.default_rng(first + n), family) for n in range(6))
 
 
-def _synthesised(notes: list[Note], n_samples: int, *, brightness: float) -> FloatArray:
-    """Return notes as sums of partials."""
+def _synthesised(notes: list[Note], n_samples: int, *, wave: str, brightness: float) -> FloatArray:
+    """Return notes as sums of partials, or as the wave of a synthesiser."""
     levels = {_BASS: 0.5, _CHORDS: 0.16, _LEAD: 0.22}
     sound = np.zeros(n_samples + 5 * RATE)
     for note in notes:
         t = np.arange(round(min(max(note.length, 0.06), 4.0) * RATE)) / RATE
         frequency = 440 * 2 ** ((note.pitch - 69) / 12)
-        partials = [k for k in range(1, 12) if k * frequency < 9000]
-        tone = np.sum([np.sin(2 * np.pi * k * frequency * t) / k**brightness for k in partials], axis=0)
+        tone = _tone(wave, frequency, t, brightness)
         shape = np.minimum(t / 0.008, 1) * np.exp(-t / 0.9) * np.minimum((t[-1] - t) / 0.02, 1)
         first = round(note.start * RATE)
         sound[first : first + len(t)] += levels[note.part] * note.velocity / 100 * tone * shape
     return sound[:n_samples]
+
+
+def _tone(wave: str, frequency: float, t: FloatArray, brightness: float) -> FloatArray:
+    """Return a tone; all but pulses have partials under 9 kHz only."""
+    if wave == "pulse":
+        return np.where(frequency * t % 1 < 0.5 / brightness, 0.6, -0.6)
+    partials = [k for k in range(1, 12 if wave == "partials" else 40) if k * frequency < 9000]
+    if wave == "triangle":
+        partials = partials[::2]
+    fall = {"partials": brightness, "saw": 1.0, "triangle": 2.0}[wave]
+    return np.asarray(np.sum([np.sin(2 * np.pi * k * frequency * t) / k**fall for k in partials], axis=0))

@@ -7,16 +7,16 @@ from training.styles import Pattern, Style
 # Share of songs, beats to the bar, steps to the beat.
 _METRES = (
     (0.36, 4, 4),
-    (0.07, 4, 3),
+    (0.09, 4, 3),
     (0.09, 3, 2),
     (0.05, 3, 4),
-    (0.02, 3, 3),
+    (0.03, 3, 3),
     (0.05, 2, 4),
     (0.07, 5, 2),
     (0.05, 6, 2),
     (0.08, 7, 2),
-    (0.09, 2, 6),
-    (0.07, 4, 6),
+    (0.11, 2, 6),
+    (0.08, 4, 6),
 )
 _WITHOUT_DRUMS = 0.18
 _BASSES = ("long", "quarter", "walk", "syncopated", "none")
@@ -38,9 +38,15 @@ def invent_style(rng: np.random.Generator, name: str) -> Style:
         chords.append("after beats")
     has_drums = rng.random() >= _WITHOUT_DRUMS
     feel = _feel(rng, beats, steps)
-    patterns = tuple(_pattern(rng, beats, steps, feel) for _ in range(2)) if has_drums else ()
-    is_loud = bool(patterns) and rng.random() < 0.12
-    bass = str(rng.choice(basses))
+    # Some play their refrain at half or at twice the time.
+    feels = [feel, str(rng.choice(["half", "double"])) if feel == "back" and rng.random() < 0.15 else feel]
+    patterns = tuple(_pattern(rng, beats, steps, one) for one in feels) if has_drums else ()
+    is_loud = bool(patterns) and rng.random() < 0.16
+    bass = str(
+        rng.choice(["off", "off and root", "roll"] if feel == "floor" and rng.random() < 0.4 else basses)
+    )
+    if is_loud and is_even and rng.random() < 0.5:
+        chords = ["chug", "chug 16"]
     if not patterns and bass == "none":
         bass = "long"
     return Style(
@@ -55,6 +61,7 @@ def invent_style(rng: np.random.Generator, name: str) -> Style:
         is_dance=feel == "floor" and rng.random() < 0.8,
         is_distorted=is_loud,
         has_toms=bool(patterns) and rng.random() < 0.08,
+        percussion=_percussion(rng, beats, steps) if patterns and rng.random() < 0.2 else "",
     )
 
 
@@ -65,7 +72,10 @@ def _feel(rng: np.random.Generator, beats: int, steps: int) -> str:
         return "groups"
     if steps == 6:
         return str(rng.choice(["back", "half"], p=[0.8, 0.2]))
-    return str(rng.choice(["back", "half", "double", "floor", "drop"], p=[0.47, 0.15, 0.1, 0.22, 0.06]))
+    if steps == 3:
+        return str(rng.choice(["back", "half", "floor"], p=[0.7, 0.15, 0.15]))
+    feels = ["back", "half", "double", "floor", "drop", "woven"]
+    return str(rng.choice(feels, p=[0.4, 0.14, 0.09, 0.21, 0.05, 0.11]))
 
 
 def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
@@ -78,11 +88,12 @@ def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
     if beats == 3:
         return (80, 190) if steps == 2 else (66, 120)
     tempi = {
-        "back": (62, 178),
+        "back": (62, 178) if steps != 3 else (66, 230),
         "half": (112, 165),
         "double": (140, 215),
         "floor": (104, 152),
         "drop": (60, 100),
+        "woven": (80, 132),
         "none": (58, 140),
     }
     return tempi.get(feel, (84, 150))
@@ -90,10 +101,10 @@ def _tempo(beats: int, steps: int, feel: str) -> tuple[float, float]:
 
 def _pattern(rng: np.random.Generator, beats: int, steps: int, feel: str) -> Pattern:
     n_steps = beats * steps
-    kick, snare = _stresses(rng, beats, steps, feel)
+    kick, snare = _woven(rng, n_steps) if feel == "woven" else _stresses(rng, beats, steps, feel)
     half = max(1, steps // 2) if steps != 3 else 1
     density, fine = rng.uniform(0.0, 0.45), rng.uniform(0.0, 0.25)
-    if feel != "floor":
+    if feel not in ("floor", "woven"):
         for step in range(1, n_steps):
             is_free = kick[step] == "-" and snare[step] == "-"
             chance = density if step % half == 0 else fine * density * 2
@@ -105,6 +116,34 @@ def _pattern(rng: np.random.Generator, beats: int, steps: int, feel: str) -> Pat
                 snare[step] = "."
     hat, cymbal = _time_keeper(rng, beats, steps, feel)
     return Pattern("".join(kick), "".join(snare), hat, cymbal)
+
+
+def _woven(rng: np.random.Generator, n_steps: int) -> tuple[list[str], list[str]]:
+    """Return a kick and a snare that each go round in strokes spread as evenly as can be, off the beats too.
+
+    Such rhythms are Euclidean (Toussaint, BRIDGES 2005).
+    """
+    kick = _spread(n_steps, int(rng.choice([2, 3, 3, 4, 5, 5, 6])), 0)
+    turn = int(rng.integers(1, n_steps // 2))
+    snare = _spread(n_steps, int(rng.choice([1, 2, 3, 3, 4, 5])), turn)
+    if rng.random() < 0.3:  # one half of the bar is plain
+        kick[n_steps // 2 :] = ["x", *"-" * (n_steps // 2 - 1)]
+    return kick, [mark if kick[step] == "-" or rng.random() < 0.5 else "-" for step, mark in enumerate(snare)]
+
+
+def _spread(n_steps: int, n_strokes: int, first: int) -> list[str]:
+    struck = {(first + step * n_steps // n_strokes) % n_steps for step in range(n_strokes)}
+    return ["x" if step in struck else "-" for step in range(n_steps)]
+
+
+def _percussion(rng: np.random.Generator, beats: int, steps: int) -> str:
+    """Return what a bell or a block plays: strokes spread over the bar, or over each beat."""
+    n_steps = beats * steps
+    if rng.random() < 0.3:
+        inside = _spread(steps, int(rng.integers(1, max(2, steps))), int(rng.integers(steps)))
+        return "".join(inside * beats).replace("x", "o")
+    n_strokes = int(rng.integers(3, max(4, n_steps // 2)))
+    return "".join(_spread(n_steps, n_strokes, int(rng.choice([0, 0, 1, 2])))).replace("x", "o")
 
 
 def _stresses(rng: np.random.Generator, beats: int, steps: int, feel: str) -> tuple[list[str], list[str]]:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from training.coding import chance_coding
 from training.invention import invent_style
 from training.kit import Family
 from training.sampled import load_kits
@@ -17,7 +18,8 @@ from training.song import RenderedSong, Timing, Wish, render_song
 from training.studying import Studied, study
 from training.styles import DEVELOPMENT, VALIDATION, Style
 
-_DEVELOPMENT_SEED, _VALIDATION_SEED = 170_000, 310_000
+_DEVELOPMENT_SEED, _VALIDATION_SEED = 520_000, 740_000
+_CODED_SHARE, _FIRST_FRESH = 0.4, 5000
 
 
 @dataclass(frozen=True)
@@ -37,16 +39,24 @@ class Order:
 def development_orders(n_songs: int) -> list[Order]:
     """Return songs of styles made up for one song each and, every third, of the development styles.
 
-    One in twelve is a whole form.
+    One in twelve is a whole form; two in five have been through a codec or have lost their top end.
     """
     orders = []
     for number in range(n_songs):
         seed = _DEVELOPMENT_SEED + number
-        style = invent_style(np.random.default_rng(seed), f"invented {number}")
+        rng = np.random.default_rng(seed)
+        style = invent_style(rng, f"invented {number}")
         if number % 3 == 0:
             style = DEVELOPMENT[number // 3 % len(DEVELOPMENT)]
-        orders.append(Order(style, seed, Family.DEVELOPMENT, Wish(has_form=number % 12 == 1)))
+        coding = chance_coding(rng) if rng.random() < _CODED_SHARE else None
+        orders.append(Order(style, seed, Family.DEVELOPMENT, Wish(has_form=number % 12 == 1, coding=coding)))
     return orders
+
+
+def fresh_orders(n_songs: int) -> list[Order]:
+    """Return songs of the development kits that nothing was learned from, through no codec."""
+    orders = development_orders(_FIRST_FRESH + n_songs)[_FIRST_FRESH:]
+    return [replace(order, wish=replace(order.wish, coding=None)) for order in orders]
 
 
 def validation_orders() -> list[Order]:

@@ -23,7 +23,7 @@ def mix_song(rng: np.random.Generator, band: "Band", style: Style, *, is_dense: 
         drums = _driven(rng, drums) if rng.random() < 0.4 else drums
         drums = _echoed(rng, drums) if rng.random() < 0.4 else drums
         drums = drums / np.sqrt(np.mean(drums[loud] ** 2))
-        if style.is_dance and rng.random() < 0.6:
+        if rng.random() < (0.6 if style.is_dance else 0.1):
             mix = mix * _pumping(rng, len(mix), band.hits["kick"])
         mix = mix + drums * 10 ** (rng.uniform(-7, 7) / 20)
     if is_dense or rng.random() < 0.06:
@@ -34,6 +34,8 @@ def mix_song(rng: np.random.Generator, band: "Band", style: Style, *, is_dense: 
     mix = mix / (np.abs(mix).max() + 1e-9)
     if is_dense or rng.random() < 0.35:
         mix = np.tanh(mix * rng.uniform(1.5, 4))
+    elif rng.random() < 0.15:  # mastered so loud that it is cut off
+        mix = np.clip(mix * rng.uniform(2, 6), -1, 1)
     if rng.random() < 0.25:
         sections = scipy.signal.butter(6, rng.uniform(12_000, 16_500), fs=RATE, output="sos")
         mix = scipy.signal.sosfilt(sections, mix)

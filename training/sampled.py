@@ -21,6 +21,8 @@ from training.kit import RATE, Drum, Family, Kit, make_kit
 _DRUMKITS = Path("/usr/share/hydrogen/data/drumkits")
 _LARGE_FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 _SMALL_FONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
+_FULL_FONT = Path("/usr/share/sounds/sf3/MuseScore_General_Full.sf3")
+_UNFAMILIAR_FONT = Path("/usr/share/sounds/sf2/sf_GMbank.sf2")
 _TICKS_PER_SECOND = 10_000
 _DRUM_CHANNEL = 9
 
@@ -36,12 +38,19 @@ _FOLDERS = {
         "rumpf_kit_z01_h2",
     ),
     Family.VALIDATION: ("BJA_Pacific", "ColomboAcousticDrumkit", "ElectricEmpireKit", "The Black Pearl 1.0"),
+    Family.UNFAMILIAR: ("Gimme A Hand 1.0",),
 }
 _FONT_KITS = {
-    Family.DEVELOPMENT: ((_LARGE_FONT, (0, 8, 16, 24, 25)), (_SMALL_FONT, (8, 24))),
+    Family.DEVELOPMENT: (
+        (_LARGE_FONT, (0, 5, 8, 12, 16, 18, 24, 25)),
+        (_SMALL_FONT, (8, 24)),
+        (_FULL_FONT, (2, 14, 17, 24)),
+    ),
     Family.VALIDATION: ((_LARGE_FONT, (32, 40)), (_SMALL_FONT, (0, 16, 25))),
+    Family.UNFAMILIAR: ((_UNFAMILIAR_FONT, (0, 8, 16, 24, 25, 32, 127)),),
 }
-_N_SYNTHESISED = {Family.DEVELOPMENT: 24, Family.VALIDATION: 6}
+_N_SYNTHESISED = {Family.DEVELOPMENT: 64, Family.VALIDATION: 14, Family.UNFAMILIAR: 8}
+_FIRST_KIT_SEED = {Family.DEVELOPMENT: 2000, Family.VALIDATION: 4000, Family.UNFAMILIAR: 6000}
 # The drum map of General MIDI.
 _KEYS = {
     "kick": (35, 36),
@@ -56,11 +65,11 @@ _KEYS = {
 }
 _NAMES = (
     ("", r"roll|swish|choke|free|reverse|fx|zap|whistle|click|stick|phaser|side|cross|sample"),
-    ("kick", r"kick|bass ?drum|^bd"),
+    ("kick", r"kick|bass ?drum|^bd|thump"),
     ("clap", r"clap"),
-    ("snare", r"snare|^sd"),
+    ("snare", r"snare|^sd|slap"),
     ("open", r"(hat|hh|hi-hat).*(op|semi)|(op|semi).*(hat|hh)|ohh"),
-    ("hat", r"hat|hh\b"),
+    ("hat", r"hat|hh\b|maraca|shaker|tambourine"),
     ("ride", r"ride"),
     ("crash", r"crash|china|splash|cymbal"),
     ("tom", r"\btoms?\b|tomhi"),
@@ -125,6 +134,13 @@ INSTRUMENTS = {
         leads=(22, 30, 41, 42, 52, 56, 57, 59, 64, 65, 68, 69, 72, 73, 75, 81, 83, 85),
         plucked=(0, 4, 5, 9, 10, 11, 13, 14, 24, 25, 28, 45, 98, 106, 107, 108),
     ),
+    Family.UNFAMILIAR: Instruments(
+        basses=(32, 33, 36, 38, 39),
+        chords=(0, 4, 16, 24, 27, 48, 50, 52, 61, 62, 81, 90),
+        distorted=(29, 30),
+        leads=(40, 56, 65, 73, 80, 81, 11, 53),
+        plucked=(0, 11, 24, 46, 12, 80),
+    ),
     Family.VALIDATION: Instruments(
         basses=(35, 36, 39, 87),
         chords=(1, 2, 6, 18, 26, 50, 90),
@@ -138,24 +154,29 @@ INSTRUMENTS = {
 @cache
 def load_kits(family: Family) -> tuple[Kit, ...]:
     """Return the kits of a family: sampled ones, ones out of sound fonts, and synthesised ones."""
-    missing = [path for path in (_DRUMKITS, _LARGE_FONT, _SMALL_FONT) if not path.exists()]
+    fonts = (_LARGE_FONT, _SMALL_FONT, _FULL_FONT, _UNFAMILIAR_FONT)
+    missing = [path for path in (_DRUMKITS, *fonts) if not path.exists()]
     if missing:
         sys.exit(f"{missing[0]} is not there: `make train` and `make bench` install what songs need.")
     kits = [_drumkit(_DRUMKITS / name) for name in _FOLDERS[family]]
     kits += [_font_kit(font, program) for font, programs in _FONT_KITS[family] for program in programs]
-    first = 100 if family is Family.DEVELOPMENT else 900
-    kits += [make_kit(np.random.default_rng(first + n), family) for n in range(_N_SYNTHESISED[family])]
+    seeds = _FIRST_KIT_SEED[family] + np.arange(_N_SYNTHESISED[family])
+    kits += [make_kit(np.random.default_rng(seed), family) for seed in seeds]
     return tuple(kit for kit in kits if kit.is_whole)
 
 
+def fonts_of(family: Family) -> tuple[Path, Path]:
+    """Return the fonts whose instruments a family plays: the usual one, and another."""
+    return (_UNFAMILIAR_FONT,) * 2 if family is Family.UNFAMILIAR else (_LARGE_FONT, _SMALL_FONT)
+
+
 def play_notes(
-    notes: Sequence[Note], programs: dict[int, int], seconds: float, *, is_large: bool
+    notes: Sequence[Note], programs: dict[int, int], seconds: float, *, font: Path = _LARGE_FONT
 ) -> FloatArray:
     """Return notes played by a sound font, mono, float64, shape (round(seconds * RATE),)."""
     with TemporaryDirectory() as folder:
         song, sound = Path(folder) / "song.mid", Path(folder) / "song.wav"
         _write_midi(song, notes, programs, seconds)
-        font = _LARGE_FONT if is_large else _SMALL_FONT
         command = ["fluidsynth", "-ni", "-q", "-r", str(RATE), "-g", "0.5", "-C", "0", "-F", str(sound)]
         subprocess.run(
             [*command, "-T", "wav", "-O", "float", str(font), str(song)], check=True, capture_output=True
@@ -197,7 +218,7 @@ def _font_kit(font: Path, program: int) -> Kit:
         Note(_DRUM_CHANNEL, float(start), 0.3, key, velocity)
         for start, (_, key, velocity) in zip(starts, strokes, strict=True)
     ]
-    sound = play_notes(notes, {_DRUM_CHANNEL: program}, float(starts[-1] + 2), is_large=font == _LARGE_FONT)
+    sound = play_notes(notes, {_DRUM_CHANNEL: program}, float(starts[-1] + 2), font=font)
     layers: dict[tuple[str, int], list[FloatArray]] = {}
     for start, (name, key, _) in zip(starts, strokes, strict=True):
         first = round((start - 0.02) * RATE)

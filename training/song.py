@@ -8,6 +8,7 @@ import numpy as np
 from epiphane.types import FloatArray
 from training.arrangement import Arrangement, Part, arrange
 from training.band import Band
+from training.coding import Coding, coded
 from training.kit import RATE, Family
 from training.mixing import mix_song
 from training.styles import Style
@@ -21,6 +22,7 @@ class Timing(Enum):
     LIVE = "live"
     RAMP = "ramp"
     JUMP = "jump"
+    RUBATO = "rubato"
 
 
 @dataclass(frozen=True)
@@ -33,6 +35,7 @@ class Wish:
     is_dense: bool = False
     has_loud_lead: bool = False
     has_form: bool = False
+    coding: Coding | None = None
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,7 @@ class RenderedSong:
     ----------
     sound : float32, shape (n_samples,), at `RATE`
     beats, downbeats : float64, seconds from the first sample, ascending
-    hits : attack times in seconds, by drum: kick, snare, hat, cymbal, tom, perc
+    hits : attack times in seconds, by drum: those of `training.kit.DRUMS`
     kit : int
         The number of the kit that was played, among those of its family.
     edges, drops : seconds
@@ -71,8 +74,9 @@ class RenderedSong:
 
     def drum(self, name: str) -> FloatArray:
         """Return the times of the low drum, the snare or the cymbals ("kick", "snare", "hat")."""
-        times = self.hits[name] + (self.hits["cymbal"] if name == "hat" else [])
-        return np.sort(np.array(times, float))
+        played_on = {"snare": ("snare", "clap"), "hat": ("hat", "open", "ride", "crash")}.get(name, (name,))
+        # A snare and a clap at once are one stroke.
+        return np.unique(np.concatenate([np.array(self.hits[drum], float) for drum in played_on]))
 
 
 def render_song(
@@ -91,12 +95,14 @@ def render_song(
     """
     rng = np.random.default_rng(seed)
     wish = wish or Wish()
-    timing = wish.timing or rng.choice(list(Timing), p=[0.5, 0.08, 0.32, 0.05, 0.05])
+    timing = wish.timing or rng.choice(list(Timing), p=[0.5, 0.08, 0.32, 0.05, 0.05, 0.0])
     beats, jitter = _beat_times(rng, style, timing, is_silent_first=wish.is_silent_first)
     arrangement = arrange(rng, style, beats, wish.has_form, wish.has_breakdown, seconds)
     band = Band(rng, style, arrangement, beats, jitter=jitter, family=family, is_sampled=is_sampled)
     band.play(has_loud_lead=wish.has_loud_lead or rng.random() < 0.2)
     sound = mix_song(rng, band, style, is_dense=wish.is_dense)
+    if wish.coding is not None:
+        sound = coded(sound, wish.coding)
     heard = beats[beats < arrangement.seconds - 0.05]
     firsts = beats[:: style.beats]
     edges, drops = _form(arrangement, beats, style)
@@ -128,18 +134,22 @@ def _beat_times(
     depth, period, turn = rng.uniform(0.005, 0.05), rng.uniform(5, 25), rng.uniform(0, 6)
     ramp = 1 + rng.choice([-1, 1]) * rng.uniform(0.08, 0.2)
     jump_at, jump = rng.uniform(8, 16), rng.choice([rng.uniform(0.78, 0.92), rng.uniform(1.08, 1.28)])
+    wander = np.random.default_rng(int(1000 * period)).normal(0, 0.03, 64)
     times = [start]
     while times[-1] < 130:
         at = times[-1] - start
         factor = {
             Timing.LIVE: 1 + depth * np.sin(at / period * 2 * np.pi + turn),
             Timing.RAMP: ramp ** min(at / 25, 1.2),
+            Timing.RUBATO: 1 + 4 * depth * np.sin(at / period * 2 * np.pi + turn) + wander[len(times) % 64],
             Timing.JUMP: jump if at > jump_at and _is_after_bar(times, jump_at + start, style.beats) else 1.0,
         }.get(timing, 1.0)
         times.append(times[-1] + 60 / (tempo * factor))
-    jitter = {Timing.JITTER: rng.uniform(0.003, 0.009), Timing.LIVE: rng.uniform(0.003, 0.013)}.get(
-        timing, 0.0
-    )
+    jitter = {
+        Timing.JITTER: rng.uniform(0.003, 0.009),
+        Timing.LIVE: rng.uniform(0.003, 0.013),
+        Timing.RUBATO: 0.01,
+    }.get(timing, 0.0)
     if timing is Timing.RAMP:
         jitter = rng.uniform(0.0, 0.006)
     return np.array(times), float(jitter)

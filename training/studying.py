@@ -13,7 +13,16 @@ from epiphane.types import BoolArray, Float32Array, FloatArray, IntArray
 from training.kit import RATE
 from training.song import RenderedSong
 
-LABELS = ("kick", "snare", "hat", "cymbal", "tom")
+LABELS = {
+    "kick": ("kick",),
+    "snare": ("snare", "clap"),
+    "hat": ("hat", "open"),
+    "cymbal": ("ride", "crash"),
+    "tom": ("tom",),
+    "clap": ("clap",),
+    "open": ("open",),
+    "crash": ("crash",),
+}
 _MATCH_SECONDS, _LATE_SECONDS = 0.025, 0.004
 
 
@@ -23,7 +32,7 @@ class Studied:
 
     Attributes
     ----------
-    struck : bool, shape (n_strokes, 5)
+    struck : bool, shape (n_strokes, 8)
         Which of `LABELS` each stroke is in truth.
     """
 
@@ -85,8 +94,8 @@ def _struck(times: FloatArray, song: RenderedSong) -> BoolArray:
     found = np.zeros((len(times), len(LABELS)), bool)
     if len(times) == 0:
         return found
-    for column, name in enumerate(LABELS):
-        for hit in song.hits[name]:
+    for column, drums in enumerate(LABELS.values()):
+        for hit in (time for drum in drums for time in song.hits[drum]):
             nearest = int(np.abs(times - hit - _LATE_SECONDS).argmin())
             if abs(times[nearest] - hit - _LATE_SECONDS) <= _MATCH_SECONDS:
                 found[nearest, column] = True

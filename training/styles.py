@@ -19,7 +19,9 @@ class Style(NamedTuple):
     """A way of playing: a bar has ``beats * steps`` steps; a style without patterns has no drums.
 
     `tempo` is in BPM of the beat that people would tap. `is_dance` pumps the band under the low drum and
-    has no fills; `is_distorted` takes distorted guitars.
+    has no fills; `is_distorted` takes distorted guitars. `percussion` is a pattern of cowbells and wood
+    blocks, or nothing; `programs` are General MIDI's of bass, chords and lead, and `wave` is that of a
+    synthesiser: both are left to chance if they are empty.
     """
 
     name: str
@@ -33,6 +35,9 @@ class Style(NamedTuple):
     is_dance: bool = False
     is_distorted: bool = False
     has_toms: bool = False
+    percussion: str = ""
+    programs: tuple[int, ...] = ()
+    wave: str = ""
 
 
 _P = Pattern

@@ -7,36 +7,44 @@ used. Whatever a later stage learns from was made by networks that had not heard
 import sys
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from multiprocessing import get_context
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
+from threadpoolctl import threadpool_limits
 
+from epiphane.audio.beats_and_bars import HeardBeats, describe_song_beats, hear_beats
 from epiphane.audio.drums import (
     Strokes,
     describe_in_song,
     describe_windows,
-    drum_hits,
+    hit_times,
+    spaced,
     three_drums,
+    where_playing,
 )
 from epiphane.audio.following import Followed
-from epiphane.audio.listening import HeardBeats, describe_song_beats, hear_beats
 from epiphane.audio.metre import CANDIDATES, describe_metres
-from epiphane.audio.network import Network, Ranker, Weights, sigmoid, weights_from, weights_to
+from epiphane.audio.network import Network, Ranker, Weights, weights_from, weights_to
 from epiphane.audio.readings import READINGS, beats_of, describe_readings
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
-from epiphane.document.model import DRUMS, Drums
+from epiphane.audio.thresholds import THRESHOLDS, describe_thresholds
+from epiphane.document.model import DRUMS
 from epiphane.types import BoolArray, FloatArray
 from training.fitting import coloured_strokes, fit_linear, fit_network, fit_ranker, mean_ranker
 from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 1600
-_N_FOLDS = 4
+_N_SONGS = 2200
+_N_FOLDS, _N_STYLE_FOLDS = 4, 5
 _N_RANKERS = 3
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
-_FALSE_HIT_COST = 0.0007  # of F, for one false hit a minute where no drums play
+_MOST_FALSE, _FEWEST_HITS = 1.5, 5  # hits a minute of a drum that a song does not have; of one to learn from
+_RIGHT_F = 0.7  # from which a drum is said to be heard
 
 
 @dataclass
@@ -58,6 +66,13 @@ class _Song:
     def duration(self) -> float:
         return self.studied.duration
 
+    @property
+    def bar_seconds(self) -> float:
+        """The usual length of a bar as heard; 0 where there is none."""
+        if self.heard is None or len(self.heard.beats) < 2:
+            return 0.0
+        return self.heard.bars.beats_per_bar * float(np.median(np.diff(self.heard.beats)))
+
     def grid(self, beats: FloatArray) -> Grid:
         """Return the subdivision over some beats of the song."""
         kept = self.studied
@@ -70,7 +85,8 @@ def main() -> None:
     """Render, fit, write the weights and print what they score on songs of other folds."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "build/training")
     n_songs = int(sys.argv[2]) if len(sys.argv) > 2 else _N_SONGS
-    weights = train(list(studied(development_orders(n_songs), folder)))
+    with threadpool_limits(1):  # the products are small: threads would only wait for each other
+        weights = train(list(studied(development_orders(n_songs), folder)))
     _WEIGHTS.parent.mkdir(parents=True, exist_ok=True)
     np.savez_compressed(_WEIGHTS, **weights_to(weights))  # type: ignore[arg-type]
     print(f"{_WEIGHTS}: {_WEIGHTS.stat().st_size / 1000:.0f} kB")
@@ -100,11 +116,11 @@ def train(library: Sequence[Studied]) -> Weights:
     in_song = _learn_drums_in_song(songs, readings, bars)
     say("drums in the song")
     play = _learn_whether_drums_play(songs)
-    thresholds = _choose_thresholds(songs, play)
-    say(f"thresholds {thresholds}")
+    thresholds, drum_sureness = _learn_thresholds(songs, play)
+    say("thresholds")
     sureness = _learn_sureness(with_beats)
     say("sureness")
-    weights = Weights(drums, in_song, play, readings, bars, sureness, thresholds)
+    weights = Weights(drums, in_song, play, readings, bars, sureness, thresholds, drum_sureness)
     return weights_from({name: values.astype(np.float64) for name, values in weights_to(weights).items()})
 
 
@@ -119,28 +135,44 @@ def _learn_strokes(
         features = np.concatenate([features, coloured_strokes(np.random.default_rng(seed), features)])
         return fit_network(features, np.concatenate([struck, struck]), n_hidden=48, n_epochs=7, seed=seed)
 
-    logits: list[FloatArray] = [np.zeros((0, 5))] * len(library)
-    for fold in range(_N_FOLDS):
-        network = fit([song for song, at in zip(library, folds, strict=True) if at != fold], fold)
-        for number, (song, at) in enumerate(zip(library, folds, strict=True)):
-            if at == fold:
-                logits[number] = network.logits(song.features)
-    return tuple(fit(library, 10 + seed) for seed in range(3)), logits
+    def fit_without(fold: int) -> Network:
+        return fit([song for song, at in zip(library, folds, strict=True) if at != fold], fold)
+
+    *apart, one, two, three = _each(fit_without, range(_N_FOLDS + 3))  # the last ones leave out no fold
+    return (one, two, three), [
+        apart[at].logits(song.features) for song, at in zip(library, folds, strict=True)
+    ]
+
+
+_Made = TypeVar("_Made")
+_at_work: list[Callable[[int], object]] = []
+
+
+def _each(function: Callable[[int], _Made], numbers: Sequence[int]) -> list[_Made]:
+    """Return what a function makes of each number, by two processes that inherit what it refers to."""
+    _at_work[:] = [function]
+    with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
+        return list(pool.map(_call, numbers, chunksize=1 if len(numbers) < 16 else 16))  # type: ignore[arg-type]
+
+
+def _call(number: int) -> object:
+    return _at_work[0](number)
 
 
 def _by_style(songs: Sequence[_Song]) -> list[int]:
     """Return a fold for each song such that no style is in two."""
     names = sorted({song.studied.style for song in songs})
-    return [names.index(song.studied.style) % 5 for song in songs]
+    return [names.index(song.studied.style) % _N_STYLE_FOLDS for song in songs]
 
 
 def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranker:
-    inputs, scores = [], []
-    for song in songs:
-        grid = song.grid(song.followed.beats)
-        inputs.append(describe_readings(grid))
-        truth = song.studied.song.beats
-        scores.append(np.array([beat_f(truth, beats_of(grid, reading)) for reading in READINGS]))
+    def describe(number: int) -> tuple[FloatArray, FloatArray]:
+        grid, truth = songs[number].grid(songs[number].followed.beats), songs[number].studied.song.beats
+        return describe_readings(grid), np.array(
+            [beat_f(truth, beats_of(grid, reading)) for reading in READINGS]
+        )
+
+    inputs, scores = zip(*_each(describe, range(len(songs))), strict=True)
     say(
         f"as followed {np.mean([found[0] for found in scores]):.3f},"
         f" best reading {np.mean([found.max() for found in scores]):.3f}"
@@ -150,19 +182,22 @@ def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranke
 
 def _learn_bars(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranker:
     """Learn from the best reading of each song: a wrong beat has no right bar."""
-    inputs, scores, kept = [], [], []
-    for song in songs:
-        grid = song.grid(song.followed.beats)
-        truth = song.studied.song
+
+    def describe(number: int) -> tuple[FloatArray, FloatArray] | None:
+        grid, truth = songs[number].grid(songs[number].followed.beats), songs[number].studied.song
         fits = [beat_f(truth.beats, beats_of(grid, reading)) for reading in READINGS]
         beats = beats_of(grid, READINGS[int(np.argmax(fits))])
         if max(fits) < 0.85 or len(beats) < 12:
-            continue
-        grid = song.grid(beats)
+            return None
+        grid = songs[number].grid(beats)
         beats = grid.times[::12]
-        inputs.append(describe_metres(grid))
-        scores.append(np.array([beat_f(truth.downbeats, beats[first::n]) for n, first in CANDIDATES]))
-        kept.append(song)
+        return describe_metres(grid), np.array(
+            [beat_f(truth.downbeats, beats[first::n]) for n, first in CANDIDATES]
+        )
+
+    described = _each(describe, range(len(songs)))
+    kept = [song for song, one in zip(songs, described, strict=True) if one is not None]
+    inputs, scores = zip(*(one for one in described if one is not None), strict=True)
     return _ranked(kept, inputs, scores, 0.85, say)
 
 
@@ -178,37 +213,39 @@ def _ranked(
     usable = [found.max() > least for found in scores]
     folds = _by_style(songs)
 
-    def fit(numbers: Sequence[int], n_rankers: int = 1) -> Ranker:
-        learned = [(inputs[k], right[k]) for k in numbers if usable[k]]
-        return mean_ranker(
-            [fit_ranker(learned, n_hidden=16, penalty=2.0, seed=seed) for seed in range(n_rankers)]
-        )
+    def fit_without(fold: int) -> Ranker:
+        numbers = [k for k in range(len(songs)) if folds[k] != fold and usable[k]]
+        return fit_ranker([(inputs[k], right[k]) for k in numbers], n_hidden=16, penalty=2.0, seed=fold)
 
-    chosen = np.zeros(len(songs))
-    for fold in range(5):
-        ranker = fit([k for k in range(len(songs)) if folds[k] != fold])
-        for k in range(len(songs)):
-            if folds[k] == fold:
-                chosen[k] = scores[k][int(ranker.scores(inputs[k]).argmax())]
+    rankers = _each(fit_without, range(_N_STYLE_FOLDS + _N_RANKERS))  # the last ones leave out no fold
+    chosen = np.array(
+        [
+            found[int(rankers[fold].scores(rows).argmax())]
+            for rows, found, fold in zip(inputs, scores, folds, strict=True)
+        ]
+    )
     best = np.mean([found.max() for found in scores])
     say(f"other styles: {chosen.mean():.3f} of {best:.3f}; right in {np.mean(chosen > 0.9):.3f}")
-    return fit(range(len(songs)), _N_RANKERS)
+    return mean_ranker(rankers[_N_STYLE_FOLDS:])
 
 
 def _learn_drums_in_song(songs: Sequence[_Song], readings: Ranker, bars: Ranker) -> Network:
-    inputs = []
-    for song in songs:
-        beats, beats_per_bar = np.zeros(0), 4
+    def hear(number: int) -> tuple[HeardBeats | None, np.ndarray]:
+        song = songs[number]
+        heard, beats, beats_per_bar = None, np.zeros(0), 4
         if song.studied.followed is not None:
-            song.heard = hear_beats(
+            heard = hear_beats(
                 heard_analysis(song.studied), song.followed, song.strokes, readings=readings, bars=bars
             )
-            beats, beats_per_bar = song.heard.beats, song.heard.bars.beats_per_bar
-        inputs.append(
-            describe_in_song(song.strokes, beats, beats_per_bar)
-            if len(song.strokes.hops) > 3
-            else np.zeros((0, 47))
-        )
+            beats, beats_per_bar = heard.beats, heard.bars.beats_per_bar
+        if len(song.strokes.hops) < 4:
+            return heard, np.zeros((0, 50))
+        return heard, describe_in_song(song.strokes, beats, beats_per_bar)
+
+    inputs = []
+    for song, (heard, rows) in zip(songs, _each(hear, range(len(songs))), strict=True):
+        song.heard = heard
+        inputs.append(rows)
     truth = [song.studied.struck[: len(rows)] for song, rows in zip(songs, inputs, strict=True)]
 
     def fit(numbers: Sequence[int]) -> Network:
@@ -216,12 +253,13 @@ def _learn_drums_in_song(songs: Sequence[_Song], readings: Ranker, bars: Ranker)
             np.concatenate([inputs[k] for k in numbers]), np.concatenate([truth[k] for k in numbers])
         )
 
-    for fold in range(_N_FOLDS):
-        network = fit([k for k, song in enumerate(songs) if song.fold != fold])
-        for song, rows in zip(songs, inputs, strict=True):
-            if song.fold == fold:
-                song.likely = three_drums(network.logits(rows))
-    return fit(range(len(songs)))
+    def fit_without(fold: int) -> Network:
+        return fit([k for k, song in enumerate(songs) if song.fold != fold])
+
+    *apart, whole = _each(fit_without, range(_N_FOLDS + 1))
+    for song, rows in zip(songs, inputs, strict=True):
+        song.likely = three_drums(apart[song.fold].logits(rows))
+    return whole
 
 
 def _learn_whether_drums_play(songs: Sequence[_Song]) -> Network:
@@ -239,38 +277,73 @@ def _learn_whether_drums_play(songs: Sequence[_Song]) -> Network:
     return fit_linear(np.concatenate(rows), np.concatenate(truth), strength=0.3)
 
 
-def _choose_thresholds(songs: Sequence[_Song], play: Network) -> FloatArray:
-    """Return for each drum the likelihood above which it counts as struck."""
-    gated = []
-    for song in songs:
-        assert song.likely is not None
-        likely = song.likely
-        if len(likely):
-            windows, centres = describe_windows(song.strokes, likely, song.duration)
-            playing = np.interp(song.strokes.times, centres, sigmoid(play.logits(windows)[:, 0]))
-            likely = np.where(playing[:, None] > 0.5, likely, 0.0)
-        gated.append(likely)
-    options = np.arange(0.15, 0.8, 0.05)
-    totals = np.zeros((len(options), len(DRUMS)))
-    for row, option in enumerate(options):
-        found = [
-            drum_hits(song.strokes, likely, np.full(3, option), song.studied.attacks)
-            if len(likely)
-            else Drums()
-            for song, likely in zip(songs, gated, strict=True)
-        ]
-        for column, name in enumerate(DRUMS):
-            scores, false = [], []
-            for song, hits in zip(songs, found, strict=True):
-                truth = song.studied.song.drum(name)
-                times = np.array([hit.time for hit in hits.hits(name)])
-                if len(truth) >= 5:
-                    scores.append(onset_f(truth, times))
-                elif not song.studied.song.has_drums:
-                    false.append(60 * len(times) / song.duration)
-            totals[row, column] = np.mean(scores) - _FALSE_HIT_COST * np.mean(false)
-    print("        F of kick, snare, hat:", np.round(totals.max(axis=0), 3))
-    return options[totals.argmax(axis=0)]
+@dataclass
+class _Options:
+    """The thresholds of one drum of a song: what they are described by, what they score, which are right."""
+
+    fold: int
+    described: FloatArray
+    scores: FloatArray
+    right: BoolArray
+    is_heard: BoolArray
+
+
+def _learn_thresholds(
+    songs: Sequence[_Song], play: Network
+) -> tuple[tuple[Ranker, ...], tuple[Network, ...]]:
+    """Return for each drum what chooses a threshold in a song, and what tells how sure its hits are."""
+
+    def describe(number: int) -> list[_Options | None]:
+        song, judged = songs[number], []
+        if song.likely is None or len(song.likely) == 0:
+            return [None] * len(DRUMS)
+        likely = where_playing(song.strokes, song.likely, song.duration, play)
+        times = hit_times(song.strokes, song.studied.attacks)
+        for drum, name in enumerate(DRUMS):
+            described = describe_thresholds(
+                times, likely.drums[:, drum], likely.playing, song.bar_seconds, song.duration
+            )
+            found = [times[spaced(times, likely.drums[:, drum], threshold)] for threshold in THRESHOLDS]
+            judged.append(_judged(song, name, described, found))
+        return judged
+
+    by_song = _each(describe, range(len(songs)))
+    rankers, networks = [], []
+    for name, judged in zip(DRUMS, zip(*by_song, strict=True), strict=True):
+        options = [one for one in judged if one is not None]
+        rows, heard, scores = [], [], []
+        for fold in range(_N_FOLDS):
+            ranker = _fit_thresholds([one for one in options if one.fold != fold])
+            for one in options:
+                if one.fold == fold:
+                    best = int(ranker.scores(one.described).argmax())
+                    rows.append(one.described[best])
+                    heard.append(one.is_heard[best])
+                    scores.append(one.scores[best])
+        values = np.array(scores)
+        print(
+            f"        {name}: F {values[values >= 0].mean():.3f},"
+            f" false a minute {-values[values < 0].mean():.2f}"
+        )
+        rankers.append(_fit_thresholds(options))
+        networks.append(fit_linear(np.array(rows), np.array(heard)[:, None]))
+    return tuple(rankers), tuple(networks)
+
+
+def _judged(song: _Song, name: str, described: FloatArray, found: Sequence[FloatArray]) -> _Options | None:
+    """Return the options with what they score: F, or minus the false hits a minute; None for a few hits."""
+    truth = song.studied.song.drum(name)
+    if len(truth) >= _FEWEST_HITS:
+        scores = np.array([onset_f(truth, times) for times in found])
+        return _Options(song.fold, described, scores, scores > scores.max() - 0.02, scores > _RIGHT_F)
+    if len(truth):
+        return None
+    false = np.array([60 * len(times) / song.duration for times in found])
+    return _Options(song.fold, described, -1e-9 - false, false < _MOST_FALSE, np.zeros(len(false), bool))
+
+
+def _fit_thresholds(options: Sequence[_Options]) -> Ranker:
+    return fit_ranker([(one.described, one.right) for one in options], n_hidden=8, penalty=0.5)
 
 
 def _learn_sureness(songs: Sequence[_Song]) -> Network:

@@ -17,6 +17,7 @@ from epiphane.disk import withhold, write_atomically
 from epiphane.document.footage import FootageKind
 from epiphane.document.lane import Override
 from epiphane.document.model import (
+    BANDS,
     DRUMS,
     Order,
     Project,
@@ -271,9 +272,10 @@ def _listening_as_json(listening: Listening) -> dict[str, Any]:
         "sureness": [beat.sureness for beat in listening.beats],
         "is_steady": listening.is_steady,
         "pulses": {
-            drum: [{"time": hit.time, "strength": hit.strength} for hit in listening.drums.hits(drum)]
-            for drum in DRUMS
+            name: [{"time": hit.time, "strength": hit.strength} for hit in listening.drums.heard(name)]
+            for name in (*DRUMS, *BANDS)
         },
+        "drum_sureness": dict(zip(DRUMS, listening.drums.sureness, strict=True)),
         "sections": [
             {"start": section.start, "end": section.end, "label": section.label, "energy": section.energy}
             for section in listening.sections
@@ -421,8 +423,9 @@ def _pulse_words(words: str) -> tuple[PulseUnit, int] | None:
 
 
 def _units() -> dict[str, PulseUnit]:
-    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in DRUMS}
-    return units | {drum: PulseUnit(drum) for drum in DRUMS}
+    named = (*DRUMS, *BANDS)
+    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in named}
+    return units | {name: PulseUnit(name) for name in named}
 
 
 def _parse_size(text: str) -> tuple[int, int]:

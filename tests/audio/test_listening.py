@@ -14,13 +14,16 @@ from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples
 from epiphane.audio.waveform import waveform_columns
 from epiphane.demo import SONG_FILE, TRUTH_FILE
-from epiphane.document.model import DRUMS
+from epiphane.document.model import BANDS, DRUMS
+from training.coding import CODINGS, coded
 from training.kit import RATE as RENDER_RATE
+from training.scores import beat_f, onset_f
 from training.song import Timing, Wish, render_song
 from training.styles import DEVELOPMENT
 
 # A click begins within a millisecond, and the grid is fitted to attacks known to the sample.
 EXACT_SECONDS = 0.001
+A_MACHINE = Wish(timing=Timing.MACHINE)
 
 
 def heard(sound, rate=SOUND_RATE):
@@ -56,10 +59,56 @@ def test_louder_clicks_are_downbeats(tempo):
     assert downbeats == pytest.approx(clicks[::4][: len(downbeats)], abs=EXACT_SECONDS)
 
 
-def test_shifting_the_song_shifts_its_beats():
-    sound = click_track(np.arange(0.4, 12, 0.5), duration=12.5)
-    later = np.concatenate([np.zeros(SOUND_RATE, np.float32), sound])
-    assert times_of(heard(later)) == pytest.approx(times_of(heard(sound)) + 1.0, abs=EXACT_SECONDS)
+@settings(max_examples=10)
+@given(st.floats(50, 190), st.booleans())
+def test_a_metronome_is_heard_at_its_tempo_with_or_without_a_drum_on_every_second_click(tempo, has_drum):
+    clicks = np.arange(0.5, 20, 60 / tempo)
+    sound = click_track(clicks, duration=20.5)
+    t = np.arange(round(0.15 * SOUND_RATE)) / SOUND_RATE
+    drum = 0.7 * np.sin(2 * np.pi * (55 * t + 2 * (1 - np.exp(-40 * t)))) * np.exp(-t * 20)
+    for time in clicks[::2] if has_drum else ():
+        first = round(time * SOUND_RATE)
+        sound[first : first + len(drum)] += drum[: len(sound) - first]
+    found = heard(sound / 2)
+    assert found.tempo == pytest.approx(tempo, rel=1e-3)
+    assert np.abs(times_of(found)[:, None] - clicks).min(axis=1).max() < 0.004
+
+
+@settings(max_examples=4)
+@given(st.integers(1, 60), st.sampled_from(["rock", "house", "waltz"]))
+def test_silence_before_a_song_shifts_all_that_is_heard_by_it(tenths, style):
+    """By whole hops of every spectrum: what lies between them is rounded otherwise."""
+    song = render_song(next(one for one in DEVELOPMENT if one.name == style), 7, wish=A_MACHINE, seconds=16)
+    found = heard(song.sound, RENDER_RATE)
+    later = heard(np.concatenate([np.zeros(RENDER_RATE * tenths // 10, np.float32), song.sound]), RENDER_RATE)
+    assert times_of(later) == pytest.approx(times_of(found) + tenths / 10, abs=EXACT_SECONDS)
+    assert [beat.place for beat in later.beats] == [beat.place for beat in found.beats]
+    for name in (*DRUMS, *BANDS):
+        one, other = (
+            {round(hit.time + by, 2) for hit in each.drums.heard(name)}
+            for each, by in ((found, tenths / 10), (later, 0.0))
+        )
+        assert len(one & other) >= 0.9 * max(len(one), len(other)), name
+
+
+@pytest.mark.parametrize("coding", CODINGS, ids=lambda coding: coding.name)
+def test_a_file_without_its_top_end_is_heard_like_the_whole(coding):
+    song = render_song(next(one for one in DEVELOPMENT if one.name == "rock"), 7, wish=A_MACHINE)
+    found = heard(coded(song.sound, coding), RENDER_RATE)
+    assert beat_f(song.beats, times_of(found)) > 0.95
+    for drum, least in (("kick", 0.85), ("snare", 0.7)):
+        assert onset_f(song.drum(drum), np.array([hit.time for hit in found.drums.heard(drum)])) > least
+
+
+@pytest.mark.parametrize("seed", [7, 8, 9])
+def test_a_bass_between_the_beats_does_not_pull_them_to_it(seed):
+    """Nor does half a song follow the one and half the other: a machine's song has one phase."""
+    style = next(one for one in DEVELOPMENT if one.name == "techno")._replace(bass=("off",))
+    song = render_song(style, seed, wish=A_MACHINE, seconds=40)
+    found = heard(song.sound, RENDER_RATE)
+    assert found.is_steady
+    off = np.abs(times_of(found)[:, None] - song.beats).min(axis=1)
+    assert (off < 0.02).mean() > 0.95
 
 
 def test_what_plays_in_its_own_time_is_not_forced_onto_a_clock():

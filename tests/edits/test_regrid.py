@@ -22,10 +22,10 @@ from epiphane.edits.beats import (
     move_beat,
     remove_beat,
     replace_beats,
-    scale_tempo,
     set_beats_per_bar,
     set_tempo,
     shift_one,
+    take_reading,
 )
 from epiphane.edits.pulses import add_pulse, ensure_pulse
 from epiphane.errors import EditError
@@ -159,20 +159,21 @@ def test_half_and_double_keep_the_first_downbeat_and_the_metre():
     assert (half.tempo, double.tempo) == (60.0, 240.0)
 
 
-@given(st.sampled_from([0.5, 2 / 3, 0.75, 4 / 3, 1.5, 2.0]), st.integers(0, 3))
-def test_another_tempo_keeps_the_first_downbeat_and_the_way_beats_are_played(ratio, n_before):
+@given(st.sampled_from([0.5, 2 / 3, 1.0, 1.5, 2.0]), st.floats(0, 0.4), st.floats(0, 3), st.integers(2, 7))
+def test_another_reading_is_taken_whole_and_leaves_cuts_where_they_are(ratio, shift, start, metre):
     project = a_project()
-    beats = [replace(beat, time=round(beat.time * 1.002**n, 6)) for n, beat in enumerate(project.song.beats)]
-    project = replace(project, song=replace(project.song, beats=tuple(beats[4 - n_before :])))
-    made = scale_tempo(project, ratio).song.beats
-    first = beats[4].time
-    downbeat = next(beat for beat in made if beat.place == 1 and beat.time >= first - 1e-6)
-    assert downbeat.time == pytest.approx(first, abs=1e-5)
-    old = times_of(project)
-    places = np.interp([beat.time for beat in made], old, np.arange(len(old)))
-    assert np.allclose(np.diff(places), 1 / ratio, atol=1e-3)
-    with pytest.raises(EditError, match="too far away"):
-        scale_tempo(project, 20)
+    song = replace(project.song, start=round(start, 3))
+    project = replace(project, song=song)
+    step = 60 / song.tempo / ratio
+    times = np.round(np.arange(shift, start + song.duration + 2, step), 6)
+    reading = [Beat(float(time), number % metre + 1) for number, time in enumerate(times)]
+    made = take_reading(project, reading)
+    expected = [time - song.start for time in times if song.start <= time < song.start + song.duration]
+    assert times_of(made) == pytest.approx(expected, abs=1e-5)
+    assert [shot.frame for shot in made.shots] == [shot.frame for shot in project.shots]
+    assert made.song.tempo == pytest.approx(song.tempo * ratio, rel=1e-3)
+    with pytest.raises(EditError, match="no beats in the part"):
+        take_reading(project, reading[:0])
 
 
 @given(st.lists(st.floats(-0.004, 0.004), min_size=N_BEATS, max_size=N_BEATS))

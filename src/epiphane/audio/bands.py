@@ -61,7 +61,7 @@ def band_hits(levels: SongLevels, low: float, high: float, threshold: float, gap
     near = attacks_near(levels, times, reach=_ATTACK_REACH)
     times = np.where(np.isfinite(near), near, times)
     order = np.argsort(times, kind="stable")
-    kept = _apart(times[order], strengths[order], gap)
+    kept = stronger_of_close(times[order], strengths[order], gap)
     return np.stack([times[order][kept], np.round(strengths[order][kept], 3)], axis=1)
 
 
@@ -104,7 +104,7 @@ def _passing(level: Float32Array, low_at: int, high_at: int, low: float, thresho
     return first + int(over.argmax())
 
 
-def _apart(times: FloatArray, strengths: FloatArray, gap: float) -> list[int]:
+def stronger_of_close(times: FloatArray, strengths: FloatArray, gap: float) -> list[int]:
     """Return which hits stay, so that none is closer to another than the gap: of two the stronger."""
     kept: list[int] = []
     for index, time in enumerate(times):

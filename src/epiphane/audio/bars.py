@@ -36,6 +36,8 @@ _USUAL_HALF_BEATS = 8
 _LOCAL_HALF_BEATS = 65
 # Two beats whose spectra differ by less (1 - cosine) are in the same harmony.
 _LEAST_CHANGE = 0.05
+# High drums sound above this where a file has it; of the loudest band's amplitude 60 dB less are nothing.
+_HIGHEST_HZ, _LEAST_SHARE = 5000.0, 1e-3
 
 
 class BarEvidence:
@@ -56,7 +58,7 @@ class BarEvidence:
 
 def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> BarEvidence:
     """Return what speaks for beats and bars at each half-beat (times in seconds, ascending)."""
-    ranges = ((30, 120), (150, 2000), (5000, 17_000), (30, 17_000))
+    ranges = ((30, 120), (150, 2000), (_highest(rhythm), 17_000), (30, 17_000))
     hops = np.round(half_beats * HOPS_PER_SECOND - 0.5).astype(np.int64)
     low, middle, top, whole = (
         _greatest_near(_rise(rhythm.between(*edges)), hops, reach=3) for edges in ranges
@@ -72,17 +74,26 @@ def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> Ba
     )
 
 
-def find_bars(evidence: BarEvidence, *, jump_cost: float) -> IntArray:
+def _highest(rhythm: Bands) -> float:
+    """Return from where the highest sounds of a file are heard, Hz: 5000, or less if it is cut off."""
+    if len(rhythm.levels) == 0:
+        return _HIGHEST_HZ
+    often = np.percentile(rhythm.levels[:: max(1, len(rhythm.levels) // 4000)], 99, axis=0)
+    present = np.flatnonzero(often > _LEAST_SHARE * often.max())
+    return min(_HIGHEST_HZ, 0.4 * float(rhythm.centres[present[-1]])) if len(present) else _HIGHEST_HZ
+
+
+def find_bars(evidence: BarEvidence, *, jump_cost: float, shift_cost: float = 0.0) -> IntArray:
     """Return the place of each half-beat in its bar, from 0; even places are beats.
 
     The most likely path (Viterbi) over states of drum pattern and place. Places go on by one; a
     jump costs `jump_cost`, a change of metre twice as much, and a change of pattern within a metre
-    little, at a bar line.
+    little, at a bar line. A jump after which other half-beats are beats costs `shift_cost` more.
     """
     observed = np.concatenate([_observation(evidence, pattern) for pattern in _PATTERNS], axis=1)
     n_half_beats, n_states = observed.shape
     places = np.concatenate([np.arange(pattern.n_half_beats) for pattern in _PATTERNS])
-    steps = _step_costs(places, jump_cost)
+    steps = _step_costs(places, jump_cost, shift_cost)
     score = observed[0].copy()
     score[places == 0] += 1.5  # a song that says little otherwise begins with a whole bar
     came_from = np.empty((n_half_beats, n_states), np.int16)
@@ -111,14 +122,15 @@ def _observation(evidence: BarEvidence, pattern: _Pattern) -> FloatArray:
     return score
 
 
-def _step_costs(places: IntArray, jump_cost: float) -> FloatArray:
+def _step_costs(places: IntArray, jump_cost: float, shift_cost: float) -> FloatArray:
     """Return what it costs to go from each state to each other one."""
     numbers = np.repeat(np.arange(len(_PATTERNS)), [pattern.n_half_beats for pattern in _PATTERNS])
     lengths = np.array([pattern.n_half_beats for pattern in _PATTERNS])[numbers]
     same_pattern = numbers[:, None] == numbers[None, :]
     same_metre = lengths[:, None] == lengths[None, :]
     goes_on = same_metre & (places[None, :] == (places[:, None] + 1) % lengths[:, None])
-    costs = np.where(same_metre, jump_cost, 2 * jump_cost)
+    is_shifted = (places[None, :] - places[:, None]) % 2 == 0
+    costs = np.where(same_metre, jump_cost, 2 * jump_cost) + np.where(is_shifted, shift_cost, 0.0)
     costs[goes_on & same_pattern] = 0.0
     costs[goes_on & ~same_pattern & (places[None, :] == 0)] = _CHANGE_OF_PATTERN
     return np.asarray(costs, np.float64)

@@ -12,6 +12,7 @@ from epiphane.audio.strokes import (
     describe_strokes,
     find_strokes,
 )
+from epiphane.audio.thresholds import choose_threshold, describe_thresholds
 from epiphane.document.model import DRUMS, Drums, Hit
 from epiphane.types import Float32Array, FloatArray, IntArray
 
@@ -24,7 +25,7 @@ _TOLERANCE_SECONDS = 0.04
 _N_NEAREST = 10
 _ROWS_AT_ONCE, _NEIGHBOURHOOD = 512, 1024
 _WINDOW_SECONDS, _WINDOW_HOP_SECONDS = 8.0, 4.0
-_PLAYING = 0.85
+_PLAYING = 0.5
 # The bands in which a drum's strength is read.
 _STRENGTH_BANDS = (slice(0, 4), slice(4, 12), slice(11, N_BANDS))
 _CAME, _AGAINST_LOUD = slice(0, N_BANDS), slice(6 * N_BANDS + 9, 7 * N_BANDS + 9)
@@ -38,8 +39,9 @@ class Strokes(Struct, frozen=True, eq=False):
     ----------
     hops : int64, shape (n_strokes,)
     features : float32, shape (n_strokes, n_features), of `describe_strokes`
-    logits : float64, shape (n_strokes, 5)
-        Log odds that a kick, snare, hi-hat, cymbal, tom is struck: each stroke heard by itself.
+    logits : float64, shape (n_strokes, 8)
+        Log odds that a kick, snare or clap, hi-hat, cymbal, tom, clap, open hi-hat, crash is struck: each
+        stroke heard by itself.
     """
 
     hops: IntArray
@@ -53,7 +55,7 @@ class Strokes(Struct, frozen=True, eq=False):
 
     @property
     def likelihoods(self) -> FloatArray:
-        """Shape (n_strokes, 5), in 0..1."""
+        """Shape (n_strokes, 8), in 0..1."""
         return sigmoid(self.logits)
 
 
@@ -71,40 +73,76 @@ def three_drums(logits: FloatArray) -> FloatArray:
     return np.stack([chances[:, 0], chances[:, 1], np.maximum(chances[:, 2], chances[:, 3])], axis=1)
 
 
+class Likely(Struct, frozen=True, eq=False):
+    """How likely each drum is at each stroke, heard in the song.
+
+    Attributes
+    ----------
+    drums : float64, shape (n_strokes, 3)
+        0 where no drums play.
+    playing : float, 0 to 1
+        The share of the song in which drums play.
+    """
+
+    drums: FloatArray
+    playing: float
+
+
 def hear_drums(
     strokes: Strokes, beats: FloatArray, beats_per_bar: int, duration: float, weights: Weights
-) -> FloatArray:
-    """Return the likelihoods of the three drums at each stroke, shape (n_strokes, 3), heard in the song.
+) -> Likely:
+    """Return how likely the three drums are at each stroke.
 
     Drums repeat by the bar, and equal sounds are equal drums: a second, linear network knows both.
-    Where no drums play, all is 0.
     """
     if len(strokes.hops) < 4:
-        return np.zeros((len(strokes.hops), N_DRUMS))
+        return Likely(np.zeros((len(strokes.hops), N_DRUMS)), 0.0)
     inputs = describe_in_song(strokes, beats, beats_per_bar)
-    likely = three_drums(weights.drums_in_song.logits(inputs))
+    return where_playing(
+        strokes, three_drums(weights.drums_in_song.logits(inputs)), duration, weights.drums_play
+    )
+
+
+def where_playing(strokes: Strokes, likely: FloatArray, duration: float, drums_play: Network) -> Likely:
+    """Return likelihoods, shape (n_strokes, 3), that are 0 where no drums play."""
     windows, centres = describe_windows(strokes, likely, duration)
-    playing = sigmoid(weights.drums_play.logits(windows)[:, 0])
-    return np.asarray(np.where(np.interp(strokes.times, centres, playing)[:, None] > _PLAYING, likely, 0.0))
+    playing = sigmoid(drums_play.logits(windows)[:, 0])
+    plays = np.interp(strokes.times, centres, playing)[:, None] > _PLAYING
+    return Likely(np.where(plays, likely, 0.0), float(playing.mean()))
 
 
-def drum_hits(strokes: Strokes, likely: FloatArray, thresholds: FloatArray, attacks: Float32Array) -> Drums:
-    """Return the hits of each drum, on the attack of the sound, with their strength."""
-    found: dict[str, tuple[Hit, ...]] = {}
+def hit_times(strokes: Strokes, attacks: Float32Array) -> FloatArray:
+    """Return the instant at which the sound of each stroke begins, seconds."""
     rough = strokes.times - _LATE_SECONDS
     near = nearest_attacks(attacks, rough, reach=_ATTACK_REACH, tendency=_ATTACK_TENDENCY)
-    times = np.maximum(np.where(np.isfinite(near), near, rough), 0.0)
+    return np.asarray(np.maximum(np.where(np.isfinite(near), near, rough), 0.0))
+
+
+def drum_hits(
+    strokes: Strokes, likely: Likely, bar: float, duration: float, attacks: Float32Array, weights: Weights
+) -> Drums:
+    """Return the hits of each drum, on the attack of the sound, with their strength; and how sure each is.
+
+    `bar` is the usual length of a bar, seconds; 0 where there is none.
+    """
+    found: dict[str, tuple[Hit, ...]] = {}
+    sureness = []
+    times = hit_times(strokes, attacks)
     for drum, name in enumerate(DRUMS):
-        chosen = _spaced(times, likely[:, drum], float(thresholds[drum]))
+        described = describe_thresholds(times, likely.drums[:, drum], likely.playing, bar, duration)
+        best = choose_threshold(described, weights.thresholds[drum], weights.drum_sureness[drum])
+        sureness.append(round(best.sureness, 3))
+        chosen = spaced(times, likely.drums[:, drum], best.threshold)
         strengths = _strengths(strokes.features[chosen], _STRENGTH_BANDS[drum])
         found[name] = tuple(
             Hit(round(float(time), 6), round(float(strength), 3))
             for time, strength in zip(times[chosen], strengths, strict=True)
         )
-    return Drums(**found)
+    kick, snare, hat = sureness
+    return Drums(**found, sureness=(kick, snare, hat))
 
 
-def _spaced(times: FloatArray, likely: FloatArray, threshold: float) -> IntArray:
+def spaced(times: FloatArray, likely: FloatArray, threshold: float) -> IntArray:
     """Return the strokes over a threshold, the likelier of two that are closer than 50 ms, in order."""
     kept: list[int] = []
     for stroke in np.flatnonzero(likely > threshold):
@@ -120,12 +158,12 @@ def _strengths(features: Float32Array, bands: slice) -> FloatArray:
     """Return amplitudes against the drum's own loud hits, 0 to 1."""
     if len(features) == 0:
         return np.zeros(0)
-    amplitude = np.sqrt((10.0 ** features[:, _CAME][:, bands]).sum(axis=1))
+    amplitude = np.sqrt(np.nansum(10.0 ** features[:, _CAME][:, bands], axis=1))
     return np.asarray(np.clip(amplitude / max(float(np.percentile(amplitude, 90)), 1e-9), 0.02, 1))
 
 
 def describe_in_song(strokes: Strokes, beats: FloatArray, beats_per_bar: int) -> Float32Array:
-    """Return what the whole song says of each stroke, shape (n_strokes, 47).
+    """Return what the whole song says of each stroke, shape (n_strokes, 50).
 
     The stroke by itself, strokes that sound like it, what is usual in the song and around it, its
     neighbours in time, and what is struck in the same place of other bars and beats.
@@ -146,6 +184,7 @@ def describe_in_song(strokes: Strokes, beats: FloatArray, beats_per_bar: int) ->
 
 def _alike(features: Float32Array, likely: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Return what the ten most similar strokes are, and the likeness to the song's own three drums."""
+    features = np.nan_to_num(features)
     scaled = (features - features.mean(axis=0)) / (features.std(axis=0) + 0.05)
     came, fall, late = (scaled[:, start : start + N_BANDS] for start in (0, 2 * N_BANDS, 3 * N_BANDS))
     sound = np.concatenate([came, 0.6 * fall, 0.4 * late], axis=1)

@@ -12,7 +12,7 @@ from epiphane.audio.comb import Comb
 from epiphane.audio.onset import Onsets, onset_strength
 from epiphane.audio.rows import in_blocks
 from epiphane.audio.spectrum import Bands, harmony_bands, rhythm_bands
-from epiphane.audio.steady import fit_steady_grid
+from epiphane.audio.steady import clock_of_attacks, fit_steady_grid
 from epiphane.audio.strokes import DrumSpectrum, drum_spectrum
 from epiphane.audio.tempo import TempoCurve, measure_tempo
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -22,7 +22,9 @@ EARLY_SECONDS = 0.06
 SILENCE = 10 ** (-60 / 20)
 # Below this, what repeats is chance: times the root of the duration, noise and random strokes stay under it.
 _LEAST_CLARITY, _ALWAYS_CLEAR, _NEVER_CLEAR = 0.48, 0.14, 0.08
-_FEWEST_HALF_BEATS = 4
+_FEWEST_HALF_BEATS, _FEWEST_BEATS = 4, 8
+# Of a jump of the bar, and what it costs more if other half-beats are beats after it.
+_FREE_COSTS, _CLOCK_COSTS = (12.0, 0.0), (30.0, 1000.0)
 
 
 class Analysis(Struct, frozen=True, eq=False):
@@ -101,13 +103,29 @@ def follow(analysis: Analysis) -> Followed | None:
         tempo=analysis.tempo.tempo,
     )
     start, end = _sounding(analysis.mono, analysis.rate)
-    half_beats = _free_half_beats(rough, attacks) if grid is None else grid.until(analysis.duration)
+    found = _beats_among_halves(analysis, rough, grid, start, end)
+    if found is None or grid is not None or len(found) < _FEWEST_BEATS:
+        return None if found is None else Followed(found, grid, start, end)
+    # Beats that slipped hide the clock: the attacks as a whole may still show it.
+    grid = clock_of_attacks(
+        analysis.mono, analysis.rate, strength=analysis.onsets.strength, attacks=attacks, beats=found
+    )
+    on_clock = _beats_among_halves(analysis, rough, grid, start, end) if grid is not None else None
+    return Followed(found, None, start, end) if on_clock is None else Followed(on_clock, grid, start, end)
+
+
+def _beats_among_halves(
+    analysis: Analysis, rough: FloatArray, grid: Comb | None, start: float, end: float
+) -> FloatArray | None:
+    """Return those half-beats, of a grid or of followed beats, that are beats; None where there are few."""
+    half_beats = _free_half_beats(rough, analysis.attacks) if grid is None else grid.until(analysis.duration)
     half_beats = half_beats[(half_beats > start - EARLY_SECONDS) & (half_beats < end + 0.01)]
     if len(half_beats) < _FEWEST_HALF_BEATS:
         return None
-    # A constant grid does not slip, so a change of phase needs much more evidence.
     evidence = gather_evidence(half_beats, analysis.rhythm, analysis.harmony)
-    places = find_bars(evidence, jump_cost=12.0 if grid is None else 30.0)
+    # A machine's grid does not slip: bars may begin anew, but the same half-beats are beats throughout.
+    costs = _FREE_COSTS if grid is None else _CLOCK_COSTS
+    places = find_bars(evidence, jump_cost=costs[0], shift_cost=costs[1])
     beats = half_beats[places % 2 == 0]
     # Two beats beside a jump of the bar are one.
     shortest = 1.2 * float(np.median(np.diff(half_beats)))
@@ -115,7 +133,7 @@ def follow(analysis: Analysis) -> Followed | None:
     for beat in beats:
         if not kept or beat - kept[-1] >= shortest:
             kept.append(float(beat))
-    return Followed(np.array(kept), grid, start, end) if len(kept) > 1 else None
+    return np.array(kept) if len(kept) > 1 else None
 
 
 def on_attacks(beats: FloatArray, attacks: Float32Array) -> FloatArray:

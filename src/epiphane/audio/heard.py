@@ -12,10 +12,12 @@ from epiphane.types import Float32Array
 COLUMNS_PER_SECOND = 200
 
 
-class AlternativeTempo(Struct, frozen=True):
-    """A tempo that people might tap, BPM, and the share of the belief in it, 0 to 1."""
+class OtherReading(Struct, frozen=True):
+    """Other beats and bars that people might tap, in seconds of the file, and the share of belief, 0 to 1."""
 
+    beats: tuple[Beat, ...]
     tempo: float
+    beats_per_bar: int
     share: float
 
 
@@ -37,8 +39,10 @@ class Listening(Struct, frozen=True, eq=False):
     drums : Drums
     sections : tuple of Section, from the first beat to the end
     drops : seconds
-    alternatives : tuple of AlternativeTempo
-        All tempi that the song could have, the chosen one among them, the likeliest first.
+    others : tuple of OtherReading
+        What the song could be read as instead, the likeliest first.
+    sureness : float, 0 to 1
+        The share of the belief in these beats among all readings.
     metre_sureness : float, 0 to 1
         The share of the belief in these bars.
     levels : SongLevels or None
@@ -54,7 +58,8 @@ class Listening(Struct, frozen=True, eq=False):
     drums: Drums = Drums()
     sections: tuple[Section, ...] = ()
     drops: tuple[float, ...] = ()
-    alternatives: tuple[AlternativeTempo, ...] = ()
+    others: tuple[OtherReading, ...] = ()
+    sureness: float = 0.0
     metre_sureness: float = 0.0
     levels: SongLevels | None = None
 

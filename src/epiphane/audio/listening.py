@@ -1,27 +1,28 @@
 """Listen to a song: beats, bars, tempo, drums, sections, and what is drawn of it."""
 
 import numpy as np
-import scipy.ndimage as ndi
-from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.audio.alternatives import other_readings
 from epiphane.audio.bands import song_levels
-from epiphane.audio.comb import Comb
+from epiphane.audio.beats_and_bars import (
+    HeardBeats,
+    belief_in,
+    describe_song_beats,
+    evidence_of,
+    hear_beats,
+    on_clock,
+    on_drums,
+    strengths_at,
+)
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
-from epiphane.audio.following import EARLY_SECONDS, SILENCE, Analysis, Followed, analyse, follow, on_attacks
-from epiphane.audio.heard import AlternativeTempo, Listening
-from epiphane.audio.metre import Bars, accented_bars, find_metre
-from epiphane.audio.network import Ranker, Weights, learned_weights, sigmoid
-from epiphane.audio.onset import Onsets
-from epiphane.audio.readings import AS_FOLLOWED, Choice, beats_of, choose_reading, is_bare
+from epiphane.audio.following import SILENCE, Analysis, analyse, follow
+from epiphane.audio.heard import Listening
+from epiphane.audio.network import Weights, learned_weights, sigmoid
+from epiphane.audio.rises import band_rises
 from epiphane.audio.rows import Rows, in_blocks
 from epiphane.audio.samples import Samples, resampled_blocks
 from epiphane.audio.sections import find_form
-from epiphane.audio.spectrum import HOPS_PER_SECOND
-from epiphane.audio.steady import settle_on_clock
-from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
-from epiphane.audio.subdivision import PARTS, Evidence, subdivide
-from epiphane.audio.sureness import describe_beats
 from epiphane.audio.waveform import waveform_columns
 from epiphane.document.model import Beat, Drums
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -29,32 +30,10 @@ from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
 _SHORTEST_SECONDS = 1.5
 # Everything was measured and trained at these rates; others are resampled.
 _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
-_FEWEST_BEATS = 12
 # Where less repeats than this, every beat is the more doubtful for it.
 _SURE_CLARITY = 0.25
 _MOST_OFFSET = 1e-3
-_LAST_SECONDS = 0.02  # a beat in the last moment of a file is the beginning of what has been cut off
-_NEAR_DRUM_SECONDS, _AGREEING_SECONDS, _FEWEST_DRUMS = 0.035, 0.004, 8
-_NO_DRUMS = Drums()
-
-
-class HeardBeats(Struct, frozen=True, eq=False):
-    """Beats and bars as heard.
-
-    Attributes
-    ----------
-    beats : float64, shape (n_beats,), seconds, ascending
-    bars : Bars of those beats
-    choice : Choice or None
-        The readings, or None where the song is too short to choose.
-    clock : Comb or None
-        The machine's clock that the beats are on, if the song was made to one.
-    """
-
-    beats: FloatArray
-    bars: Bars
-    choice: Choice | None
-    clock: Comb | None = None
+_NO_DRUMS = Drums(sureness=(0.0, 0.0, 0.0))
 
 
 def listen(
@@ -84,6 +63,7 @@ def listen(
     progress(0.8)
     if followed is None:
         drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
+        drums = replace(drums, **band_rises(levels))
         found = _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
         return replace(found, levels=levels)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
@@ -92,6 +72,7 @@ def listen(
     progress(0.85)
     likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
     heard = replace(heard, beats=on_drums(heard.beats, drums, is_steady=heard.clock is not None))
+    drums = replace(drums, **band_rises(levels))
     progress(0.9)
     form = find_form(
         heard.beats,
@@ -114,96 +95,20 @@ def listen(
         drums=drums,
         sections=form.sections,
         drops=form.drops,
-        alternatives=_alternatives(heard),
+        others=other_readings(analysis, followed, heard, evidence_of(analysis, strokes), weights.bars),
+        sureness=round(belief_in(heard), 3),
         metre_sureness=round(heard.bars.sureness, 3),
         levels=levels,
     )
 
 
-def hear_beats(
-    analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: Ranker, bars: Ranker
-) -> HeardBeats:
-    """Return beats and bars: which reading of the followed beats people would tap, and its bars."""
-    evidence = Evidence(
-        analysis.onsets, strokes.hops, strokes.likelihoods, analysis.harmony.levels, analysis.duration
-    )
-    beats, choice = followed.beats, None
-    if len(beats) >= 3:
-        grid = subdivide(beats, evidence)
-        if len(beats) >= _FEWEST_BEATS:
-            choice = choose_reading(grid, readings)
-            if choice.reading != AS_FOLLOWED:
-                beats = beats_of(grid, choice.reading)
-                if followed.grid is None and not choice.reading.is_on_followed:
-                    beats = on_attacks(beats, analysis.attacks)
-    grid = subdivide(beats, evidence)
-    found = find_metre(grid, bars, jump_cost=4.0 if followed.grid is None else 12.0)
-    if choice is not None and choice.reading == AS_FOLLOWED and is_bare(grid):
-        found = accented_bars(_loudness(analysis, grid.times[::PARTS])) or found
-    # The grid runs on to both ends of the song; beats are kept where something sounds.
-    times = grid.times[::PARTS]
-    end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
-    inside = (times > followed.start - EARLY_SECONDS) & (times < end)
-    kept = Bars(found.beats_per_bar, found.places[inside], found.sureness)
-    unit = choice.reading.unit if choice is not None else PARTS
-    clock = followed.grid and Comb(followed.grid.step * 2 * unit / PARTS, float(times[0]), 1)
-    return HeardBeats(np.maximum(times[inside], 0.0), kept, choice, clock)
-
-
-def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
-    """Return the beats on the machine's clock that they turn out to be on, or as they are."""
-    comb = settle_on_clock(
-        analysis.mono,
-        analysis.rate,
-        strength=analysis.onsets.strength,
-        attacks=analysis.attacks,
-        beats=heard.beats,
-    )
-    if comb is None:
-        return heard
-    first, last = comb.numbers_of(heard.beats[[0, -1]])
-    beats = comb.phase + np.arange(first, last + 1) * comb.step
-    after = np.clip(np.searchsorted(heard.beats, beats), 1, len(heard.beats) - 1)
-    is_before = beats - heard.beats[after - 1] <= heard.beats[after] - beats
-    nearest = np.where(is_before, after - 1, after)
-    bars = replace(heard.bars, places=heard.bars.places[nearest])
-    return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
-
-
-def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
-    """Return beats on the kicks and snares beside them.
-
-    Where chords are louder than drums, beats are found on the attacks of chords, which are slower. A
-    constant grid moves as a whole, and only if all drums agree about it.
-    """
-    hits = np.sort([hit.time for hit in (*drums.kick, *drums.snare)])
-    if len(hits) == 0 or len(beats) < 2:
-        return beats
-    after = (
-        np.clip(np.searchsorted(hits, beats), 1, len(hits) - 1)
-        if len(hits) > 1
-        else np.zeros(len(beats), int)
-    )
-    before = np.maximum(after - 1, 0)
-    nearest = np.where(np.abs(hits[before] - beats) < np.abs(hits[after] - beats), before, after)
-    off = hits[nearest] - beats
-    near = np.abs(off) < _NEAR_DRUM_SECONDS
-    if not is_steady:
-        moved = np.where(near, hits[nearest], beats)
-        return np.asarray(moved if (np.diff(moved) > 0.1).all() else beats)
-    if near.sum() < _FEWEST_DRUMS:
-        return beats
-    shift = float(np.median(off[near]))
-    spread = float(np.median(np.abs(off[near] - shift)))
-    is_clear = spread < _AGREEING_SECONDS < abs(shift)
-    return np.maximum(beats + shift, 0.0) if is_clear else beats
-
-
 def _hear_drums(
     analysis: Analysis, strokes: Strokes, beats: FloatArray, beats_per_bar: int, weights: Weights
 ) -> tuple[FloatArray, Drums]:
-    likely = hear_drums(strokes, beats, beats_per_bar, analysis.duration, weights)
-    return likely, drum_hits(strokes, likely, weights.thresholds, analysis.attacks)
+    duration = analysis.duration
+    likely = hear_drums(strokes, beats, beats_per_bar, duration, weights)
+    bar = beats_per_bar * float(np.median(np.diff(beats))) if len(beats) > 1 else 0.0
+    return likely.drums, drum_hits(strokes, likely, bar, duration, analysis.attacks, weights)
 
 
 def usual_sound(samples: Samples) -> tuple[Float32Array, int]:
@@ -253,57 +158,9 @@ def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Bea
     )
 
 
-def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
-    """Return the inputs from which the sureness of each beat is told."""
-    belief = 0.5
-    if heard.choice is not None:
-        belief = dict(heard.choice.shares)[heard.choice.reading]
-    return describe_beats(
-        heard.beats,
-        analysis.onsets,
-        analysis.tempo,
-        analysis.attacks,
-        is_steady=heard.clock is not None,
-        belief=belief,
-        loudness=_loudness(analysis, heard.beats),
-    )
-
-
-def _loudness(analysis: Analysis, times: FloatArray) -> FloatArray:
-    """Return the log10 power around each time against the song's loud moments."""
-    hops = np.round(times * STROKE_HOPS_PER_SECOND).astype(np.int64)
-    power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
-    return np.asarray(power[np.clip(hops, 0, len(power) - 1)], np.float64)
-
-
-def strengths_at(times: FloatArray, onsets: Onsets) -> FloatArray:
-    """Return how strong the onset at each time is against the strongest of them, 0 to 1."""
-    hops = np.clip(np.round(times * HOPS_PER_SECOND).astype(np.int64), 0, len(onsets.strength) - 1)
-    near = ndi.maximum_filter1d(onsets.strength, 7)[hops]
-    loud = float(np.percentile(near, 95)) if len(near) else 1.0
-    return np.clip(near / max(loud, 1e-6), 0, 1)
-
-
 def _tempo(heard: HeardBeats) -> float:
     if heard.clock is not None:
         return round(heard.clock.tempo, 3)
     if len(heard.beats) < 2:
         return 0.0
     return round(60 / float(np.median(np.diff(heard.beats))), 2)
-
-
-def _alternatives(heard: HeardBeats) -> tuple[AlternativeTempo, ...]:
-    """Return the other tempi that the song could have, the likeliest first."""
-    if heard.choice is None or len(heard.beats) < 2:
-        return ()
-    tempo = 60 / float(np.median(np.diff(heard.beats)))
-    chosen = heard.choice.reading.unit
-    shares: dict[int, float] = {}
-    for reading, share in heard.choice.shares:
-        shares[reading.unit] = shares.get(reading.unit, 0.0) + share
-    order = sorted(shares, key=lambda unit: -shares[unit])
-    return tuple(
-        AlternativeTempo(round(tempo * chosen / unit, 2), round(shares[unit], 3))
-        for unit in order
-        if shares[unit] > 0.02
-    )

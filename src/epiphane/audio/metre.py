@@ -27,6 +27,7 @@ _LONGEST_LAG = 15
 _WINDOW_BEATS, _HOP_BEATS = 48, 16
 _LEAST_SCORE = -8.0
 _LEAST_ACCENT = 0.2
+_MOST_SHARES = 4
 # A bar of two is half a bar of four, and much rarer than among the songs learned from.
 _LEAD_OF_TWO = 2.5
 _NEAR = (KICK, SNARE, LOW, CHANGE)
@@ -42,11 +43,13 @@ class Bars(Struct, frozen=True, eq=False):
         The place of each beat in its bar, from 0.
     sureness : float, 0 to 1
         The share of belief in this metre and these downbeats.
+    shares : of beats to the bar, the first downbeat and the share of belief, the likeliest first
     """
 
     beats_per_bar: int
     places: IntArray
     sureness: float
+    shares: tuple[tuple[int, int, float], ...] = ()
 
 
 class _Song(Struct, frozen=True, eq=False):
@@ -72,7 +75,9 @@ def find_metre(grid: Grid, ranker: Ranker, *, jump_cost: float) -> Bars:
     firsts = np.full(n_beats, first)
     if n_beats >= _WINDOW_BEATS + 2 * _HOP_BEATS:
         firsts = _firsts_over_time(grid, ranker, metre, n_beats, jump_cost)
-    return Bars(metre, (np.arange(n_beats) - firsts) % metre, float(shares[chosen]))
+    order = np.argsort(-shares)[:_MOST_SHARES]
+    kept = tuple((*CANDIDATES[number], float(shares[number])) for number in order)
+    return Bars(metre, (np.arange(n_beats) - firsts) % metre, float(shares[chosen]), kept)
 
 
 def accented_bars(levels: FloatArray) -> Bars | None:

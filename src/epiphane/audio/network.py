@@ -19,8 +19,8 @@ class Standard(Struct, frozen=True, eq=False):
     deviation: FloatArray
 
     def of(self, inputs: np.ndarray) -> FloatArray:
-        """Return the inputs, shape (n, n_inputs), in deviations from the mean."""
-        return np.clip((inputs - self.mean) / self.deviation, -_FAR, _FAR)
+        """Return inputs, shape (n, n_inputs), in deviations from the mean; 0 for NaN, which is not known."""
+        return np.nan_to_num(np.clip((inputs - self.mean) / self.deviation, -_FAR, _FAR))
 
 
 class Network(Struct, frozen=True, eq=False):
@@ -63,7 +63,8 @@ class Weights(Struct, frozen=True, eq=False):
     readings: Ranker
     bars: Ranker
     sureness: Network
-    thresholds: FloatArray
+    thresholds: tuple[Ranker, ...]
+    drum_sureness: tuple[Network, ...]
 
 
 def sigmoid(logits: FloatArray) -> FloatArray:
@@ -82,15 +83,17 @@ def learned_weights() -> Weights:
 
 def weights_to(weights: Weights) -> dict[str, np.ndarray]:
     """Return the weights as named arrays, float16: what they are stored as."""
-    arrays = {"thresholds": weights.thresholds}
+    arrays: dict[str, np.ndarray] = {}
     networks = {f"drums{number}": network for number, network in enumerate(weights.drums)}
+    networks |= {f"sure_drum{number}": network for number, network in enumerate(weights.drum_sureness)}
     networks |= {"song": weights.drums_in_song, "play": weights.drums_play, "sure": weights.sureness}
     for name, network in networks.items():
         arrays |= _standard_to(name, network.standard)
         for layer, (weight, bias) in enumerate(zip(network.weights, network.biases, strict=True)):
             arrays[f"{name}.weight{layer}"] = weight
             arrays[f"{name}.bias{layer}"] = bias
-    for name, ranker in {"readings": weights.readings, "bars": weights.bars}.items():
+    rankers = {f"threshold{number}": ranker for number, ranker in enumerate(weights.thresholds)}
+    for name, ranker in (rankers | {"readings": weights.readings, "bars": weights.bars}).items():
         arrays |= _standard_to(name, ranker.standard)
         for part in ("hidden", "hidden_bias", "outer", "linear"):
             arrays[f"{name}.{part}"] = getattr(ranker, part)
@@ -99,15 +102,19 @@ def weights_to(weights: Weights) -> dict[str, np.ndarray]:
 
 def weights_from(arrays: dict[str, np.ndarray]) -> Weights:
     """Return the weights out of named arrays: the inverse of `weights_to`."""
-    n_drums = sum(name.startswith("drums") and name.endswith(".mean") for name in arrays)
+
+    def count(kind: str) -> range:
+        return range(sum(name.startswith(kind) and name.endswith(".mean") for name in arrays))
+
     return Weights(
-        drums=tuple(_network_from(f"drums{number}", arrays) for number in range(n_drums)),
+        drums=tuple(_network_from(f"drums{number}", arrays) for number in count("drums")),
         drums_in_song=_network_from("song", arrays),
         drums_play=_network_from("play", arrays),
         readings=_ranker_from("readings", arrays),
         bars=_ranker_from("bars", arrays),
         sureness=_network_from("sure", arrays),
-        thresholds=arrays["thresholds"],
+        thresholds=tuple(_ranker_from(f"threshold{number}", arrays) for number in count("threshold")),
+        drum_sureness=tuple(_network_from(f"sure_drum{number}", arrays) for number in count("sure_drum")),
     )
 
 

@@ -51,6 +51,7 @@ _FAST_OCTAVES = 0.7
 _SILENT, _MORE_SILENT, _UNHEARD = 0.05, 0.25, 20.0
 _SILENT_COLUMN = -1
 _SLOWEST_BPM, _FASTEST_BPM = 50.0, 190.0
+_HEARD_CLICKS, _CLICKS_STRENGTH, _EVEN = 0.8, 0.8, 0.25
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
 
@@ -65,8 +66,9 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     """Return the reading of the beats that people would tap."""
     described = describe_readings(grid)
     scores = ranker.scores(described) - _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
-    if is_bare(grid):
-        scores[0] = scores.max() + _UNHEARD
+    metronome = metronome_reading(grid)
+    if metronome is not None:
+        scores[READINGS.index(metronome)] = scores.max() + _UNHEARD
     best = int(scores.argmax())
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
@@ -74,15 +76,27 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     return Choice(READINGS[best], tuple((READINGS[k], float(shares[k])) for k in order))
 
 
-def is_bare(grid: Grid) -> bool:
-    """Whether next to nothing is heard but the followed beats, at a tempo that people tap: a metronome."""
-    is_heard = ~_is_silent(grid)
-    is_tapped = _SLOWEST_BPM < 60 / grid.period < _FASTEST_BPM
-    place = np.arange(len(is_heard)) % PARTS
-    beside = np.isin(place, (0, 1, PARTS - 1))  # a soft attack reaches into the next part
-    return bool(
-        is_tapped and is_heard[::PARTS].mean() > 0.8 and is_heard[beside].sum() > 0.9 * is_heard.sum()
-    )
+def metronome_reading(grid: Grid) -> Reading | None:
+    """Return the reading on which all clicks of a metronome are beats, or None if more than clicks is heard.
+
+    By strength, not by count: what is left of a click a little later (a ring, the edge where it was cut)
+    is no subdivision. Clicks may come twice a followed beat if all sound alike above the low drums: else
+    they are drums.
+    """
+    strength = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
+    least = _SILENT * np.percentile(strength, 95)
+    for unit in (PARTS, PARTS // 2):
+        place = np.arange(len(strength)) % unit
+        beside = np.isin(place, (0, 1, unit - 1))  # a soft attack reaches into the next part
+        is_tapped = _SLOWEST_BPM < 60 / grid.period * PARTS / unit < _FASTEST_BPM
+        is_heard = strength[::unit] > least
+        if not is_tapped or is_heard.mean() < _HEARD_CLICKS:
+            continue
+        upper = grid.signals[::unit, MIDDLE : HIGH + 1].sum(axis=1)[is_heard]
+        is_alone = strength[beside].sum() >= _CLICKS_STRENGTH * strength.sum()
+        if is_alone and (unit == PARTS or upper.std() < _EVEN * upper.mean()):
+            return Reading(unit, 0)
+    return None
 
 
 def _is_unheard(silent: FloatArray) -> BoolArray:

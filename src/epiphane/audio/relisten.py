@@ -3,8 +3,9 @@
 import numpy as np
 
 from epiphane.audio.beats import follow_beats
+from epiphane.audio.beats_and_bars import strengths_at
 from epiphane.audio.following import analyse, on_attacks
-from epiphane.audio.listening import strengths_at, usual_sound
+from epiphane.audio.listening import usual_sound
 from epiphane.audio.samples import Samples
 from epiphane.audio.tempo import TempoCurve
 from epiphane.document.model import Beat

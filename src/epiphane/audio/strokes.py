@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
-from epiphane.types import Float32Array, IntArray
+from epiphane.types import BoolArray, Float32Array, IntArray
 
 STROKE_HOPS_PER_SECOND = 200
 BAND_EDGES_HZ = (
@@ -32,6 +32,10 @@ _N_LOW_BANDS = 6
 _LOW_RATE, _LOW_N_FFT = 6000, 288
 _N_FFT = 1024
 _FLATNESS_RANGES_HZ = ((1000, 5000), (5000, 16_000))
+# A band that in no hop of a hundred comes within 45 dB of the song's loud moments is not in the file.
+_LEAST_LEVEL = -4.5
+_LEAST_FLATNESS_BINS = 12
+_PROBES, _PROBE_BINS = 600, 12
 
 _GROUPS = (slice(0, 3), slice(3, 9), slice(9, 12), slice(12, 16))
 _LAG_HOPS = 3
@@ -43,7 +47,7 @@ _APART_HOPS = 5
 _BEFORE = (-9, -7, -5)
 _AT = (-1, 0, 1, 2, 3)
 _SOON, _LATER, _LATE = 6, 12, 24
-N_FEATURES = 7 * N_BANDS + 9
+N_FEATURES = 7 * N_BANDS + 10
 
 
 class DrumSpectrum(Struct, frozen=True, eq=False):
@@ -54,11 +58,18 @@ class DrumSpectrum(Struct, frozen=True, eq=False):
     levels : float32, shape (n_hops, 16)
         Log10 power of each band against the song's loud moments: about -5 to 0.
     flatness : float32, shape (n_hops, 2)
-        Log of geometric over arithmetic mean of the power at 1-5 and 5-16 kHz: 0 is noise.
+        Log of geometric over arithmetic mean of the power at 1-5 and 5-16 kHz: 0 is noise. NaN where the
+        file has next to nothing of that range.
     """
 
     levels: Float32Array
     flatness: Float32Array
+
+    def present(self) -> BoolArray:
+        """Return which bands the file has at all, shape (16,): codecs and low rates take the high ones."""
+        if len(self.levels) == 0:
+            return np.ones(N_BANDS, bool)
+        return np.asarray(np.percentile(self.levels, 99, axis=0) > _LEAST_LEVEL)
 
 
 def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
@@ -73,11 +84,15 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
         power[first : first + len(block), :_N_LOW_BANDS] = block @ weights * scale
     weights = _band_weights(rate, _N_FFT, BAND_EDGES_HZ[_N_LOW_BANDS:])
     scale = 1 / (_N_FFT / 4) ** 2
-    ranges = [_bins(rate, low_hz, high_hz) for low_hz, high_hz in _FLATNESS_RANGES_HZ]
+    top = bandwidth(mono, rate)
+    ranges = [_bins(rate, low_hz, min(high_hz, top)) for low_hz, high_hz in _FLATNESS_RANGES_HZ]
     for first, block in power_blocks(mono, rate, STROKE_HOPS_PER_SECOND, _N_FFT, n_hops):
         power[first : first + len(block), _N_LOW_BANDS:] = block @ weights * scale
         for column, bins in enumerate(ranges):
             inside = block[:, bins] + np.float32(1e-9)
+            if inside.shape[1] < _LEAST_FLATNESS_BINS:
+                flatness[first : first + len(block), column] = np.nan
+                continue
             flatness[first : first + len(block), column] = np.log(inside).mean(axis=1) - np.log(
                 inside.mean(axis=1)
             )
@@ -85,12 +100,28 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
     return DrumSpectrum(np.log10(power / loud + 1e-5), flatness)
 
 
+def bandwidth(mono: Float32Array, rate: int) -> float:
+    """Return up to which frequency a sound comes within 50 dB of its loud moments, Hz."""
+    hops_per_second = min(float(STROKE_HOPS_PER_SECOND), _PROBES / max(len(mono) / rate, 0.1))
+    n_hops = max(1, int(len(mono) / rate * hops_per_second))
+    blocks = [block for _, block in power_blocks(mono, rate, hops_per_second, _N_FFT, n_hops)]
+    power = np.concatenate(blocks)[:, 1:]
+    n_parts = power.shape[1] // _PROBE_BINS
+    parts = power[:, : n_parts * _PROBE_BINS].reshape(len(power), n_parts, _PROBE_BINS).mean(axis=2)
+    loud = np.percentile(parts.sum(axis=1), 95)
+    heard = np.flatnonzero(np.percentile(parts, 99, axis=0) > 1e-5 * loud) if loud > 0 else np.zeros(0)
+    return float((heard[-1] + 1) * _PROBE_BINS * rate / _N_FFT) if len(heard) else 0.0
+
+
 def find_strokes(spectrum: DrumSpectrum) -> IntArray:
     """Return the hops at which something begins in any of four ranges, ascending, 25 ms apart or more."""
     levels = spectrum.levels
     rise = np.zeros_like(levels)
     rise[_LAG_HOPS:] = np.maximum(0, levels[_LAG_HOPS:] - levels[:-_LAG_HOPS])
-    groups = np.stack([rise[:, group].mean(axis=1) for group in _GROUPS], axis=1)
+    present = spectrum.present()
+    groups = np.stack(
+        [rise[:, group].sum(axis=1) / max(1, int(present[group].sum())) for group in _GROUPS], axis=1
+    )
     groups = ndi.gaussian_filter1d(groups, _SMOOTH_HOPS, axis=0)
     usual = ndi.uniform_filter1d(groups, STROKE_HOPS_PER_SECOND | 1, axis=0)
     peaks = (groups == ndi.maximum_filter1d(groups, 11, axis=0)) & (groups > usual) & (groups > _LEAST_RISE)
@@ -112,7 +143,8 @@ def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
 
     In blocks of 16 bands: the power that came in, the rise, the fall after 60 and 120 ms, what is left
     after 30 ms, the level; then centre, spread and entropy of what came in; flatness at the stroke, its
-    change, and 60 ms later; at last what came in against the loud strokes of the song.
+    change, and 60 ms later; at last what came in against the loud strokes of the song, and the share of
+    bands that the file has. What the file does not have is NaN: no network may lean on it.
     """
     levels, flatness = spectrum.levels, spectrum.flatness
     last = len(levels) - 1
@@ -124,25 +156,33 @@ def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
     here = np.max([levels[at(offset)] for offset in _AT], axis=0)
     came = np.maximum(10.0**here - 10.0**before, 0)
     came_log = np.log10(came + 1e-4)
-    share = (came + 1e-9) / (came + 1e-9).sum(axis=1, keepdims=True)
+    present = spectrum.present()
+    share = np.where(present, came + 1e-9, 1e-12)
+    share = share / share.sum(axis=1, keepdims=True)
     bands = np.arange(N_BANDS)
     centre = (share * bands).sum(axis=1)
     spread = np.sqrt((share * (bands - centre[:, None]) ** 2).sum(axis=1))
     entropy = -(share * np.log(share)).sum(axis=1)
     flat = np.max([flatness[at(offset)] for offset in (0, 1, 2)], axis=0)
     loud = np.percentile(came_log, 92, axis=0) if len(strokes) > 4 else np.zeros(N_BANDS)
-    blocks = [
+    by_band = [
         came_log,
         here - before,
         here - levels[at(_LATER)],
         here - levels[at(_LATE)],
         levels[at(_SOON)] - before,
         here,
+        came_log - loud,
+    ]
+    by_band = [np.where(present, block, np.nan) for block in by_band]
+    blocks = [
+        *by_band[:-1],
         np.stack([centre / 8, spread / 4, entropy], axis=1),
         flat,
         flat - flatness[at(-_SOON)],
         flatness[at(_LATER)],
-        came_log - loud,
+        by_band[-1],
+        np.full((len(strokes), 1), present.mean()),
     ]
     return np.concatenate(blocks, axis=1).astype(np.float32)
 

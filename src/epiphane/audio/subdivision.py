@@ -47,8 +47,8 @@ class Evidence(Struct, frozen=True, eq=False):
     ----------
     onsets : Onsets
     strokes : int64, shape (n_strokes,)
-    likelihoods : float64, shape (n_strokes, 5)
-        Of kick, snare, hat, cymbal and tom.
+    likelihoods : float64, shape (n_strokes, n_drums)
+        Of kick, snare, hat, cymbal, and of drums that grids do without.
     harmony : float32, shape (n_hops, n_bands), at `HARMONY_HOPS_PER_SECOND`
     duration : float, seconds
     """

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from epiphane.document.ids import PulseId
 from epiphane.document.model import (
+    BANDS,
     DRUMS,
     BandSource,
     Beat,
@@ -106,7 +107,7 @@ class _Working:
 
 
 def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
-    if unit.value in DRUMS:
+    if unit.value in (*DRUMS, *BANDS):
         return song.drums.hits(unit.value), 0
     beats = song.beats
     if unit is PulseUnit.BAR:

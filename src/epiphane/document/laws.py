@@ -6,6 +6,7 @@ from itertools import pairwise
 
 from epiphane.document.ids import PulseId
 from epiphane.document.model import (
+    BANDS,
     DRUMS,
     BandSource,
     BlendSource,
@@ -24,6 +25,7 @@ MOST_CUES = 2_000_000
 """Cues that all lanes of a project may have together."""
 
 _SHORTEST_SONG = 0.001
+_LINES = (*DRUMS, *BANDS)
 
 DEEPEST_BLEND = 32
 """Pulses that may be made of one another in a row."""
@@ -68,7 +70,7 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
     depths = blend_depths(project)
     song = project.song
     n_beats = 4 * len(song.beats) if song is not None else 0  # quarters of them
-    n_drums = max((len(song.drums.hits(drum)) for drum in DRUMS), default=0) if song is not None else 0
+    n_drums = max((len(song.drums.heard(name)) for name in _LINES), default=0) if song is not None else 0
     seconds = float(project.n_frames / project.rate)
     counts: dict[PulseId, int] = {}
     for pulse in sorted(project.pulses, key=lambda one: depths[one.id] or 0):
@@ -93,7 +95,7 @@ def _disorder(project: Project) -> Iterator[str]:
             yield "$.song.beats: must ascend in time, no two at once"
         if project.song.duration < _SHORTEST_SONG:
             yield f"$.song.duration: must be {_SHORTEST_SONG} s at least, got {project.song.duration}"
-        rows |= {f"song.drums.{drum}": project.song.drums.hits(drum) for drum in DRUMS}
+        rows |= {f"song.drums.{name}": project.song.drums.heard(name) for name in _LINES}
     for index, pulse in enumerate(project.pulses):
         if isinstance(pulse.source, BandSource | TappedSource):
             rows[f"pulses[{index}].source.hits"] = pulse.source.hits

@@ -3,7 +3,7 @@
 Edits replace parts (`msgspec.structs.replace`); nothing here is ever changed in place.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from enum import Enum
 from fractions import Fraction
 from typing import Annotated, Protocol, TypeAlias, TypeVar
@@ -31,6 +31,12 @@ FORMAT_VERSION = 4
 
 DRUMS = ("kick", "snare", "hat")
 """The drums that are heard apart: low drum, snare or clap, hi-hat or cymbal."""
+
+BANDS = ("low", "mid", "high")
+"""The bands whose clear rises are hits in every song; each stands in for the drum at its place in `DRUMS`."""
+
+LEAST_SURE = 0.5
+"""A drum that is heard less surely is stood in for."""
 
 
 class Beat(Struct, frozen=True, gc=False, array_like=True, forbid_unknown_fields=True):
@@ -73,15 +79,43 @@ Drops: TypeAlias = Annotated[tuple[Seconds, ...], Meta(max_length=10_000)]
 
 
 class Drums(Struct, frozen=True, forbid_unknown_fields=True):
-    """The hits of each drum, ascending."""
+    """The hits of each drum and of each band, ascending, and how surely each of `DRUMS` is heard."""
 
     kick: Hits = ()
     snare: Hits = ()
     hat: Hits = ()
+    low: Hits = ()
+    mid: Hits = ()
+    high: Hits = ()
+    sureness: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
 
-    def hits(self, drum: str) -> tuple[Hit, ...]:
-        """Return the hits of one of `DRUMS`."""
-        return {"kick": self.kick, "snare": self.snare, "hat": self.hat}[drum]
+    def heard(self, name: str) -> tuple[Hit, ...]:
+        """Return the hits that were heard of one of `DRUMS` or `BANDS`."""
+        return {
+            "kick": self.kick,
+            "snare": self.snare,
+            "hat": self.hat,
+            "low": self.low,
+            "mid": self.mid,
+            "high": self.high,
+        }[name]
+
+    def stand_in(self, name: str) -> str:
+        """Return which of `BANDS` stands in for a drum that is not heard surely, or nothing."""
+        if name not in DRUMS:
+            return ""
+        number = DRUMS.index(name)
+        band = BANDS[number]
+        return band if self.sureness[number] < LEAST_SURE and self.heard(band) else ""
+
+    def hits(self, name: str) -> tuple[Hit, ...]:
+        """Return the hits that effects fire on: those of a drum or a band, or of what stands in for it."""
+        return self.heard(self.stand_in(name) or name)
+
+    def mapped(self, change: Callable[[str], tuple[Hit, ...]]) -> "Drums":
+        """Return drums whose hits of each of `DRUMS` and `BANDS` are what `change` makes of its name."""
+        kick, snare, hat, low, mid, high = (change(name) for name in (*DRUMS, *BANDS))
+        return Drums(kick, snare, hat, low, mid, high, self.sureness)
 
 
 class CutOff(Struct, frozen=True, forbid_unknown_fields=True):
@@ -194,7 +228,7 @@ class Shot(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
 
 
 class PulseUnit(Enum):
-    """What is counted of what was heard: the beat grid and what divides it, or the hits of one of `DRUMS`.
+    """What is counted of what was heard: the beat grid and what divides it, or the hits of a drum or a band.
 
     An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
     among them.
@@ -209,6 +243,9 @@ class PulseUnit(Enum):
     KICK = "kick"
     SNARE = "snare"
     HAT = "hat"
+    LOW = "low"
+    MID = "mid"
+    HIGH = "high"
 
 
 class HeardSource(Struct, frozen=True, forbid_unknown_fields=True, tag="heard"):

@@ -128,26 +128,28 @@ def set_tempo(project: Project, tempo: float, *, anchor: float | None = None) ->
     return regrid(project, made, matched=matched, is_steady=True)
 
 
-def scale_tempo(project: Project, ratio: float) -> Project:
-    """Return `project` with so many times as many beats, evenly through the old ones from the first downbeat.
+def take_reading(project: Project, beats: Sequence[Beat]) -> Project:
+    """Return `project` on other beats and bars of the same song; what is cut and keyed stays where it is.
 
-    2 and 1/2 double and halve; 3/2 puts three beats where there were two. Timing within bars is kept.
+    Parameters
+    ----------
+    beats : Beat, in seconds of the song's file
+        Those within the part of it that is used are taken.
+
+    Raises
+    ------
+    EditError
+        If fewer than two of them are.
     """
-    beats = _beats(project)
-    if not 1 / 8 <= ratio <= 8:
-        raise EditError("the other tempo is too far away.")
-    old = np.array([beat.time for beat in beats])
-    origin = _first_downbeat(beats)
-    steps = np.arange(int(-origin * ratio), int((len(beats) - 1 - origin) * ratio) + 1)
-    times = np.round(np.interp(origin + steps / ratio, np.arange(len(beats)), old), 6)
-    if len(times) < 2 or float(np.diff(times).min()) < _LEAST_APART_SECONDS:
-        raise EditError("the beats would be too close together, or too few.")
-    metre = _metre(beats)
-    made = [
-        Beat(float(time), int(step) % metre + 1, beats[int(np.abs(old - time).argmin())].strength)
-        for step, time in zip(steps, times, strict=True)
+    song = song_of(project)
+    inside = [
+        replace(beat, time=round(beat.time - song.start, 6))
+        for beat in beats
+        if song.start <= beat.time < song.start + song.duration
     ]
-    return regrid(project, made, matched=_unmoved(beats), is_steady=song_of(project).is_steady)
+    if len(inside) < 2:
+        raise EditError("this reading has no beats in the part of the song that is used.")
+    return regrid(project, inside, matched=_unmoved(song.beats), is_steady=song.is_steady)
 
 
 def hold_tempo(project: Project) -> Project:

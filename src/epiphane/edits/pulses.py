@@ -21,7 +21,12 @@ from epiphane.document.model import (
 from epiphane.edits.checked import checked
 from epiphane.errors import EditError
 
-_PLURALS = {PulseUnit.HALF: "halves"}
+_PLURALS = {
+    PulseUnit.HALF: "halves",
+    PulseUnit.LOW: "low hits",
+    PulseUnit.MID: "mid hits",
+    PulseUnit.HIGH: "high hits",
+}
 
 
 def add_pulse(project: Project, source: Source, *, name: str = "") -> tuple[Project, PulseId]:

@@ -11,7 +11,6 @@ from epiphane.document.lane import Lane
 from epiphane.document.model import (
     BandSource,
     CutOff,
-    Drums,
     Hit,
     Project,
     Pulse,
@@ -95,12 +94,7 @@ def shape_song(project: Project, **changes: float) -> Project:
 def _whole(song: Song) -> Song:
     """Return the song with everything that was heard in its file, in seconds of the file."""
     parts = (song.before, _in_file(song), song.after)
-    drums = Drums(
-        **{
-            name: tuple(hit for part in parts for hit in part.drums.hits(name))
-            for name in ("kick", "snare", "hat")
-        }
-    )
+    drums = song.drums.mapped(lambda name: tuple(hit for part in parts for hit in part.drums.heard(name)))
     return replace(
         song,
         beats=tuple(beat for part in parts for beat in part.beats),
@@ -127,12 +121,12 @@ def _within(whole: Song, start: float, end: float) -> Song:
 def _cut_off(whole: Song, start: float, end: float) -> CutOff:
     """Return what was heard from `start` to `end`; sections that reach across are cut in two."""
 
-    def inside(hits: tuple[Hit, ...]) -> tuple[Hit, ...]:
-        return tuple(hit for hit in hits if start <= hit.time < end)
+    def inside(name: str) -> tuple[Hit, ...]:
+        return tuple(hit for hit in whole.drums.heard(name) if start <= hit.time < end)
 
     return CutOff(
         beats=tuple(beat for beat in whole.beats if start <= beat.time < end),
-        drums=Drums(inside(whole.drums.kick), inside(whole.drums.snare), inside(whole.drums.hat)),
+        drums=whole.drums.mapped(inside),
         sections=tuple(
             Section(max(section.start, start), min(section.end, end), section.label, section.energy)
             for section in whole.sections
@@ -146,12 +140,12 @@ def _shifted(part: CutOff, by: float) -> CutOff:
     def moved(time: float) -> float:
         return max(0.0, round(time + by, 6))
 
-    def hits(old: tuple[Hit, ...]) -> tuple[Hit, ...]:
-        return tuple(Hit(moved(hit.time), hit.strength) for hit in old)
+    def hits(name: str) -> tuple[Hit, ...]:
+        return tuple(Hit(moved(hit.time), hit.strength) for hit in part.drums.heard(name))
 
     return CutOff(
         beats=tuple(replace(beat, time=moved(beat.time)) for beat in part.beats),
-        drums=Drums(hits(part.drums.kick), hits(part.drums.snare), hits(part.drums.hat)),
+        drums=part.drums.mapped(hits),
         sections=tuple(
             Section(moved(section.start), moved(section.end), section.label, section.energy)
             for section in part.sections

@@ -41,7 +41,14 @@ _WAYS = (
     (Way.TOGGLE.value, "switches on or off"),
     (Way.FOLLOW.value, "a band is followed"),
 )
-_BANDS = {PulseUnit.KICK: (40, 120), PulseUnit.SNARE: (1500, 5000), PulseUnit.HAT: (6000, 16000)}
+_BANDS = {
+    PulseUnit.KICK: (40, 120),
+    PulseUnit.SNARE: (1500, 5000),
+    PulseUnit.HAT: (6000, 16_000),
+    PulseUnit.LOW: (35, 110),
+    PulseUnit.MID: (200, 3000),
+    PulseUnit.HIGH: (7000, 15_000),
+}
 """Where a drum is heard best, Hz."""
 
 

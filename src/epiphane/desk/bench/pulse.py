@@ -45,6 +45,9 @@ _UNIT_WORDS = {
     PulseUnit.KICK: "the kick",
     PulseUnit.SNARE: "the snare",
     PulseUnit.HAT: "the hat",
+    PulseUnit.LOW: "low hits",
+    PulseUnit.MID: "mid hits",
+    PulseUnit.HIGH: "high hits",
 }
 _BLEND_WORDS = {
     Blend.EITHER: "and also",
@@ -128,7 +131,17 @@ class PulseBench(QWidget):
         part = f", is part of {n_pulses} other" if n_pulses else ""
         is_endless = isinstance(pulse.source, TempoSource) and self._editor.project.n_frames == 0
         hits = "no hits yet: without a song or shots there is no length" if is_endless else f"{n_hits} hits"
-        self._count.setText(f"{hits}, {fires}{part}")
+        self._count.setText(f"{hits}, {fires}{part}{self._stand_in_text(pulse)}")
+
+    def _stand_in_text(self, pulse: Pulse) -> str:
+        """Return what is to be known of a drum that is not heard surely."""
+        song = self._editor.project.song
+        band = song.drums.stand_in(pulse.unit.value) if song is not None and pulse.unit is not None else ""
+        return (
+            f". No {pulse.unit.value} is heard surely: the {band} hits stand in for it"
+            if band and pulse.unit
+            else ""
+        )
 
     def remove(self) -> None:
         """Take the pulse away, and say what that silences."""

@@ -3,12 +3,12 @@
 from collections.abc import Callable, Sequence
 from functools import partial
 from itertools import pairwise
-from statistics import quantiles
+from statistics import median, quantiles
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.audio.heard import AlternativeTempo, Listening
+from epiphane.audio.heard import Listening, OtherReading
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
@@ -16,15 +16,15 @@ from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.editor import Editor
 from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.document.model import DRUMS, Beat, Project, PulseUnit, Song
+from epiphane.document.model import DRUMS, Beat, Drums, Project, PulseUnit, Song
 from epiphane.edits.beats import (
     double_beats,
     halve_beats,
     hold_tempo,
-    scale_tempo,
     set_beats_per_bar,
     set_tempo,
     shift_one,
+    take_reading,
 )
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
@@ -34,8 +34,10 @@ from epiphane.timing import clock_text, frame_start
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
 _HINT_EMPTY = "What you select in the score is shown here, to be changed."
 _FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Made of")
-_MOST_OTHERS = 3
-_LEAST_SHARE = 0.02
+_MOST_OTHERS = 4
+_SAME_SECONDS, _SAME_TEMPO, _COMPARED = 0.02, 0.02, 32
+# How far off the beats a reading's lie, as shares of a beat, and what it is called.
+_LEAST_SHIFT, _SHIFTS = 0.1, ((0.42, "half a beat off"), (0.29, "a third off"), (0.0, "a quarter off"))
 _USUAL_TEMPO = 120.0
 
 
@@ -58,7 +60,7 @@ class SongBench(QWidget):
         self._box.setSpacing(6)
         self._curve = TempoCurve(editor)
         self._corrections = [
-            *(self._curve, self._tempo_row(), self._bars_row(), self._beats_row(), self._others_row()),
+            *(self._curve, self._tempo_row(), self._bars_row(), self._beats_row(), *self._others_rows()),
             self._again_row(),
             rule(),
         ]
@@ -102,9 +104,8 @@ class SongBench(QWidget):
         """Return what was heard in the song, row by row."""
         if self._editor.is_listening:
             return dict.fromkeys(("Beats", "Drums", "Parts", "Drop", "Clock"), "listening…")
-        counts = ", ".join(_many(len(song.drums.hits(drum)), drum) for drum in DRUMS if song.drums.hits(drum))
         texts = {
-            "Drums": counts or "none were heard",
+            "Drums": _drums_text(song.drums),
             "Parts": " · ".join(section.label for section in song.sections) or "–",
             "Drop": ", ".join(clock_text(drop) for drop in song.drops) or "–",
         }
@@ -155,14 +156,15 @@ class SongBench(QWidget):
             widget.setEnabled(not song.is_locked)
 
     def _show_others(self, song: Song, listening: Listening | None) -> None:
-        others = _other_tempi(song, listening)
+        others = _others_of(song, listening)
         for number, choice in enumerate(self._others):
             choice.setVisible(number < len(others))
             if number < len(others):
                 other = others[number]
-                choice.setText(f"{other.tempo:.0f} BPM · {other.share:.0%}")
+                choice.setText(f"{_difference(other, song)} · {other.share:.0%}")
                 choice.setEnabled(not song.is_locked)
-        self._others_line.setVisible(bool(others))
+        for number, line in enumerate(self._others_lines):
+            line.setVisible(len(others) > 2 * number)
 
     def _tempo_row(self) -> QWidget:
         self._tempo = number_field("Tempo", low=0, high=400, unit="BPM", decimals=2, step=0.1)
@@ -211,13 +213,13 @@ class SongBench(QWidget):
         self._bars_note = label("")
         return row("Bars of", self._per_bar, self._bars_note)
 
-    def _others_row(self) -> QWidget:
+    def _others_rows(self) -> tuple[QWidget, ...]:
         self._others = [
-            button("", "Hear the song at this tempo instead", partial(self._take_other, number))
+            button("", "Take these beats and bars instead", partial(self._take_other, number))
             for number in range(_MOST_OTHERS)
         ]
-        self._others_line = row("Or else", *self._others)
-        return self._others_line
+        self._others_lines = (row("Or else", *self._others[:2]), row("", *self._others[2:]))
+        return self._others_lines
 
     def _shape_rows(self) -> list[QWidget]:
         self._from = _seconds_field("Begin at", "of its file")
@@ -285,10 +287,10 @@ class SongBench(QWidget):
 
     def _take_other(self, number: int) -> None:
         song, heard = self._editor.project.song, self._editor.heard
-        others = _other_tempi(song, heard.listening if heard is not None else None) if song else []
-        if song is not None and number < len(others):
-            ratio = others[number].tempo / song.tempo
-            self._correct(lambda p: scale_tempo(p, ratio), "other tempo")
+        others = _others_of(song, heard.listening if heard is not None else None) if song else []
+        if number < len(others):
+            beats = others[number].beats
+            self._correct(lambda p: take_reading(p, beats), "other reading")
 
     def _correct(self, edit: Callable[[Project], Project], text: str) -> None:
         self._editor.apply(edit, f"{text} of the song" if " " not in text else text)
@@ -316,14 +318,56 @@ def _metre(beats: Sequence[Beat]) -> int:
     return max((beat.place for beat in beats), default=4)
 
 
-def _other_tempi(song: Song, listening: Listening | None) -> list[AlternativeTempo]:
-    """Return the tempi that the song could have instead, the likeliest first; halves have buttons."""
-    others = listening.alternatives if listening is not None and song.tempo else ()
-    return [
-        one
-        for one in others
-        if one.share >= _LEAST_SHARE and all(abs(one.tempo / song.tempo / k - 1) > 0.02 for k in (0.5, 1, 2))
-    ][:_MOST_OTHERS]
+def _others_of(song: Song, listening: Listening | None) -> list[OtherReading]:
+    """Return what the song could be read as instead, the likeliest first: also as it was heard at first."""
+    if listening is None or not listening.beats:
+        return []
+    metre = listening.beats_per_bar
+    first = OtherReading(
+        listening.beats, listening.tempo, metre, listening.sureness * listening.metre_sureness
+    )
+    readings = sorted((first, *listening.others), key=lambda one: -one.share)
+    return [one for one in readings if not _is_taken(one, song)][:_MOST_OTHERS]
+
+
+def _is_taken(reading: OtherReading, song: Song) -> bool:
+    """Whether the song has these beats and bars."""
+    n_beats = len(song.beats)
+    inside = [beat for beat in reading.beats if song.start <= beat.time < song.start + song.duration]
+    return len(inside) == n_beats and all(
+        abs(one.time - song.start - other.time) < _SAME_SECONDS and one.place == other.place
+        for one, other in zip(inside, song.beats, strict=True)
+    )
+
+
+def _difference(reading: OtherReading, song: Song) -> str:
+    """Return in what a reading differs from the song's beats: tempo, place in the beat, bars."""
+    if not song.tempo or abs(reading.tempo / song.tempo - 1) > _SAME_TEMPO:
+        return f"{reading.tempo:.0f} BPM in {reading.beats_per_bar}"
+    times = [beat.time for beat in song.beats]
+    own = [beat for beat in reading.beats if song.start <= beat.time < song.start + song.duration]
+    shifts = [min((beat.time - song.start - time for time in times), key=abs) for beat in own[:_COMPARED]]
+    share = abs(median(shifts)) * song.tempo / 60 if shifts else 0.0
+    if share > _LEAST_SHIFT:
+        return next(words for least, words in _SHIFTS if share > least)
+    metre = _metre(song.beats)
+    if reading.beats_per_bar != metre:
+        return f"bars of {reading.beats_per_bar}"
+    place = next((beat.place for beat in own), 1) - next((beat.place for beat in song.beats), 1)
+    return f"bars {-place % metre} later"
+
+
+def _drums_text(drums: Drums) -> str:
+    """Return how many hits each drum has and how sure they are, or what stands in for it."""
+    texts = []
+    for number, drum in enumerate(DRUMS):
+        band = drums.stand_in(drum)
+        if band:
+            texts.append(f"{drum}: not heard surely, {_many(len(drums.heard(band)), f'{band} hit')} instead")
+        elif drums.heard(drum):
+            sure = f", {drums.sureness[number]:.0%} sure" if drums.sureness[number] < 1 else ""
+            texts.append(f"{_many(len(drums.heard(drum)), drum)}{sure}")
+    return "\n".join(texts) or "none were heard"
 
 
 def _player(song: Song) -> str:

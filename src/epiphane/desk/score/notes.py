@@ -124,9 +124,11 @@ class NotePainter:
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(8.5))
-            painter.drawText(QRectF(0, y - 7, MARGIN_LEFT - 14, 14), _RIGHT, drum)
+            band = song.drums.stand_in(drum)
+            name, head = (f"{band} for {drum}", "band") if band else (drum, drum)
+            painter.drawText(QRectF(0, y - 7, MARGIN_LEFT - 14, 14), _RIGHT, name)
             for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
-                paint_head(painter, drum, layout.x_at(stave, hit.time), y, hit.strength)
+                paint_head(painter, head, layout.x_at(stave, hit.time), y, hit.strength)
 
     def _paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint a line for each pulse that is not drawn elsewhere."""

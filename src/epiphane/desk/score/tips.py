@@ -107,7 +107,8 @@ def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> t
         hits = song.drums.hits(drum)
         hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
         if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:
-            return f"{drum} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+            name = f"{song.drums.stand_in(drum)} hit" if song.drums.stand_in(drum) else drum
+            return f"{name} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
     number = beat_at(song, layout, place, at.x())
     if number is None:
         return None

@@ -19,7 +19,7 @@ _KINDS = (
     (
         "Off-beats",
         PulseUnit.OFF_BEAT.value,
-        "Midway between beats; its bench offers halves, thirds, quarters",
+        "Midway between beats; its bench offers halves, thirds, quarters, drums, low, mid and high hits",
     ),
     ("Tempo", "tempo", "Hits at a bare tempo, for a song that is not there yet"),
     ("Two pulses", "blend", "This pulse and also, without, or only where another one is"),

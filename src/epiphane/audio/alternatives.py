@@ -1,0 +1,57 @@
+"""The other beats and bars that a song could be read as, for the editor to choose from."""
+
+import numpy as np
+
+from epiphane.audio.beats_and_bars import HeardBeats, read_beats, strengths_at, where_sounding
+from epiphane.audio.following import Analysis, Followed
+from epiphane.audio.heard import OtherReading
+from epiphane.audio.metre import find_metre
+from epiphane.audio.network import Ranker
+from epiphane.audio.subdivision import PARTS, Evidence, subdivide
+from epiphane.document.model import Beat
+from epiphane.types import FloatArray, IntArray
+
+_MOST, _LEAST_SHARE = 4, 0.02
+_FEWEST_BEATS = 4
+
+
+def other_readings(
+    analysis: Analysis, followed: Followed, heard: HeardBeats, evidence: Evidence, bars: Ranker
+) -> tuple[OtherReading, ...]:
+    """Return what was nearly chosen, the likeliest first: other beats, or the same beats in other bars."""
+    if heard.choice is None or len(heard.beats) < _FEWEST_BEATS:
+        return ()
+    shares = heard.choice.shares
+    grid = subdivide(followed.beats, evidence)
+    chosen = subdivide(read_beats(analysis, followed, grid, heard.choice.reading), evidence)
+    numbers = _nearest(chosen.times[::PARTS], heard.beats)
+    found = [
+        _reading(analysis, heard.beats, (numbers - first) % metre, metre, share * shares[0][1])
+        for metre, first, share in heard.bars.shares[1:]
+    ]
+    for reading, share in shares[1:]:
+        if share >= _LEAST_SHARE:
+            read = subdivide(read_beats(analysis, followed, grid, reading), evidence)
+            best = find_metre(read, bars, jump_cost=np.inf)
+            times, places = where_sounding(analysis, followed, read, best)
+            found.append(_reading(analysis, times, places, best.beats_per_bar, share))
+    usable = [one for one in found if one.share >= _LEAST_SHARE and len(one.beats) >= _FEWEST_BEATS]
+    return tuple(sorted(usable, key=lambda one: -one.share)[:_MOST])
+
+
+def _reading(
+    analysis: Analysis, times: FloatArray, places: IntArray, beats_per_bar: int, share: float
+) -> OtherReading:
+    strengths = strengths_at(times, analysis.onsets)
+    beats = tuple(
+        Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3), round(share, 3))
+        for time, place, strength in zip(times, places, strengths, strict=True)
+    )
+    tempo = 60 / float(np.median(np.diff(times))) if len(times) > 1 else 0.0
+    return OtherReading(beats, round(tempo, 2), beats_per_bar, round(share, 3))
+
+
+def _nearest(grid: FloatArray, times: FloatArray) -> IntArray:
+    """Return the number of the instant of a grid, ascending, that is nearest to each time."""
+    after = np.clip(np.searchsorted(grid, times), 1, len(grid) - 1)
+    return np.where(times - grid[after - 1] <= grid[after] - times, after - 1, after)

@@ -1,0 +1,174 @@
+"""From followed beats to the beats and bars that people would tap."""
+
+import numpy as np
+import scipy.ndimage as ndi
+from msgspec import Struct
+from msgspec.structs import replace
+
+from epiphane.audio.comb import Comb
+from epiphane.audio.drums import Strokes
+from epiphane.audio.following import EARLY_SECONDS, Analysis, Followed, on_attacks
+from epiphane.audio.metre import Bars, accented_bars, find_metre
+from epiphane.audio.network import Ranker
+from epiphane.audio.onset import Onsets
+from epiphane.audio.readings import AS_FOLLOWED, Choice, Reading, beats_of, choose_reading, metronome_reading
+from epiphane.audio.spectrum import HOPS_PER_SECOND
+from epiphane.audio.steady import settle_on_clock
+from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
+from epiphane.audio.subdivision import PARTS, Evidence, Grid, subdivide
+from epiphane.audio.sureness import describe_beats
+from epiphane.document.model import Drums
+from epiphane.types import FloatArray, IntArray
+
+_FEWEST_BEATS = 12
+# Of a change of where bars begin, in evidence.
+_FREE_JUMP, _CLOCK_JUMP = 4.0, 12.0
+_LAST_SECONDS = 0.02  # a beat in the last moment of a file is the beginning of what has been cut off
+_NEAR_DRUM_SECONDS, _AGREEING_SECONDS, _FEWEST_DRUMS = 0.035, 0.004, 8
+
+
+class HeardBeats(Struct, frozen=True, eq=False):
+    """Beats and bars as heard.
+
+    Attributes
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    bars : Bars of those beats
+    choice : Choice or None
+        The readings, or None where the song is too short to choose.
+    clock : Comb or None
+        The machine's clock that the beats are on, if the song was made to one.
+    """
+
+    beats: FloatArray
+    bars: Bars
+    choice: Choice | None
+    clock: Comb | None = None
+
+
+def hear_beats(
+    analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: Ranker, bars: Ranker
+) -> HeardBeats:
+    """Return beats and bars: which reading of the followed beats people would tap, and its bars."""
+    evidence = evidence_of(analysis, strokes)
+    beats, choice = followed.beats, None
+    if len(beats) >= _FEWEST_BEATS:
+        grid = subdivide(beats, evidence)
+        choice = choose_reading(grid, readings)
+        beats = read_beats(analysis, followed, grid, choice.reading)
+    grid = subdivide(beats, evidence)
+    found = find_metre(grid, bars, jump_cost=_FREE_JUMP if followed.grid is None else _CLOCK_JUMP)
+    if choice is not None and metronome_reading(grid) == AS_FOLLOWED:
+        found = accented_bars(loudness_at(analysis, grid.times[::PARTS])) or found
+    times, places = where_sounding(analysis, followed, grid, found)
+    unit = choice.reading.unit if choice is not None else PARTS
+    clock = followed.grid and Comb(followed.grid.step * 2 * unit / PARTS, float(grid.times[0]), 1)
+    return HeardBeats(times, replace(found, places=places), choice, clock)
+
+
+def evidence_of(analysis: Analysis, strokes: Strokes) -> Evidence:
+    """Return what a grid over a song is filled from."""
+    return Evidence(
+        analysis.onsets, strokes.hops, strokes.likelihoods, analysis.harmony.levels, analysis.duration
+    )
+
+
+def read_beats(analysis: Analysis, followed: Followed, grid: Grid, reading: Reading) -> FloatArray:
+    """Return the beats of a reading of the followed ones; on attacks where a song keeps its own time."""
+    if reading == AS_FOLLOWED:
+        return followed.beats
+    beats = beats_of(grid, reading)
+    is_moved = followed.grid is None and not reading.is_on_followed
+    return on_attacks(beats, analysis.attacks) if is_moved else beats
+
+
+def where_sounding(
+    analysis: Analysis, followed: Followed, grid: Grid, found: Bars
+) -> tuple[FloatArray, IntArray]:
+    """Return beats and their places in the bar where something sounds: a grid runs on to both ends."""
+    times = grid.times[::PARTS]
+    end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
+    inside = (times > followed.start - EARLY_SECONDS) & (times < end)
+    return np.maximum(times[inside], 0.0), found.places[inside]
+
+
+def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
+    """Return the beats on the machine's clock that they turn out to be on, or as they are."""
+    comb = settle_on_clock(
+        analysis.mono,
+        analysis.rate,
+        strength=analysis.onsets.strength,
+        attacks=analysis.attacks,
+        beats=heard.beats,
+    )
+    if comb is None:
+        return heard
+    first, last = comb.numbers_of(heard.beats[[0, -1]])
+    beats = comb.phase + np.arange(first, last + 1) * comb.step
+    after = np.clip(np.searchsorted(heard.beats, beats), 1, len(heard.beats) - 1)
+    is_before = beats - heard.beats[after - 1] <= heard.beats[after] - beats
+    nearest = np.where(is_before, after - 1, after)
+    bars = replace(heard.bars, places=heard.bars.places[nearest])
+    return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
+
+
+def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
+    """Return beats on the kicks and snares beside them.
+
+    Where chords are louder than drums, beats are found on the attacks of chords, which are slower. A
+    constant grid moves as a whole, and only if all drums agree about it.
+    """
+    hits = np.sort([hit.time for hit in (*drums.kick, *drums.snare)])
+    if len(hits) == 0 or len(beats) < 2:
+        return beats
+    after = (
+        np.clip(np.searchsorted(hits, beats), 1, len(hits) - 1)
+        if len(hits) > 1
+        else np.zeros(len(beats), int)
+    )
+    before = np.maximum(after - 1, 0)
+    nearest = np.where(np.abs(hits[before] - beats) < np.abs(hits[after] - beats), before, after)
+    off = hits[nearest] - beats
+    near = np.abs(off) < _NEAR_DRUM_SECONDS
+    if not is_steady:
+        moved = np.where(near, hits[nearest], beats)
+        return np.asarray(moved if (np.diff(moved) > 0.1).all() else beats)
+    if near.sum() < _FEWEST_DRUMS:
+        return beats
+    shift = float(np.median(off[near]))
+    spread = float(np.median(np.abs(off[near] - shift)))
+    is_clear = spread < _AGREEING_SECONDS < abs(shift)
+    return np.maximum(beats + shift, 0.0) if is_clear else beats
+
+
+def belief_in(heard: HeardBeats) -> float:
+    """Return the share of the chosen reading among all, 0 to 1; a half where there was nothing to choose."""
+    return 0.5 if heard.choice is None else dict(heard.choice.shares)[heard.choice.reading]
+
+
+def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
+    """Return the inputs from which the sureness of each beat is told."""
+    return describe_beats(
+        heard.beats,
+        analysis.onsets,
+        analysis.tempo,
+        analysis.attacks,
+        is_steady=heard.clock is not None,
+        belief=belief_in(heard),
+        loudness=loudness_at(analysis, heard.beats),
+    )
+
+
+def loudness_at(analysis: Analysis, times: FloatArray) -> FloatArray:
+    """Return the log10 power around each time against the song's loud moments."""
+    hops = np.round(times * STROKE_HOPS_PER_SECOND).astype(np.int64)
+    power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
+    return np.asarray(power[np.clip(hops, 0, len(power) - 1)], np.float64)
+
+
+def strengths_at(times: FloatArray, onsets: Onsets) -> FloatArray:
+    """Return how strong the onset at each time is against the strongest of them, 0 to 1."""
+    hops = np.clip(np.round(times * HOPS_PER_SECOND).astype(np.int64), 0, len(onsets.strength) - 1)
+    near = ndi.maximum_filter1d(onsets.strength, 7)[hops]
+    loud = float(np.percentile(near, 95)) if len(near) else 1.0
+    return np.clip(near / max(loud, 1e-6), 0, 1)

@@ -1,0 +1,84 @@
+"""Low, mid and high hits: the clear rises of three bands, which every song has, whatever plays."""
+
+import numpy as np
+import scipy.ndimage as ndi
+
+from epiphane.audio.bands import attacks_near, stronger_of_close
+from epiphane.audio.levels import LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
+from epiphane.document.model import Hit
+from epiphane.types import Float32Array, FloatArray
+
+LOW_HZ, MID_HZ, HIGH_HZ = (35.0, 110.0), (200.0, 3000.0), (7000.0, 15_000.0)
+_LEAST_HIGH_HZ = 2500.0
+_LAG_HOPS = 3
+_AUDIBLE_DECIBELS = 45.0  # under its loudest moment a band does not count
+_LEAST_DECIBELS = 4.0
+# A rise counts if it is half of what is large around it.
+_AROUND_SECONDS, _LARGE_PERCENTILE, _LEAST_SHARE = 8.0, 95, 0.5
+_APART_SECONDS = 0.1
+_REACH_SECONDS = 0.035
+_HOPS_APART = 25  # at which the large rises around are worked out
+
+
+def band_rises(levels: SongLevels) -> dict[str, tuple[Hit, ...]]:
+    """Return the hits of the ``low``, ``mid`` and ``high`` band, ascending, with their strength.
+
+    A hit is where the level of a band grows within 30 ms by more than half of what is large within eight
+    seconds, weighed by how loud the band gets, and by 4 dB at least. The high band is the highest octave of
+    a file that has been cut off below it.
+    """
+    top = _top(levels)
+    high = HIGH_HZ if top > HIGH_HZ[1] else (max(_LEAST_HIGH_HZ, min(HIGH_HZ[0], top / 2)), top)
+    return {
+        "low": _hits(levels, *LOW_HZ),
+        "mid": _hits(levels, *MID_HZ),
+        "high": _hits(levels, *high) if high[0] < high[1] else (),
+    }
+
+
+def _top(levels: SongLevels) -> float:
+    """Return the highest frequency at which anything is heard, Hz."""
+    if levels.bands.size == 0:
+        return 0.0
+    often = np.percentile(levels.bands[:, :: max(1, levels.bands.shape[1] // 4000)], 99, axis=1)
+    heard = np.flatnonzero(often > 0)
+    return float(levels.centres[heard[-1]]) * 1.03 if len(heard) else 0.0
+
+
+def _hits(levels: SongLevels, low: float, high: float) -> tuple[Hit, ...]:
+    decibels = (levels.level(low, high) - 1) * RANGE_DECIBELS
+    grown = np.zeros_like(decibels)
+    grown[_LAG_HOPS:] = decibels[_LAG_HOPS:] - decibels[:-_LAG_HOPS]
+    grown[:_LAG_HOPS] = decibels[:_LAG_HOPS] + RANGE_DECIBELS  # before the song there is silence
+    loudness = ndi.maximum_filter1d(decibels, 5)
+    weighed = np.maximum(grown, 0) * np.clip(1 + loudness / _AUDIBLE_DECIBELS, 0, 1)
+    is_peak = (weighed == ndi.maximum_filter1d(weighed, 7)) & (grown > _LEAST_DECIBELS)
+    large = _large_around(weighed)
+    hops = np.flatnonzero(is_peak & (weighed > _LEAST_SHARE * large) & (weighed > 0))
+    if len(hops) == 0:
+        return ()
+    times = hops / LEVELS_PER_SECOND - _LAG_HOPS / 2 / LEVELS_PER_SECOND
+    near = attacks_near(levels, times, reach=_REACH_SECONDS)
+    times = np.maximum(np.where(np.isfinite(near), near, times), 0.0)
+    strengths = np.clip(weighed[hops] / np.maximum(large[hops], 1e-6), 0.05, 1)
+    order = np.argsort(times, kind="stable")
+    kept = stronger_of_close(times[order], strengths[order], _APART_SECONDS)
+    return tuple(
+        Hit(round(float(times[row]), 6), round(float(strengths[row]), 3)) for row in order[kept].tolist()
+    )
+
+
+def _large_around(weighed: Float32Array) -> FloatArray:
+    """Return the 95th percentile of the peaks of a curve within eight seconds of each hop."""
+    peaks = np.flatnonzero((weighed == ndi.maximum_filter1d(weighed, 11)) & (weighed > 0))
+    centres = np.arange(0, len(weighed), _HOPS_APART)
+    if len(peaks) == 0:
+        return np.zeros(len(weighed))
+    reach = _AROUND_SECONDS * LEVELS_PER_SECOND / 2
+    first, end = np.searchsorted(peaks, centres - reach), np.searchsorted(peaks, centres + reach)
+    values = weighed[peaks]
+    large = [
+        float(np.percentile(values[a:b], _LARGE_PERCENTILE)) if b > a else 0.0
+        for a, b in zip(first, end, strict=True)
+    ]
+    return np.interp(np.arange(len(weighed)), centres, large)

@@ -1,7 +1,7 @@
 """Whether any song has hits: music of games in Debian's packages, fetched by name while measuring.
 
-Nobody knows what is true of these songs. What is asked is that none is empty: that the hits effects fire on are
-as many as a listener would count, that they lie on the beats' grid, and that it is said how sure a drum is.
+Nobody knows what is true of these songs. What is asked is that none is empty: that there are hits to
+fire effects on, as many as a listener would count, on the grid, and that it is said how sure a drum is.
 """
 
 import subprocess
@@ -35,7 +35,8 @@ PACKAGES = (
     "neverball-data",
 )
 _SUFFIXES = (".ogg", ".mp3", ".flac", ".wav", ".opus")
-_LEAST_BYTES, _MOST_SONGS = 400_000, 3  # of a package
+_LEAST_BYTES, _MOST_SONGS = 400_000, 2  # of a package
+_PARTS = ("guitar", "rhythm", "drums")  # recordings of one player of a song
 _ON_GRID_SECONDS = 0.03
 _FEWEST_A_MINUTE = 20
 
@@ -75,9 +76,9 @@ def real_songs(folder: Path) -> Iterator[Path]:
         songs = [
             path
             for path in sorted(into.rglob("*"))
-            if path.suffix in _SUFFIXES and path.stat().st_size > _LEAST_BYTES and not path.is_symlink()
+            if path.suffix in _SUFFIXES and path.stem not in _PARTS and path.is_file()
         ]
-        yield from songs[:_MOST_SONGS]
+        yield from [path for path in songs if path.stat().st_size > _LEAST_BYTES][:_MOST_SONGS]
 
 
 def _rate(found: Listening, name: str) -> float:

@@ -15,6 +15,7 @@ from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.footage import FootageKind
+from epiphane.document.hits import stand_in_remark
 from epiphane.document.lane import Override
 from epiphane.document.model import (
     BANDS,
@@ -124,7 +125,8 @@ def new(
 
     The lanes of each --recipe come below them, fired by its own pulses or the first of them by a PULSE.
 
-    A PULSE is beats, bars, kick, snare or hat; with /N every Nth of them (beats/2, hat/4).
+    A PULSE is beats, bars, kick, snare, hat, or the low, mid or high hits that every song has; with /N every
+    Nth of them (beats/2, hat/4).
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
@@ -152,6 +154,8 @@ def new(
             project, given = ensure_pulse(project, on[0], every=on[1])
         project = use_recipe(project, recipe, given)
     project = with_heard_bands(project, heard.listening.levels, heard.listening.levels)
+    if stand_in_remark(project):
+        click.echo(stand_in_remark(project), err=True)
     save_project(project, out)
     TrustedFolders(data_folder()).add(folders_of(project))
 

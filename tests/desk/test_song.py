@@ -7,10 +7,12 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QLabel
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
+from epiphane.audio.heard import OtherReading
 from epiphane.demo import SONG_FILE
 from epiphane.desk import theme
+from epiphane.desk.lanes import Target
 from epiphane.desk.score.layout import Strip
 from epiphane.document.grid import bars_of
 from epiphane.document.model import DRUMS, PulseUnit
@@ -144,3 +146,45 @@ def test_a_lane_is_fired_by_the_kick_from_its_bench(heard):
     kicks = heard.editor.project.song.drums.kick
     assert [cue.hit for cue in heard.editor.cues.lanes[0].cues] == list(kicks)
     assert len(bars_of(heard.editor.project)) > 10
+
+
+def test_another_reading_is_one_click_away_and_so_is_the_way_back(heard):
+    window, listening = heard, heard.editor.heard.listening
+    half = OtherReading(listening.beats[::2], listening.tempo / 2, 4, 0.3)
+    shifted = [replace(beat, time=beat.time + 30 / listening.tempo) for beat in listening.beats]
+    in_three = [replace(beat, place=number % 3 + 1) for number, beat in enumerate(listening.beats)]
+    others = (
+        half,
+        OtherReading(tuple(shifted), listening.tempo, 4, 0.2),
+        OtherReading(tuple(in_three), listening.tempo, 3, 0.1),
+    )
+    found = replace(window.editor.whole, listening=replace(listening, others=others))
+    window.editor.take_song(found)
+    offered = {
+        button.text(): button for button in window.bench.findChildren(QPushButton) if "·" in button.text()
+    }
+    assert [text.partition(" · ")[0] for text in offered] == ["56 BPM in 4", "half a beat off", "bars of 3"]
+    QTest.mouseClick(offered["56 BPM in 4 · 30%"], Qt.MouseButton.LeftButton)
+    song = window.editor.project.song
+    assert [beat.time for beat in song.beats] == [beat.time for beat in half.beats]
+    assert song.tempo == pytest.approx(listening.tempo / 2)
+    first = next(
+        button for button in window.bench.findChildren(QPushButton) if "112 BPM in 4" in button.text()
+    )
+    QTest.mouseClick(first, Qt.MouseButton.LeftButton)
+    assert [beat.time for beat in window.editor.project.song.beats] == [beat.time for beat in listening.beats]
+
+
+def test_a_drum_that_is_not_heard_surely_is_said_to_be_stood_in_for(heard):
+    window, song = heard, heard.editor.project.song
+    drums = replace(song.drums, low=song.drums.kick[1::2], sureness=(0.1, 0.9, 0.9))
+    window.editor.apply(lambda p: set_song(p, replace(song, drums=drums)), "doubt")
+    assert f"kick: not heard surely, {len(drums.low)} low hits instead" in texts(window.bench)
+    assert "90% sure" in texts(window.bench)
+    window.lanes.add("flash", Target(unit=PulseUnit.KICK))
+    assert "the low hits stand in for the kick" in window.notice.text
+    assert [cue.hit for cue in window.editor.cues.lanes[0].cues] == list(drums.low)
+    layout = window.score.layout_now()
+    stave = layout.stave_at(drums.low[0].time)
+    x, y = layout.x_at(stave, drums.low[0].time), layout.drum_middle(stave.top, "kick")
+    assert window.score.tip_at(QPointF(x, y)).startswith("low hit")

@@ -170,7 +170,7 @@ def test_another_reading_is_taken_whole_and_leaves_cuts_where_they_are(ratio, sh
     made = take_reading(project, reading)
     expected = [time - song.start for time in times if song.start <= time < song.start + song.duration]
     assert times_of(made) == pytest.approx(expected, abs=1e-5)
-    assert [shot.frame for shot in made.shots] == [shot.frame for shot in project.shots]
+    assert made.shots == project.shots
     assert made.song.tempo == pytest.approx(song.tempo * ratio, rel=1e-3)
     with pytest.raises(EditError, match="no beats in the part"):
         take_reading(project, reading[:0])

@@ -13,6 +13,7 @@ from epiphane.types import FloatArray, IntArray
 
 _MOST, _LEAST_SHARE = 4, 0.02
 _FEWEST_BEATS = 4
+_NO_JUMP = 1e9  # bars of a reading begin on the same beats throughout
 
 
 def other_readings(
@@ -32,7 +33,7 @@ def other_readings(
     for reading, share in shares[1:]:
         if share >= _LEAST_SHARE:
             read = subdivide(read_beats(analysis, followed, grid, reading), evidence)
-            best = find_metre(read, bars, jump_cost=np.inf)
+            best = find_metre(read, bars, jump_cost=_NO_JUMP)
             times, places = where_sounding(analysis, followed, read, best)
             found.append(_reading(analysis, times, places, best.beats_per_bar, share))
     usable = [one for one in found if one.share >= _LEAST_SHARE and len(one.beats) >= _FEWEST_BEATS]

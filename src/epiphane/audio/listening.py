@@ -7,6 +7,7 @@ from epiphane.audio.alternatives import other_readings
 from epiphane.audio.bands import song_levels
 from epiphane.audio.beats_and_bars import (
     HeardBeats,
+    before_soft_attacks,
     belief_in,
     describe_song_beats,
     evidence_of,
@@ -71,7 +72,8 @@ def listen(
         heard = on_clock(analysis, heard)
     progress(0.85)
     likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
-    heard = replace(heard, beats=on_drums(heard.beats, drums, is_steady=heard.clock is not None))
+    times = on_drums(heard.beats, drums, is_steady=heard.clock is not None)
+    heard = replace(heard, beats=before_soft_attacks(times, drums, analysis.attacks))
     drums = replace(drums, **band_rises(levels))
     progress(0.9)
     form = find_form(

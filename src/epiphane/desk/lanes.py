@@ -5,6 +5,7 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.editor import Editor
 from epiphane.desk.selection import Kind, Selection, lanes_selected
+from epiphane.document.hits import stand_in_remark
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.model import Project, PulseUnit
 from epiphane.edits.lanes import (
@@ -67,6 +68,8 @@ class LaneDesk(QObject):
         if self._editor.apply(edit, f"lane of {effect.label.lower()}"):
             lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
             self._editor.select(Selection(Kind.LANE, lane=lanes[-1]))
+            if target.unit is not None and stand_in_remark(self._editor.project):
+                self._editor.said.emit(stand_in_remark(self._editor.project), False)
 
     def copy(self) -> None:
         """Put a copy of the selected lane below it, and select that."""

@@ -11,6 +11,7 @@ from epiphane.desk import asking
 from epiphane.desk.editor import Editor
 from epiphane.desk.lanes import Target
 from epiphane.desk.selection import Kind, Selection
+from epiphane.document.hits import stand_in_remark
 from epiphane.document.ids import LaneId
 from epiphane.document.model import Project
 from epiphane.document.recipe import (
@@ -87,6 +88,8 @@ class RecipeDesk(QObject):
 
         if self._editor.apply(edit, f"recipe {recipe.name}"):
             self._editor.select(Selection(Kind.LANE, lane=self._editor.project.lanes[n_before].id))
+            if stand_in_remark(self._editor.project):
+                self._editor.said.emit(stand_in_remark(self._editor.project), False)
             self._tell_unknown(recipe)
 
     def begin(self) -> None:

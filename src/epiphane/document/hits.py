@@ -53,6 +53,18 @@ def has_own_line(pulse: Pulse) -> bool:
     return not (is_plain and pulse.unit is not None and pulse.unit in _DRAWN_ANYWAY)
 
 
+def stand_in_remark(project: Project) -> str:
+    """Return what is to be known of drums that lanes fire on and that are not heard surely, or nothing."""
+    song = project.song
+    fired = {lane.pulse for lane in project.lanes}
+    units = [pulse.unit.value for pulse in project.pulses if pulse.unit is not None and pulse.id in fired]
+    found = [drum for drum in DRUMS if song is not None and drum in units and song.drums.stand_in(drum)]
+    if song is None or not found:
+        return ""
+    texts = [f"the {song.drums.stand_in(drum)} hits stand in for the {drum}" for drum in found]
+    return f"Not every drum is heard surely in this song: {', '.join(texts)}."
+
+
 @lru_cache(maxsize=256)
 def hits_of(pulse: Pulse, ground: Ground) -> tuple[Hit, ...]:
     """Return the hits of a pulse, ascending; none where what it comes from is not there.

@@ -49,7 +49,7 @@ def rock():
 def test_weights_are_stored_and_read_whole():
     weights = learned_weights()
     stored = weights_to(weights)
-    assert sum(values.nbytes for values in stored.values()) < 100_000
+    assert sum(values.nbytes for values in stored.values()) < 150_000
     again = weights_to(weights_from({name: values.astype(np.float64) for name, values in stored.items()}))
     assert stored.keys() == again.keys()
     assert all(np.array_equal(stored[name], again[name]) for name in stored)

@@ -12,7 +12,7 @@ LOW_HZ, MID_HZ, HIGH_HZ = (35.0, 110.0), (200.0, 3000.0), (7000.0, 15_000.0)
 _LEAST_HIGH_HZ = 2500.0
 _LAG_HOPS = 3
 _AUDIBLE_DECIBELS = 45.0  # under its loudest moment a band does not count
-_LEAST_DECIBELS = 4.0
+_LEAST_DECIBELS, _MOST_DECIBELS = 4.0, 20.0  # out of silence a rise is no greater hit
 # A rise counts if it is half of what is large around it.
 _AROUND_SECONDS, _LARGE_PERCENTILE, _LEAST_SHARE = 8.0, 95, 0.5
 _APART_SECONDS = 0.1
@@ -51,7 +51,7 @@ def _hits(levels: SongLevels, low: float, high: float) -> tuple[Hit, ...]:
     grown[_LAG_HOPS:] = decibels[_LAG_HOPS:] - decibels[:-_LAG_HOPS]
     grown[:_LAG_HOPS] = decibels[:_LAG_HOPS] + RANGE_DECIBELS  # before the song there is silence
     loudness = ndi.maximum_filter1d(decibels, 5)
-    weighed = np.maximum(grown, 0) * np.clip(1 + loudness / _AUDIBLE_DECIBELS, 0, 1)
+    weighed = np.clip(grown, 0, _MOST_DECIBELS) * np.clip(1 + loudness / _AUDIBLE_DECIBELS, 0, 1)
     is_peak = (weighed == ndi.maximum_filter1d(weighed, 7)) & (grown > _LEAST_DECIBELS)
     large = _large_around(weighed)
     hops = np.flatnonzero(is_peak & (weighed > _LEAST_SHARE * large) & (weighed > 0))

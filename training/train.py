@@ -41,7 +41,8 @@ from training.studying import Studied, heard_analysis
 
 _N_SONGS = 2200
 _N_FOLDS, _N_STYLE_FOLDS = 4, 5
-_N_RANKERS = 4
+# What rankers are the mean of: units, penalty and seed of each.
+_RANKERS = (*((16, 2.0, seed) for seed in range(3)), *((32, 4.0, seed) for seed in range(5, 9)))
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
 _MOST_FALSE, _FEWEST_HITS = 1.5, 5  # hits a minute of a drum that a song does not have; of one to learn from
 _RIGHT_F = 0.7  # from which a drum is said to be heard
@@ -215,9 +216,12 @@ def _ranked(
 
     def fit_without(fold: int) -> Ranker:
         numbers = [k for k in range(len(songs)) if folds[k] != fold and usable[k]]
-        return fit_ranker([(inputs[k], right[k]) for k in numbers], n_hidden=32, penalty=4.0, seed=fold)
+        n_hidden, penalty, seed = _RANKERS[fold - _N_STYLE_FOLDS]
+        return fit_ranker(
+            [(inputs[k], right[k]) for k in numbers], n_hidden=n_hidden, penalty=penalty, seed=seed
+        )
 
-    rankers = _each(fit_without, range(_N_STYLE_FOLDS + _N_RANKERS))  # the last ones leave out no fold
+    rankers = _each(fit_without, range(_N_STYLE_FOLDS + len(_RANKERS)))  # the last ones leave out no fold
     chosen = np.array(
         [
             found[int(rankers[fold].scores(rows).argmax())]

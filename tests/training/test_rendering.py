@@ -8,8 +8,11 @@ from hypothesis import strategies as st
 from epiphane.audio.attack import attack_curve, nearest_attacks
 from training.invention import invent_style
 from training.kit import RATE, Family
+from training.library import validation_orders
 from training.song import Timing, Wish, render_song
 from training.styles import DEVELOPMENT, VALIDATION
+from training.synthesis import KEPT_APART, RECIPES
+from training.unfamiliar import UNFAMILIAR, unfamiliar_orders
 
 
 @pytest.mark.parametrize(
@@ -59,3 +62,27 @@ def test_every_invented_style_can_be_played(seed):
         song = render_song(style, seed, seconds=5)
         assert np.isfinite(song.sound).all()
         assert 0 < np.abs(song.sound).max() <= 1
+
+
+@pytest.mark.parametrize("drum", RECIPES)
+def test_every_way_to_build_a_drum_sounds_at_once_and_differs_from_kit_to_kit(drum):
+    for recipe in (*RECIPES[drum], *KEPT_APART.get(drum, ())):
+        sounds = [recipe(np.random.default_rng(seed)) for seed in range(4)]
+        assert len({np.round(sound[:2000].std(), 6) for sound in sounds}) > 1
+        for sound in sounds:
+            assert np.isfinite(sound).all()
+            loud = np.flatnonzero(np.abs(sound) > 0.3 * np.abs(sound).max())
+            assert loud[0] < 0.025 * RATE
+
+
+def test_written_styles_have_as_many_steps_as_their_bars():
+    for style in (*DEVELOPMENT, *VALIDATION, *UNFAMILIAR):
+        lines = [marks for pattern in style.patterns for marks in pattern[:3]] + [style.percussion] * bool(
+            style.percussion
+        )
+        assert {len(marks) for marks in lines} <= {style.beats * style.steps}, style.name
+    names = [style.name for style in (*DEVELOPMENT, *VALIDATION)]
+    assert len(UNFAMILIAR) >= 20
+    assert all(order.family is Family.UNFAMILIAR for order in unfamiliar_orders())
+    assert not {order.seed for order in unfamiliar_orders()} & {order.seed for order in validation_orders()}
+    assert len(names) == len(set(names))

@@ -32,12 +32,13 @@ _MINUTES, _LONG_MINUTES = 4, 60
 def measure_listening(folder: Path) -> Iterator[Result]:
     """Listen to the demo's song, repeated to four minutes and to an hour."""
     del folder
+    # First of all: a process begins with the most memory that the one which began it has had.
+    yield at_most("peak memory of a process that hears four minutes", _peak_megabytes(_MINUTES), 400, "MB")
     listen(read_samples(SONG_FILE))  # what is loaded on first use is not counted
     song = _repeated(_MINUTES)
     yield from _stages(song)
     seconds = min(_timed(lambda: listen(song))[0] for _ in range(3))
     yield at_most("four minutes of stereo song, everything", seconds, 4.0, "s")
-    yield at_most("peak memory of the process that does it", _peak_megabytes(_MINUTES), 400, "MB")
     long, _ = _timed(lambda: listen(_repeated(_LONG_MINUTES)))
     yield at_most(
         "an hour, per minute, against four minutes", long / seconds * _MINUTES / _LONG_MINUTES, 1.3, ""

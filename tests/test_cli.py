@@ -119,12 +119,14 @@ def test_listening_prints_the_words_of_the_format(media):
         "sureness",
         "is_steady",
         "pulses",
+        "drum_sureness",
         "sections",
         "drops",
     }
     assert found["beats"] == pytest.approx(np.arange(0.5, 9, 0.5).tolist(), abs=0.001)
     assert (found["tempo"], found["beats_per_bar"], found["duration"]) == (120, 4, 9)
-    assert set(found["pulses"]) == {"kick", "snare", "hat"}
+    assert set(found["pulses"]) == {"kick", "snare", "hat", "low", "mid", "high"}
+    assert set(found["drum_sureness"]) == {"kick", "snare", "hat"}
     assert len(found["sureness"]) == len(found["beats"])
 
 

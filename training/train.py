@@ -216,7 +216,7 @@ def _ranked(
 
     def fit_without(fold: int) -> Ranker:
         numbers = [k for k in range(len(songs)) if folds[k] != fold and usable[k]]
-        n_hidden, penalty, seed = _RANKERS[fold - _N_STYLE_FOLDS]
+        n_hidden, penalty, seed = _RANKERS[max(0, fold - _N_STYLE_FOLDS)]
         return fit_ranker(
             [(inputs[k], right[k]) for k in numbers], n_hidden=n_hidden, penalty=penalty, seed=seed
         )

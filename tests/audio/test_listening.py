@@ -81,9 +81,10 @@ def test_silence_before_a_song_shifts_all_that_is_heard_by_it(tenths, style):
     song = render_song(next(one for one in DEVELOPMENT if one.name == style), 7, wish=A_MACHINE, seconds=16)
     found = heard(song.sound, RENDER_RATE)
     later = heard(np.concatenate([np.zeros(RENDER_RATE * tenths // 10, np.float32), song.sound]), RENDER_RATE)
-    # What is cut off at the beginning of a file has room after silence.
-    assert times_of(later)[1:] == pytest.approx(times_of(found)[1:] + tenths / 10, abs=EXACT_SECONDS)
-    assert [beat.place for beat in later.beats] == [beat.place for beat in found.beats]
+    # A beat before the file begins has room after silence.
+    one = [(beat.time + tenths / 10, beat.place) for beat in found.beats if beat.time > 1]
+    other = [(beat.time, beat.place) for beat in later.beats if beat.time > 1 + tenths / 10]
+    assert np.array(other) == pytest.approx(np.array(one), abs=EXACT_SECONDS)
     for name in (*DRUMS, *BANDS):
         one, other = (
             {round(hit.time + by, 2) for hit in each.drums.heard(name)}

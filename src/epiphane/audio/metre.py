@@ -28,8 +28,8 @@ _WINDOW_BEATS, _HOP_BEATS = 48, 16
 _LEAST_SCORE = -8.0
 _LEAST_ACCENT = 0.2
 _MOST_SHARES = 4
-# A bar of two is half a bar of four, and much rarer than among the songs learned from: with less of a lead the
-# demo's song, which is written in fours, is heard in twos.
+# A bar of two is half a bar of four, and much rarer than among the songs learned from: with less of a lead
+# the demo's song, which is written in fours, is heard in twos.
 _LEAD_OF_TWO = 4.5
 _NEAR = (KICK, SNARE, LOW, CHANGE)
 

@@ -6,17 +6,19 @@ import scipy.ndimage as ndi
 from epiphane.audio.bands import attacks_near, stronger_of_close
 from epiphane.audio.levels import LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
 from epiphane.document.model import Hit
-from epiphane.types import Float32Array, FloatArray
+from epiphane.types import Float32Array, FloatArray, IntArray
 
 LOW_HZ, MID_HZ, HIGH_HZ = (35.0, 110.0), (200.0, 3000.0), (7000.0, 15_000.0)
 _LEAST_HIGH_HZ = 2500.0
-_LAG_HOPS = 3
+_LAG_HOPS, _UP_HOPS = 3, 9
+_HALF_DECIBELS = 6.0
 _AUDIBLE_DECIBELS = 45.0  # under its loudest moment a band does not count
 _LEAST_DECIBELS, _MOST_DECIBELS = 4.0, 20.0  # out of silence a rise is no greater hit
 # A rise counts if it is half of what is large around it.
 _AROUND_SECONDS, _LARGE_PERCENTILE, _LEAST_SHARE = 8.0, 95, 0.5
 _APART_SECONDS = 0.1
-_REACH_SECONDS = 0.035
+# How far the attack of a hit may be; low sounds take longer to be seen.
+_LOW_REACH_SECONDS, _REACH_SECONDS = 0.035, 0.02
 _HOPS_APART = 25  # at which the large rises around are worked out
 
 
@@ -30,9 +32,9 @@ def band_rises(levels: SongLevels) -> dict[str, tuple[Hit, ...]]:
     top = _top(levels)
     high = HIGH_HZ if top > HIGH_HZ[1] else (max(_LEAST_HIGH_HZ, min(HIGH_HZ[0], top / 2)), top)
     return {
-        "low": _hits(levels, *LOW_HZ),
-        "mid": _hits(levels, *MID_HZ),
-        "high": _hits(levels, *high) if high[0] < high[1] else (),
+        "low": _hits(levels, *LOW_HZ, _LOW_REACH_SECONDS),
+        "mid": _hits(levels, *MID_HZ, _REACH_SECONDS),
+        "high": _hits(levels, *high, _REACH_SECONDS) if high[0] < high[1] else (),
     }
 
 
@@ -45,7 +47,7 @@ def _top(levels: SongLevels) -> float:
     return float(levels.centres[heard[-1]]) * 1.03 if len(heard) else 0.0
 
 
-def _hits(levels: SongLevels, low: float, high: float) -> tuple[Hit, ...]:
+def _hits(levels: SongLevels, low: float, high: float, reach: float) -> tuple[Hit, ...]:
     decibels = (levels.level(low, high) - 1) * RANGE_DECIBELS
     grown = np.zeros_like(decibels)
     grown[_LAG_HOPS:] = decibels[_LAG_HOPS:] - decibels[:-_LAG_HOPS]
@@ -57,8 +59,8 @@ def _hits(levels: SongLevels, low: float, high: float) -> tuple[Hit, ...]:
     hops = np.flatnonzero(is_peak & (weighed > _LEAST_SHARE * large) & (weighed > 0))
     if len(hops) == 0:
         return ()
-    times = hops / LEVELS_PER_SECOND - _LAG_HOPS / 2 / LEVELS_PER_SECOND
-    near = attacks_near(levels, times, reach=_REACH_SECONDS)
+    times = _half_way_up(decibels, hops) / LEVELS_PER_SECOND
+    near = attacks_near(levels, times, reach=reach)
     times = np.maximum(np.where(np.isfinite(near), near, times), 0.0)
     strengths = np.clip(weighed[hops] / np.maximum(large[hops], 1e-6), 0.05, 1)
     order = np.argsort(times, kind="stable")
@@ -66,6 +68,17 @@ def _hits(levels: SongLevels, low: float, high: float) -> tuple[Hit, ...]:
     return tuple(
         Hit(round(float(times[row]), 6), round(float(strengths[row]), 3)) for row in order[kept].tolist()
     )
+
+
+def _half_way_up(decibels: Float32Array, hops: IntArray) -> IntArray:
+    """Return the hops at which rises reach half of the amplitude that they reach within 90 ms.
+
+    There half of the spectrum's window lies in what began: that is the instant of the attack.
+    """
+    offsets = np.arange(-_LAG_HOPS, _UP_HOPS)
+    around = decibels[np.clip(hops[:, None] + offsets, 0, len(decibels) - 1)]
+    is_up = around >= around.max(axis=1, keepdims=True) - _HALF_DECIBELS
+    return np.clip(hops + offsets[is_up.argmax(axis=1)], 0, len(decibels) - 1)
 
 
 def _large_around(weighed: Float32Array) -> FloatArray:

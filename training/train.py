@@ -347,9 +347,7 @@ def _judged(song: _Song, name: str, described: FloatArray, found: Sequence[Float
 
 
 def _fit_thresholds(options: Sequence[_Options]) -> Ranker:
-    """Songs without the drum count twice: what fires where nothing is struck is worse than a miss."""
-    learned = [one for one in options for _ in range(1 if one.scores.max() > 0 else 2)]
-    return fit_ranker([(one.described, one.right) for one in learned], n_hidden=8, penalty=0.5)
+    return fit_ranker([(one.described, one.right) for one in options], n_hidden=8, penalty=0.5)
 
 
 def _learn_sureness(songs: Sequence[_Song]) -> Network:

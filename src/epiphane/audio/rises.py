@@ -78,7 +78,7 @@ def _half_way_up(decibels: Float32Array, hops: IntArray) -> IntArray:
     offsets = np.arange(-_LAG_HOPS, _UP_HOPS)
     around = decibels[np.clip(hops[:, None] + offsets, 0, len(decibels) - 1)]
     is_up = around >= around.max(axis=1, keepdims=True) - _HALF_DECIBELS
-    return np.clip(hops + offsets[is_up.argmax(axis=1)], 0, len(decibels) - 1)
+    return np.asarray(np.clip(hops + offsets[is_up.argmax(axis=1)], 0, len(decibels) - 1))
 
 
 def _large_around(weighed: Float32Array) -> FloatArray:

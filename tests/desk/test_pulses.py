@@ -107,7 +107,7 @@ def test_kicks_are_found_in_the_band_of_the_kick(demo):
     found = hits(demo)
     near = np.abs(found[:, None] - kicks).min(axis=1) < 0.03
     assert near.mean() > 0.9
-    assert len(found) > 0.9 * len(kicks)
+    assert len(found) > 0.8 * len(kicks)
 
 
 def test_a_pulse_that_fires_a_lane_is_taken_away_and_comes_back(demo):

@@ -154,6 +154,7 @@ def test_a_song_is_heard_in_the_beats_and_bars_that_it_was_written_in(style, see
     assert np.mean([beat.sureness for beat in found.beats]) > 0.7
     assert all(other.share <= found.sureness for other in found.others)
     assert all(other.beats != found.beats for other in found.others)
+    assert all(beat.sureness == 1 for other in found.others for beat in other.beats)
 
 
 def test_drums_are_told_apart_on_their_attacks_and_by_strength(rock):

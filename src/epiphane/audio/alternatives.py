@@ -43,9 +43,10 @@ def other_readings(
 def _reading(
     analysis: Analysis, times: FloatArray, places: IntArray, beats_per_bar: int, share: float
 ) -> OtherReading:
+    """Return a reading whose beats are all sure: whoever takes it has decided."""
     strengths = strengths_at(times, analysis.onsets)
     beats = tuple(
-        Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3), round(share, 3))
+        Beat(round(float(time), 6), int(place) + 1, round(float(strength), 3))
         for time, place, strength in zip(times, places, strengths, strict=True)
     )
     tempo = 60 / float(np.median(np.diff(times))) if len(times) > 1 else 0.0

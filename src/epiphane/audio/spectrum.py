@@ -89,7 +89,7 @@ def _triangles(rate: int, n_fft: int, low: float, high: float) -> tuple[Float32A
 
 
 def power_blocks(
-    mono: Float32Array, rate: int, hops_per_second: float, n_fft: int, n_hops: int
+    mono: Float32Array, rate: int, hops_per_second: int, n_fft: int, n_hops: int
 ) -> Iterator[tuple[int, Float32Array]]:
     """Yield the first hop and the power, float32, (n, n_fft // 2 + 1), of some hops at a time.
 

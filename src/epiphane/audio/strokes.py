@@ -6,9 +6,11 @@ A stroke is known by the number of its hop in the drum spectrum, `STROKE_HOPS_PE
 from itertools import pairwise
 
 import numpy as np
+import scipy.fft
 import scipy.ndimage as ndi
 from msgspec import Struct
 
+from epiphane.audio.rows import release
 from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
 from epiphane.types import BoolArray, Float32Array, IntArray
@@ -35,7 +37,7 @@ _FLATNESS_RANGES_HZ = ((1000, 5000), (5000, 16_000))
 # A band that in no hop of a hundred comes within 45 dB of the song's loud moments is not in the file.
 _LEAST_LEVEL = -4.5
 _LEAST_FLATNESS_BINS = 12
-_PROBES, _PROBE_BINS = 600, 12
+_PROBES, _PROBES_AT_ONCE, _PROBE_BINS = 600, 16, 12
 
 _GROUPS = (slice(0, 3), slice(3, 9), slice(9, 12), slice(12, 16))
 _LAG_HOPS = 3
@@ -102,10 +104,17 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
 
 def bandwidth(mono: Float32Array, rate: int) -> float:
     """Return up to which frequency a sound comes within 50 dB of its loud moments, Hz."""
-    hops_per_second = min(float(STROKE_HOPS_PER_SECOND), _PROBES / max(len(mono) / rate, 0.1))
-    n_hops = max(1, int(len(mono) / rate * hops_per_second))
-    blocks = [block for _, block in power_blocks(mono, rate, hops_per_second, _N_FFT, n_hops)]
-    power = np.concatenate(blocks)[:, 1:]
+    if len(mono) < _N_FFT:
+        return rate / 2
+    # Not by blocks of hops: from the first probe to the last is the whole song.
+    starts = np.linspace(0, len(mono) - _N_FFT, _PROBES).astype(np.int64)
+    windows = np.empty((_PROBES, _N_FFT), np.float32)
+    for number, start in enumerate(starts.tolist()):
+        windows[number] = mono[start : start + _N_FFT]
+        if number % _PROBES_AT_ONCE == 0:
+            release(mono)  # a long song is on the disk, and far more of it comes with each probe
+    windows *= np.hanning(_N_FFT).astype(np.float32)
+    power = np.abs(scipy.fft.rfft(windows, axis=1))[:, 1:] ** 2
     n_parts = power.shape[1] // _PROBE_BINS
     parts = power[:, : n_parts * _PROBE_BINS].reshape(len(power), n_parts, _PROBE_BINS).mean(axis=2)
     loud = np.percentile(parts.sum(axis=1), 95)

@@ -69,7 +69,7 @@ def test_effects_fire_on_what_stands_in_for_a_drum():
         whole = trim_song(replace(with_pulse, song=trimmed), 0.0, project.song.duration).song
         assert trimmed.drums.sureness == drums.sureness
         assert whole.drums == drums
-        assert len(trimmed.drums.hits("kick")) < len(expected) or not expected
+        assert len(trimmed.drums.hits("kick")) < len(expected)
 
 
 def test_a_song_in_which_no_drum_is_heard_has_hits_all_the_same(tmp_path):

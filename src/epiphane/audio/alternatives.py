@@ -2,7 +2,13 @@
 
 import numpy as np
 
-from epiphane.audio.beats_and_bars import HeardBeats, read_beats, strengths_at, where_sounding
+from epiphane.audio.beats_and_bars import (
+    HeardBeats,
+    nearest_numbers,
+    read_beats,
+    strengths_at,
+    where_sounding,
+)
 from epiphane.audio.following import Analysis, Followed
 from epiphane.audio.heard import OtherReading
 from epiphane.audio.metre import find_metre
@@ -25,7 +31,7 @@ def other_readings(
     shares = heard.choice.shares
     grid = subdivide(followed.beats, evidence)
     chosen = subdivide(read_beats(analysis, followed, grid, heard.choice.reading), evidence)
-    numbers = _nearest(chosen.times[::PARTS], heard.beats)
+    numbers = nearest_numbers(chosen.times[::PARTS], heard.beats)
     found = [
         _reading(analysis, heard.beats, (numbers - first) % metre, metre, share * shares[0][1])
         for metre, first, share in heard.bars.shares[1:]
@@ -51,9 +57,3 @@ def _reading(
     )
     tempo = 60 / float(np.median(np.diff(times))) if len(times) > 1 else 0.0
     return OtherReading(beats, round(tempo, 2), beats_per_bar, round(share, 3))
-
-
-def _nearest(grid: FloatArray, times: FloatArray) -> IntArray:
-    """Return the number of the instant of a grid, ascending, that is nearest to each time."""
-    after = np.clip(np.searchsorted(grid, times), 1, len(grid) - 1)
-    return np.where(times - grid[after - 1] <= grid[after] - times, after - 1, after)

@@ -94,6 +94,12 @@ def where_sounding(
     return np.maximum(times[inside], 0.0), found.places[inside]
 
 
+def nearest_numbers(instants: FloatArray, times: FloatArray) -> IntArray:
+    """Return the number of the instant, of some in ascending order, that is nearest to each time."""
+    after = np.clip(np.searchsorted(instants, times), 1, len(instants) - 1)
+    return np.where(times - instants[after - 1] <= instants[after] - times, after - 1, after)
+
+
 def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
     """Return the beats on the machine's clock that they turn out to be on, or as they are."""
     comb = settle_on_clock(
@@ -107,10 +113,7 @@ def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
         return heard
     first, last = comb.numbers_of(heard.beats[[0, -1]])
     beats = comb.phase + np.arange(first, last + 1) * comb.step
-    after = np.clip(np.searchsorted(heard.beats, beats), 1, len(heard.beats) - 1)
-    is_before = beats - heard.beats[after - 1] <= heard.beats[after] - beats
-    nearest = np.where(is_before, after - 1, after)
-    bars = replace(heard.bars, places=heard.bars.places[nearest])
+    bars = replace(heard.bars, places=heard.bars.places[nearest_numbers(heard.beats, beats)])
     return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
 
 

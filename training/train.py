@@ -39,7 +39,7 @@ from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 2200
+_N_SONGS = 3000
 _N_FOLDS, _N_STYLE_FOLDS = 4, 5
 # What rankers are the mean of: units, penalty and seed of each.
 _RANKERS = (*((16, 2.0, seed) for seed in range(3)), *((32, 4.0, seed) for seed in range(5, 9)))

@@ -11,7 +11,7 @@ from training.song import Timing, Wish
 from training.styles import Pattern, Style
 
 _P = Pattern
-_SEED = 860_000
+_SEED = 870_000
 _REST = "-" * 16
 _CHOIR, _STRINGS, _PIANO, _GUITAR, _SQUARE = 52, 48, 0, 24, 80
 _HAT_ROLL = "x---o---x---o-o-x---o---x-o-oooo"

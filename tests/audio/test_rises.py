@@ -36,7 +36,8 @@ def bursts(times, hertz, *, seconds, seed):
 
 def rises_of(sound):
     analysis = analyse(sound.astype(np.float32), SOUND_RATE)
-    return band_rises(song_levels(analysis.rhythm, analysis.attacks))
+    levels = song_levels(analysis.rhythm, analysis.attacks)
+    return band_rises(levels, bandwidth=analysis.drums.bandwidth)
 
 
 @settings(max_examples=12)

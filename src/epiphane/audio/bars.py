@@ -36,8 +36,8 @@ _USUAL_HALF_BEATS = 8
 _LOCAL_HALF_BEATS = 65
 # Two beats whose spectra differ by less (1 - cosine) are in the same harmony.
 _LEAST_CHANGE = 0.05
-# High drums sound above this where a file has it; of the loudest band's amplitude 60 dB less are nothing.
-_HIGHEST_HZ, _LEAST_SHARE = 5000.0, 1e-3
+# High drums sound above this where a file has it, and else in the upper part of what it has.
+_HIGH_HZ, _HIGH_SHARE = 5000.0, 0.4
 
 
 class BarEvidence:
@@ -56,9 +56,15 @@ class BarEvidence:
         self.change = change
 
 
-def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> BarEvidence:
-    """Return what speaks for beats and bars at each half-beat (times in seconds, ascending)."""
-    ranges = ((30, 120), (150, 2000), (_highest(rhythm), 17_000), (30, 17_000))
+def gather_evidence(
+    half_beats: FloatArray, rhythm: Bands, harmony: Bands, *, bandwidth: float
+) -> BarEvidence:
+    """Return what speaks for beats and bars at each half-beat (times in seconds, ascending).
+
+    `bandwidth` is the highest frequency of the file, Hz.
+    """
+    high = min(_HIGH_HZ, _HIGH_SHARE * bandwidth)
+    ranges = ((30, 120), (150, 2000), (high, 17_000), (30, 17_000))
     hops = np.round(half_beats * HOPS_PER_SECOND - 0.5).astype(np.int64)
     low, middle, top, whole = (
         _greatest_near(_rise(rhythm.between(*edges)), hops, reach=3) for edges in ranges
@@ -72,15 +78,6 @@ def gather_evidence(half_beats: FloatArray, rhythm: Bands, harmony: Bands) -> Ba
         accent=_against_surroundings(whole),
         change=_against_surroundings(_greatest_near(change, harmony_hops, reach=1), floor=_LEAST_CHANGE),
     )
-
-
-def _highest(rhythm: Bands) -> float:
-    """Return from where the highest sounds of a file are heard, Hz: 5000, or less if it is cut off."""
-    if len(rhythm.levels) == 0:
-        return _HIGHEST_HZ
-    often = np.percentile(rhythm.levels[:: max(1, len(rhythm.levels) // 4000)], 99, axis=0)
-    present = np.flatnonzero(often > _LEAST_SHARE * often.max())
-    return min(_HIGHEST_HZ, 0.4 * float(rhythm.centres[present[-1]])) if len(present) else _HIGHEST_HZ
 
 
 def find_bars(evidence: BarEvidence, *, jump_cost: float, shift_cost: float = 0.0) -> IntArray:

@@ -122,7 +122,9 @@ def _beats_among_halves(
     half_beats = half_beats[(half_beats > start - EARLY_SECONDS) & (half_beats < end + 0.01)]
     if len(half_beats) < _FEWEST_HALF_BEATS:
         return None
-    evidence = gather_evidence(half_beats, analysis.rhythm, analysis.harmony)
+    evidence = gather_evidence(
+        half_beats, analysis.rhythm, analysis.harmony, bandwidth=analysis.drums.bandwidth
+    )
     # A machine's grid does not slip: bars may begin anew, but the same half-beats are beats throughout.
     costs = _FREE_COSTS if grid is None else _CLOCK_COSTS
     places = find_bars(evidence, jump_cost=costs[0], shift_cost=costs[1])

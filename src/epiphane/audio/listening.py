@@ -64,7 +64,7 @@ def listen(
     progress(0.8)
     if followed is None:
         drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
-        drums = replace(drums, **band_rises(levels))
+        drums = replace(drums, **band_rises(levels, bandwidth=analysis.drums.bandwidth))
         found = _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
         return replace(found, levels=levels)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
@@ -74,7 +74,7 @@ def listen(
     likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
     times = on_drums(heard.beats, drums, is_steady=heard.clock is not None)
     heard = replace(heard, beats=before_soft_attacks(times, drums, analysis.attacks))
-    drums = replace(drums, **band_rises(levels))
+    drums = replace(drums, **band_rises(levels, bandwidth=analysis.drums.bandwidth))
     progress(0.9)
     form = find_form(
         heard.beats,

@@ -22,29 +22,21 @@ _LOW_REACH_SECONDS, _REACH_SECONDS = 0.035, 0.02
 _HOPS_APART = 25  # at which the large rises around are worked out
 
 
-def band_rises(levels: SongLevels) -> dict[str, tuple[Hit, ...]]:
+def band_rises(levels: SongLevels, *, bandwidth: float) -> dict[str, tuple[Hit, ...]]:
     """Return the hits of the ``low``, ``mid`` and ``high`` band, ascending, with their strength.
 
     A hit is where the level of a band grows within 30 ms by more than half of what is large within eight
     seconds, weighed by how loud the band gets, and by 4 dB at least. The high band is the highest octave of
-    a file that has been cut off below it.
+    a file that reaches no higher than `bandwidth`, Hz.
     """
-    top = _top(levels)
-    high = HIGH_HZ if top > HIGH_HZ[1] else (max(_LEAST_HIGH_HZ, min(HIGH_HZ[0], top / 2)), top)
+    high = HIGH_HZ
+    if bandwidth < HIGH_HZ[1]:
+        high = (max(_LEAST_HIGH_HZ, min(HIGH_HZ[0], bandwidth / 2)), bandwidth)
     return {
         "low": _hits(levels, *LOW_HZ, _LOW_REACH_SECONDS),
         "mid": _hits(levels, *MID_HZ, _REACH_SECONDS),
         "high": _hits(levels, *high, _REACH_SECONDS) if high[0] < high[1] else (),
     }
-
-
-def _top(levels: SongLevels) -> float:
-    """Return the highest frequency at which anything is heard, Hz."""
-    if levels.bands.size == 0:
-        return 0.0
-    often = np.percentile(levels.bands[:, :: max(1, levels.bands.shape[1] // 4000)], 99, axis=1)
-    heard = np.flatnonzero(often > 0)
-    return float(levels.centres[heard[-1]]) * 1.03 if len(heard) else 0.0
 
 
 def _hits(levels: SongLevels, low: float, high: float, reach: float) -> tuple[Hit, ...]:

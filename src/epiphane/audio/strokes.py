@@ -62,10 +62,13 @@ class DrumSpectrum(Struct, frozen=True, eq=False):
     flatness : float32, shape (n_hops, 2)
         Log of geometric over arithmetic mean of the power at 1-5 and 5-16 kHz: 0 is noise. NaN where the
         file has next to nothing of that range.
+    bandwidth : float, Hz
+        Up to which frequency the file reaches: `bandwidth`.
     """
 
     levels: Float32Array
     flatness: Float32Array
+    bandwidth: float
 
     def present(self) -> BoolArray:
         """Return which bands the file has at all, shape (16,): codecs and low rates take the high ones."""
@@ -99,7 +102,7 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
                 inside.mean(axis=1)
             )
     loud = np.percentile(power.sum(axis=1), 95) + 1e-12
-    return DrumSpectrum(np.log10(power / loud + 1e-5), flatness)
+    return DrumSpectrum(np.log10(power / loud + 1e-5), flatness, top)
 
 
 def bandwidth(mono: Float32Array, rate: int) -> float:

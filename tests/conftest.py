@@ -5,6 +5,8 @@ import os
 import pytest
 from hypothesis import settings
 
+import epiphane  # noqa: F401  (before NumPy, whose threads it limits)
+
 # The machines are shared, so no example has a time limit; in CI the same examples run every time.
 settings.register_profile("epiphane", deadline=None, derandomize="CI" in os.environ)
 settings.load_profile("epiphane")

@@ -1,0 +1,47 @@
+"""Project files of every format open, and the format does not change without its version."""
+
+import hashlib
+import json
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from epiphane.document.model import FORMAT_VERSION
+from epiphane.files.project import json_schema, load_project, save_project
+from epiphane.keying.schedule import schedule
+
+KEPT = Path(__file__).parents[1] / "kept"
+FILES = sorted(KEPT.glob("*.epiphane"))
+# Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
+# FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
+SCHEMAS = {4: "eac4609b51d8e65a"}
+
+
+def digest_of_schema():
+    text = msgspec.json.encode(json_schema(), order="sorted")
+    return hashlib.blake2b(text, digest_size=8).hexdigest()
+
+
+def test_the_format_does_not_change_without_its_version():
+    assert digest_of_schema() == SCHEMAS[FORMAT_VERSION]
+
+
+def test_a_file_of_every_version_is_kept():
+    versions = {json.loads(file.read_bytes())["version"] for file in FILES}
+    assert versions >= set(range(1, FORMAT_VERSION))
+
+
+@pytest.mark.parametrize("file", FILES, ids=lambda file: file.stem)
+def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_format(file, tmp_path):
+    said, opened = json.loads(file.read_bytes()), load_project(file)
+    assert opened.version == FORMAT_VERSION
+    assert (opened.width, opened.height, opened.name) == (said["width"], said["height"], said["name"])
+    for part in ("footage", "shots", "pulses", "lanes"):
+        assert [one.id for one in getattr(opened, part)] == [one["id"] for one in said[part]]
+    assert [beat.time for beat in opened.song.beats] == [beat[0] for beat in said["song"]["beats"]]
+    cues = schedule(opened)
+    assert all(one.cues or one.lane.way.value == "follow" for one in cues.lanes)
+    again = tmp_path / "again.epiphane"
+    save_project(opened, again)
+    assert load_project(again) == opened

@@ -43,7 +43,7 @@ format: setup
 
 bench: setup
 	tools/install-system-libraries $(SOUNDS)
-	$(BIN)/python -m bench
+	$(BIN)/python -m benchmarks
 
 train: setup
 	tools/install-system-libraries $(SOUNDS)

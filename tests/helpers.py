@@ -10,18 +10,10 @@ import numpy as np
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
-from epiphane.document.model import (
-    Beat,
-    Drums,
-    HeardSource,
-    Hit,
-    Project,
-    Pulse,
-    PulseUnit,
-    Section,
-    Shot,
-    Song,
-)
+from epiphane.document.project import Project
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.song import Beat, Drums, Hit, Section, Song
+from epiphane.document.timeline import Shot
 
 SOUND_RATE = 48_000
 CODECS = {".wav": "pcm_s16le", ".flac": "flac", ".mp3": "libmp3lame", ".m4a": "aac", ".ogg": "libopus"}

@@ -12,16 +12,16 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
 from tour import write_tour
 
-from epiphane.desk.app import make_application
-from epiphane.desk.lanes import Target
-from epiphane.desk.selection import Kind, Selection, lanes_selected
+from epiphane.desk.control.lanes import Target
+from epiphane.desk.control.selection import Kind, Selection, lanes_selected
 from epiphane.desk.shelf.panel import ShelfPage
-from epiphane.desk.window import Window
+from epiphane.desk.shell.app import make_application
+from epiphane.desk.shell.window import Window
 from epiphane.document.envelope import CurvePoint, Ease, LengthUnit
-from epiphane.document.grid import bars_of
+from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Order, Pace, Project
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.project import Project
 from epiphane.edits.cues import (
     change_cue_envelope,
     reset_cues,
@@ -40,6 +40,7 @@ from epiphane.edits.footage import (
 )
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.edits.shots import footage_name
+from epiphane.facts.grid import bars_of
 from epiphane.files.journal import Journals
 from epiphane.media.probe import probe_footage
 from epiphane.media.proxy import ProxyStore

@@ -11,9 +11,9 @@ from epiphane.assets import FONTS
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.demo.project import open_demo
-from epiphane.document.grid import bars_of
-from epiphane.document.recipe import KeptRecipe, RecipeBook
 from epiphane.edits.recipes import use_recipe
+from epiphane.facts.grid import bars_of
+from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.keying.schedule import schedule
 from epiphane.render.draw import draw
 from epiphane.render.plan import plan_frame

@@ -32,7 +32,7 @@ from epiphane.audio.network import Network, Ranker, Weights, weights_from, weigh
 from epiphane.audio.readings import READINGS, beats_of, describe_readings
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
 from epiphane.audio.thresholds import THRESHOLDS, describe_thresholds
-from epiphane.document.model import DRUMS
+from epiphane.document.song import DRUMS
 from epiphane.types import BoolArray, FloatArray
 from training.fitting import coloured_strokes, fit_linear, fit_network, fit_ranker, mean_ranker
 from training.library import development_orders, studied

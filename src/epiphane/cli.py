@@ -14,18 +14,14 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.disk import withhold, write_atomically
+from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
-from epiphane.document.hits import stand_in_remark
 from epiphane.document.lane import Override
-from epiphane.document.model import (
-    BANDS,
-    DRUMS,
-    Order,
-    Project,
-    PulseUnit,
-    Shot,
-)
-from epiphane.document.recipe import RECIPE_SUFFIX, Recipe, RecipeBook, load_recipe, recipe_folder
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.recipe import Recipe
+from epiphane.document.song import BANDS, DRUMS
+from epiphane.document.timeline import Shot
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
@@ -34,7 +30,9 @@ from epiphane.edits.recipes import use_recipe
 from epiphane.edits.song import set_song
 from epiphane.effects.registry import effect_named
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
+from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
+from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
 from epiphane.log import logger, start_log, told, write_report
@@ -261,7 +259,7 @@ class _Bar:
 
 
 def _open_window(path: Path | None = None, *, demo: bool = False) -> None:
-    from epiphane.desk.app import run
+    from epiphane.desk.shell.app import run
 
     sys.exit(run(path, demo=demo))
 

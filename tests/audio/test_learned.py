@@ -23,7 +23,7 @@ from epiphane.audio.strokes import (
     find_strokes,
 )
 from epiphane.audio.subdivision import PARTS, Evidence, repetition, subdivide
-from epiphane.document.model import DRUMS, LEAST_SURE
+from epiphane.document.song import DRUMS, LEAST_SURE
 from training.fitting import fit_linear, fit_network, fit_ranker
 from training.kit import RATE
 from training.scores import onset_f

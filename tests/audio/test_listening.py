@@ -14,7 +14,7 @@ from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples
 from epiphane.audio.waveform import waveform_columns
 from epiphane.demo import SONG_FILE, TRUTH_FILE
-from epiphane.document.model import BANDS, DRUMS
+from epiphane.document.song import BANDS, DRUMS
 from training.coding import CODINGS, coded
 from training.kit import RATE as RENDER_RATE
 from training.scores import beat_f, onset_f

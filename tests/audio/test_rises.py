@@ -14,10 +14,11 @@ from epiphane.audio.bands import song_levels
 from epiphane.audio.following import analyse
 from epiphane.audio.rises import band_rises
 from epiphane.cli import commands
-from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import BANDS, DRUMS, Drums, Hit, PulseUnit
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import BANDS, DRUMS, Drums, Hit
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.trim import trim_song
+from epiphane.facts.hits import ground_of, hits_of
 from training.coding import CODINGS, coded
 
 CENTRES = {"low": 60, "mid": 700, "high": 9000}

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from helpers import click_track, grey_clip, write_sound
 
-from epiphane.desk.app import make_application
-from epiphane.desk.sound import SimulatedSound
-from epiphane.desk.window import Window
+from epiphane.desk.engine.sound import SimulatedSound
+from epiphane.desk.shell.app import make_application
+from epiphane.desk.shell.window import Window
 from epiphane.disk import withhold
 
 
@@ -20,9 +20,9 @@ def qapp():
 def make_window(qtbot, tmp_path, monkeypatch):
     """Return a maker of windows of 1280x800 that keep their journals in a folder of the test's."""
     # The clock of a sound card is the subject of the benchmark; here it is the system's.
-    monkeypatch.setattr("epiphane.desk.playback.open_sound", SimulatedSound)
+    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", SimulatedSound)
     made = []
-    monkeypatch.setattr("epiphane.desk.asking.ask", _asked_unforeseen)
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask", _asked_unforeseen)
 
     def make(journals="journals"):
         window = Window(journal_folder=tmp_path / journals)
@@ -33,7 +33,7 @@ def make_window(qtbot, tmp_path, monkeypatch):
         return window
 
     yield make
-    monkeypatch.setattr("epiphane.desk.asking.ask", lambda *_: "Discard")
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda *_: "Discard")
     for window in made:
         window.close()
         assert not window.jobs.running
@@ -63,7 +63,7 @@ def demo(window, qtbot):
 def answers(monkeypatch):
     """Return a list: what is put into it answers the next questions of the window."""
     waiting = []
-    monkeypatch.setattr("epiphane.desk.asking.ask", lambda *_: waiting.pop(0))
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda *_: waiting.pop(0))
     return waiting
 
 

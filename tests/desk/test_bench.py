@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QPushButton, QWidget
 
 from epiphane.desk.bench.fields import ColourButton, RangeBar
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.control.selection import Kind, Selection
 from epiphane.document.envelope import Ease
 from epiphane.document.lane import Setting
 

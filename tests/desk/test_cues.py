@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import RangeBar
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.control.selection import Kind, Selection
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Way
 from epiphane.document.pick import Pick

@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_lane
@@ -238,7 +238,7 @@ def test_what_others_have_made_of_a_file_is_not_written_over_unasked(window, tmp
     answers.append("Cancel")
     assert not window.files.save()
     assert load_project(path) == theirs
-    monkeypatch.setattr("epiphane.desk.asking.ask_new_file", lambda *_: elsewhere)
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: elsewhere)
     answers.append("Save as…")
     assert window.files.save()
     assert (load_project(path), load_project(elsewhere)) == (theirs, mine)
@@ -327,7 +327,7 @@ def test_all_that_was_not_taken_in_is_listed_until_it_is_closed(window, tmp_path
 
 
 def test_a_problem_is_reported(demo, tmp_path, monkeypatch):
-    monkeypatch.setattr("epiphane.desk.report.ask_new_file", lambda *_: tmp_path / "report.zip")
+    monkeypatch.setattr("epiphane.desk.shell.report.ask_new_file", lambda *_: tmp_path / "report.zip")
     QTest.keyClick(demo, Qt.Key.Key_F12)
     with zipfile.ZipFile(tmp_path / "report.zip") as packed:
         facts = packed.read("versions.txt").decode()

@@ -7,12 +7,13 @@ from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import TextField
-from epiphane.desk.carry import carry_effect
+from epiphane.desk.control.drag import carry_effect
+from epiphane.desk.control.selection import Kind, Selection
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
-from epiphane.desk.selection import Kind, Selection
-from epiphane.document.model import PulseUnit, pulse_of
+from epiphane.desk.shell import theme
+from epiphane.document.project import pulse_of
+from epiphane.document.pulse import PulseUnit
 from epiphane.edits.lanes import add_lane, change_lane
 from epiphane.edits.picture import set_size
 from epiphane.effects.registry import all_effects

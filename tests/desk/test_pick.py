@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from epiphane.desk.bench.fields import ChecksButton
 from epiphane.desk.bench.pick import PickRows
-from epiphane.desk.carry import carry_effect
+from epiphane.desk.control.drag import carry_effect
 from epiphane.document.pick import Pattern
 from epiphane.timing import frame_at
 

@@ -10,11 +10,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from epiphane.desk.editor import Editor
-from epiphane.desk.frames import FrameServer
-from epiphane.desk.jobs import Jobs
-from epiphane.desk.playback import Playback
-from epiphane.desk.sound import DeviceSound, Reel, SimulatedSound, SoundServer, open_sound
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.frames import FrameServer
+from epiphane.desk.engine.jobs import Jobs
+from epiphane.desk.engine.playback import Playback
+from epiphane.desk.engine.sound import DeviceSound, Reel, SimulatedSound, SoundServer, open_sound
 from epiphane.errors import MediaError
 from epiphane.timing import frame_at
 
@@ -23,7 +23,7 @@ from epiphane.timing import frame_at
 def clock(monkeypatch, make_window):
     """A window's clock; `make_window` comes first, as it sets a simulated device."""
     device = HandClock()
-    monkeypatch.setattr("epiphane.desk.playback.open_sound", lambda: device)
+    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: device)
     return device
 
 
@@ -176,7 +176,7 @@ def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot):
 def test_without_a_song_the_picture_plays_on_a_silent_clock(tmp_path, qtbot, monkeypatch):
     from helpers import a_project
 
-    monkeypatch.setattr("epiphane.desk.playback.open_sound", HandClock)
+    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", HandClock)
     editor, frames = Editor(journal_folder=tmp_path), FrameServer()
     frames.show(editor.project, editor.cues)
     playback = Playback(editor, frames)
@@ -214,7 +214,7 @@ class FragileDevice(DeviceSound):
 
 def test_the_sound_device_goes_and_the_picture_plays_on(make_window, monkeypatch, qtbot):
     device = FragileDevice()
-    monkeypatch.setattr("epiphane.desk.playback.open_sound", lambda: device)
+    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: device)
     window = make_window()
     window.files.open_demo()
     qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
@@ -239,6 +239,6 @@ def test_a_dead_sound_server_is_known_before_it_is_asked(tmp_path, monkeypatch):
         known.note()
         assert not known.has_died()
     assert known.has_died()
-    monkeypatch.setattr("epiphane.desk.sound.sound_server", known)
-    monkeypatch.setattr("epiphane.desk.sound.QMediaDevices", None)  # asking it would end the process
+    monkeypatch.setattr("epiphane.desk.engine.sound.sound_server", known)
+    monkeypatch.setattr("epiphane.desk.engine.sound.QMediaDevices", None)  # asking it would end the process
     assert isinstance(open_sound(), SimulatedSound)

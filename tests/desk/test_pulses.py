@@ -9,12 +9,12 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
-from epiphane.desk.lanes import Target
+from epiphane.desk.control.lanes import Target
+from epiphane.desk.control.selection import Kind
+from epiphane.desk.engine.sound import SOUND_RATE
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
-from epiphane.desk.selection import Kind
-from epiphane.desk.sound import SOUND_RATE
-from epiphane.document.model import BandSource, PulseUnit, TappedSource
+from epiphane.document.pulse import BandSource, PulseUnit, TappedSource
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.timing import frame_at

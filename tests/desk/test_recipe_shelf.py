@@ -6,11 +6,11 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
-from epiphane.desk.carry import carry_recipe
-from epiphane.desk.selection import Kind
+from epiphane.desk.control.drag import carry_recipe
+from epiphane.desk.control.selection import Kind
 from epiphane.document.lane import Way
-from epiphane.document.recipe import RECIPE_SUFFIX, load_recipe
 from epiphane.edits.lanes import change_lane
+from epiphane.files.recipes import RECIPE_SUFFIX, load_recipe
 
 LEFT = Qt.MouseButton.LeftButton
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -109,7 +109,7 @@ def test_lanes_become_a_recipe_that_goes_out_and_comes_back(demo, monkeypatch, t
     assert names(demo)[0] == "Weak flash"  # one's own come first
 
     out = tmp_path / f"given{RECIPE_SUFFIX}"
-    monkeypatch.setattr("epiphane.desk.asking.ask_new_file", lambda *_: out)
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: out)
     demo.recipes.ask_export(kept)
     assert load_recipe(out) == kept.recipe
     QTest.keyClick(demo, Qt.Key.Key_Delete)

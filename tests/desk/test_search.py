@@ -4,9 +4,9 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from epiphane.desk.selection import Kind
+from epiphane.desk.control.selection import Kind
 from epiphane.desk.shelf.panel import ShelfPage
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 
 
 def found(window, words):

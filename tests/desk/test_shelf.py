@@ -12,15 +12,13 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QPushButton
 
-from epiphane.desk.carry import carry_footage
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.control.drag import carry_footage
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.document.filling import Order
 from epiphane.document.footage import Flaw, FootageKind, Moment, MomentCause, Passage, Take
-from epiphane.document.model import (
-    Order,
-    Travel,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.timeline import Travel
 from epiphane.edits.footage import learn_of_footage
+from epiphane.facts.source_time import source_seconds
 from epiphane.files.project import load_project
 from epiphane.media.search import FoundInClip
 from epiphane.timing import frame_at, frame_start
@@ -263,7 +261,7 @@ def test_takes_are_left_out_and_used_again_and_damage_is_told(gathered):
 
 def test_a_moment_is_set_while_the_clip_plays(make_window, folder, qtbot, monkeypatch):
     clock = HandClock()
-    monkeypatch.setattr("epiphane.desk.playback.open_sound", lambda: clock)
+    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: clock)
     window = make_window()
     window.files.gather([folder / "a.mp4"])
     qtbot.waitUntil(lambda: bool(window.editor.project.footage) and not window.jobs.running, timeout=30_000)

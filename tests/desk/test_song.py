@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from epiphane.audio.heard import OtherReading
 from epiphane.demo import SONG_FILE
-from epiphane.desk import theme
-from epiphane.desk.lanes import Target
+from epiphane.desk.control.lanes import Target
 from epiphane.desk.score.layout import Strip
-from epiphane.document.grid import bars_of
-from epiphane.document.model import DRUMS, PulseUnit
+from epiphane.desk.shell import theme
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import DRUMS
 from epiphane.edits.song import set_song
+from epiphane.facts.grid import bars_of
 
 
 @pytest.fixture

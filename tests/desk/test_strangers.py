@@ -11,10 +11,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from epiphane.demo.project import open_demo
-from epiphane.desk import jobs as jobs_module
-from epiphane.desk import theme
-from epiphane.desk.selection import Kind, Selection
-from epiphane.document.model import Project
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.engine import jobs as jobs_module
+from epiphane.desk.shell import theme
+from epiphane.document.project import Project
 from epiphane.errors import EpiphaneError
 from epiphane.files.project import decode_project, encode_project, save_project
 
@@ -33,7 +33,7 @@ def everything(project):
 
 
 def test_harmed_projects_are_shown_or_refused_and_the_window_goes_on(window, tmp_path, monkeypatch):
-    monkeypatch.setattr("epiphane.desk.asking.ask", lambda _w, _title, _text, answers: answers[1])
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda _w, _title, _text, answers: answers[1])
     text = encode_project(open_demo())
     n_opened = 0
     for seed in seeds(160):

@@ -6,7 +6,7 @@ from helpers import a_song
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from epiphane.desk.taps import (
+from epiphane.desk.control.taps import (
     CLICK_TEMPO,
     N_CLICKS,
     Settings,
@@ -16,8 +16,8 @@ from epiphane.desk.taps import (
     snapped_to_beats,
     taken_taps,
 )
-from epiphane.desk.ticks import tick_sound, with_ticks
-from epiphane.document.model import Hit
+from epiphane.desk.engine.ticks import tick_sound, with_ticks
+from epiphane.document.song import Hit
 
 CLICKS = 0.6 + np.arange(N_CLICKS) * 60 / CLICK_TEMPO
 

@@ -10,8 +10,10 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QLineEdit, QWidget
 
-from epiphane.desk.selection import Kind, Selection
-from epiphane.document.model import Hit, Project, Pulse, TappedSource
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.document.project import Project
+from epiphane.document.pulse import Pulse, TappedSource
+from epiphane.document.song import Hit
 from epiphane.edits.cues import nudge_cues
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import add_pulse

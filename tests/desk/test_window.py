@@ -9,10 +9,10 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from epiphane.desk.actions import ACTIONS, key_text
-from epiphane.desk.carry import carry_effect, carry_footage
-from epiphane.desk.keys import key_rows
-from epiphane.desk.selection import Kind
+from epiphane.desk.control.drag import carry_effect, carry_footage
+from epiphane.desk.control.selection import Kind
+from epiphane.desk.shell.actions import ACTIONS, key_text
+from epiphane.desk.shell.keys import key_rows
 from epiphane.files.project import load_project
 from epiphane.media.probe import probe_footage
 
@@ -250,7 +250,7 @@ def test_lines_get_more_or_fewer_bars(edit, qtbot):
 
 def test_saving_and_opening_gives_the_same_edit(edit, make_window, tmp_path, monkeypatch, qtbot):
     path = tmp_path / "edit.epiphane"
-    monkeypatch.setattr("epiphane.desk.asking.ask_new_file", lambda *_: path)
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: path)
     assert edit.windowTitle().startswith("Untitled*")
     QTest.keyClick(edit, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert load_project(path) == edit.editor.project

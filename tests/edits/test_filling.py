@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.filling import Order, Pace
 from epiphane.document.footage import (
     Flaw,
     FootageKind,
@@ -17,23 +18,16 @@ from epiphane.document.footage import (
     Take,
     clean_spans,
 )
-from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.ids import FootageId, PulseId
-from epiphane.document.model import (
-    Beyond,
-    HeardSource,
-    Order,
-    Pace,
-    Project,
-    Pulse,
-    PulseUnit,
-    Travel,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.project import Project
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.timeline import Beyond, Travel
 from epiphane.edits.casting import SLOWEST
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots, slip_shot
 from epiphane.errors import EditError
+from epiphane.facts.grid import bar_frames, bars_of
+from epiphane.facts.source_time import source_seconds
 from epiphane.timing import COMMON_RATES, frame_at
 
 

@@ -10,10 +10,8 @@ from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind, Moment, MomentCause
 from epiphane.document.ids import FootageId
-from epiphane.document.model import (
-    Pin,
-    Project,
-)
+from epiphane.document.project import Project
+from epiphane.document.timeline import Pin
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import (
     accept_moment,

@@ -3,7 +3,7 @@ from helpers import a_project
 
 from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Setting
-from epiphane.document.model import PulseUnit
+from epiphane.document.pulse import PulseUnit
 from epiphane.edits.cues import nudge_cues, override_of, reset_cues, scale_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import (
     add_lane,

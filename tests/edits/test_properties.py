@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from epiphane.document.envelope import Ease
+from epiphane.document.filling import Order
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Setting, Way
-from epiphane.document.model import Order, Pin, PulseUnit
-from epiphane.document.shots import source_seconds
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.timeline import Pin
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
     change_cue_envelope,
@@ -52,6 +53,7 @@ from epiphane.edits.shots import (
 )
 from epiphane.edits.song import set_song
 from epiphane.errors import EditError
+from epiphane.facts.source_time import source_seconds
 from epiphane.files.project import decode_project, encode_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame

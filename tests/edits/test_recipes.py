@@ -11,22 +11,22 @@ from msgspec.structs import replace
 from epiphane.document.envelope import Ease, Envelope, LengthUnit
 from epiphane.document.ids import PulseId
 from epiphane.document.lane import Override, Setting, Way
-from epiphane.document.model import (
+from epiphane.document.pick import Pattern, Pick
+from epiphane.document.pulse import (
     BandSource,
     Blend,
     BlendSource,
     HeardSource,
-    Hit,
     Pulse,
     PulseUnit,
     TappedSource,
 )
-from epiphane.document.pick import Pattern, Pick
-from epiphane.document.recipe import RECIPE_SUFFIX, RecipeBook, decode_recipe, encode_recipe, load_recipe
+from epiphane.document.song import Hit
 from epiphane.edits.lanes import add_lane, change_lane
 from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.effects.registry import find_effect
 from epiphane.errors import EditError, RecipeError
+from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, decode_recipe, encode_recipe, load_recipe
 from epiphane.keying.schedule import schedule
 
 PLAIN = [*(HeardSource(unit) for unit in PulseUnit), BandSource(40.0, 160.0)]

@@ -9,10 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane, Override
-from epiphane.document.model import Beat, Blend, BlendSource, Hit, PulseUnit, Shot, TappedSource
+from epiphane.document.pulse import Blend, BlendSource, PulseUnit, TappedSource
+from epiphane.document.song import Beat, Hit
+from epiphane.document.timeline import Shot
 from epiphane.edits.beats import (
     accept_beat,
     add_beat,
@@ -29,6 +30,7 @@ from epiphane.edits.beats import (
 )
 from epiphane.edits.pulses import add_pulse, ensure_pulse
 from epiphane.errors import EditError
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.timing import COMMON_RATES, frame_at
 
 N_BEATS = 32

@@ -7,17 +7,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind, Moment
-from epiphane.document.grid import bar_frames, bars_of
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import (
-    Beyond,
-    Fit,
-    Pin,
-    Project,
-    Shot,
-    Travel,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.project import Project
+from epiphane.document.timeline import Beyond, Fit, Pin, Shot, Travel
 from epiphane.edits.beats import set_tempo
 from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
@@ -37,6 +29,8 @@ from epiphane.edits.shots import (
 from epiphane.edits.song import set_song
 from epiphane.edits.trim import trim_song
 from epiphane.errors import EditError
+from epiphane.facts.grid import bar_frames, bars_of
+from epiphane.facts.source_time import source_seconds
 from epiphane.timing import COMMON_RATES, frame_at
 
 A, B = FootageId(1), FootageId(2)

@@ -8,13 +8,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.audio.shaping import fade_curve, shaped_song
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.lane import Override
-from epiphane.document.model import BandSource, Hit, TappedSource
+from epiphane.document.pulse import BandSource, TappedSource
+from epiphane.document.song import Hit
 from epiphane.edits.pulses import add_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import shape_song, trim_song
 from epiphane.errors import EditError
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.keying.schedule import schedule
 
 RATE = 8000

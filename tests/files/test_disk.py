@@ -10,7 +10,7 @@ from helpers import grey_clip, numbered_picture, write_clip
 
 from epiphane.audio.samples import read_samples
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.errors import EpiphaneError

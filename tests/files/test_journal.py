@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from epiphane.disk import PartFile, read_file, remove_abandoned
 from epiphane.document.lane import Override, Setting
-from epiphane.document.model import Drums, Hit
+from epiphane.document.song import Drums, Hit
 from epiphane.errors import DiskError, InUseError
 from epiphane.files import journal as journal_module
 from epiphane.files.changes import changes_between, with_changes_done

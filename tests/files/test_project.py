@@ -12,7 +12,8 @@ from msgspec.structs import replace
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Follow, Lane, Override, Setting, Way
-from epiphane.document.model import Drums, Project
+from epiphane.document.project import Project
+from epiphane.document.song import Drums
 from epiphane.errors import DiskError, ProjectFileError
 from epiphane.files.project import (
     decode_project,

@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from epiphane.document.model import FORMAT_VERSION
+from epiphane.document.project import FORMAT_VERSION
 from epiphane.files.project import json_schema, load_project, save_project
 from epiphane.keying.schedule import schedule
 

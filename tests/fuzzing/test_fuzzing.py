@@ -19,15 +19,15 @@ from PIL import Image
 
 from epiphane.assets import RECIPES
 from epiphane.demo.project import open_demo
-from epiphane.document.hits import ground_of, hits_of
-from epiphane.document.model import Blend, BlendSource, Pulse
-from epiphane.document.recipe import decode_recipe
+from epiphane.document.pulse import Blend, BlendSource, Pulse
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.recipes import use_recipe
 from epiphane.errors import EditError, EpiphaneError, ProjectFileError, RecipeError
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.files.journal import Journals
 from epiphane.files.project import decode_project, encode_project
+from epiphane.files.recipes import decode_recipe
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.media.still import Still

@@ -9,8 +9,9 @@ from msgspec.structs import replace
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Override, Setting
-from epiphane.document.model import HeardSource, PulseUnit, Section
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.pulse import HeardSource, PulseUnit
+from epiphane.document.song import Section
 from epiphane.edits.cues import (
     change_cue_envelope,
     lay_overrides,

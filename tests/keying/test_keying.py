@@ -8,11 +8,12 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.envelope import Ease, Envelope
-from epiphane.document.hits import Ground, hits_of
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import DRUMS, HeardSource, Pulse, PulseUnit
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.song import DRUMS
 from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
+from epiphane.facts.hits import Ground, hits_of
 from epiphane.keying.envelope import envelope_level, frame_levels
 from epiphane.keying.schedule import schedule
 from epiphane.timing import COMMON_RATES, frame_at

@@ -8,15 +8,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.envelope import Ease, Envelope
-from epiphane.document.grid import bars_of
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap
-from epiphane.document.model import HeardSource, Hit, Pulse, PulseUnit, Section, TappedSource
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
+from epiphane.document.song import Hit, Section
 from epiphane.edits.cues import set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
 from epiphane.edits.trim import trim_song
+from epiphane.facts.grid import bars_of
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.picking import bar_places, picked_hits

@@ -10,8 +10,9 @@ from msgspec.structs import replace
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap, Override, Setting
-from epiphane.document.model import Beat, Hit, Pulse, TappedSource
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.pulse import Pulse, TappedSource
+from epiphane.document.song import Beat, Hit
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.errors import EditError
 from epiphane.keying.envelope import envelope_level

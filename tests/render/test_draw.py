@@ -6,7 +6,7 @@ from helpers import grey_clip, number_of, numbered_picture, write_clip
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.effects.operations import Curve, Tone, Warp, scale_about

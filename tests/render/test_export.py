@@ -20,8 +20,10 @@ from msgspec.structs import replace
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
 from epiphane.demo.project import open_demo
+from epiphane.document.filling import Pace
 from epiphane.document.ids import FootageId
-from epiphane.document.model import Pace, Project, PulseUnit
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope

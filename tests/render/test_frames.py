@@ -9,13 +9,10 @@ from helpers import a_song, click_track, number_of, numbered_picture, read_lumas
 from msgspec.structs import replace
 
 from epiphane.audio.samples import read_samples
+from epiphane.document.filling import Order, Pace
 from epiphane.document.footage import Moment
-from epiphane.document.model import (
-    Beyond,
-    Order,
-    Pace,
-    Project,
-)
+from epiphane.document.project import Project
+from epiphane.document.timeline import Beyond
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.media.clip import Clip

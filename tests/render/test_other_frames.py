@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.document.model import HeardSource, Project, Pulse, PulseUnit
+from epiphane.document.project import Project
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.keying.schedule import schedule

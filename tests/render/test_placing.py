@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import Fit, Framing, Shot, Travel
+from epiphane.document.timeline import Fit, Framing, Shot, Travel
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw, draw_planes

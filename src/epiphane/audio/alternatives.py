@@ -14,7 +14,7 @@ from epiphane.audio.heard import OtherReading
 from epiphane.audio.metre import find_metre
 from epiphane.audio.network import Ranker
 from epiphane.audio.subdivision import PARTS, Evidence, subdivide
-from epiphane.document.model import Beat
+from epiphane.document.song import Beat
 from epiphane.types import FloatArray, IntArray
 
 _MOST, _LEAST_SHARE = 4, 0.02

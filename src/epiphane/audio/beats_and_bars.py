@@ -18,7 +18,7 @@ from epiphane.audio.steady import settle_on_clock
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
 from epiphane.audio.subdivision import PARTS, Evidence, Grid, subdivide
 from epiphane.audio.sureness import describe_beats
-from epiphane.document.model import Drums
+from epiphane.document.song import Drums
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 _FEWEST_BEATS = 12

@@ -13,7 +13,7 @@ from epiphane.audio.strokes import (
     find_strokes,
 )
 from epiphane.audio.thresholds import choose_threshold, describe_thresholds
-from epiphane.document.model import DRUMS, Drums, Hit
+from epiphane.document.song import DRUMS, Drums, Hit
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 N_DRUMS = len(DRUMS)

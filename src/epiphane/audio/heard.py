@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from epiphane.audio.levels import LEVELS_PER_SECOND, SongLevels
 from epiphane.audio.samples import Samples
 from epiphane.audio.shaping import shaped_song
-from epiphane.document.model import Beat, Drums, Section, Song
+from epiphane.document.song import Beat, Drums, Section, Song
 from epiphane.types import Float32Array
 
 COLUMNS_PER_SECOND = 200

@@ -5,7 +5,9 @@ from msgspec.structs import replace
 
 from epiphane.audio.levels import SongLevels
 from epiphane.document.lane import Follow, Lane, Way
-from epiphane.document.model import BandSource, Hit, Project, Pulse
+from epiphane.document.project import Project
+from epiphane.document.pulse import BandSource, Pulse
+from epiphane.document.song import Hit
 
 _SOUNDING = 0.3
 

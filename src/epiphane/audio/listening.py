@@ -25,7 +25,7 @@ from epiphane.audio.rows import Rows, in_blocks
 from epiphane.audio.samples import Samples, resampled_blocks
 from epiphane.audio.sections import find_form
 from epiphane.audio.waveform import waveform_columns
-from epiphane.document.model import Beat, Drums
+from epiphane.document.song import Beat, Drums
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
 
 _SHORTEST_SECONDS = 1.5

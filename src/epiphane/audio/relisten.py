@@ -8,7 +8,7 @@ from epiphane.audio.following import analyse, on_attacks
 from epiphane.audio.listening import usual_sound
 from epiphane.audio.samples import Samples
 from epiphane.audio.tempo import TempoCurve
-from epiphane.document.model import Beat
+from epiphane.document.song import Beat
 from epiphane.errors import MediaError
 
 _MARGIN_SECONDS = 4.0

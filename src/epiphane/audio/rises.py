@@ -5,7 +5,7 @@ import scipy.ndimage as ndi
 
 from epiphane.audio.bands import attacks_near, stronger_of_close
 from epiphane.audio.levels import LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
-from epiphane.document.model import Hit
+from epiphane.document.song import Hit
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 LOW_HZ, MID_HZ, HIGH_HZ = (35.0, 110.0), (200.0, 3000.0), (7000.0, 15_000.0)

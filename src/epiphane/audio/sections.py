@@ -9,7 +9,7 @@ from msgspec import Struct
 from epiphane.audio.drums import Strokes
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND
 from epiphane.audio.strokes import N_BANDS, STROKE_HOPS_PER_SECOND, DrumSpectrum
-from epiphane.document.model import Section
+from epiphane.document.song import Section
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 _FEWEST_BEATS = 24

@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.audio.rows import Rows, in_blocks
-from epiphane.document.model import Song
+from epiphane.document.song import Song
 from epiphane.types import Float32Array, FloatArray
 
 _BEND_OCTAVES = 2.0

@@ -5,18 +5,9 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from epiphane.document.ids import PulseId
-from epiphane.document.model import (
-    BANDS,
-    DRUMS,
-    BandSource,
-    BlendSource,
-    HasId,
-    HeardSource,
-    Hit,
-    Project,
-    TappedSource,
-    TempoSource,
-)
+from epiphane.document.project import HasId, Project
+from epiphane.document.pulse import BandSource, BlendSource, HeardSource, TappedSource, TempoSource
+from epiphane.document.song import BANDS, DRUMS, Hit
 
 MOST_FRAMES = 1_300_000
 """Frames of the longest project: 6 hours at 60 a second. Every lane has a level for each of them."""

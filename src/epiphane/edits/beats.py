@@ -6,7 +6,8 @@ from itertools import pairwise
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.model import Beat, Project
+from epiphane.document.project import Project
+from epiphane.document.song import Beat
 from epiphane.edits.regrid import regrid, song_of
 from epiphane.errors import EditError
 

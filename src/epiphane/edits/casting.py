@@ -10,9 +10,10 @@ from fractions import Fraction
 
 from msgspec import Struct
 
+from epiphane.document.filling import Filling, Order
 from epiphane.document.footage import Footage, FootageKind, Level, Moment, Span, clean_spans, passage_spans
-from epiphane.document.model import Beyond, Filling, Order, Pin, Shot
-from epiphane.document.shots import running_seconds
+from epiphane.document.timeline import Beyond, Pin, Shot
+from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_start
 
 SLOWEST = 0.25

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Override, Setting
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.checked import checked, with_changes
 
 CueKey: TypeAlias = tuple[LaneId, float]

@@ -7,25 +7,19 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from epiphane.document.filling import Filling, Pace
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.hits import importance_order
 from epiphane.document.ids import ShotId
-from epiphane.document.model import (
-    Beyond,
-    Filling,
-    Framing,
-    Hit,
-    Pace,
-    Project,
-    Shot,
-    Travel,
-)
+from epiphane.document.project import Project
+from epiphane.document.song import Hit
+from epiphane.document.timeline import Beyond, Framing, Shot, Travel
 from epiphane.edits.casting import Casting, Part, Place, Target
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
+from epiphane.facts.grid import bar_frames, bars_of
+from epiphane.facts.hits import importance_order
 from epiphane.timing import frame_at
 
 _SECTION_SLACK_SECONDS = 0.05

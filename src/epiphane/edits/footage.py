@@ -15,10 +15,7 @@ from epiphane.document.footage import (
     take_at,
 )
 from epiphane.document.ids import FootageId
-from epiphane.document.model import (
-    Project,
-    find,
-)
+from epiphane.document.project import Project, find
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out

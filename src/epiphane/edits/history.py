@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 
 
 class History:

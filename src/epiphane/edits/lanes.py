@@ -6,8 +6,8 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Setting
-from epiphane.document.model import Project, find
 from epiphane.document.pick import Pick
+from epiphane.document.project import Project, find
 from epiphane.edits.checked import checked, with_changes
 
 _NO_HITS = Pick(end=0.0)

@@ -4,10 +4,11 @@ from fractions import Fraction
 
 from msgspec.structs import replace
 
-from epiphane.document.grid import bar_frames, bars_of
-from epiphane.document.model import Project, Shot
+from epiphane.document.project import Project
+from epiphane.document.timeline import Shot
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
+from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.timing import frame_at, frame_start
 
 _LARGEST = 8192

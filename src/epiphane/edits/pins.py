@@ -5,8 +5,9 @@ from fractions import Fraction
 
 from msgspec.structs import replace
 
-from epiphane.document.model import Pin, Project, Shot
-from epiphane.document.shots import start_for
+from epiphane.document.project import Project
+from epiphane.document.timeline import Pin, Shot
+from epiphane.facts.source_time import start_for
 from epiphane.timing import frame_at
 
 

@@ -4,20 +4,19 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
 from epiphane.document.laws import DEEPEST_BLEND, blend_depths
-from epiphane.document.model import (
+from epiphane.document.project import Project, find
+from epiphane.document.pulse import (
     BandSource,
     Blend,
     BlendSource,
     HeardSource,
-    Hit,
-    Project,
     Pulse,
     PulseUnit,
     Source,
     TappedSource,
     TempoSource,
-    find,
 )
+from epiphane.document.song import Hit
 from epiphane.edits.checked import checked
 from epiphane.errors import EditError
 

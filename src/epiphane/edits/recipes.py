@@ -7,25 +7,20 @@ from msgspec.structs import replace
 from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId, ShotId
 from epiphane.document.lane import Lane
-from epiphane.document.model import (
+from epiphane.document.project import Project, find
+from epiphane.document.pulse import (
     BandSource,
-    Beat,
-    Beyond,
     BlendSource,
-    Drums,
     HeardSource,
-    Hit,
-    Project,
     Pulse,
     PulseUnit,
-    Shot,
-    Song,
     Source,
     TappedSource,
     TempoSource,
-    find,
 )
 from epiphane.document.recipe import Recipe
+from epiphane.document.song import Beat, Drums, Hit, Song
+from epiphane.document.timeline import Beyond, Shot
 from epiphane.edits.checked import checked
 from epiphane.edits.pulses import unused_name
 from epiphane.errors import EditError

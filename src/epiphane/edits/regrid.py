@@ -5,11 +5,14 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.hits import Ground, ground_of, hits_of
 from epiphane.document.lane import Lane, Override
-from epiphane.document.model import Beat, Project, PulseUnit, Section, Shot, Song
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import Beat, Section, Song
+from epiphane.document.timeline import Shot
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
+from epiphane.facts.hits import Ground, ground_of, hits_of
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 

@@ -7,21 +7,15 @@ from typing import Any
 from msgspec.structs import replace
 
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import (
-    Framing,
-    Hit,
-    Pin,
-    Project,
-    Shot,
-    Travel,
-    find,
-)
+from epiphane.document.project import Project, find
+from epiphane.document.song import Hit
+from epiphane.document.timeline import Framing, Pin, Shot, Travel
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
+from epiphane.facts.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.timing import frame_at, frame_start
 
 

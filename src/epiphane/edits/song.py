@@ -2,12 +2,14 @@
 
 from msgspec.structs import replace
 
-from epiphane.document.grid import Bar, bar_at, bar_frames, bars_of
 from epiphane.document.ids import PulseId
-from epiphane.document.model import HeardSource, Project, Pulse, PulseUnit, Song
+from epiphane.document.project import Project
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.song import Song
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import move_cuts
 from epiphane.errors import EditError
+from epiphane.facts.grid import Bar, bar_at, bar_frames, bars_of
 
 _SAME_BEAT_SECONDS = 0.006
 STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))

@@ -6,7 +6,9 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
 from epiphane.document.lane import Lane, Override
-from epiphane.document.model import BlendSource, Hit, Project, TappedSource, find
+from epiphane.document.project import Project, find
+from epiphane.document.pulse import BlendSource, TappedSource
+from epiphane.document.song import Hit
 from epiphane.edits.pins import repinned
 from epiphane.edits.pulses import change_pulse
 from epiphane.errors import EditError

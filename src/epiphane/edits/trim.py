@@ -6,25 +6,17 @@ from fractions import Fraction
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.lane import Lane
-from epiphane.document.model import (
-    BandSource,
-    CutOff,
-    Hit,
-    Project,
-    Pulse,
-    Section,
-    Shot,
-    Song,
-    TappedSource,
-    TempoSource,
-)
+from epiphane.document.project import Project
+from epiphane.document.pulse import BandSource, Pulse, TappedSource, TempoSource
+from epiphane.document.song import CutOff, Hit, Section, Song
+from epiphane.document.timeline import Shot
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.timing import frame_at, frames_covering
 
 _LEAST_SECONDS = 1.0

@@ -11,7 +11,7 @@ from typing import Any, get_type_hints
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.files.project import convert_part, element_type
 
 Change = list[Any]

@@ -27,7 +27,7 @@ from typing import Any
 from msgspec import Struct
 
 from epiphane.disk import MOST_PROJECT_BYTES, flush_folder, open_own, private_folder
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.errors import DiskError, EpiphaneError, InUseError, ProjectFileError
 from epiphane.files.changes import changes_between, with_changes_done
 from epiphane.files.project import (

@@ -26,11 +26,8 @@ from epiphane.disk import (
 )
 from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
-from epiphane.document.model import (
-    FORMAT_VERSION,
-    Project,
-    Song,
-)
+from epiphane.document.project import FORMAT_VERSION, Project
+from epiphane.document.song import Song
 from epiphane.errors import ProjectFileError
 
 SUFFIX = ".epiphane"

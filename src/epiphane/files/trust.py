@@ -7,7 +7,7 @@ import msgspec
 import platformdirs
 
 from epiphane.disk import private_folder, read_file, write_atomically
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.errors import DiskError
 from epiphane.files.project import named_files
 

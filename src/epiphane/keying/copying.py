@@ -6,12 +6,12 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.grid import bars_of
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Override
-from epiphane.document.model import Project
 from epiphane.document.pick import Pick
+from epiphane.document.project import Project
 from epiphane.edits.cues import CueKey
+from epiphane.facts.grid import bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import Cue, LaneSchedule, Schedule, schedule
 from epiphane.types import FloatArray

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from epiphane.document.lane import Follow, Lane
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.keying.picking import are_inside
 from epiphane.timing import BOUNDARY_SECONDS
 from epiphane.types import ByteArray, FloatArray

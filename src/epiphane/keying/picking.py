@@ -6,11 +6,12 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.grid import Bar, bars_of
-from epiphane.document.hits import Ground, hits_of
 from epiphane.document.lane import Lane
-from epiphane.document.model import Hit, Project, Song
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.project import Project
+from epiphane.document.song import Hit, Song
+from epiphane.facts.grid import Bar, bars_of
+from epiphane.facts.hits import Ground, hits_of
 from epiphane.timing import frames_at
 from epiphane.types import BoolArray, FloatArray, IntArray
 

@@ -6,11 +6,12 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.document.envelope import Envelope, LengthUnit
-from epiphane.document.grid import beat_lengths
-from epiphane.document.hits import ground_of, hits_of
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Override, Way
-from epiphane.document.model import Hit, Project
+from epiphane.document.project import Project
+from epiphane.document.song import Hit
+from epiphane.facts.grid import beat_lengths
+from epiphane.facts.hits import ground_of, hits_of
 from epiphane.keying.envelope import in_frames
 from epiphane.keying.following import followed_levels
 from epiphane.keying.levels import Counting, Firing, counting_of, levels_of

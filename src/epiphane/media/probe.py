@@ -16,7 +16,7 @@ from epiphane.timing import nearest_common_rate
 
 
 class FootageFacts(Struct, frozen=True):
-    """The facts about footage that edits need; see `epiphane.document.model.Footage`."""
+    """The facts about footage that edits need; see `epiphane.document.footage.Footage`."""
 
     path: str
     fingerprint: str

@@ -15,7 +15,7 @@ from msgspec import Struct
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.shaping import shaped_song
 from epiphane.disk import short_name, why_unwritable
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files

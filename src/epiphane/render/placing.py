@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.model import Fit, Framing, Shot, Travel
+from epiphane.document.timeline import Fit, Framing, Shot, Travel
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
 

@@ -7,16 +7,13 @@ from msgspec.structs import replace
 
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.model import (
-    Project,
-    Shot,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.project import Project
+from epiphane.document.timeline import Shot
 from epiphane.effects.declare import Around, Need, ParameterValue
 from epiphane.effects.registry import find_effect
+from epiphane.facts.source_time import shot_at, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.render.placing import COVERING, Placing, placing_of
-from epiphane.timeline.shots import shot_at
 
 EffectValues: TypeAlias = tuple[tuple[str, ParameterValue], ...]
 

@@ -4,11 +4,11 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
-from epiphane.desk.editor import Editor
-from epiphane.document.model import Project
+from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.shell import theme
+from epiphane.document.project import Project
 from epiphane.edits.beats import accept_beat, move_beat, remove_beat, set_beats_per_bar, shift_one
 
 

@@ -5,7 +5,6 @@ from functools import partial
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     button,
@@ -20,11 +19,11 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.shape import ShapeRows
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour
-from epiphane.document.grid import usual_beat_frames
+from epiphane.desk.shell import theme
 from epiphane.document.lane import Lane, Override, Setting
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
     change_cue_envelope,
@@ -38,6 +37,7 @@ from epiphane.edits.cues import (
     toggle_cues,
 )
 from epiphane.effects.registry import all_effects, find_effect
+from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden

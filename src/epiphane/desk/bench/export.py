@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk import asking, theme
 from epiphane.desk.bench.fields import button, choice_field, label, number_field, row
-from epiphane.desk.editor import Editor
-from epiphane.desk.jobs import Job, Jobs
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.jobs import Job, Jobs
+from epiphane.desk.shell import asking, theme
 from epiphane.edits.picture import even_size
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.audio.shaping import fade_level
-from epiphane.desk import theme
+from epiphane.desk.shell import theme
 
 _SIZE = QSize(64, 30)
 _INSET = 4.0

@@ -5,7 +5,6 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     NumberField,
     button,
@@ -17,15 +16,13 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.shell import theme
+from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
-from epiphane.document.model import (
-    Beyond,
-    Order,
-    Project,
-    Travel,
-)
+from epiphane.document.project import Project
+from epiphane.document.timeline import Beyond, Travel
 from epiphane.edits.filling import fill_song
 
 _BEATS = "beats"

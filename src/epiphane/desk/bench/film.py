@@ -5,8 +5,8 @@ from fractions import Fraction
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import choice_field, show_choice, show_options
-from epiphane.desk.editor import Editor
-from epiphane.document.model import Project
+from epiphane.desk.control.editor import Editor
+from epiphane.document.project import Project
 from epiphane.edits.footage import shape_by_clip
 from epiphane.edits.picture import choose_shape
 from epiphane.timing import COMMON_RATES, rate_text

@@ -8,13 +8,13 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import heard_in_band
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import NumberField, label, number_field, row
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour
+from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
-from epiphane.document.model import Project, find
+from epiphane.document.project import Project, find
 from epiphane.edits.lanes import change_lane
 from epiphane.errors import EditError
 from epiphane.keying.following import HEARD_PER_SECOND

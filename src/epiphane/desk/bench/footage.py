@@ -2,13 +2,13 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, number_field, row
 from epiphane.desk.bench.strip import ClipStrip
-from epiphane.desk.clip_player import ClipPlayer
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.shelf.footage import footage_facts
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind, Moment, take_at
 from epiphane.edits.footage import (
     accept_moment,

@@ -7,7 +7,6 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     TextField,
@@ -25,15 +24,17 @@ from epiphane.desk.bench.follow import FollowRows, following
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.shape import ShapeRows
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.document.grid import usual_beat_frames
+from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting, Way
-from epiphane.document.model import BandSource, Project, PulseUnit, find, pulse_of
+from epiphane.document.project import Project, find, pulse_of
+from epiphane.document.pulse import BandSource, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.effects.registry import find_effect
+from epiphane.facts.grid import usual_beat_frames
 
 _WAYS = (
     (Way.FIRE.value, "fires the shape"),

@@ -2,14 +2,14 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import RangeBar, button, label, number_field, row, rule
 from epiphane.desk.bench.shape import ShapeRows
-from epiphane.desk.editor import Editor
-from epiphane.desk.lanes import LaneDesk
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.score.paint import lane_label
-from epiphane.document.grid import usual_beat_frames
+from epiphane.desk.shell import theme
 from epiphane.edits.lanes import change_lanes, shape_lanes, shift_lanes
+from epiphane.facts.grid import usual_beat_frames
 
 _MOST_NAMES = 8
 

@@ -5,7 +5,7 @@ from datetime import datetime
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import button, in_a_row, label, rule
-from epiphane.desk.recovery import RecoveryDesk
+from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.files.journal import LostWork
 
 

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk import theme
 from epiphane.desk.bench.beat import BeatBench
 from epiphane.desk.bench.cue import CueBench
 from epiphane.desk.bench.export import ExportBench
@@ -30,15 +29,16 @@ from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
-from epiphane.desk.clip_player import ClipPlayer
-from epiphane.desk.editor import Editor
-from epiphane.desk.jobs import Jobs
-from epiphane.desk.lanes import LaneDesk
-from epiphane.desk.recipes import RecipeDesk
-from epiphane.desk.recovery import RecoveryDesk
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.jobs import Jobs
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.paint import lane_label
-from epiphane.desk.selection import Kind, Selection
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
+from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.edits.shots import footage_name
 
 BenchPage: TypeAlias = (

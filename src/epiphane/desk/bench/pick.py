@@ -7,7 +7,6 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.cells import PatternCells
 from epiphane.desk.bench.fields import (
     ChecksButton,
@@ -21,15 +20,16 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.document.grid import Bar, bar_at, bars_of
+from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, ShotId
 from epiphane.document.lane import Lane, Overlap, Way
-from epiphane.document.model import Project
 from epiphane.document.pick import CELL_COUNTS, Pattern
+from epiphane.document.project import Project
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
+from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.timing import frame_start

@@ -7,7 +7,6 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import hits_in_band
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     TextField,
@@ -19,14 +18,15 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
-from epiphane.document.model import (
+from epiphane.document.project import Project
+from epiphane.document.pulse import (
     BandSource,
     Blend,
     BlendSource,
     HeardSource,
-    Project,
     Pulse,
     PulseUnit,
     Source,

@@ -4,7 +4,6 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import (
     RangeBar,
     button,
@@ -17,20 +16,13 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.bench.filling import TRAVELS
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.shelf.footage import footage_facts
+from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.model import (
-    Beyond,
-    Fit,
-    Framing,
-    Pin,
-    Project,
-    Shot,
-    Travel,
-    find,
-)
+from epiphane.document.project import Project, find
+from epiphane.document.timeline import Beyond, Fit, Framing, Pin, Shot, Travel
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shot,

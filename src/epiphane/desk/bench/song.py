@@ -14,9 +14,11 @@ from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
 from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.tempo_curve import TempoCurve
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.document.model import DRUMS, Beat, Drums, Project, PulseUnit, Song
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import DRUMS, Beat, Drums, Song
 from epiphane.edits.beats import (
     double_beats,
     halve_beats,

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk import theme
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.shelf.tiles import paint_pin
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind, Moment, Passage, passage_spans, take_spans
 
 _HEIGHT, _PIN_ROOM, _TAKE_ROOM = 84, 16, 12

@@ -4,13 +4,13 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
-from epiphane.desk.editor import Editor
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.taps import remove_tap, set_tap_strength
 
 _STEP_SECONDS = 0.005

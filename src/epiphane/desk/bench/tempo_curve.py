@@ -5,8 +5,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.shell import theme
 from epiphane.timing import frame_at, frame_start
 
 _HEIGHT = 46

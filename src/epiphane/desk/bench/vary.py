@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label, number_field
+from epiphane.desk.shell import theme
 from epiphane.document.lane import Setting
 from epiphane.effects.declare import AnyParameter, ColourParameter, Parameter, is_colour
 

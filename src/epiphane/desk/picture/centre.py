@@ -3,11 +3,11 @@
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF
 
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind
 from epiphane.desk.picture.view import PictureView
-from epiphane.desk.selection import Kind
 from epiphane.document.lane import Lane
-from epiphane.document.model import Project
+from epiphane.document.project import Project
 from epiphane.edits.lanes import set_setting
 from epiphane.effects.declare import Parameter, rest_and_peak, setting_of
 from epiphane.effects.registry import find_effect

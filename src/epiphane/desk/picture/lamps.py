@@ -4,10 +4,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind, Selection
 from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.shell import theme
 
 _ROW, _MARGIN = 22, 6
 _LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34

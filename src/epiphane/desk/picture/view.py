@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.thumbs import image_of
+from epiphane.desk.engine.thumbnails import image_of
+from epiphane.desk.shell import theme
 from epiphane.types import Picture, Size
 
 _MOST_SHARE = 0.46

@@ -1,8 +1,8 @@
 """Choosing lanes on the score: many by their names, one out of the row in which all stand."""
 
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Selection, lanes_selected
 from epiphane.desk.score.layout import Place, ScoreLayout
-from epiphane.desk.selection import Selection, lanes_selected
 from epiphane.document.ids import LaneId
 
 

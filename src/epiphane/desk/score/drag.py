@@ -7,13 +7,12 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF
 
 from epiphane.audio.in_project import hits_in_band
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
-from epiphane.document.grid import beat_lengths
 from epiphane.document.ids import LaneId
-from epiphane.document.model import Project, find
+from epiphane.document.project import Project, find
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
     CueKey,
@@ -24,6 +23,7 @@ from epiphane.edits.cues import (
 )
 from epiphane.edits.lanes import change_envelope, move_lane
 from epiphane.edits.pulses import set_band
+from epiphane.facts.grid import beat_lengths
 from epiphane.keying.schedule import Cue
 
 _N_FOLLOWING = 4

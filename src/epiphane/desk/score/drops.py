@@ -4,16 +4,17 @@ from msgspec import Struct
 from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from epiphane.desk import theme
-from epiphane.desk.carry import carried_effect, carried_footage, carried_recipe
-from epiphane.desk.editor import Editor
-from epiphane.desk.lanes import Target
+from epiphane.desk.control.drag import carried_effect, carried_footage, carried_recipe
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.lanes import Target
 from epiphane.desk.score.layout import NAMES_RIGHT, Place, ScoreLayout, Strip
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under
 from epiphane.desk.score.shots import paint_drop
+from epiphane.desk.shell import theme
 from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.model import PulseUnit, find
+from epiphane.document.project import find
+from epiphane.document.pulse import PulseUnit
 
 _ANYWHERE = Target()
 

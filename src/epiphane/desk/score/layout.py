@@ -6,10 +6,12 @@ from enum import Enum
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.grid import Bar
-from epiphane.document.hits import has_own_line
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.model import DRUMS, Project, PulseUnit
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import DRUMS
+from epiphane.facts.grid import Bar
+from epiphane.facts.hits import has_own_line
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 112

@@ -5,26 +5,17 @@ import bisect
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     SECTION_HEIGHT,
     ScoreLayout,
     Stave,
 )
-from epiphane.desk.selection import Kind
-from epiphane.document.model import (
-    DRUMS,
-    BandSource,
-    BlendSource,
-    Hit,
-    Pulse,
-    Section,
-    Song,
-    TappedSource,
-    TempoSource,
-)
+from epiphane.desk.shell import theme
+from epiphane.document.pulse import BandSource, BlendSource, Pulse, TappedSource, TempoSource
+from epiphane.document.song import DRUMS, Hit, Section, Song
 
 DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""

@@ -11,8 +11,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, bands_image, heights_image, heights_of
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
@@ -22,8 +23,7 @@ from epiphane.desk.score.layout import (
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import paint_spectrum
-from epiphane.desk.selection import Kind
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Lane, Way
 from epiphane.effects.registry import find_effect

@@ -2,12 +2,14 @@
 
 from PyQt6.QtCore import QPointF, QRectF
 
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.paint import CueShape, StavePainter
 from epiphane.document.lane import Lane
-from epiphane.document.model import Project, Shot, TappedSource
+from epiphane.document.project import Project
+from epiphane.document.pulse import TappedSource
+from epiphane.document.timeline import Shot
 from epiphane.edits.cues import CueKey
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at

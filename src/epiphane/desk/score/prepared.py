@@ -6,9 +6,9 @@ from fractions import Fraction
 from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
 
-from epiphane.desk import theme
-from epiphane.desk.frames import FrameServer
+from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.score.layout import ScoreLayout
+from epiphane.desk.shell import theme
 from epiphane.timing import frame_start
 
 _TELLING_MILLISECONDS = 150

@@ -5,18 +5,16 @@ import bisect
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.model import (
-    Project,
-    Shot,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.project import Project
+from epiphane.document.timeline import Shot
 from epiphane.edits.shots import footage_name
+from epiphane.facts.source_time import source_seconds
 from epiphane.timing import frame_at, frame_start
 
 _THUMB_SHAPE = 16 / 9

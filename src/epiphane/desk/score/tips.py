@@ -2,22 +2,19 @@
 
 from PyQt6.QtCore import QPointF
 
-from epiphane.desk.attacks import attack_distance, attack_words
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.attacks import attack_distance, attack_words
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
 from epiphane.document.footage import FootageKind
-from epiphane.document.model import (
-    Project,
-    Shot,
-    Song,
-    find,
-)
-from epiphane.document.shots import source_seconds
+from epiphane.document.project import Project, find
+from epiphane.document.song import Song
+from epiphane.document.timeline import Shot
 from epiphane.edits.shots import footage_name
 from epiphane.effects.registry import find_effect
+from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
 

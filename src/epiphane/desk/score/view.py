@@ -20,8 +20,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.drops import Drops
@@ -41,8 +42,7 @@ from epiphane.desk.score.prepared import paint_prepared
 from epiphane.desk.score.spectrum import grip_at
 from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tips import beat_at, tell_place
-from epiphane.desk.selection import Kind, Selection
-from epiphane.desk.thumbs import Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.edits.beats import add_beat

@@ -1,14 +1,14 @@
 """Effects on the shelf: tiles that move while they are pointed at, found by name or by what they do."""
 
-from epiphane.desk import theme
-from epiphane.desk.carry import carry_effect
-from epiphane.desk.editor import Editor
-from epiphane.desk.frames import FrameServer
+from epiphane.desk.control.drag import carry_effect
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.frames import FrameServer
+from epiphane.desk.engine.skimming import Skimmer
+from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
-from epiphane.desk.skim import Skimmer
-from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails
+from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane

@@ -7,16 +7,16 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from epiphane.desk import theme
-from epiphane.desk.carry import carried_footage, carry_footage
-from epiphane.desk.clip_player import ClipPlayer
-from epiphane.desk.editor import Editor
-from epiphane.desk.footage import FootageDesk
-from epiphane.desk.selection import Kind, Selection
+from epiphane.desk.control.drag import carried_footage, carry_footage
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.footage import FootageDesk
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.skimming import Skimmed, Skimmer
+from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails, image_of
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
-from epiphane.desk.skim import Skimmed, Skimmer
-from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
+from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind, Moment
 from epiphane.document.ids import FootageId
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group

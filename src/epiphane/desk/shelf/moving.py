@@ -6,10 +6,10 @@ from collections.abc import Callable
 from PyQt6.QtCore import QMimeData, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QVBoxLayout, QWidget
 
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.skimming import Skimmed, Skimmer
+from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails, image_of
 from epiphane.desk.shelf.tiles import Tiles
-from epiphane.desk.skim import Skimmed, Skimmer
-from epiphane.desk.thumbs import THUMB_SIZE, Thumbnails, image_of
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.render.plan import FramePlan
 

@@ -4,12 +4,12 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from epiphane.desk import theme
 from epiphane.desk.bench.fields import label
-from epiphane.desk.editor import Editor
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind, Selection
 from epiphane.desk.score.notes import head_of, paint_head
-from epiphane.desk.selection import Kind, Selection
-from epiphane.document.model import Pulse, PulseUnit
+from epiphane.desk.shell import theme
+from epiphane.document.pulse import Pulse, PulseUnit
 
 _ROW_HEIGHT = 24
 _NAME_WIDTH, _COUNT_WIDTH = 150, 124

@@ -4,22 +4,21 @@ from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage, QShowEvent
 
-from epiphane.desk.carry import carry_recipe
-from epiphane.desk.editor import Editor
-from epiphane.desk.recipes import RecipeDesk
+from epiphane.desk.control.drag import carry_recipe
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.engine.skimming import Skimmer
+from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.paint import family_colour, lane_label
-from epiphane.desk.selection import Kind, Selection
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
-from epiphane.desk.skim import Skimmer
-from epiphane.desk.thumbs import Thumbnails
 from epiphane.document.footage import Footage
-from epiphane.document.model import (
-    Project,
-)
-from epiphane.document.recipe import KeptRecipe, Recipe
+from epiphane.document.project import Project
+from epiphane.document.recipe import Recipe
 from epiphane.edits.recipes import sampled
+from epiphane.files.recipes import KeptRecipe
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.render.plan import FramePlan, plan_frame
 

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
-from epiphane.desk import theme
+from epiphane.desk.shell import theme
 
 TILE = QSize(112, 92)
 PICTURE = QSize(104, 58)

@@ -1,0 +1,96 @@
+"""The child of the playback measurement: plays the demo twice and notes when pictures are painted."""
+
+import json
+import sys
+import time
+from fractions import Fraction
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QSplitter
+
+from benchmarks.effects import stacked
+from epiphane.desk.shell.app import make_application
+from epiphane.desk.shell.window import Window
+from epiphane.edits.picture import set_rate
+
+RUNS = (
+    "cold",
+    "warm",
+    "six at once, cold",
+    "six at once, warm",
+    "six at once at 60 fps, cold",
+    "six at once at 60 fps, prepared",
+)
+_PICTURE_WIDTH = 976  # of the panel; the picture in it is then drawn at 960x540
+
+
+class _Paints(QObject):
+    """Notes when the picture view has painted, and which frame it showed."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self._frame = -1
+        self.painted: list[tuple[int, float]] = []
+        window.playback.shown.connect(self._on_shown)
+        window.picture.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Paint and self._frame >= 0:
+            self.painted.append((self._frame, time.monotonic()))
+            self._frame = -1
+        return False
+
+    def _on_shown(self, _picture: object, frame: int) -> None:
+        self._frame = frame
+
+
+def _prepare(window: Window) -> None:
+    """Have every frame drawn."""
+    QTest.qWait(1000)  # until playback itself has said what it wants
+    everything = range(window.editor.project.n_frames)
+    window.frames.want(everything)
+    while len(window.frames.ready()) < len(everything):
+        QTest.qWait(100)
+
+
+def main(out: Path, journals: Path) -> None:
+    application = make_application(["epiphane"])  # kept: Qt needs it to the end
+    window = Window(journal_folder=journals)
+    window.resize(1680, 1000)
+    window.show()
+    across = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Horizontal)
+    across.setSizes([_PICTURE_WIDTH, 1680 - _PICTURE_WIDTH])
+    QTest.qWait(50)
+    window.files.open_demo()
+    while window.editor.heard is None:
+        QTest.qWait(20)
+    result: dict[str, object] = {"size": window.frames.size}
+    changes = {
+        "six at once, cold": stacked,
+        "six at once at 60 fps, cold": lambda project: set_rate(project, Fraction(60)),
+    }
+    for name in RUNS:
+        if name in changes:
+            window.editor.apply(changes[name], name)
+        if name.endswith("prepared"):
+            _prepare(window)
+        window.editor.go_to(0)
+        paints = _Paints(window)
+        window.playback.play()
+        while window.playback.is_playing:
+            QTest.qWait(50)
+        count = window.playback.punctuality
+        result[name] = {"n_due": count.n_due, "n_shown": count.n_shown, "painted": paints.painted}
+        paints.deleteLater()
+        QTest.qWait(300)
+    out.write_text(json.dumps(result))
+    window.shut_down()
+    application.quit()
+
+
+if __name__ == "__main__":
+    with TemporaryDirectory() as folder:
+        main(Path(sys.argv[1]), Path(folder))

@@ -1,0 +1,53 @@
+"""How long it takes until the window can be used."""
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from statistics import median
+
+from benchmarks.result import Result, at_most
+
+_CHILD = """
+import time
+from pathlib import Path
+from PyQt6.QtTest import QTest
+from epiphane.desk.shell.app import make_application
+from epiphane.desk.shell.window import Window
+app = make_application(["epiphane"])
+window = Window(journal_folder=Path("journals"))
+window.show()
+assert QTest.qWaitForWindowExposed(window)
+app.processEvents()
+print(time.monotonic())
+window.files.open_demo()
+shown = []
+window.playback.shown.connect(lambda *_: shown.append(time.monotonic()))
+while not shown:
+    QTest.qWait(5)
+print(shown[0])
+window.shut_down()
+"""
+
+
+def measure_start(folder: Path) -> Iterator[Result]:
+    """Start a fresh interpreter five times; the first, which reads from disk, is told apart."""
+    usable, pictured = [], []
+    for _ in range(5):
+        started = time.monotonic()
+        run = subprocess.run(
+            [sys.executable, "-c", _CHILD],
+            cwd=folder,
+            env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        first, second = (float(line) - started for line in run.stdout.split())
+        usable.append(first)
+        pictured.append(second)
+    yield at_most("start to a window that can be used, median of 5", median(usable), 1.5, "s")
+    yield Result("the same, first start", f"{usable[0]:.2f} s")
+    yield Result("start to the demo's first picture, median of 5", f"{median(pictured):.2f} s")

@@ -1,0 +1,131 @@
+"""What is done with the cues of lanes: gone through, chosen, changed, copied from bars to bars."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import Kind
+from epiphane.document.ids import LaneId
+from epiphane.document.project import Project
+from epiphane.edits.cues import (
+    CueKey,
+    lay_overrides,
+    nudge_cues,
+    reset_cues,
+    scale_cues,
+    take_cues,
+    toggle_cues,
+)
+from epiphane.edits.history import History
+from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
+from epiphane.keying.schedule import LaneSchedule
+from epiphane.timing import frame_start
+
+_STRENGTH_STEP = 1.15
+_AT_THE_PLAYHEAD = 0.08
+"""How far from it, in seconds, a hit may be that is taken at the playhead."""
+
+
+class CueDesk(QObject):
+    """Cues of the open project."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self._copied: tuple[History, CopiedBars] | None = None
+
+    def step(self, direction: int) -> None:
+        """Select the next (1) or last (-1) cue of the lane, and go to it."""
+        found = self._lane()
+        if found is None or not found.cues:
+            return
+        chosen = self._editor.selected_cues()
+        here = chosen[-1 if direction > 0 else 0].frame if chosen else self._editor.playhead - direction
+        later = [cue for cue in found.cues if (cue.frame - here) * direction > 0]
+        if later:
+            cue = later[0 if direction > 0 else -1]
+            self._editor.select_cues(frozenset({(found.lane.id, cue.hit.time)}), lane=found.lane.id)
+            self._editor.go_to(cue.frame)
+
+    def select_all(self) -> None:
+        """Select every cue of the lane."""
+        found = self._lane()
+        if found is not None:
+            keys = frozenset((found.lane.id, cue.hit.time) for cue in found.cues)
+            self._editor.select_cues(keys, lane=found.lane.id)
+
+    def change(self, edit: Callable[[Project, frozenset[CueKey]], Project], text: str) -> None:
+        """Do an edit of the selected cues."""
+        keys = self._editor.selection.cues
+        if keys:
+            self._editor.apply(lambda p: edit(p, keys), text)
+
+    def toggle(self) -> None:
+        """Switch the cues off, or on."""
+        self.change(toggle_cues, "switch of cues")
+
+    def reset(self) -> None:
+        """Have the cues as their lane has them."""
+        self.change(reset_cues, "reset of cues")
+
+    def scale(self, direction: int) -> None:
+        """Make the cues a step stronger (1) or weaker (-1)."""
+        factor = _STRENGTH_STEP**direction
+        self.change(lambda p, keys: scale_cues(p, keys, factor), "change of strength")
+
+    def nudge(self, n_frames: int) -> None:
+        """Move the cues by frames."""
+        self.change(lambda p, keys: nudge_cues(p, keys, n_frames), "nudge")
+
+    def take_here(self) -> None:
+        """Have the hit at the playhead fired that the lane leaves out."""
+        found = self._lane()
+        here = frame_start(self._editor.playhead, self._editor.project.rate)
+        times = () if found is None else found.left_out
+        nearest = min(times, key=lambda time: abs(time - here), default=None)
+        if found is None or nearest is None or abs(nearest - here) > _AT_THE_PLAYHEAD:
+            self._editor.said.emit("there is no hit at the playhead that this lane leaves out.", False)
+            return
+        self.take(found.lane.id, nearest)
+
+    def take(self, lane: LaneId, hit: float) -> None:
+        """Have a hit fired that a lane leaves out, and select its cue."""
+        if self._editor.apply(lambda p: take_cues(p, [(lane, hit)]), "cue by hand"):
+            self._editor.select_cues(frozenset({(lane, hit)}), lane=lane)
+
+    def copy_bars(self) -> None:
+        """Keep what the lanes of the selected cues do in the bars of those cues."""
+        found = copied_bars(self._editor.cues, self._editor.selection.cues)
+        if found is None:
+            self._editor.said.emit("select some cues: what their lanes do in their bars is copied.", False)
+            return
+        self._copied = self._editor.history, found
+        bars = "a bar" if found.n_bars == 1 else f"{found.n_bars} bars"
+        n_lanes = len(found.lanes)
+        of = "one lane" if n_lanes == 1 else f"{n_lanes} lanes"
+        text = f"copied {bars} of {of}; go to another bar and paste it there (Ctrl + V)."
+        self._editor.said.emit(text, False)
+
+    def paste_bars(self) -> None:
+        """Have the bars from that of the playhead on as those that were copied."""
+        if self._copied is None or self._copied[0] is not self._editor.history:  # of another project
+            self._editor.said.emit("nothing is copied: select some cues and copy them (Ctrl + C).", False)
+            return
+        # A bar line within the frame that is shown is meant.
+        here = frame_start(self._editor.playhead + 1, self._editor.project.rate) - 1e-6
+        pasted = pasted_bars(self._editor.project, self._copied[1], here)
+        self._editor.apply(lambda p: lay_overrides(p, pasted.overrides), "copy of bars")
+        if pasted.n_missing:
+            there = "1 cue has" if pasted.n_missing == 1 else f"{pasted.n_missing} cues have"
+            self._editor.said.emit(f"{there} no hit of the pulse to fire on here.", False)
+
+    def _lane(self) -> LaneSchedule | None:
+        """Return the selected lane, or the first."""
+        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
+        return None if lane is None else self._editor.cues.lane(lane.id)
+
+    @property
+    def are_selected(self) -> bool:
+        """Whether some cues are."""
+        return self._editor.selection.kind is Kind.CUES

@@ -1,0 +1,460 @@
+"""The one holder of the current Project, its history, the selection and the playhead."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec import Struct
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.audio.heard import HeardSong
+from epiphane.audio.levels import SongLevels
+from epiphane.desk.control.selection import Kind, Selection, still_there
+from epiphane.document.footage import Footage
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Lane
+from epiphane.document.laws import oversizes
+from epiphane.document.project import Project, find
+from epiphane.document.pulse import BandSource, Pulse, TappedSource
+from epiphane.document.song import Beat, Hit
+from epiphane.document.timeline import Shot
+from epiphane.edits.cues import CueKey
+from epiphane.edits.history import History
+from epiphane.edits.taps import move_tap
+from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
+from epiphane.facts.grid import Bar, bar_at, bars_of
+from epiphane.facts.hits import ground_of, hits_of
+from epiphane.files.journal import Journal, Journals, LostWork
+from epiphane.files.project import digest_on_disk, save_project
+from epiphane.keying.schedule import Cue, Schedule, schedule
+from epiphane.timing import frame_at, frame_start
+
+
+class ShownBand(Struct, frozen=True, eq=False):
+    """The band of a pulse, and the levels that its hits are looked for in."""
+
+    pulse: PulseId
+    band: BandSource
+    levels: SongLevels
+
+
+class Editor(QObject):
+    """What is being edited. Views listen to its signals and never keep a copy of the Project.
+
+    Signals
+    -------
+    project_changed(new: Project, old: Project)
+    selection_changed(), playhead_changed(), song_changed(), file_changed()
+    ticking_changed()
+    opened()
+        Another project is open.
+    leaving()
+        Another thing is about to be selected, or another project opened: what is half typed is taken now.
+    said(text: str, is_fault: bool)
+        Something for the editor to read.
+    """
+
+    project_changed = pyqtSignal(object, object)
+    selection_changed = pyqtSignal()
+    playhead_changed = pyqtSignal()
+    song_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    ticking_changed = pyqtSignal()
+    opened = pyqtSignal()
+    leaving = pyqtSignal()
+    said = pyqtSignal(str, bool)
+
+    def __init__(self, *, journal_folder: Path) -> None:
+        super().__init__()
+        self._journals = Journals(journal_folder / "unsaved")
+        self._history = History(Project())
+        self._saved: Project = self._history.present
+        self._journal: Journal = self._journals.claim(None)
+        self._is_journal_behind = False
+        self._digest: str | None = None
+        self.is_journal_failing = False
+        self.is_listening = False
+        """Whether the song is being listened to: what is known of it is not the result."""
+        self.path: Path | None = None
+        self.cues: Schedule = schedule(self.project)
+        self.selection = Selection()
+        self.playhead = 0
+        self._whole: HeardSong | None = None
+        self._used: tuple[tuple[float, ...], HeardSong] | None = None
+        self.ticking: frozenset[PulseId] = frozenset()
+
+    @property
+    def project(self) -> Project:
+        """The Project as it is now."""
+        return self._history.present
+
+    @property
+    def history(self) -> History:
+        """For what undo and redo would do; changed through `undo` and `redo` only."""
+        return self._history
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether there is anything that has not been saved."""
+        return self.project != self._saved
+
+    @property
+    def title(self) -> str:
+        """What the work is called: by its file, or, until it has one, by its own name."""
+        return self.path.stem if self.path is not None else self.project.name
+
+    @property
+    def bars(self) -> tuple[Bar, ...]:
+        """The bars of the project."""
+        return bars_of(self.project)
+
+    def open(self, project: Project, path: Path | None, *, digest: str | None = None) -> None:
+        """Show another project.
+
+        Parameters
+        ----------
+        path : Path or None
+            Its file, if it has one.
+        digest : str or None
+            The hash of that file's content, by which a change of it by others is told.
+
+        Raises
+        ------
+        InUseError
+            If another window has this project open; what is open here stays.
+        """
+        self.leaving.emit()
+        is_same = path is not None and path == self.path
+        journal = self._journal if is_same else self._journals.claim(path, digest)
+        if is_same:
+            journal.clear(digest)
+        else:
+            self._journal.close()
+        old = self.project
+        self._history = History(project)
+        self._saved = project
+        self._is_journal_behind = False
+        self.path = path
+        self._whole = None
+        self._journal, self._digest = journal, digest
+        self.is_listening = False
+        self.selection = Selection()
+        self.playhead = 0
+        self.opened.emit()  # before anybody begins something for this one
+        self._show(old)
+        self.selection_changed.emit()
+        self.song_changed.emit()
+        self.playhead_changed.emit()
+
+    def apply(self, edit: Callable[[Project], Project], label: str, *, gesture: str | None = None) -> bool:
+        """Do an edit; False if it was refused, which the editor is told.
+
+        Parameters
+        ----------
+        edit : from Project to Project
+        label : str
+            What is done, for "Undo …".
+        gesture : str or None
+            Edits in a row with the same one are a single step of undo.
+        """
+        old = self.project
+        try:
+            new = edit(old)
+            if fault := next(oversizes(new), None):
+                raise EditError(fault)
+        except EpiphaneError as error:
+            self.said.emit(str(error), True)
+            return False
+        if new == old:
+            return True
+        self._history.record(new, label, gesture=gesture)
+        self._is_journal_behind = gesture is not None  # a drag is written once, when it ends
+        if gesture is None:
+            self._keep()
+        self._show(old)
+        return True
+
+    def learn(self, edit: Callable[[Project], Project]) -> None:
+        """Have a fact about the footage that was found in the background.
+
+        It is no step of undo and nothing to save: earlier states know it too, and it would be found again.
+        """
+        old = self.project
+        self._history.learn(edit)
+        self._saved = edit(self._saved)
+        if self.project != old:
+            self._show(old)
+
+    def end_gesture(self) -> None:
+        """Let the next edit be a step of undo of its own."""
+        self._history.end_gesture()
+        if self._is_journal_behind:
+            self._is_journal_behind = False
+            self._keep()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        self._travel(self._history.undo)
+
+    def redo(self) -> None:
+        """Do the edit that was taken back again."""
+        self._travel(self._history.redo)
+
+    def save(self, path: Path, *, over_changes: bool = False) -> None:
+        """Write the project to a file.
+
+        Parameters
+        ----------
+        over_changes : bool
+            Whether to write over what others have made of the file since it was opened or saved.
+
+        Raises
+        ------
+        ChangedOnDiskError
+            If others have changed it, unless that is meant.
+        InUseError
+            If another window has that project open.
+        DiskError
+            If it cannot be written.
+        """
+        self.leaving.emit()
+        is_own = path == self.path
+        if is_own and not over_changes and digest_on_disk(path) not in (self._digest, None):
+            raise ChangedOnDiskError(f"{path.name} has been changed by others since it was opened here.")
+        journal = self._journal if is_own else self._journals.claim(path)
+        try:
+            digest = save_project(self.project, path)
+        except EpiphaneError:
+            if not is_own:
+                journal.close()
+            raise
+        if not is_own:
+            self._journal.close()
+        journal.clear(digest)
+        self._journal, self._digest = journal, digest
+        self._is_journal_behind = self.is_journal_failing = False
+        self.path = path
+        self._saved = self.project
+        self.file_changed.emit()
+
+    def close(self) -> None:
+        """Let go of the journal: what is not saved now is not wanted."""
+        self._journal.close()
+
+    def lost_work(self) -> list[LostWork]:
+        """Return all unsaved work that dead windows have left, the newest first."""
+        return self._journals.lost(self._journal)
+
+    def lost_work_of_project(self) -> list[LostWork]:
+        """Return the lost work of the open project, the newest first."""
+        return self._journals.lost_of(self._journal, self._digest)
+
+    def forget_lost(self, work: LostWork) -> None:
+        """Remove lost work for good."""
+        self._journals.forget(work)
+
+    def take_song(self, heard: HeardSong) -> None:
+        """Have the sound and waveform of the song that the project names."""
+        self._whole, self._used = heard, None
+        self.song_changed.emit()
+
+    @property
+    def whole(self) -> HeardSong | None:
+        """The song's whole file, and what was heard in it."""
+        return self._whole
+
+    @property
+    def heard(self) -> HeardSong | None:
+        """The part of the song that is used, as it sounds, and what was heard in it."""
+        song = self.project.song
+        if self._whole is None or song is None:
+            return self._whole
+        shape = (song.start, song.duration, song.gain, song.fade_in, song.fade_out, song.fade_bend)
+        if self._used is None or self._used[0] != shape:
+            is_whole = song.start == 0 and song.duration >= self._whole.samples.duration - 1e-6
+            is_plain = is_whole and song.gain == song.fade_in == song.fade_out == 0
+            self._used = (shape, self._whole if is_plain else self._whole.used_by(song))
+        return self._used[1]
+
+    def select(self, selection: Selection) -> None:
+        """Select something; what is not there any more is not selected."""
+        if selection != self.selection:
+            self.leaving.emit()
+        selection = still_there(selection, self.project)
+        if selection != self.selection:
+            self.selection = selection
+            self.selection_changed.emit()
+
+    def go_to(self, frame: int) -> None:
+        """Put the playhead on a frame of the project."""
+        frame = min(max(frame, 0), max(self.project.n_frames - 1, 0))
+        if frame != self.playhead:
+            self.playhead = frame
+            self.playhead_changed.emit()
+
+    @property
+    def playhead_bar(self) -> int:
+        """Index of the bar under the playhead."""
+        # The end of its frame: a bar that begins within the frame is on screen with it.
+        return bar_at(self.bars, frame_start(self.playhead + 1, self.project.rate) - 1e-6)
+
+    def step_to_beat(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) beat."""
+        song = self.project.song
+        frames = [frame_at(beat.time, self.project.rate) for beat in song.beats] if song else []
+        self._step_among(frames, direction)
+
+    def step_to_bar(self, direction: int) -> None:
+        """Go to the next (1) or last (-1) bar line."""
+        self._step_among([frame_at(bar.start, self.project.rate) for bar in self.bars], direction)
+
+    def selected_lane(self) -> Lane | None:
+        """Return the selected lane, or that of the selected cues."""
+        return next((lane for lane in self.project.lanes if lane.id == self.selection.lane), None)
+
+    def selected_lanes(self) -> list[Lane]:
+        """Return all selected lanes, in their order."""
+        chosen = self.selection.chosen_lanes
+        return [lane for lane in self.project.lanes if lane.id in chosen]
+
+    def selected_pulse(self) -> Pulse | None:
+        """Return the selected pulse."""
+        return next((pulse for pulse in self.project.pulses if pulse.id == self.selection.pulse), None)
+
+    @property
+    def shown_band(self) -> "ShownBand | None":
+        """The band of the selected pulse and what is looked at in it, where the score shows the spectrum."""
+        pulse, heard = self.selected_pulse(), self.heard
+        levels = None if heard is None else heard.listening.levels
+        if pulse is None or levels is None or not isinstance(pulse.source, BandSource):
+            return None
+        return ShownBand(pulse.id, pulse.source, levels)
+
+    def selected_beat(self) -> Beat | None:
+        """Return the selected beat."""
+        song, number = self.project.song, self.selection.beat
+        return song.beats[number] if song is not None and number is not None else None
+
+    def selected_tap(self) -> Hit | None:
+        """Return the selected tap."""
+        pulse, time = self.selected_pulse(), self.selection.tap
+        if pulse is None or time is None or not isinstance(pulse.source, TappedSource):
+            return None
+        return next((hit for hit in pulse.source.hits if hit.time == time), None)
+
+    def select_tap_near(self, pulse: PulseId, time: float) -> None:
+        """Select the tap of a pulse that is nearest to an instant, or the pulse where it has none."""
+        source = find(self.project.pulses, pulse, "pulse").source
+        hits = source.hits if isinstance(source, TappedSource) else ()
+        nearest = min(hits, key=lambda hit: abs(hit.time - time), default=None)
+        if nearest is None:
+            self.select(Selection(Kind.PULSE, pulse=pulse))
+        else:
+            self.select(Selection(Kind.TAP, pulse=pulse, tap=nearest.time))
+
+    def step_to_tap(self, direction: int) -> None:
+        """Select the next (1) or previous (-1) tap of the pulse, and go there."""
+        pulse, tap = self.selected_pulse(), self.selected_tap()
+        if pulse is None or tap is None or not isinstance(pulse.source, TappedSource):
+            return
+        number = pulse.source.hits.index(tap) + direction
+        if 0 <= number < len(pulse.source.hits):
+            time = pulse.source.hits[number].time
+            self.select(Selection(Kind.TAP, pulse=pulse.id, tap=time))
+            self.go_to(frame_at(time, self.project.rate))
+
+    def move_tap(self, to: float, *, gesture: str | None = None) -> None:
+        """Move the selected tap to an instant; it stays selected."""
+        pulse, tap = self.selected_pulse(), self.selected_tap()
+        if pulse is None or tap is None:
+            return
+        to = round(to, 6)
+
+        def edit(project: Project) -> Project:
+            return move_tap(project, pulse.id, tap.time, to=to)
+
+        # Selected beforehand, so that it is not lost sight of when the views are told.
+        self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=to)
+        if self.apply(edit, "move of a tap", gesture=gesture):
+            self.selection_changed.emit()
+        else:
+            self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=tap.time)
+
+    def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
+        """Return the hits of a pulse of the project."""
+        return hits_of(pulse, ground_of(self.project))
+
+    def set_ticking(self, pulses: frozenset[PulseId]) -> None:
+        """Have the hits of some pulses heard as ticks while it plays; they are never exported."""
+        if pulses != self.ticking:
+            self.ticking = pulses
+            self.ticking_changed.emit()
+
+    def selected_shot(self) -> Shot | None:
+        """Return the selected shot."""
+        return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
+
+    def selected_footage(self) -> Footage | None:
+        """Return the selected footage."""
+        return next((one for one in self.project.footage if one.id == self.selection.footage), None)
+
+    def step_to_shot(self, direction: int) -> None:
+        """Select the next (1) or last (-1) shot, and go to its first frame."""
+        shots = self.project.shots
+        chosen = self.selected_shot()
+        here = chosen.start if chosen is not None else self.playhead
+        later = [shot for shot in shots if (shot.start - here) * direction > 0]
+        if later:
+            shot = later[0] if direction > 0 else later[-1]
+            self.select(Selection(Kind.SHOT, shot=shot.id))
+            self.go_to(shot.start)
+
+    def selected_cues(self) -> list[Cue]:
+        """Return the selected cues, ascending; those without a hit any more are left out."""
+        chosen = []
+        for lane in self.cues.lanes:
+            chosen += [cue for cue in lane.cues if (lane.lane.id, cue.hit.time) in self.selection.cues]
+        return sorted(chosen, key=lambda cue: cue.hit.time)
+
+    def select_cues(self, keys: frozenset[CueKey], *, lane: LaneId | None) -> None:
+        """Select cues; none selects their lane, or the song."""
+        if keys:
+            self.select(Selection(Kind.CUES, lane=lane, cues=keys))
+        else:
+            self.select(Selection(Kind.LANE, lane=lane) if lane is not None else Selection())
+
+    def _step_among(self, frames: list[int], direction: int) -> None:
+        if direction > 0:
+            self.go_to(next((frame for frame in frames if frame > self.playhead), self.project.n_frames - 1))
+        else:
+            self.go_to(next((frame for frame in reversed(frames) if frame < self.playhead), 0))
+
+    def _travel(self, step: Callable[[], None]) -> None:
+        old = self.project
+        step()
+        if self.project is not old:
+            self._keep()
+            self._show(old)
+
+    def _keep(self) -> None:
+        """Have the project as it is now outlast a crash; that this fails is said once."""
+        try:
+            self._journal.append(self.project)
+        except DiskError as error:
+            if not self.is_journal_failing:
+                self.is_journal_failing = True
+                text = f"Unsaved edits would be lost in a crash: {error}. Make room on the disk, and save."
+                self.said.emit(text, True)
+        else:
+            self.is_journal_failing = False
+        self.is_listening = False
+        """Whether the song is being listened to: what is known of it is not the result."""
+
+    def _show(self, old: Project) -> None:
+        self.cues = schedule(self.project, self.cues)
+        before = self._used
+        self.project_changed.emit(self.project, old)
+        if before is not None and self.heard is not before[1]:
+            self.song_changed.emit()
+        self.select(self.selection)
+        self.go_to(self.playhead)
+        self.file_changed.emit()

@@ -1,0 +1,1 @@
+"""What runs beside the window: jobs, frames drawn ahead, thumbnails, playback, sound."""

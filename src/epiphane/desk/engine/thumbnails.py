@@ -1,0 +1,124 @@
+"""Small pictures of footage, drawn by a thread of their own."""
+
+import threading
+from collections import OrderedDict
+
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from epiphane.desk.engine.jobs import wait_for
+from epiphane.desk.engine.memory import THUMB_FOOTAGE_BYTES
+from epiphane.document.footage import Footage
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Lane
+from epiphane.effects.declare import Effect
+from epiphane.media.proxy import ProxyStore
+from epiphane.render.draw import draw
+from epiphane.render.placing import COVERING
+from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
+from epiphane.render.sources import OpenFootage
+from epiphane.types import Picture, Size
+
+THUMB_SIZE: Size = (192, 108)
+_STEP_SECONDS = 0.5
+_RATE = 30.0  # of the echoes of an effect
+_MOST_KEPT = 1500
+_MOST_OPEN = 4
+
+
+class Thumbnails(QObject):
+    """Small pictures; asked for by the views, drawn in the background.
+
+    Signals
+    -------
+    ready()
+        Some that were asked for can be had now.
+    """
+
+    ready = pyqtSignal()
+
+    def __init__(self, proxies: ProxyStore | None = None) -> None:
+        super().__init__()
+        self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
+        self._kept: OrderedDict[FramePlan, QImage] = OrderedDict()
+        self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
+        self._wake = threading.Condition()
+        self._is_closing = False
+        self._thread = threading.Thread(target=self._work, name="thumbnails", daemon=True)
+        self._thread.start()
+
+    def get(self, footage: Footage, seconds: float) -> QImage | None:
+        """Return the picture nearest to an instant, or None until it is ready."""
+        return self.of_plan(FramePlan(_source(footage, seconds), THUMB_SIZE))
+
+    def with_effect(self, footage: Footage | None, effect: Effect) -> QImage | None:
+        """Return a picture from the middle of some footage with an effect at its peak on it."""
+        values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), 1.0)
+        if footage is None:
+            return self.of_plan(
+                FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),))
+            )
+        source = _source(footage, footage.duration / 2)
+        others = tuple(
+            Shown(replace(source, seconds=max(0.0, source.seconds + echo / _RATE)), COVERING)
+            for echo in effect.echoes_of(values)
+        )
+        active = ActiveEffect(effect.key, effect.version, values, others)
+        return self.of_plan(FramePlan(source, THUMB_SIZE, (active,)))
+
+    def of_plan(self, plan: FramePlan) -> QImage | None:
+        """Return the picture of a plan, or None until it is ready."""
+        found = self._kept.get(plan)
+        if found is None:
+            with self._wake:
+                self._wanted[plan] = None
+                self._wake.notify()
+        return found
+
+    def forget(self, fingerprint: str) -> None:
+        """Read some footage anew from now on: there is a proxy of it."""
+        self._footage.forget(fingerprint)
+
+    def close(self) -> None:
+        """Stop the thread."""
+        with self._wake:
+            self._is_closing = True
+            self._wake.notify()
+        if wait_for(self._thread):
+            self._footage.close()
+
+    def _work(self) -> None:
+        while True:
+            with self._wake:
+                while not self._wanted and not self._is_closing:
+                    self._wake.wait()
+                if self._is_closing:
+                    return
+                plan = min(self._wanted, key=_in_reading_order)
+                del self._wanted[plan]
+                is_last = not self._wanted
+            self._kept[plan] = image_of(draw(plan, self._footage, THUMB_SIZE)).copy()
+            while len(self._kept) > _MOST_KEPT:
+                self._kept.popitem(last=False)
+            if is_last or len(self._kept) % 8 == 0:
+                self.ready.emit()
+
+
+def _source(footage: Footage, seconds: float) -> SourceFrame:
+    """Return a source at a multiple of some step, so that neighbours share a picture."""
+    step = int(max(0.0, min(seconds, max(footage.duration - _STEP_SECONDS, 0))) / _STEP_SECONDS)
+    return SourceFrame(footage.path, footage.fingerprint, step * _STEP_SECONDS)
+
+
+def _in_reading_order(plan: FramePlan) -> tuple[str, float]:
+    """One clip after the other, each from its start: files are read forwards."""
+    return ("", 0.0) if plan.source is None else (plan.source.path, plan.source.seconds)
+
+
+def image_of(picture: Picture) -> QImage:
+    """Return an image that shares the memory of a picture, which must outlive it."""
+    picture = np.ascontiguousarray(picture)
+    height, width = picture.shape[:2]
+    return QImage(picture.data, width, height, 3 * width, QImage.Format.Format_BGR888)  # type: ignore[call-overload, no-any-return]  # the stubs know no memoryview

@@ -1,0 +1,1 @@
+"""The window itself: application, header, notices, keys, theme, first page."""

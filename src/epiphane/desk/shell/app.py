@@ -1,0 +1,80 @@
+"""Starting the application."""
+
+import logging
+import os
+import sys
+import traceback
+from functools import partial
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import QMessageLogContext, QSize, QTimer, QtMsgType, qInstallMessageHandler
+from PyQt6.QtWidgets import QApplication
+
+from epiphane.desk.engine.jobs import has_abandoned
+from epiphane.desk.engine.memory import limit_arenas
+from epiphane.desk.shell import theme
+from epiphane.desk.shell.window import Window
+from epiphane.files.trust import data_folder
+from epiphane.log import logger, told
+
+_TITLE_BAR = 40
+"""What the desktop puts above a window, px; it is known only when the window is there."""
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """Return the dressed application; the one there is, if there is one."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(arguments)
+    app.setApplicationName("epiphane")
+    app.setApplicationDisplayName("Epiphane")
+    theme.dress(app)
+    return app
+
+
+def run(path: Path | None = None, *, demo: bool = False) -> int:
+    """Open the window, with a project or the demo in it, and stay until it is closed.
+
+    Returns
+    -------
+    The exit code.
+    """
+    qInstallMessageHandler(_log_message)
+    limit_arenas()
+    app = make_application(sys.argv[:1])
+    window = Window(journal_folder=data_folder())
+    sys.excepthook = partial(_go_on_after, window)
+    screen = app.primaryScreen()
+    if screen is not None:
+        frame = QSize(0, _TITLE_BAR)
+        window.fit_on(screen.availableGeometry().size() - frame)
+    window.show()
+
+    def open_first() -> None:
+        if demo:
+            window.files.open_demo()
+        elif path is None or not window.files.open_path(path):
+            window.recovery.look()
+
+    QTimer.singleShot(0, open_first)
+    code = app.exec()
+    if has_abandoned():
+        os._exit(code)  # a thread that hangs in the system would keep the process
+    return code
+
+
+def _go_on_after(
+    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
+    """Tell of a mistake in Epiphane itself and go on: Qt would end the application instead."""
+    traceback.print_exception(kind, error, trace)
+    logger.error("went on after %s", told(error))
+    text = f"Something in Epiphane went wrong ({error}). Your work is kept; save it, and report it with F12."
+    window.notice.say(text, True)
+
+
+def _log_message(kind: QtMsgType, _context: QMessageLogContext, text: str | None) -> None:
+    """Take what Qt has to say into the log."""
+    is_bad = kind in (QtMsgType.QtWarningMsg, QtMsgType.QtCriticalMsg, QtMsgType.QtFatalMsg)
+    if is_bad:
+        logging.getLogger("qt").warning("%s", text)

@@ -1,0 +1,230 @@
+"""The first line of the window: project, transport, where we are, tempo, export."""
+
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
+    QWidget,
+)
+
+from epiphane.desk.bench.fields import label
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.playback import Playback
+from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
+from epiphane.desk.shell import theme
+from epiphane.errors import ParameterError
+from epiphane.facts.places import parse_place
+from epiphane.timing import frame_start, timecode
+
+
+class Header(QFrame):
+    """Project · transport · bar.beat and timecode · tempo · export."""
+
+    def __init__(
+        self, editor: Editor, playback: Playback, score: ScoreView, actions: dict[str, QAction]
+    ) -> None:
+        super().__init__()
+        self._editor = editor
+        self._playback = playback
+        self._score = score
+        self.setProperty("panel", True)
+        self.setFixedHeight(48)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(16, 0, 14, 0)
+        box.setSpacing(6)
+        self._add_name(box)
+        box.addStretch(2)
+        self._add_transport(box, actions)
+        box.addSpacing(16)
+        self._add_place(box)
+        box.addStretch(3)
+        self._late = label("")
+        self._late.setFont(theme.numbers(9))
+        box.addWidget(self._late)
+        box.addSpacing(6)
+        box.addLayout(self._lines())
+        box.addSpacing(10)
+        box.addWidget(_tool(actions["keys"]))
+        self._export = QPushButton("Export")
+        self._export.setProperty("main", True)
+        self._export.setToolTip("Make a film of the project (Ctrl+E)")
+        self._export.clicked.connect(actions["export"].trigger)
+        box.addWidget(self._export)
+        editor.project_changed.connect(self.refresh)
+        editor.file_changed.connect(self.refresh)
+        editor.playhead_changed.connect(self._show_place)
+        playback.state_changed.connect(self.refresh)
+        score.lines_changed.connect(self._show_lines)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show everything as it is now."""
+        project = self._editor.project
+        metrics = self._name.fontMetrics()
+        self._name.setText(metrics.elidedText(self._editor.title, Qt.TextElideMode.ElideRight, 228))
+        self._changed.setVisible(self._editor.is_changed)
+        song = project.song
+        self._tempo.setVisible(song is not None and bool(song.beats))
+        if song is not None and song.beats:
+            metre = max(beat.place for beat in song.beats)
+            self._tempo.setText(f"{song.tempo:.2f} · {metre}/4 · {'steady' if song.is_steady else 'free'}")
+        has_frames = project.n_frames > 0
+        for widget in (self._play, self._loop, self._export):
+            widget.setEnabled(has_frames)
+        playing = self._playback.is_playing
+        self._play.setIcon(theme.icon("square" if playing else "play", theme.TEXT, 18))
+        self._loop.setChecked(self._playback.loop is not None)
+        self._show_late()
+        self._show_place()
+
+    def _add_name(self, box: QHBoxLayout) -> None:
+        self._name = QLabel()
+        self._name.setTextFormat(Qt.TextFormat.PlainText)
+        self._name.setFont(theme.words(10.5, weight=600))
+        self._name.setMaximumWidth(230)
+        self._changed = QLabel("●")
+        self._changed.setStyleSheet(f"color: {theme.QUIET.name()}; font-size: 9px")
+        self._changed.setToolTip("There are changes that are not saved (Ctrl+S)")
+        box.addWidget(self._name)
+        box.addWidget(self._changed)
+
+    def _add_transport(self, box: QHBoxLayout, actions: dict[str, QAction]) -> None:
+        for key in ("undo", "redo"):
+            box.addWidget(_tool(actions[key]))
+        box.addSpacing(14)
+        self._play, self._loop = _tool(actions["play"]), _tool(actions["loop"])
+        self._play.setStyleSheet("padding: 6px 14px")
+        box.addWidget(self._play)
+        box.addWidget(self._loop)
+
+    def _add_place(self, box: QHBoxLayout) -> None:
+        self._beat, self._time, self._frame = QLabel(), QLabel(), label("")
+        self._beat.setFont(theme.numbers(14, weight=500))
+        # Room for the longest, so that nothing moves while it plays.
+        self._beat.setFixedWidth(self._beat.fontMetrics().horizontalAdvance("188.4"))
+        self._beat.setToolTip("Bar and beat at the playhead; Ctrl+G goes to one that you type")
+        self._time.setFont(theme.numbers(12))
+        self._time.setToolTip("Minutes, seconds, frames")
+        self._frame.setFont(theme.numbers(9.5))
+        self._frame.setFixedWidth(self._frame.fontMetrics().horizontalAdvance("f 88888"))
+        self._tempo = QLabel()
+        self._tempo.setFont(theme.numbers(9))
+        self._tempo.setStyleSheet(f"background: {theme.RAISED.name()}; border-radius: 12px; padding: 0 11px;")
+        self._tempo.setFixedHeight(24)
+        self._tempo.setToolTip("Tempo, beats a bar, and whether the song keeps a machine's clock")
+        for widget in (self._beat, self._time, self._frame):
+            box.addWidget(widget)
+            box.addSpacing(8)
+        box.addWidget(self._tempo)
+        self._place_field = _PlaceField(self)
+        self._place_field.returnPressed.connect(self._go_to_place)
+
+    def ask_place(self) -> None:
+        """Let a place be typed where the playhead's own is told; Enter goes there, Escape gives it up."""
+        if self._editor.project.n_frames == 0:
+            return
+        first, last = self._beat.geometry(), self._frame.geometry()
+        self._place_field.setGeometry(first.left() - 6, 9, last.right() - first.left() + 6, 30)
+        self._place_field.clear()
+        self._place_field.show()
+        self._place_field.raise_()
+        self._place_field.setFocus()
+
+    def _go_to_place(self) -> None:
+        try:
+            frame = parse_place(self._place_field.text(), self._editor.bars, self._editor.project.rate)
+        except ParameterError as error:
+            self._editor.said.emit(str(error), False)
+            return
+        self._place_field.hide()
+        self._editor.go_to(frame)
+
+    def _show_late(self) -> None:
+        count = self._playback.punctuality
+        is_told = count.n_due > 30 and not self._playback.is_playing
+        self._late.setText(f"{count.share:.0%} on time" if is_told else "")
+        self._late.setToolTip(f"{count.n_shown} of {count.n_due} pictures were shown while they were due")
+
+    def _show_place(self) -> None:
+        project, frame = self._editor.project, self._editor.playhead
+        self._time.setText(timecode(frame, project.rate))
+        self._frame.setText(f"f {frame}")
+        bars = self._editor.bars
+        bar = bars[self._editor.playhead_bar]
+        # A beat within the frame on screen is on screen.
+        now = frame_start(frame + 1, project.rate) - 1e-6
+        beat = max(1, sum(1 for time in bar.beats if time <= now))
+        self._beat.setText(f"{bar.number}.{beat}" if bar.beats else f"{bar.number}")
+        for widget in (self._beat, self._time, self._frame):
+            widget.setVisible(project.n_frames > 0)
+
+    def _lines(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(0)
+        words = label("bars a line")
+        line.addWidget(words)
+        line.addSpacing(4)
+        self._group = QButtonGroup(self)
+        for number in BARS_PER_LINE:
+            button = QPushButton(str(number))
+            button.setCheckable(True)
+            button.setProperty("quiet", True)
+            button.setFixedWidth(28)
+            button.setStyleSheet("padding: 5px 0")
+            button.setToolTip(f"{number} bars a line ({number})")
+            button.setAccessibleName(f"{number} bars a line")
+            self._group.addButton(button, number)
+            line.addWidget(button)
+        self._group.idClicked.connect(self._score.set_bars_per_line)
+        self._show_lines()
+        return line
+
+    def _show_lines(self) -> None:
+        button = self._group.button(self._score.bars_per_line)
+        if button is not None:
+            button.setChecked(True)
+
+
+def _tool(action: QAction) -> QToolButton:
+    button = QToolButton()
+    button.setDefaultAction(action)
+    button.setProperty("quiet", True)
+    button.setAccessibleName(action.text())
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
+
+
+class _PlaceField(QLineEdit):
+    """A field for a place, there only while one is typed."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Go to")
+        self.setPlaceholderText("12.3, 1:04.5, f 350")
+        self.setToolTip("A bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s), or a frame (f 350)")
+        self.setMaxLength(40)
+        self.setFont(theme.numbers(10))
+        self.hide()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.hide()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if isinstance(event, QKeyEvent) and is_asking and event.key() == Qt.Key.Key_Escape:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.hide()

@@ -1,0 +1,416 @@
+"""The window: it lays the panels out and connects them; it alone knows everybody."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QFrame,
+    QMainWindow,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from epiphane.desk.bench.export import EXPORT_TOPIC
+from epiphane.desk.bench.panel import BenchPanel
+from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.control.cues import CueDesk
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.files import Files
+from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
+from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.pulses import PulseDesk
+from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.frames import FrameServer
+from epiphane.desk.engine.jobs import Jobs
+from epiphane.desk.engine.memory import MemoryKeeper
+from epiphane.desk.engine.playback import Playback
+from epiphane.desk.engine.skimming import Skimmer
+from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.picture.centre import CentreHandle
+from epiphane.desk.picture.lamps import Lamps
+from epiphane.desk.picture.view import PictureView
+from epiphane.desk.score.prepared import Preparedness
+from epiphane.desk.score.view import ScoreView
+from epiphane.desk.shelf.effects import EffectPage
+from epiphane.desk.shelf.footage import FootagePage
+from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.shelf.recipes import RecipePage
+from epiphane.desk.shell import theme
+from epiphane.desk.shell.actions import make_actions
+from epiphane.desk.shell.commands import Commands
+from epiphane.desk.shell.header import Header
+from epiphane.desk.shell.keys import KeyList
+from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
+from epiphane.desk.shell.recovery import RecoveryDesk
+from epiphane.desk.shell.welcome import Welcome
+from epiphane.files.recipes import KeptRecipe, RecipeBook
+from epiphane.files.trust import TrustedFolders
+from epiphane.media.proxy import ProxyStore
+from epiphane.timing import clock_text, rate_text
+
+_LEFT_WIDTH, _LEAST_LEFT = 448, 410
+_SIZE, _LEAST_SIZE, _LARGEST = QSize(1280, 800), QSize(1160, 640), QSize(1920, 1200)
+_SHARE_OF_SCREEN = 0.85
+_LEFT_STRETCH, _RIGHT_STRETCH = 2, 3
+"""What the picture and the score get of a wider window."""
+_PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
+_MOST_PREVIEW = 960
+
+
+class Window(QMainWindow):
+    """Epiphane's only window."""
+
+    def __init__(self, *, journal_folder: Path, proxies: ProxyStore | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle("Epiphane")
+        self.resize(_SIZE)
+        self.setMinimumSize(_LEAST_SIZE)
+        self.setAcceptDrops(True)
+        self.editor = Editor(journal_folder=journal_folder)
+        self.jobs = Jobs()
+        self.proxies = proxies or ProxyStore()
+        self.frames = FrameServer(self.proxies)
+        self.frames.show(self.editor.project, self.editor.cues)
+        self.thumbnails = Thumbnails(self.proxies)
+        self.skimmer = Skimmer(self.frames.footage)
+        self.playback = Playback(self.editor, self.frames)
+        self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
+        self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
+        self.recovery = RecoveryDesk(self.editor, self.files)
+        self.lanes = LaneDesk(self.editor)
+        self.cues = CueDesk(self.editor)
+        self.shots = ShotDesk(self.editor, self.files.open_song)
+        self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
+        self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
+        self.score = ScoreView(self.editor, self.thumbnails)
+        self.picture = PictureView()
+        self.preparedness = Preparedness(self.frames, self)
+        self.centre = CentreHandle(self.editor, self.picture)
+        self.lamps = Lamps(self.editor)
+        self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
+        self.bench = BenchPanel(
+            self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes, self.lanes
+        )
+        self.bench.add_lost_work(self.recovery)
+        page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
+        self.effect_mover = Skimmer(self.frames.footage)
+        effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
+        self.shelf = ShelfPanel(self.editor, page, effects, recipes)
+        self.actions_by_id = make_actions(self, Commands(self).table())
+        self.welcome = Welcome(self.actions_by_id)
+        self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
+        self.notice = NoticeStrip()
+        self.recovery_offer = NoticeStrip("Unsaved work")  # of its own: it stays until it is answered
+        self.left_out = LeftOutStrip()
+        self.job_strip = JobStrip(self.jobs)
+        self._stack = QStackedWidget()
+        self._lay_out()
+        self.key_list = KeyList(self)
+        self.memory = MemoryKeeper(self)
+        self._connect()
+        self._on_project()
+        self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
+
+    def fit_on(self, room: QSize) -> None:
+        """Take most of a screen's room, and never more than there is: at 150 % that may be little."""
+        self.setMinimumSize(_LEAST_SIZE.boundedTo(room))
+        wanted = QSize(round(room.width() * _SHARE_OF_SCREEN), round(room.height() * _SHARE_OF_SCREEN))
+        self.resize(wanted.expandedTo(_SIZE).boundedTo(_LARGEST).boundedTo(room))
+
+    def _lay_out(self) -> None:
+        left = QFrame()
+        left.setProperty("panel", True)
+        left.setMinimumWidth(_LEAST_LEFT)
+        left_box = QVBoxLayout(left)
+        left_box.setContentsMargins(0, 0, 0, 0)
+        left_box.setSpacing(0)
+        left_box.addWidget(self.picture)
+        left_box.addWidget(self.lamps)
+        left_box.addWidget(_line(is_upright=False))
+        left_box.addWidget(self.bench, 1)
+        self._right = QSplitter(Qt.Orientation.Vertical)
+        self._stack.addWidget(self.welcome)
+        self._stack.addWidget(self.score)
+        self._right.addWidget(self._stack)
+        self._right.addWidget(self.shelf)
+        self._right.setStretchFactor(0, 1)
+        self._right.setCollapsible(0, False)
+        self._right.setCollapsible(1, False)
+        self._right.setSizes([590, 152])
+        self._right.setHandleWidth(1)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.addWidget(left)
+        across.addWidget(self._right)
+        across.setStretchFactor(0, _LEFT_STRETCH)
+        across.setStretchFactor(1, _RIGHT_STRETCH)
+        across.setSizes([_LEFT_WIDTH, 1280 - _LEFT_WIDTH])
+        across.setHandleWidth(1)
+        across.setCollapsible(0, False)
+        across.setCollapsible(1, False)
+        self._across = across
+        whole = _Ground()
+        box = QVBoxLayout(whole)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for widget in (self.header, _line(is_upright=False)):
+            box.addWidget(widget)
+        box.addWidget(across, 1)
+        box.addWidget(_line(is_upright=False))
+        box.addWidget(self.job_strip)
+        self.setCentralWidget(whole)
+        for strip in (self.notice, self.recovery_offer, self.left_out):
+            strip.setParent(whole)
+            strip.changed.connect(self._place_notices)
+        whole.resized.connect(self._place_notices)
+        self.jobs.changed.connect(self._place_notices)
+
+    def _connect(self) -> None:
+        self.editor.project_changed.connect(self._on_project)
+        self.editor.file_changed.connect(self._on_file)
+        self.editor.opened.connect(self._on_opened)
+        self.editor.selection_changed.connect(self._on_selection)
+        self.editor.said.connect(self.notice.say)
+        self.jobs.failed.connect(lambda text: self.notice.say(text, True))
+        self.frames.fault.connect(self._on_picture_fault)
+        self.preparedness.changed.connect(self.score.show_prepared)
+        self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))
+        self.picture.resized.connect(self._fit_preview)
+        self.clip_player.shown.connect(self.picture.show_guest)
+        self.playback.state_changed.connect(self._on_playing)
+        self.clip_player.moved.connect(self._on_playing)
+        self.footage.proxy_made.connect(self._on_proxy)
+        self.files.missing_found.connect(self._offer_search)
+        self.footage.missing_changed.connect(self.frames.footage.forget_faults)
+        page = self.shelf.footage
+        page.tiles.itemSelectionChanged.connect(self._on_chosen)
+        self.score.footage_dropped.connect(self.shots.lay)
+        self.score.effect_dropped.connect(self.lanes.add)
+        self.score.hit_taken.connect(self.cues.take)
+        self.score.scrolled.connect(self.frames.be_patient)
+        self.shelf.footage_taken.connect(self.shots.take)
+        self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
+        self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
+        self.shelf.recipes.removed.connect(self.remove_recipes)
+        self.shelf.recipe_begun.connect(self.recipes.begin)
+        self.shelf.recipe_wanted.connect(self.recipes.ask_import)
+        self.score.recipe_dropped.connect(self.recipes.use)
+        self.shelf.add_footage.connect(self.files.ask_footage)
+        self.shelf.add_song.connect(self.files.ask_song)
+        self.shelf.pulse_made.connect(self.pulses.make)
+        self.bench.song.listen_asked.connect(self._listen_again)
+        self.bench.pulse_made.connect(self._on_pulse_bench)
+        self.bench.copy_asked.connect(self.lanes.copy)
+        self.bench.recipe.remove_asked.connect(self._remove_recipe)
+        self.recovery.offered.connect(self._offer_recovery)
+        self.recovery.changed.connect(self._on_lost_work)
+        self.files.left_out.connect(self.left_out.add)
+        self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
+        self.recipes.read()
+
+    def _place_notices(self) -> None:
+        """Lay what is said over the foot of the window, above a job it shows: nothing else moves for it."""
+        ground = self.centralWidget()
+        assert ground is not None
+        bottom = ground.height() - (0 if self.job_strip.is_idle else self.job_strip.height())
+        for strip in (self.notice, self.recovery_offer, self.left_out):
+            if not strip.isHidden():
+                height = strip.height_at(ground.width())
+                strip.setGeometry(0, bottom - height, ground.width(), height)
+                strip.raise_()
+                bottom -= height
+
+    def _on_opened(self) -> None:
+        """Let go of what is at work for the project that was open: its result has no place in this one.
+
+        An export goes on, and so does what is found out about footage, which is told by its content.
+        """
+        self.jobs.drop(lambda topic: topic not in (EXPORT_TOPIC, FOOTAGE_TOPIC))
+
+    # What the editor asks for
+
+    def _listen_again(self, tempo: float) -> None:
+        """Listen once more to the loop, or else to the stave under the playhead."""
+        self.pulses.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
+
+    def remove_recipes(self, paths: list[str]) -> None:
+        """Throw recipes away, and offer to have them back: no undo of the project reaches them."""
+        for path in paths:
+            kept = self.recipes.find(path)
+            if kept is not None:
+                self._remove_recipe(kept)
+
+    def _remove_recipe(self, kept: KeptRecipe) -> None:
+        if self.recipes.remove(kept):
+            self.notice.offer(
+                f"{kept.recipe.name} is thrown away.", "Put it back", lambda: self.recipes.put_back(kept)
+            )
+
+    def _on_chosen(self) -> None:
+        chosen = tuple(self.shelf.footage.chosen())
+        self.bench.filling.use_chosen(chosen)
+        self.shots.remember(chosen)
+
+    def _on_playing(self) -> None:
+        is_playing = self.playback.is_playing or self.clip_player.is_playing
+        self.footage.rest(is_playing)
+        self.preparedness.rest(is_playing)
+
+    def _on_proxy(self, fingerprint: str) -> None:
+        self.frames.footage.forget(fingerprint)
+        self.thumbnails.forget(fingerprint)
+
+    def _on_picture_fault(self, text: str) -> None:
+        """Tell a fault, unless it is a file that is known to be missing: the offer to look for it stays."""
+        missing = [one for one in self.editor.project.footage if one.id in self.footage.missing]
+        if not any(text.startswith(Path(one.path).name) for one in missing):
+            self.notice.say(text, True)
+
+    def _offer_search(self, text: str) -> None:
+        self.footage.look_for_missing()
+        if self.footage.missing:
+            self.notice.offer(text, "Look in a folder…", self.footage.ask_missing)
+        else:
+            self.notice.say(text, True)
+
+    def _on_pulse_bench(self, bench: PulseBench) -> None:
+        bench.tap_asked.connect(self.pulses.start_tapping)
+        bench.snap_asked.connect(self.pulses.snap)
+        bench.delay_asked.connect(self.pulses.measure_delay)
+        self.pulses.delay_measured.connect(bench.delay_note.setText)
+
+    # Staying current
+
+    def _on_project(self) -> None:
+        project = self.editor.project
+        has_work = project.song is not None or bool(project.footage)
+        page = self.score if has_work else self.welcome
+        if self._stack.currentWidget() is not page:
+            self._stack.setCurrentWidget(page)
+            page.setFocus()
+        self.shelf.setVisible(has_work)
+        self.picture.set_aspect((project.width, project.height))
+        shape = f"{project.width} × {project.height} · {rate_text(project.rate)} fps"
+        length = f"{clock_text(float(project.n_frames / project.rate))} · {project.n_frames} frames"
+        self.job_strip.set_idle_text(f"{shape} · {length}" if has_work else "")
+        if project.n_frames == 0:
+            self.picture.show_picture(None)
+        self._fit_preview()
+        self._on_file()
+
+    def _on_selection(self) -> None:
+        is_shown_on_bench = self.editor.selection.kind is Kind.EXPORT
+        self.job_strip.leave_out(EXPORT_TOPIC if is_shown_on_bench else "")
+
+    def _on_file(self) -> None:
+        history = self.editor.history
+        for key, label, verb in (("undo", history.undo_label, "Undo"), ("redo", history.redo_label, "Redo")):
+            action = self.actions_by_id[key]
+            action.setEnabled(label is not None)
+            keys = action.shortcut().toString()
+            action.setToolTip(theme.plain(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})"))
+        self.setWindowTitle(f"{self.editor.title}{'*' * self.editor.is_changed} · Epiphane")
+
+    def _fit_preview(self) -> None:
+        """Draw pictures no larger than they are seen, in a few sizes so that the cache holds."""
+        project = self.editor.project
+        seen = self.picture.device_pixels()[0]
+        most = min(project.width, _MOST_PREVIEW)
+        width = next((w for w in _PREVIEW_WIDTHS if w >= seen * 0.9), most)
+        width = min(width, most)
+        height = max(2, round(width * project.height / project.width / 2) * 2)
+        self.clip_player.size = (width, height)
+        if self.frames.size != (width, height):
+            self.frames.set_size((width, height))
+            self.playback.refresh()
+
+    def _offer_recovery(self, text: str, action: str) -> None:
+        self.recovery_offer.offer(text, action, self.recovery.act)
+
+    def _on_lost_work(self) -> None:
+        """Offer no longer what is not there any more."""
+        self.recovery_offer.hide()
+        self.welcome.show_lost_work(len(self.recovery.works))
+
+    # Qt's events
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Press the button that has the keyboard with Enter: Space plays wherever one is."""
+        button = self.focusWidget()
+        is_enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if is_enter and isinstance(button, QPushButton) and button.menu() is not None:
+            button.showMenu()
+        elif is_enter and isinstance(button, QAbstractButton):
+            button.click()
+        else:
+            super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = None if event is None else event.mimeData()
+        if event is None or data is None:
+            return
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        if paths:  # after the drop has ended, for it may ask something
+            QTimer.singleShot(0, lambda: self.files.gather(paths))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.picture.updateGeometry()  # an upright one is as tall as the window lets it be
+        if self.key_list.isVisible():
+            self.key_list.setGeometry(self.rect())
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.shut_down()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """Stop everything that runs."""
+        self.pulses.close()
+        self.clip_player.close()
+        self.playback.close()
+        self.footage.rest(False)
+        self.jobs.close()
+        self.skimmer.close()
+        self.effect_mover.close()
+        self.frames.close()
+        self.thumbnails.close()
+        self.editor.close()
+
+
+class _Ground(QWidget):
+    """What everything else stands on; tells when it is of another size."""
+
+    resized = pyqtSignal()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.resized.emit()
+
+
+def _line(*, is_upright: bool) -> QWidget:
+    line = QWidget()
+    line.setStyleSheet(f"background: {theme.RULE.name()}")
+    if is_upright:
+        line.setFixedWidth(1)
+    else:
+        line.setFixedHeight(1)
+    return line

@@ -1,0 +1,106 @@
+"""Pulses: named streams of hits, and where hits come from."""
+
+from enum import Enum
+from typing import Annotated, TypeAlias
+
+from msgspec import Meta, Struct
+
+from epiphane.document.ids import (
+    PulseId,
+    Seconds,
+    Share,
+)
+from epiphane.document.song import Hits
+
+
+class PulseUnit(Enum):
+    """What is counted of what was heard: the beat grid and what divides it, or the hits of a drum or a band.
+
+    An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
+    among them.
+    """
+
+    BEAT = "beat"
+    BAR = "bar"
+    OFF_BEAT = "off-beat"
+    HALF = "half"
+    THIRD = "third"
+    QUARTER = "quarter"
+    KICK = "kick"
+    SNARE = "snare"
+    HAT = "hat"
+    LOW = "low"
+    MID = "mid"
+    HIGH = "high"
+
+
+class HeardSource(Struct, frozen=True, forbid_unknown_fields=True, tag="heard"):
+    """Hits that follow what was heard in the song, whatever becomes of it."""
+
+    unit: PulseUnit
+
+
+class BandSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True, tag="band"):
+    """Hits where the level of a band of the spectrum, `low` to `high` Hz, rises over a threshold.
+
+    The threshold is a share of the way from silence to the band's loudest moment; `hits`, in seconds of
+    the song, are what was found when it was last looked for, at least `gap` seconds apart.
+    """
+
+    low: Annotated[float, Meta(ge=20, le=20_000)]
+    high: Annotated[float, Meta(ge=20, le=20_000)]
+    threshold: Share = 0.6
+    gap: Annotated[float, Meta(ge=0.02, le=10)] = 0.12
+    hits: Hits = ()
+
+
+class TappedSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True, tag="tapped"):
+    """Hits tapped by hand, in seconds of the song."""
+
+    hits: Hits = ()
+
+
+class TempoSource(Struct, frozen=True, forbid_unknown_fields=True, tag="tempo"):
+    """Hits at a bare tempo in BPM from a start in seconds, for a song that is not there yet."""
+
+    tempo: Annotated[float, Meta(ge=20, le=400)] = 120.0
+    start: Seconds = 0.0
+
+
+class Blend(Enum):
+    """How two pulses make one."""
+
+    EITHER = "either"
+    WITHOUT = "without"
+    BOTH = "both"
+
+
+class BlendSource(Struct, frozen=True, forbid_unknown_fields=True, tag="blend"):
+    """Hits of one pulse and also another, without another, or only where both are, within a tolerance."""
+
+    how: Blend
+    one: PulseId
+    other: PulseId
+    tolerance: Annotated[float, Meta(ge=0, le=1)] = 0.05
+
+
+Source: TypeAlias = HeardSource | BandSource | TappedSource | TempoSource | BlendSource
+
+
+class Pulse(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
+    """A named stream of hits: every Nth hit of its source from the first, and of those the most important.
+
+    `keep` is the share that is kept, by strength and by place in the bar.
+    """
+
+    id: PulseId
+    name: str
+    source: Source
+    every: Annotated[int, Meta(ge=1, le=64)] = 1
+    first: Annotated[int, Meta(ge=0, le=63)] = 0
+    keep: Share = 1.0
+
+    @property
+    def unit(self) -> PulseUnit | None:
+        """What it counts of what was heard, or None where it has another source."""
+        return self.source.unit if isinstance(self.source, HeardSource) else None

@@ -1,1 +1,0 @@
-"""Which footage is on screen when."""

@@ -1,0 +1,146 @@
+"""Thinning and blending of pulses."""
+
+import numpy as np
+import pytest
+from helpers import a_project, a_song
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from epiphane.document.ids import PulseId
+from epiphane.document.pulse import (
+    BandSource,
+    Blend,
+    BlendSource,
+    HeardSource,
+    Pulse,
+    PulseUnit,
+    TappedSource,
+    TempoSource,
+)
+from epiphane.document.song import Hit
+from epiphane.edits.pulses import add_pulse, add_taps, change_pulse, remove_pulse, set_band, users_of
+from epiphane.errors import EditError
+from epiphane.facts.hits import Ground, blended, ground_of, hits_of, is_near
+
+TOLERANCE = 0.05
+
+
+@st.composite
+def streams(draw):
+    """Hits that are further apart than the tolerance, as those of one pulse are."""
+    steps = draw(st.lists(st.floats(0.12, 2.0), max_size=30))
+    strengths = draw(st.lists(st.floats(0, 1), min_size=len(steps), max_size=len(steps)))
+    times = np.round(np.cumsum(steps), 3)
+    return tuple(Hit(float(time), strength) for time, strength in zip(times, strengths, strict=True))
+
+
+def times_of(hits):
+    return np.array([hit.time for hit in hits])
+
+
+@given(streams(), streams())
+def test_blends_obey_the_laws_of_sets(a, b):
+    def blend(one, other, how):
+        return blended(one, other, how, TOLERANCE)
+
+    both, without = blend(a, b, Blend.BOTH), blend(a, b, Blend.WITHOUT)
+    either = blend(a, b, Blend.EITHER)
+    assert blend(both, without, Blend.EITHER) == a
+    assert set(both).isdisjoint(without)
+    assert blend(a, a, Blend.EITHER) == blend(a, a, Blend.BOTH) == a
+    assert blend(a, a, Blend.WITHOUT) == blend(a, (), Blend.BOTH) == ()
+    assert blend(a, (), Blend.WITHOUT) == blend(a, (), Blend.EITHER) == blend((), a, Blend.EITHER) == a
+    assert set(a) <= set(either) <= set(a) | set(b)
+    assert is_near(times_of(b), times_of(either), TOLERANCE).all()
+    # The same places are struck, whichever comes first.
+    other_way = blend(b, a, Blend.EITHER)
+    assert is_near(times_of(either), times_of(other_way), TOLERANCE).all()
+    assert is_near(times_of(both), times_of(blend(b, a, Blend.BOTH)), TOLERANCE).all()
+
+
+@given(streams(), st.lists(st.floats(0, 1), min_size=2, max_size=5))
+def test_thinning_only_removes_and_always_in_the_same_order(hits, keeps):
+    pulse = Pulse(PulseId(1), "taps", TappedSource(hits))
+    ground = Ground(a_song())
+    kept = [hits_of(replace(pulse, keep=keep), ground) for keep in sorted(keeps)]
+    for fewer, more in zip(kept, [*kept[1:], hits], strict=True):
+        assert set(fewer) <= set(more)
+        assert list(fewer) == sorted(fewer, key=lambda hit: hit.time)
+    assert hits_of(replace(pulse, keep=1.0), ground) == hits
+    assert hits_of(replace(pulse, keep=0.0), ground) == ()
+
+
+def test_the_few_that_are_left_are_those_that_a_musician_would_keep():
+    song = a_song(n_beats=32)
+    quarters = Pulse(PulseId(1), "quarters", HeardSource(PulseUnit.QUARTER))
+    n_hits = len(hits_of(quarters, Ground(song)))
+
+    def kept(n):
+        return {hit.time for hit in hits_of(replace(quarters, keep=n / n_hits), Ground(song))}
+
+    assert kept(8) == {beat.time for beat in song.beats if beat.place == 1}
+    assert kept(16) == {beat.time for beat in song.beats if beat.place in (1, 3)}
+    assert kept(32) == {beat.time for beat in song.beats}
+
+
+@given(st.sampled_from([(PulseUnit.HALF, 2), (PulseUnit.THIRD, 3), (PulseUnit.QUARTER, 4)]))
+def test_beats_are_divided_evenly(unit):
+    beats = times_of(a_song(tempo=97).beats)
+    hits = times_of(hits_of(Pulse(PulseId(1), "p", HeardSource(unit[0])), Ground(a_song(tempo=97))))
+    assert hits[:: unit[1]].tolist() == beats.tolist()
+    assert np.ptp(np.diff(hits)) < 3e-6
+    off = times_of(hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.OFF_BEAT)), Ground(a_song(tempo=97))))
+    assert np.abs(off - (beats[:-1] + beats[1:]) / 2).max() < 1e-6
+
+
+def test_a_bare_tempo_fires_to_the_end_without_a_song():
+    project = replace(a_project(), song=None)
+    project, _ = add_pulse(project, TempoSource(90, 0.5))
+    hits = times_of(hits_of(project.pulses[-1], ground_of(project)))
+    assert hits[0] == 0.5
+    assert np.allclose(np.diff(hits), 60 / 90, atol=2e-6)
+    assert hits[-1] < project.n_frames / project.rate <= hits[-1] + 60 / 90
+    assert project.pulses[-1].name == "90 BPM"
+
+
+def test_a_pulse_that_is_taken_away_leaves_its_lanes_silent():
+    project, kick = add_pulse(a_project(), HeardSource(PulseUnit.KICK))
+    project, blend = add_pulse(project, BlendSource(Blend.WITHOUT, PulseId(5), kick))
+    assert users_of(project, kick) == (0, 1)
+    assert users_of(project, PulseId(5)) == (2, 1)
+    pulse = project.pulses[-1]
+    assert pulse.name == "beats without kicks"
+    assert times_of(hits_of(pulse, ground_of(project))).tolist() == [b.time for b in project.song.beats[1::2]]
+    left = remove_pulse(project, kick)
+    assert hits_of(pulse, ground_of(left)) == hits_of(left.pulses[0], ground_of(left))
+    with pytest.raises(EditError, match="made of itself"):
+        change_pulse(project, kick, source=BlendSource(Blend.BOTH, blend, PulseId(5)))
+
+
+def test_taps_twice_at_once_or_outside_the_song_are_left_out():
+    project, taps = add_pulse(a_project(), TappedSource())
+    wild = tuple(Hit(time) for time in (2.0, 2.01, 0.5, 99.0, 3.0, 3.0))
+    project = add_taps(project, taps, wild)
+    assert [hit.time for hit in project.pulses[-1].source.hits] == [0.5, 2.0, 3.0]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda p, k: set_band(p, k, BandSource(500, 500)), "500 to 500 Hz has none"),
+        (lambda p, k: set_band(p, PulseId(5), BandSource(50, 500)), "not taken from a band"),
+        (lambda p, k: change_pulse(p, k, keep=1.5), "keep"),
+        (lambda p, k: change_pulse(p, k, name=" "), "needs a name"),
+        (lambda p, k: change_pulse(p, k, name="beats"), "called beats already"),
+        (lambda p, k: change_pulse(p, k, every=4, first=4), r"must be 0\.\.3, got 4"),
+        (lambda p, k: add_pulse(p, TempoSource(0)), "20"),
+        (lambda p, k: add_pulse(p, TempoSource(10_000)), "400"),
+        (lambda p, k: add_pulse(p, BlendSource(Blend.BOTH, k, PulseId(77))), "no pulse 77"),
+        (lambda p, k: add_taps(p, k, (Hit(1.0),)), "not a tapped one"),
+    ],
+)
+def test_what_cannot_be_says_why(change, words):
+    project, band = add_pulse(a_project(), BandSource(40, 120))
+    with pytest.raises(EditError, match=words):
+        change(project, band)

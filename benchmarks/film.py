@@ -119,10 +119,11 @@ def _clip(
     wide = cv2.resize(rough, (2 * width, height), interpolation=cv2.INTER_CUBIC)
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=25, options=options)
+        assert isinstance(stream, av.VideoStream)
         stream.width, stream.height, stream.pix_fmt = width, height, pixels
         for number in range(100):
             at = number * width // 100
-            picture = np.ascontiguousarray(wide[:, at : at + width])
+            picture = np.ascontiguousarray(wide[:, at : at + width], np.uint8)
             frame = av.VideoFrame.from_ndarray(picture, format="bgr24")
             container.mux(stream.encode(frame.reformat(format=pixels)))
         container.mux(stream.encode(None))

@@ -13,6 +13,7 @@ import numpy as np
 
 from benchmarks.clips import make_grainy
 from benchmarks.result import Result, at_least, at_most
+from benchmarks.window import wait
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, SONG_FILE
 from epiphane.document.filling import Order
@@ -67,7 +68,6 @@ def measure_footage(folder: Path) -> Iterator[Result]:
 
 def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Result]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PyQt6.QtTest import QTest
 
     from epiphane.desk.shell.app import make_application
     from epiphane.desk.shell.window import Window
@@ -78,7 +78,7 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
     window.resize(1280, 800)
     window.show()
     window.editor.open(project, None)
-    QTest.qWait(4000)  # thumbnails
+    wait(4000)  # thumbnails
     shown: list[tuple[int, float]] = []
     window.playback.shown.connect(lambda _picture, frame: shown.append((frame, time.perf_counter())))
     generator, took = random.Random(1), []
@@ -87,7 +87,7 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
         started = time.perf_counter()
         window.editor.go_to(frame)
         while not (shown and shown[-1][0] == frame):
-            QTest.qWait(1)
+            wait(1)
         took.append(1000 * (shown[-1][1] - started))
     yield at_most("going anywhere to its frame, worst of 60", max(took), 100, "ms")
     yield Result("  median", f"{median(took):.0f} ms")
@@ -99,7 +99,7 @@ def _window(folder: Path, project: Project, store: ProxyStore) -> Iterator[Resul
         started, n_before = time.perf_counter(), len(seen)
         window.clip_player.peek(footage, number % 8 / 8 * footage.duration)
         while len(seen) == n_before:
-            QTest.qWait(1)
+            wait(1)
         skims.append(1000 * (seen[-1] - started))
     yield at_most("skimming to a frame, 95 of 100", float(np.percentile(skims, 95)), 40, "ms")
     yield Result("  median", f"{median(skims):.0f} ms")

@@ -1,6 +1,6 @@
 """Whether lanes answer at once: planned again, dragged, scrolled by the dozen, opened with many cues."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -55,7 +55,7 @@ def song_with_taps(n_hits: int) -> Project:
 
 def _planned_again(project: Project) -> Iterator[Result]:
     """Change a lane, and ask for its cues and its levels."""
-    changes = {
+    changes: dict[str, Callable[[Project], Project]] = {
         "fall": lambda p: change_envelope(p, LaneId(9), fall=11),
         "beats": lambda p: change_envelope(p, LaneId(9), rise=0.125, fall=0.5, unit=LengthUnit.BEATS),
         "pattern": lambda p: change_lane(p, LaneId(9), pick=Pick(pattern=Pattern((1.0, 0.5) * 8))),

@@ -115,8 +115,13 @@ def _gestures(window: Window) -> dict[str, Callable[[int], object]]:
         key = (lane, editor.cues.lanes[0].cues[40 + number].hit.time)
         return editor.apply(lambda p: toggle_cues(p, [key]), "switch")
 
-    def select(number: int) -> object:
-        return editor.select(Selection(Kind.LANE, lane=editor.project.lanes[1 + number].id))
+    def scroll(number: int) -> None:
+        bar = window.score.verticalScrollBar()
+        assert bar is not None
+        bar.setValue(400 * (number + 1))
+
+    def select(number: int) -> None:
+        editor.select(Selection(Kind.LANE, lane=editor.project.lanes[1 + number].id))
 
     return {
         "a beat moved": lambda n: editor.apply(
@@ -132,7 +137,7 @@ def _gestures(window: Window) -> dict[str, Callable[[int], object]]:
         "a shot slipped": lambda n: editor.apply(
             lambda p: slip_shot(p, p.shots[30].id, source_start=3.0 + n), "slip"
         ),
-        "a stave scrolled": lambda n: window.score.verticalScrollBar().setValue(400 * (n + 1)),
+        "a stave scrolled": scroll,
         "undo": lambda n: editor.undo(),
     }
 

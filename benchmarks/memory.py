@@ -11,6 +11,7 @@ import numpy as np
 
 from benchmarks.footage import N_CLIPS, make_clips
 from benchmarks.result import Result, at_most
+from benchmarks.window import wait
 from epiphane.audio.samples import read_samples
 from epiphane.demo import SONG_FILE
 
@@ -37,7 +38,6 @@ def measure_memory(folder: Path) -> Iterator[Result]:
 def _work(folder: Path) -> Iterator[Result]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
-    from PyQt6.QtTest import QTest
 
     from epiphane.desk.engine import playback
     from epiphane.desk.engine.memory import limit_arenas, resident_bytes
@@ -47,7 +47,7 @@ def _work(folder: Path) -> Iterator[Result]:
     from epiphane.edits.filling import fill_song
 
     limit_arenas()
-    playback.open_sound = SimulatedSound
+    playback.open_sound = SimulatedSound  # type: ignore[attr-defined]
     app = make_application(["bench"])
     clips = folder / "clips"
     clips.mkdir()
@@ -59,17 +59,17 @@ def _work(folder: Path) -> Iterator[Result]:
     window.show()
     window.files.gather([clips, song])
     until = time.monotonic() + _MOST_SECONDS
-    QTest.qWait(2000)
+    wait(2000)
     while window.jobs.running and time.monotonic() < until:
-        QTest.qWait(500)
+        wait(500)
     assert len(window.editor.project.footage) == N_CLIPS
     yield Result("  after preparing", f"{resident_bytes() / _MEGABYTE:.0f} MB")
     window.editor.apply(fill_song, "filling")
     for frame in range(0, window.editor.project.n_frames, window.editor.project.n_frames // _N_JUMPS):
         window.editor.go_to(frame)
-        QTest.qWait(100)
+        wait(100)
     window.playback.play()
-    QTest.qWait(1000 * _PLAYED_SECONDS)
+    wait(1000 * _PLAYED_SECONDS)
     window.playback.stop()
     yield Result("  after playing", f"{resident_bytes() / _MEGABYTE:.0f} MB")
     yield at_most(f"most memory, {N_CLIPS} clips and 4 minutes of song", _most_megabytes(), 1200, "MB")

@@ -15,6 +15,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import scipy.signal
@@ -123,7 +124,7 @@ class _Recorder:
             self._arrivals.append((count, time.monotonic()))
 
 
-def _play(folder: Path, server: str) -> dict:
+def _play(folder: Path, server: str) -> dict[str, Any]:
     out = folder / "played.json"
     environment = os.environ | {
         "QT_QPA_PLATFORM": "offscreen",
@@ -131,7 +132,8 @@ def _play(folder: Path, server: str) -> dict:
         "PULSE_SERVER": server,
     }
     subprocess.run([sys.executable, "-m", "benchmarks.player", str(out)], env=environment, check=True)
-    return json.loads(out.read_text())
+    played: dict[str, Any] = json.loads(out.read_text())
+    return played
 
 
 @contextmanager

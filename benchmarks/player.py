@@ -8,10 +8,10 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
 
 from benchmarks.effects import stacked
+from benchmarks.window import wait
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
 from epiphane.edits.picture import set_rate
@@ -49,11 +49,11 @@ class _Paints(QObject):
 
 def _prepare(window: Window) -> None:
     """Have every frame drawn."""
-    QTest.qWait(1000)  # until playback itself has said what it wants
+    wait(1000)  # until playback itself has said what it wants
     everything = range(window.editor.project.n_frames)
     window.frames.want(everything)
     while len(window.frames.ready()) < len(everything):
-        QTest.qWait(100)
+        wait(100)
 
 
 def main(out: Path, journals: Path) -> None:
@@ -63,10 +63,10 @@ def main(out: Path, journals: Path) -> None:
     window.show()
     across = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Horizontal)
     across.setSizes([_PICTURE_WIDTH, 1680 - _PICTURE_WIDTH])
-    QTest.qWait(50)
+    wait(50)
     window.files.open_demo()
     while window.editor.heard is None:
-        QTest.qWait(20)
+        wait(20)
     result: dict[str, object] = {"size": window.frames.size}
     changes = {
         "six at once, cold": stacked,
@@ -81,11 +81,11 @@ def main(out: Path, journals: Path) -> None:
         paints = _Paints(window)
         window.playback.play()
         while window.playback.is_playing:
-            QTest.qWait(50)
+            wait(50)
         count = window.playback.punctuality
         result[name] = {"n_due": count.n_due, "n_shown": count.n_shown, "painted": paints.painted}
         paints.deleteLater()
-        QTest.qWait(300)
+        wait(300)
     out.write_text(json.dumps(result))
     window.shut_down()
     application.quit()

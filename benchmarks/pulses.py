@@ -1,6 +1,7 @@
 """Whether pulses and beats answer at once: bands, corrections, and a score full of hits."""
 
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -31,10 +32,12 @@ def measure_pulses(folder: Path) -> Iterator[Result]:
     """Drag a band, move a beat of a large project, scroll and drag in a score of four minutes."""
     levels = _long_levels()
     for name, low, high in (("low", 40.0, 120.0), ("high", 2000.0, 8000.0), ("whole", 30.0, 16_000.0)):
-        took = milliseconds(lambda low=low, high=high: band_hits(levels, low, high, 0.85, 0.12))
+        took = milliseconds(partial(band_hits, levels, low, high, 0.85, 0.12))
         yield at_most(f"hits of the {name} band of four minutes", took, 16, "ms")
     project = _large_project()
-    took = milliseconds(lambda: move_beat(project, 300, project.song.beats[300].time + 0.02, n_following=4))
+    assert project.song is not None
+    moved = project.song.beats[300].time + 0.02
+    took = milliseconds(lambda: move_beat(project, 300, moved, n_following=4))
     yield at_most(f"regrid of {_N_SHOTS} shots and {_N_OVERRIDES} overrides", took, 50, "ms")
     yield Result("  and its cues again", f"{milliseconds(lambda: _reschedule(project)):.1f} ms")
     yield from _score(folder, levels)

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from benchmarks.keying import song_with_taps
 from benchmarks.result import Result, at_most
 from epiphane.document.laws import broken_laws, oversizes
+from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import nudge_cues
 from epiphane.edits.lanes import change_envelope
 from epiphane.files.journal import Journals
@@ -20,7 +21,9 @@ _N_CUES, _N_EDITS = 50_000, 300
 def measure_safety(folder: Path) -> Iterator[Result]:
     """Keep 300 edits of a project with 50,000 cues, and bring them back."""
     project = song_with_taps(_N_CUES)
-    lane, hits = project.lanes[0].id, [hit.time for hit in project.pulses[0].source.hits[: 2 * _N_EDITS]]
+    taps = project.pulses[0].source
+    assert isinstance(taps, TappedSource)
+    lane, hits = project.lanes[0].id, [hit.time for hit in taps.hits[: 2 * _N_EDITS]]
     whole, whole_size = _timed(lambda: encode_compactly(project)), len(encode_compactly(project))
     journals = Journals(folder / "unsaved")
     journal = journals.claim(folder / "edit.epiphane")

@@ -25,6 +25,13 @@ _KEPT: list[object] = []
 """The application, which is gone when nobody holds it."""
 
 
+def wait(milliseconds: int) -> None:
+    """Let the window work for some milliseconds."""
+    from PyQt6.QtTest import QTest
+
+    QTest.qWait(milliseconds)  # type: ignore[arg-type, call-arg]  # its stub takes it for a method
+
+
 def milliseconds(work: Callable[[], object], n_times: int = 7) -> float:
     """Return how long something takes, the median of some times."""
     took = []

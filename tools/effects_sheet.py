@@ -53,7 +53,7 @@ def sheet() -> Image.Image:
 
 
 def _drawn(effect: Effect, later: int, footage: OpenFootage) -> Picture:
-    level = float(frame_levels(Envelope())[Envelope().rise + later])
+    level = float(frame_levels(Envelope())[int(Envelope().rise) + later])
     around = Around(_SIZE[0] / _SIZE[1], _HIT + later, _RATE, since=later)
     values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), level, around)
     here = later + effect.shift_of(values)

@@ -1,6 +1,8 @@
 """Everybody who plays: drums, bass, chords and a lead."""
 
+from collections.abc import Sequence
 from functools import cache
+from typing import TypeVar
 
 import numpy as np
 import scipy.signal
@@ -11,6 +13,8 @@ from training.arrangement import Arrangement, Part
 from training.kit import DRUMS, RATE, Drum, Family, Kit, make_kit
 from training.sampled import INSTRUMENTS, Note, fonts_of, load_kits, play_notes
 from training.styles import Pattern, Style
+
+_Option = TypeVar("_Option")
 
 _STRENGTHS = {"x": 1.0, "o": 0.72, ".": 0.4}
 _PROGRESSIONS = ((0, 9, 5, 7), (0, 5, 7, 5), (9, 5, 0, 7), (0, 3, 8, 10), (0, 0, 5, 7), (0, 7, 9, 5))
@@ -86,7 +90,7 @@ class Band:
 
     # What is chosen once for a song
 
-    def _any(self, options: tuple) -> object:
+    def _any(self, options: Sequence[_Option]) -> _Option:
         return options[int(self._rng.integers(len(options)))]
 
     def _chance_swing(self) -> float:

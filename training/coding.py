@@ -82,6 +82,7 @@ def _through(sound: np.ndarray, coding: Coding) -> np.ndarray:
     quiet = np.clip(soxr.resample(sound, RATE, rate), -1, 1).astype(np.float32)
     with av.open(file, "w", format=coding.container) as container:
         stream = container.add_stream(coding.codec, rate=rate, layout="stereo")
+        assert isinstance(stream, av.AudioStream)
         stream.bit_rate = coding.bit_rate
         frame = av.AudioFrame.from_ndarray(np.tile(quiet, (2, 1)), format="fltp", layout="stereo")
         frame.sample_rate = rate
@@ -89,7 +90,7 @@ def _through(sound: np.ndarray, coding: Coding) -> np.ndarray:
         for part in (*resampler.resample(frame), *resampler.resample(None), None):
             container.mux(stream.encode(part))
     file.seek(0)
-    with av.open(file, format=None if coding.container != "adts" else "aac") as container:
+    with av.open(file, "r", format=None if coding.container != "adts" else "aac") as container:
         resampler = av.AudioResampler(format="fltp", layout="mono", rate=RATE)
         parts = [
             part.to_ndarray()[0] for frame in container.decode(audio=0) for part in resampler.resample(frame)

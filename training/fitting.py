@@ -57,7 +57,7 @@ def coloured_strokes(rng: np.random.Generator, features: np.ndarray) -> np.ndarr
     coloured[:, :N_BANDS] += tilt
     coloured[:, 5 * N_BANDS : 6 * N_BANDS] += tilt
     coloured[:, -N_BANDS - 1 : -1] += 0.5 * tilt
-    return coloured + rng.normal(0, 0.5, coloured.shape) * np.nanstd(features, axis=0)
+    return np.asarray(coloured + rng.normal(0, 0.5, coloured.shape) * np.nanstd(features, axis=0))
 
 
 def fit_ranker(
@@ -117,5 +117,5 @@ def mean_ranker(rankers: Sequence[Ranker]) -> Ranker:
 
 
 def _standard(inputs: np.ndarray) -> Standard:
-    mean = np.nanmean(inputs, axis=0, dtype=np.float64)
-    return Standard(mean, np.nanstd(inputs, axis=0, dtype=np.float64) + _LEAST_DEVIATION)
+    mean = np.asarray(np.nanmean(inputs, axis=0, dtype=np.float64))
+    return Standard(mean, np.asarray(np.nanstd(inputs, axis=0, dtype=np.float64) + _LEAST_DEVIATION))

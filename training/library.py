@@ -121,8 +121,8 @@ def rendered(order: Order, folder: Path) -> RenderedSong:
         song = order.render()
         _keep(replace(song, sound=song.sound.astype(np.float16)), kept)
     with kept.open("rb") as file:
-        song = pickle.load(file)
-    return replace(song, sound=song.sound.astype(np.float32))
+        found: RenderedSong = pickle.load(file)
+    return replace(found, sound=found.sound.astype(np.float32))
 
 
 def _study_and_keep(order: Order, folder: Path) -> None:

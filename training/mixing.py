@@ -40,7 +40,7 @@ def mix_song(rng: np.random.Generator, band: "Band", style: Style, *, is_dense: 
         sections = scipy.signal.butter(6, rng.uniform(12_000, 16_500), fs=RATE, output="sos")
         mix = scipy.signal.sosfilt(sections, mix)
     mix[: round(band.first_sound * RATE)] = 0.0
-    return (mix / (np.abs(mix).max() + 1e-9) * rng.uniform(0.3, 0.95)).astype(np.float32)
+    return np.asarray(mix / (np.abs(mix).max() + 1e-9) * rng.uniform(0.3, 0.95), np.float32)
 
 
 def _driven(rng: np.random.Generator, sound: FloatArray) -> FloatArray:

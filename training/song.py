@@ -95,7 +95,7 @@ def render_song(
     """
     rng = np.random.default_rng(seed)
     wish = wish or Wish()
-    timing = wish.timing or rng.choice(list(Timing), p=[0.5, 0.08, 0.32, 0.05, 0.05, 0.0])
+    timing = wish.timing or list(Timing)[rng.choice(len(Timing), p=[0.5, 0.08, 0.32, 0.05, 0.05, 0.0])]
     beats, jitter = _beat_times(rng, style, timing, is_silent_first=wish.is_silent_first)
     arrangement = arrange(rng, style, beats, wish.has_form, wish.has_breakdown, seconds)
     band = Band(rng, style, arrangement, beats, jitter=jitter, family=family, is_sampled=is_sampled)

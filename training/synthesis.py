@@ -163,7 +163,8 @@ def clap(rng: np.random.Generator) -> FloatArray:
     gap, count = rng.uniform(0.007, 0.013), int(rng.integers(2, 6))
     bursts = sum(np.exp(-np.maximum(t - n * gap, 0) * 120) * (t >= n * gap) for n in range(count))
     tail = np.exp(-np.maximum(t - count * gap, 0) * rng.uniform(14, 35)) * (t >= count * gap)
-    return _filtered(_noise(rng, t), rng.uniform(700, 1200), rng.uniform(2500, 9000)) * (bursts + tail)
+    hands = _filtered(_noise(rng, t), rng.uniform(700, 1200), rng.uniform(2500, 9000))
+    return np.asarray(hands * (bursts + tail))
 
 
 def wide_clap(rng: np.random.Generator) -> FloatArray:
@@ -241,7 +242,7 @@ def shaker(rng: np.random.Generator) -> FloatArray:
     t = _time(0.25)
     rise = rng.uniform(0.004, 0.02)
     shape = np.minimum(t / rise, 1) ** 2 * np.exp(-np.maximum(t - rise, 0) * rng.uniform(18, 60))
-    return _filtered(_noise(rng, t), rng.uniform(3000, 6500), rng.uniform(9000, 17_000)) * shape
+    return np.asarray(_filtered(_noise(rng, t), rng.uniform(3000, 6500), rng.uniform(9000, 17_000)) * shape)
 
 
 def tambourine(rng: np.random.Generator) -> FloatArray:

@@ -39,7 +39,7 @@ from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
 from training.studying import Studied, heard_analysis
 
-_N_SONGS = 3000
+_N_SONGS = 2200
 _N_FOLDS, _N_STYLE_FOLDS = 4, 5
 # What rankers are the mean of: units, penalty and seed of each.
 _RANKERS = (*((16, 2.0, seed) for seed in range(3)), *((32, 4.0, seed) for seed in range(5, 9)))
@@ -366,7 +366,7 @@ def _is_right(found: FloatArray, truth: FloatArray) -> BoolArray:
     distance = np.abs(found[:, None] - truth[None])
     nearest = distance.argmin(axis=1)
     is_near = distance.min(axis=1) < 0.07
-    return is_near & (distance.argmin(axis=0)[nearest] == np.arange(len(found)))
+    return np.asarray(is_near & (distance.argmin(axis=0)[nearest] == np.arange(len(found))))
 
 
 if __name__ == "__main__":

@@ -14,15 +14,13 @@ from benchmarks.export import FRAMES, drawn_frames, seconds_of_export, seconds_o
 from benchmarks.result import Result, at_most
 from epiphane.demo import MEDIA
 from epiphane.demo.project import open_demo
-from epiphane.document.ids import LaneId, PulseId, ShotId
-from epiphane.document.lane import Lane
+from epiphane.document.ids import ShotId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shot
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import set_size
-from epiphane.effects.declare import Around, Effect
-from epiphane.effects.registry import all_effects
+from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.media.gather import gather_files
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw
@@ -55,7 +53,7 @@ def measure_effects(folder: Path) -> Iterator[Result]:
     """Draw every effect at its peak over a frame of the demo; export ten seconds of six at once."""
     picture = _picture()
     placing = FramePlan(None, _SIZE).placing
-    for effect in all_effects():
+    for effect in EFFECTS.all():
         took = [_milliseconds(effect, picture, Shown(_SOURCE, placing)) for _ in range(5)]
         yield at_most(f"{effect.label} ({effect.key}) a frame of 1080p", min(took), 60, "ms")
         if min(took) > _USUAL:
@@ -98,7 +96,7 @@ class _One:
 
 
 def _milliseconds(effect: Effect, picture: np.ndarray, other: Shown) -> float:
-    values = effect.values_at(Lane(LaneId(1), effect.key, PulseId(1)), 1.0, Around(16 / 9, frame=4))
+    values = effect.values_at((), 1.0, Around(16 / 9, frame=4))
     others = (other,) * len(effect.echoes_of(values))
     plan = FramePlan(_SOURCE, _SIZE, (ActiveEffect(effect.key, effect.version, values, others),))
     sources = _One(raw_from_bgr(picture))

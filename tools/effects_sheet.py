@@ -6,10 +6,7 @@ from PIL import Image, ImageDraw, ImageFont
 from epiphane.assets import FONTS
 from epiphane.demo import MEDIA
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane
-from epiphane.effects.declare import Around, Effect
-from epiphane.effects.registry import all_effects
+from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.draw import draw
 from epiphane.render.placing import Placing
@@ -29,7 +26,7 @@ _COLUMNS, _GAP, _NAME = 3, 18, 24
 def effect_pictures() -> list[tuple[Effect, list[Picture]]]:
     """Return every effect, as it is declared, with its picture on the frames of `LATER`."""
     footage = OpenFootage()
-    found = [(effect, [_drawn(effect, later, footage) for later in LATER]) for effect in all_effects()]
+    found = [(effect, [_drawn(effect, later, footage) for later in LATER]) for effect in EFFECTS.all()]
     footage.close()
     return found
 
@@ -55,7 +52,7 @@ def sheet() -> Image.Image:
 def _drawn(effect: Effect, later: int, footage: OpenFootage) -> Picture:
     level = float(frame_levels(Envelope())[int(Envelope().rise) + later])
     around = Around(_SIZE[0] / _SIZE[1], _HIT + later, _RATE, since=later)
-    values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), level, around)
+    values = effect.values_at((), level, around)
     here = later + effect.shift_of(values)
     others = tuple(Shown(_source(here + echo), _NEAR) for echo in effect.echoes_of(values))
     active = ActiveEffect(effect.key, effect.version, values, others)

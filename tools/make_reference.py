@@ -6,8 +6,8 @@ from pathlib import Path
 from effects_sheet import LATER, sheet
 from recipes_sheet import recipes_sheet
 
-from epiphane.effects.declare import AnyParameter, ChoiceParameter, ColourParameter
-from epiphane.effects.registry import all_effects
+from epiphane.declare.parameters import AnyParameter, ChoiceParameter, ColourParameter
+from epiphane.effects.declare import EFFECTS
 from epiphane.files.project import json_schema
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -30,7 +30,7 @@ def effects_text() -> str:
         "",
         "![All effects, three frames each](effects.jpg)",
     ]
-    for effect in all_effects():
+    for effect in EFFECTS.all():
         lines += ["", f"## {effect.label} (`{effect.key}`, {effect.family.value})", "", effect.summary, ""]
         lines += ["| parameter | key | values | at rest | at the peak |", "|---|---|---|---|---|"]
         lines += [_row(parameter) for parameter in effect.parameters]

@@ -28,7 +28,7 @@ from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.recipes import use_recipe
 from epiphane.edits.song import set_song
-from epiphane.effects.registry import effect_named
+from epiphane.effects.declare import EFFECTS
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
@@ -398,7 +398,7 @@ def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
             f"a lane is EFFECT:PULSE with a pulse {', '.join(_units())}, or every Nth as beats/N,"
             f" got {words!r}"
         )
-    return effect_named(effect).key, *found
+    return EFFECTS.named(effect).key, *found
 
 
 def _recipe_words(words: str) -> tuple[Recipe, tuple[PulseUnit, int] | None]:

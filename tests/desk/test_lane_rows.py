@@ -16,14 +16,14 @@ from epiphane.document.project import pulse_of
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.lanes import add_lane, change_lane
 from epiphane.edits.picture import set_size
-from epiphane.effects.registry import all_effects
+from epiphane.effects.declare import EFFECTS
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
 def with_lanes(demo, number):
-    keys = [effect.key for effect in all_effects()]
+    keys = [effect.key for effect in EFFECTS.all()]
 
     def edit(project):
         pulse = project.lanes[0].pulse

@@ -24,7 +24,7 @@ from epiphane.document.pulse import (
 from epiphane.document.song import Hit
 from epiphane.edits.lanes import add_lane, change_lane
 from epiphane.edits.recipes import recipe_of, use_recipe
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError, RecipeError
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, decode_recipe, encode_recipe, load_recipe
 from epiphane.keying.schedule import schedule
@@ -177,7 +177,7 @@ def test_shipped_recipes_are_whole_and_fire(tmp_path):
         assert kept.recipe.about
         laid = use_recipe(replace(a_project(), lanes=()), kept.recipe)
         for lane in schedule(laid).lanes:
-            effect = find_effect(lane.lane.effect)
+            effect = EFFECTS.find(lane.lane.effect)
             assert {setting.name for setting in lane.lane.settings} <= {p.name for p in effect.parameters}
             for parameter in effect.parameters:
                 for setting in lane.lane.settings:

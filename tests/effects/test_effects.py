@@ -5,20 +5,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, rest_and_peak
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import (
-    Around,
-    ChoiceParameter,
-    ColourParameter,
-    Family,
-    Need,
-    Parameter,
-    effect,
-    rest_and_peak,
-)
+from epiphane.effects.declare import EFFECTS, Around, Family, Need, effect
 from epiphane.effects.operations import Curve, Tone, Warp
-from epiphane.effects.registry import all_effects, effect_named, find_effect
 from epiphane.errors import ParameterError
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
@@ -43,12 +34,12 @@ def a_picture(seed=1):
 
 
 def drawn(key, level, *settings, picture=None, frame=0, seed=1):
-    made = effect_named(key)
+    made = EFFECTS.named(key)
     picture = a_picture() if picture is None else picture
     size = (picture.shape[1], picture.shape[0])
     around = Around(size[0] / size[1], frame, 30.0, seed)
     lane = Lane(LaneId(1), key, PulseId(1), settings=settings, seed=seed)
-    values = made.values_at(lane, level, around)
+    values = made.values_at(lane.settings, level, around)
     plan = FramePlan(SourceFrame("a", "a", 0.0), size, (ActiveEffect(key, made.version, values),))
     return draw(plan, OnePicture(picture), size)
 
@@ -64,7 +55,7 @@ def needs_other_frames(made):
     return made.retime is not None or made.echoes is not None
 
 
-every_effect = pytest.mark.parametrize("made", all_effects(), ids=lambda made: made.key)
+every_effect = pytest.mark.parametrize("made", EFFECTS.all(), ids=lambda made: made.key)
 
 
 @every_effect
@@ -135,7 +126,7 @@ def test_a_preview_looks_like_the_export(made):
 
 
 def test_an_effect_that_moves_is_the_same_in_every_order_and_another_with_another_seed():
-    moving = [made for made in all_effects() if Need.TIME in made.needs]
+    moving = [made for made in EFFECTS.all() if Need.TIME in made.needs]
     assert len(moving) >= 6
     for made in moving:
         frames = {n: drawn(made.key, 1.0, frame=n) for n in (9, 0, 17)}
@@ -152,19 +143,19 @@ def test_every_parameter_is_labelled_and_takes_any_value_of_a_file(made):
         for odd in (float("nan"), 1e300, -1e300, "marble", ""):
             lane = Lane(LaneId(1), made.key, PulseId(1), settings=(Setting(parameter.name, odd, None),))
             for level in (0.0, 1.0):
-                made.operations(made.values_at(lane, level))
+                made.operations(made.values_at(lane.settings, level))
                 drawn(made.key, level, Setting(parameter.name, odd, None))
 
 
 @given(st.floats(0, 2), st.floats(-50, 150), st.floats(-50, 150))
 def test_values_go_from_rest_to_peak_by_the_level_within_their_range(level, rest, peak):
-    made = effect_named("flash")
+    made = EFFECTS.named("flash")
     parameter = made.parameter("opacity")
     setting = Setting("opacity", peak, rest)
     low, high = rest_and_peak(parameter, setting)
     assert 0 <= low <= 100
     assert 0 <= high <= 100
-    value = dict(made.values_at(Lane(LaneId(1), "flash", PulseId(1), settings=(setting,)), level))["opacity"]
+    value = dict(made.values_at((setting,), level))["opacity"]
     assert value == pytest.approx(min(max(low + level * (high - low), 0), 100))
 
 
@@ -191,7 +182,7 @@ def test_a_white_flash_at_full_depth_is_white():
 
 @given(st.floats(100, 400), st.floats(0, 100), st.floats(0, 100))
 def test_zoom_keeps_its_centre_in_place(scale, x, y):
-    made = effect_named("zoom")
+    made = EFFECTS.named("zoom")
     values = (("scale", scale), ("centre_x", x), ("centre_y", y))
     (warp,) = made.operations(values)
     assert isinstance(warp, Warp)
@@ -210,9 +201,9 @@ def test_zoom_never_shows_an_empty_border(scale):
 
 
 def test_an_unknown_effect_is_named_with_those_there_are():
-    assert find_effect("marble") is None
+    assert EFFECTS.find("marble") is None
     with pytest.raises(ParameterError, match=r"no effect 'marble'; there are: .*flash.*zoom"):
-        effect_named("marble")
+        EFFECTS.named("marble")
 
 
 NUMBER = Parameter("reach", "Reach", "%", low=0, high=100, rest=0, peak=50)
@@ -223,23 +214,28 @@ NUMBER = Parameter("reach", "Reach", "%", low=0, high=100, rest=0, peak=50)
     [
         ("flash", (NUMBER,), "key is taken"),
         ("new", (NUMBER, NUMBER), "two parameters have one name"),
+        (
+            "new",
+            (Parameter("seed", "S", "", low=0, high=1, rest=0, peak=1),),
+            "seed is what an effect",
+        ),
         ("new", (Parameter("reach", "R", "%", low=0, high=1, rest=0, peak=2),), r"must be in 0\.\.1"),
         ("new", (ColourParameter("reach", "R", "red"),), "no #rrggbb"),
         ("new", (ChoiceParameter("reach", "R", ("a", "b"), "c"),), "default is no option"),
     ],
 )
 def test_a_wrong_declaration_stops_the_import(key, parameters, words):
-    all_effects()
+    EFFECTS.all()
     with pytest.raises(ValueError, match=words):
         effect(key=key, version=1, family=Family.LIGHT, label="New", parameters=parameters)(
             lambda values: Tone(np.eye(3, 4) * (1 + 0 * values.reach))
         )
-    assert find_effect("new") is None
+    assert EFFECTS.find("new") is None
 
 
 def test_an_effect_may_only_ask_for_what_it_declares():
-    with pytest.raises(AttributeError, match="asks for 'grasp', which it does not declare"):
+    with pytest.raises(AttributeError, match="'grasp' is asked for, and is not declared"):
         effect(key="new", version=1, family=Family.LIGHT, label="New", parameters=(NUMBER,))(
             lambda values: Curve(np.full((256, 3), values.grasp))
         )
-    assert find_effect("new") is None
+    assert EFFECTS.find("new") is None

@@ -8,9 +8,8 @@ from hypothesis import strategies as st
 
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import Around
+from epiphane.effects.declare import EFFECTS, Around
 from epiphane.effects.pixels import LUMA, blurred, smooth_noise
-from epiphane.effects.registry import effect_named
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.fuse import power_of
@@ -30,9 +29,9 @@ def drawn(picture, *stack, level=1.0, frame=0):
     size = (picture.shape[1], picture.shape[0])
     active = []
     for key, settings in stack:
-        made = effect_named(key)
+        made = EFFECTS.named(key)
         lane = Lane(LaneId(1), key, PulseId(1), settings=tuple(Setting(n, v) for n, v in settings.items()))
-        values = made.values_at(lane, level, Around(size[0] / size[1], frame))
+        values = made.values_at(lane.settings, level, Around(size[0] / size[1], frame))
         active.append(ActiveEffect(key, made.version, values))
     plan = FramePlan(SourceFrame("a", "a", 0.0), size, tuple(active))
     return draw(plan, One(picture), size).astype(float)
@@ -116,7 +115,7 @@ def test_pixels_are_means_of_what_they_cover():
 
 @given(st.floats(-100, 100))
 def test_a_bend_never_looks_beyond_the_picture_and_keeps_its_corners(amount):
-    (field,) = effect_named("bend").operations((("amount", amount),)) or (None,)
+    (field,) = EFFECTS.named("bend").operations((("amount", amount),)) or (None,)
     if field is None:
         return
     x, y = np.meshgrid(np.linspace(-1, 1, 41, dtype=np.float32), np.linspace(-0.6, 0.6, 25, dtype=np.float32))
@@ -132,7 +131,7 @@ def test_a_field_moves_every_pixel_by_what_it_says():
     x, y = np.meshgrid(np.linspace(0, 5, 320), np.linspace(0, 3, 180))
     picture = np.dstack([120 + 100 * np.sin(x + k * y) for k in range(3)]).astype(np.uint8)
     bent = drawn(picture, ("bend", {"amount": 60.0}))
-    (field,) = effect_named("bend").operations((("amount", 60.0),))
+    (field,) = EFFECTS.named("bend").operations((("amount", 60.0),))
     across = ((np.arange(320) + 0.5) / 160 - 1).astype(np.float32)
     down = ((np.arange(180) + 0.5 - 90) / 160).astype(np.float32)
     from_x, from_y = field.source(*np.meshgrid(across, down), 180 / 320)
@@ -176,7 +175,7 @@ def test_the_order_of_a_stack_is_kept():
 
 
 def _sliding(across_now, across_next, shutter):
-    made = effect_named("slide")
+    made = EFFECTS.named("slide")
     now, after = (
         (("across", across), ("down", 0.0), ("shutter", shutter)) for across in (across_now, across_next)
     )

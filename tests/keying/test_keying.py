@@ -9,10 +9,11 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Setting
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import DRUMS
-from epiphane.edits.cues import nudge_cues, set_cue_strength, toggle_cues
-from epiphane.edits.lanes import change_envelope, change_lane, remove_lane
+from epiphane.edits.cues import nudge_cues, set_cue_effect, set_cue_setting, set_cue_strength, toggle_cues
+from epiphane.edits.lanes import change_envelope, change_lane, remove_lane, set_setting
 from epiphane.facts.hits import Ground, hits_of
 from epiphane.keying.envelope import envelope_level, frame_levels
 from epiphane.keying.schedule import schedule
@@ -142,3 +143,21 @@ def test_only_the_lanes_that_changed_are_scheduled_again():
     assert after.lanes[0] is not before.lanes[0]
     assert schedule(remove_lane(before.project, FLASH), before).lanes[0] is before.lanes[1]
     assert after.lane(LaneId(99)) is None
+
+
+def test_when_cues_fire_is_not_worked_out_again_for_a_change_of_what_they_do():
+    project = set_cue_effect(a_project(), [(FLASH, 1.0)], "blur")
+    project = set_cue_setting(project, [(FLASH, 2.0)], Setting("opacity", 30.0))
+    before = schedule(project)
+    for change in (
+        lambda p: set_setting(p, FLASH, Setting("opacity", 40.0)),
+        lambda p: set_cue_setting(p, [(FLASH, 2.0)], Setting("opacity", 60.0)),
+        lambda p: set_cue_effect(p, [(FLASH, 1.0)], "negative"),
+    ):
+        changed = change(project)
+        after, anew = schedule(changed, before).lanes[0], schedule(changed).lanes[0]
+        assert after.timing is before.lanes[0].timing
+        assert after.cues == anew.cues  # with the changes that each cue has now
+        assert [after.instance_at(n) for n in range(90)] == [anew.instance_at(n) for n in range(90)]
+    weaker = schedule(set_cue_strength(project, [(FLASH, 1.0)], 0.5), before).lanes[0]
+    assert weaker.timing is not before.lanes[0].timing

@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
+from epiphane.declare.parameters import Parameter
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import Around, Parameter
+from epiphane.effects.declare import EFFECTS, Around
 from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Parting, Tone, Warp
-from epiphane.effects.registry import all_effects, find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
@@ -103,13 +103,13 @@ def sampled(picture, x, y):
     return np.dstack(channels)
 
 
-KEYS = tuple(one.key for one in all_effects())
+KEYS = tuple(one.key for one in EFFECTS.all())
 
 
 @st.composite
 def actives(draw_value, keys=KEYS):
     """Return an effect at work with any values its parameters may have, and at any level."""
-    made = find_effect(draw_value(st.sampled_from(keys)))
+    made = EFFECTS.find(draw_value(st.sampled_from(keys)))
     chosen = [
         Setting(one.name, peak=one.rest + (one.peak - one.rest) * draw_value(st.floats(0.2, 1.5)))
         for one in made.parameters
@@ -117,13 +117,13 @@ def actives(draw_value, keys=KEYS):
     ]
     lane = Lane(LaneId(1), made.key, PulseId(1), settings=tuple(chosen))
     around = Around(SIZE[0] / SIZE[1], draw_value(st.integers(0, 99)), since=draw_value(st.integers(0, 3)))
-    values = made.values_at(lane, draw_value(st.floats(0.01, 1)), around)
+    values = made.values_at(lane.settings, draw_value(st.floats(0.01, 1)), around)
     others = tuple(Shown(SOURCE, FramePlan(None, SIZE).placing) for _ in made.echoes_of(values))
     return ActiveEffect(made.key, made.version, values, others)
 
 
 def operations_of(stack):
-    return [one for active in stack for one in find_effect(active.key).operations(active.values)]
+    return [one for active in stack for one in EFFECTS.find(active.key).operations(active.values)]
 
 
 def alone(stack):

@@ -70,6 +70,13 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
 Settings: TypeAlias = Annotated[tuple[Setting, ...], Meta(max_length=100)]
 
 
+class EffectInstance(Struct, frozen=True):
+    """An effect with the values that are set of it."""
+
+    effect: str
+    settings: Settings = ()
+
+
 class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """A change to the cue of one hit; `hit` is the hit's time in seconds.
 
@@ -121,3 +128,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     settings: Settings = ()
     overrides: Annotated[tuple[Override, ...], Meta(max_length=200_000)] = ()
     name: Annotated[str, Meta(max_length=100)] = ""
+
+    @property
+    def instance(self) -> EffectInstance:
+        """Its effect with its own settings."""
+        return EffectInstance(self.effect, self.settings)

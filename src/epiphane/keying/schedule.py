@@ -4,10 +4,11 @@ from functools import cached_property
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope, LengthUnit
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane, Override, Way
+from epiphane.document.lane import EffectInstance, Lane, Override, Way
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.facts.grid import beat_lengths
@@ -15,7 +16,7 @@ from epiphane.facts.hits import ground_of, hits_of
 from epiphane.keying.envelope import in_frames
 from epiphane.keying.following import followed_levels
 from epiphane.keying.levels import Counting, Firing, counting_of, levels_of
-from epiphane.keying.picking import NOTHING, Picked, chances, picked_hits, spans_of
+from epiphane.keying.picking import Picked, chances, picked_hits, spans_of
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray, IntArray
@@ -41,32 +42,36 @@ class Cue(Struct, frozen=True, gc=False):
         return self.override is not None and self.override.off
 
 
-class LaneSchedule:
-    """The hits of a lane's pulse, those it takes, and their cues, all ascending."""
+class LaneTiming:
+    """When a lane's cues fire and how strongly: all of a lane but its effect and values.
+
+    Attributes
+    ----------
+    lane : Lane
+        Without effect, settings and name, its overrides without effect and settings.
+    hits : tuple of Hit, ascending
+        Of its pulse.
+    picked : Picked
+        Those that it takes.
+    """
 
     def __init__(
-        self,
-        project: Project,
-        lane: Lane,
-        hits: tuple[Hit, ...] = (),
-        picked: Picked = NOTHING,
-        *,
-        is_silent: bool = False,
+        self, project: Project, lane: Lane, hits: tuple[Hit, ...], picked: Picked, *, is_silent: bool
     ) -> None:
-        self.lane = lane
-        self.is_silent = is_silent or lane.muted
+        self.lane = without_looks(lane)
+        self.is_silent = is_silent
         self.hits = hits
         self.picked = picked
         self.spans = spans_of(project, lane)
+        self.n_frames = project.n_frames
         self._project = project
-        self._n_frames = project.n_frames
         beats_count = lane.way is Way.FOLLOW or any(
             one is not None and one.unit is LengthUnit.BEATS
             for one in (lane.envelope, *(override.envelope for override in lane.overrides))
         )
         self._song = project.song if beats_count else None
 
-    def is_same(self, other: "LaneSchedule") -> bool:
+    def is_same(self, other: "LaneTiming") -> bool:
         """Whether another one, at the same rate, has the same cues and levels."""
         mine, theirs = (
             (one.lane, one.hits, one.picked, one.is_silent, one.spans, one._song) for one in (self, other)
@@ -75,7 +80,7 @@ class LaneSchedule:
 
     @cached_property
     def cues(self) -> tuple[Cue, ...]:
-        """What fires, and when."""
+        """What fires, and when; ascending by hit."""
         return _cues(self._project, self.lane, self.picked)
 
     @cached_property
@@ -88,51 +93,45 @@ class LaneSchedule:
         return int(max(lengths, default=0)) + 1
 
     @cached_property
-    def left_out(self) -> tuple[float, ...]:
-        """The times of the hits that are not taken."""
-        taken = {hit.time for hit in self.picked.hits}
-        return tuple(hit.time for hit in self.hits if hit.time not in taken)
-
-    @cached_property
-    def waiting(self) -> tuple[Override, ...]:
-        """The changes to single cues whose hit is not there, or not taken, now."""
-        there = {round(hit.time, 6) for hit in self.picked.hits}
-        return tuple(one for one in self.lane.overrides if round(one.hit, 6) not in there)
-
-    @cached_property
     def levels(self) -> FloatArray:
-        """Float64, shape (n_frames,): the lane's level on every frame, at most 2, below 0 where an envelope
+        """The level on every frame: float64, shape (n_frames,), at most 2, below 0 where an envelope
         overshoots its rest.
         """
         if self.is_silent:
-            return np.zeros(self._n_frames)
+            return np.zeros(self.n_frames)
         if self.lane.way is Way.FOLLOW:
             levels = followed_levels(self._project, self.lane)
         else:
-            levels = levels_of(self.lane, self._peaks, self._n_frames)
+            levels = levels_of(self.lane, self._peaks, self.n_frames)
         if self.spans is not None:
-            is_inside = np.zeros(self._n_frames, bool)
+            is_inside = np.zeros(self.n_frames, bool)
             for first, end in self.spans:
                 is_inside[first:end] = True
             levels = np.where(is_inside, levels, 0.0)
         return levels
 
     @cached_property
-    def _firing(self) -> tuple[Cue, ...]:
+    def firing(self) -> tuple[Cue, ...]:
+        """The cues that are not off, ascending by their peak."""
         firing = [cue for cue in self.cues if cue.strength > 0 and (cue.override is None or not cue.is_off)]
         if self.lane.overrides:  # a nudge may have changed their order
             firing.sort(key=lambda cue: cue.frame)
         return tuple(firing)
+
+    @cached_property
+    def counting(self) -> Counting:
+        """Which of the cues that fire counts on every frame."""
+        return counting_of(self.lane, self._peaks, self.n_frames)
 
     @property
     def _peaks(self) -> Firing:
         if not self.lane.overrides and self.lane.envelope.unit is LengthUnit.FRAMES:
             return self._peaks_alike
         shapes: dict[Envelope, int] = {}
-        shape_of = [shapes.setdefault(cue.envelope, len(shapes)) for cue in self._firing]
+        shape_of = [shapes.setdefault(cue.envelope, len(shapes)) for cue in self.firing]
         return Firing(
-            np.array([cue.frame for cue in self._firing], np.int64),
-            np.array([cue.strength for cue in self._firing], np.float64),
+            np.array([cue.frame for cue in self.firing], np.int64),
+            np.array([cue.strength for cue in self.firing], np.float64),
             tuple(shapes),
             np.array(shape_of, np.int64),
         )
@@ -147,17 +146,96 @@ class LaneSchedule:
         n_firing = int(is_firing.sum())
         return Firing(frames[is_firing], strengths[is_firing], shapes, np.zeros(n_firing, np.int64))
 
-    @cached_property
-    def _counting(self) -> Counting:
-        return counting_of(self.lane, self._peaks, self._n_frames)
 
-    def _counting_at(self, frame: int) -> int:
-        return int(self._counting.cues[frame]) if 0 <= frame < self._n_frames else -1
+class LaneSchedule:
+    """A lane's cues, and which effect with which values is at work on a frame.
+
+    Attributes
+    ----------
+    lane : Lane
+    timing : LaneTiming
+        Shared by schedules between which only what the lane does has changed.
+    """
+
+    def __init__(self, lane: Lane, timing: LaneTiming) -> None:
+        self.lane = lane
+        self.timing = timing
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether it fires nothing: it is muted, or another lane is solo."""
+        return self.timing.is_silent
+
+    @property
+    def hits(self) -> tuple[Hit, ...]:
+        """The hits of its pulse, ascending."""
+        return self.timing.hits
+
+    @property
+    def picked(self) -> Picked:
+        """The hits that it takes."""
+        return self.timing.picked
+
+    @property
+    def spans(self) -> tuple[tuple[int, int], ...] | None:
+        """The frames on which it may do something, from and to, or None for all."""
+        return self.timing.spans
+
+    @property
+    def reach(self) -> int:
+        """How many frames a cue is at most felt before or after the frame of its hit."""
+        return self.timing.reach
+
+    @property
+    def levels(self) -> FloatArray:
+        """The lane's level on every frame, see `LaneTiming.levels`."""
+        return self.timing.levels
+
+    @cached_property
+    def cues(self) -> tuple[Cue, ...]:
+        """What fires, and when; ascending by hit."""
+        if not any(one.effect is not None or one.settings for one in self.lane.overrides):
+            return self.timing.cues
+        whole = self._overrides
+        return tuple(
+            cue if cue.override is None else replace(cue, override=whole[round(cue.hit.time, 6)])
+            for cue in self.timing.cues
+        )
+
+    @cached_property
+    def left_out(self) -> tuple[float, ...]:
+        """The times of the hits that are not taken."""
+        taken = {hit.time for hit in self.picked.hits}
+        return tuple(hit.time for hit in self.hits if hit.time not in taken)
+
+    @cached_property
+    def waiting(self) -> tuple[Override, ...]:
+        """The changes to single cues whose hit is not there, or not taken, now."""
+        there = {round(hit.time, 6) for hit in self.picked.hits}
+        return tuple(one for one in self.lane.overrides if round(one.hit, 6) not in there)
 
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
         number = self._counting_at(frame)
-        return 0 if number < 0 else frame - self._firing[number].frame
+        return 0 if number < 0 else frame - self.timing.firing[number].frame
+
+    def instance_at(self, frame: int) -> EffectInstance:
+        """Return the effect and settings that the lane has at the cue that counts on a frame."""
+        number = -1 if self._is_always_the_same else self._counting_at(frame)
+        if number < 0:
+            return self.lane.instance
+        hit = self.timing.firing[number].hit
+        found = varied(self.lane, int(self.timing.counting.turns[number]), hit.time)
+        override = self._overrides.get(round(hit.time, 6))
+        return found if override is None else overridden(found, override)
+
+    def _counting_at(self, frame: int) -> int:
+        counting = self.timing.counting.cues
+        return int(counting[frame]) if 0 <= frame < len(counting) else -1
+
+    @cached_property
+    def _overrides(self) -> dict[float, Override]:
+        return {round(override.hit, 6): override for override in self.lane.overrides}
 
     @cached_property
     def _is_always_the_same(self) -> bool:
@@ -165,14 +243,13 @@ class LaneSchedule:
         has_own = any(one.effect is not None or one.settings for one in self.lane.overrides)
         return not has_own and not any(setting.is_varied for setting in self.lane.settings)
 
-    def lane_at(self, frame: int) -> Lane:
-        """Return the lane with the effect and settings that it has at the cue that counts on a frame."""
-        number = -1 if self._is_always_the_same else self._counting_at(frame)
-        if number < 0:
-            return self.lane
-        cue = self._firing[number]
-        found = varied(self.lane, int(self._counting.turns[number]), cue.hit.time)
-        return found if cue.override is None else overridden(found, cue.override)
+
+def without_looks(lane: Lane) -> Lane:
+    """Return a lane without what it does: only what decides when it fires, and how strongly."""
+    overrides = lane.overrides
+    if any(one.effect is not None or one.settings for one in overrides):
+        overrides = tuple(replace(one, effect=None, settings=()) for one in overrides)
+    return replace(lane, effect="", settings=(), name="", overrides=overrides)
 
 
 class Schedule:
@@ -190,7 +267,8 @@ class Schedule:
 def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     """Return the cues of every lane.
 
-    `before` is an earlier schedule: lanes whose causes have not changed since are taken from it.
+    `before` is an earlier schedule: lanes that have not changed since, and the timing of those whose values
+    alone have, are taken from it.
     """
     kept = {}
     if before is not None and (project.rate, project.n_frames) == (
@@ -208,8 +286,11 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
         picked = picked_hits(project, lane, hits, ground)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)
-        new = LaneSchedule(project, lane, hits, picked, is_silent=is_silent)
-        lanes.append(old if old is not None and old.is_same(new) else new)
+        timing = LaneTiming(project, lane, hits, picked, is_silent=is_silent)
+        if old is not None and old.timing.is_same(timing):
+            lanes.append(old if old.lane == lane else LaneSchedule(lane, old.timing))
+        else:
+            lanes.append(LaneSchedule(lane, timing))
     return Schedule(project, tuple(lanes))
 
 

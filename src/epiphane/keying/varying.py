@@ -3,12 +3,12 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.lane import Lane, Override, Setting, Way
+from epiphane.document.lane import EffectInstance, Lane, Override, Setting, Way
 from epiphane.keying.picking import chances
 
 
-def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
-    """Return a lane with the settings of one of its cues.
+def varied(lane: Lane, turn: int, hit_time: float) -> EffectInstance:
+    """Return the effect of a lane with the settings of one of its cues.
 
     Where cues go a notch on, a parameter with a list of values has each of them for a notch, and begins again
     after the lane is back at rest.
@@ -23,16 +23,16 @@ def varied(lane: Lane, turn: int, hit_time: float) -> Lane:
     is_step = lane.way is Way.STEP
     turn = turn % (lane.n_steps + 1) if is_step else turn
     settings = tuple(_at_cue(one, lane.seed, turn, hit_time, is_step=is_step) for one in lane.settings)
-    return replace(lane, settings=settings)
+    return EffectInstance(lane.effect, settings)
 
 
-def overridden(lane: Lane, override: Override) -> Lane:
-    """Return a lane with the effect and the values of one of its cues in place of its own."""
-    if override.effect is not None and override.effect != lane.effect:
-        return replace(lane, effect=override.effect, settings=override.settings)
+def overridden(instance: EffectInstance, override: Override) -> EffectInstance:
+    """Return an effect with what one cue has in place of it, or of its settings."""
+    if override.effect is not None and override.effect != instance.effect:
+        return EffectInstance(override.effect, override.settings)
     names = {setting.name for setting in override.settings}
-    others = tuple(one for one in lane.settings if one.name not in names)
-    return replace(lane, settings=(*others, *override.settings))
+    others = tuple(one for one in instance.settings if one.name not in names)
+    return EffectInstance(instance.effect, (*others, *override.settings))
 
 
 def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float, *, is_step: bool) -> Setting:

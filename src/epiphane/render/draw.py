@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
+from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Operation, Parting, Tone
 from epiphane.effects.pixels import LEAST_SIGMA
-from epiphane.effects.registry import find_effect
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
@@ -236,14 +236,14 @@ class _Others:
 
 
 def _has_mix(active: ActiveEffect) -> bool:
-    effect = find_effect(active.key)
+    effect = EFFECTS.find(active.key)
     return effect is not None and any(isinstance(one, Mix) for one in effect.operations(active.values))
 
 
 def _steps_of(plan: FramePlan) -> tuple[Step, ...]:
     operations: list[Operation] = []
     for active in plan.effects:
-        effect = find_effect(active.key)
+        effect = EFFECTS.find(active.key)
         if effect is not None:
             operations.extend(effect.operations(active.values, active.after))
     return steps_of(operations)

@@ -5,12 +5,12 @@ from typing import TypeAlias
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.declare.parameters import ParameterValue
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shot
-from epiphane.effects.declare import Around, Need, ParameterValue
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS, Around, Need
 from epiphane.facts.source_time import shot_at, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.render.placing import COVERING, Placing, placing_of
@@ -97,17 +97,18 @@ def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveE
     active = []
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
-        lane = lane_cues.lane_at(frame) if level != 0 else lane_cues.lane
-        effect = find_effect(lane.effect)
+        instance = lane_cues.instance_at(frame) if level != 0 else lane_cues.lane.instance
+        effect = EFFECTS.find(instance.effect)
         if level != 0 and effect is not None:
+            seed = lane_cues.lane.seed
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
-            around = Around(aspect, frame, rate, lane.seed, since)
-            values = effect.values_at(lane, level, around)
+            around = Around(aspect, frame, rate, seed, since)
+            values = effect.values_at(instance.settings, level, around)
             after: EffectValues = ()
             if effect.has_shutter and dict(values)["shutter"]:
                 next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
-                later = Around(aspect, frame + 1, rate, lane.seed, since + 1)
-                after = effect.values_at(lane, next_level, later)
+                later = Around(aspect, frame + 1, rate, seed, since + 1)
+                after = effect.values_at(instance.settings, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
             active.append((made, effect.shift_of(values), effect.echoes_of(values)))
     return active

@@ -20,9 +20,9 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.score.paint import lane_colour
+from epiphane.desk.score.paint import family_colour
 from epiphane.desk.shell import theme
-from epiphane.document.lane import Lane, Override, Setting
+from epiphane.document.lane import EffectInstance, Lane, Override, Setting
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
@@ -36,7 +36,7 @@ from epiphane.edits.cues import (
     set_cue_strength,
     toggle_cues,
 )
-from epiphane.effects.registry import all_effects, find_effect
+from epiphane.effects.declare import EFFECTS
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
@@ -108,30 +108,30 @@ class CueBench(QWidget):
 
     def _refresh_own(self, lane: Lane, override: Override, *, has_one_effect: bool) -> None:
         """Show what the first cue has of its own; values only where all have the same effect."""
-        options = [("", "as its lane"), *((one.key, one.label) for one in all_effects())]
-        if override.effect is not None and find_effect(override.effect) is None:
+        options = [("", "as its lane"), *((one.key, one.label) for one in EFFECTS.all())]
+        if override.effect is not None and EFFECTS.find(override.effect) is None:
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
         show_choice(self.effect, override.effect or "")
         self.own_shape.setChecked(override.envelope is not None)
         self.shape.setVisible(override.envelope is not None)
-        shown = overridden(lane, override)
+        shown = overridden(lane.instance, override)
         beat_frames = usual_beat_frames(self._editor.project, lane)
-        self.shape.show_envelope(override.envelope or lane.envelope, lane_colour(shown), beat_frames)
+        self.shape.show_envelope(override.envelope or lane.envelope, family_colour(shown.effect), beat_frames)
         has_values = bool(override.settings) or self._wants_values
         self.own_values.setEnabled(has_one_effect)
         self.own_values.setChecked(has_values and has_one_effect)
         if shown.effect != self._of_effect:
             self._make_parameters(shown)
         self.parameters.setVisible(has_values and has_one_effect)
-        self.parameters.show_values(shown)
+        self.parameters.show_values(shown.settings)
 
-    def _make_parameters(self, shown: Lane) -> None:
+    def _make_parameters(self, shown: EffectInstance) -> None:
         self._of_effect = shown.effect
         self._box.removeWidget(self.parameters)
         self.parameters.hide()
         self.parameters.deleteLater()
-        self.parameters = ParameterRows(shown.effect, lane_colour(shown), can_vary=False)
+        self.parameters = ParameterRows(shown.effect, family_colour(shown.effect), can_vary=False)
         self.parameters.changed.connect(self._set_value)
         self.parameters.released.connect(self._editor.end_gesture)
         self._box.insertWidget(self._place_of_parameters, self.parameters)

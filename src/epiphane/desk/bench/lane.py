@@ -33,7 +33,7 @@ from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS
 from epiphane.facts.grid import usual_beat_frames
 
 _WAYS = (
@@ -123,7 +123,7 @@ class LaneBench(QWidget):
         self._mute.setChecked(lane.muted)
         self._solo.setChecked(lane.is_solo)
         self._wander_row_shown.setVisible(not is_following)
-        self.parameters.show_values(lane)
+        self.parameters.show_values(lane.settings)
 
     def _pulse_row(self) -> QWidget:
         self._unit = choice_field("Fired by", (), self._fire_by)
@@ -222,7 +222,7 @@ class LaneBench(QWidget):
         lane, name = self._lane(), self._name.text().strip()
         if lane is None or name == lane_label(lane):
             return
-        effect = find_effect(lane.effect)
+        effect = EFFECTS.find(lane.effect)
         own = "" if effect is not None and name == effect.label else name
         self._apply(partial(change_lane, name=own), "name of a lane")
 

@@ -8,6 +8,14 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
+from epiphane.declare.parameters import (
+    AnyParameter,
+    ColourParameter,
+    Parameter,
+    rest_and_peak,
+    setting_of,
+    text_value,
+)
 from epiphane.desk.bench.fields import (
     ColourButton,
     NumberField,
@@ -19,17 +27,8 @@ from epiphane.desk.bench.fields import (
     show_choice,
 )
 from epiphane.desk.bench.vary import VaryRow
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import (
-    AnyParameter,
-    ColourParameter,
-    Parameter,
-    rest_and_peak,
-    setting_of,
-    text_value,
-)
-from epiphane.effects.registry import find_effect
+from epiphane.document.lane import Setting, Settings
+from epiphane.effects.declare import EFFECTS
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90
@@ -55,10 +54,10 @@ class ParameterRows(QWidget):
 
     def __init__(self, effect: str, colour: QColor, *, can_vary: bool = True) -> None:
         super().__init__()
-        self._effect = find_effect(effect)
+        self._effect = EFFECTS.find(effect)
         self._colour = colour
         self._can_vary = can_vary
-        self._lane = Lane(LaneId(0), effect, PulseId(0))
+        self._settings: Settings = ()
         self._bars: dict[str, tuple[RangeBar, NumberField]] = {}
         self._texts: dict[str, ColourButton | QComboBox] = {}
         self.vary: dict[str, VaryRow] = {}
@@ -76,14 +75,14 @@ class ParameterRows(QWidget):
             if can_vary:
                 box.addWidget(self.vary[parameter.name])
 
-    def show_values(self, lane: Lane) -> None:
+    def show_values(self, settings: Settings) -> None:
         """Show the values that a lane has, or would have with the changes to one of its cues."""
-        self._lane = lane
-        settings = {setting.name: setting for setting in lane.settings}
+        self._settings = settings
+        by_name = {setting.name: setting for setting in settings}
         for parameter in self._parameters():
-            setting = settings.get(parameter.name)
+            setting = by_name.get(parameter.name)
             if self._can_vary:
-                self.vary[parameter.name].refresh(setting_of(parameter, lane))
+                self.vary[parameter.name].refresh(setting_of(parameter, settings))
             if isinstance(parameter, Parameter):
                 rest, peak = rest_and_peak(parameter, setting)
                 bar, field = self._bars[parameter.name]
@@ -133,12 +132,12 @@ class ParameterRows(QWidget):
         return bar, field
 
     def _set_number(self, parameter: Parameter, rest: float | None, peak: float, gesture: str | None) -> None:
-        old = setting_of(parameter, self._lane)
+        old = setting_of(parameter, self._settings)
         rest = rest_and_peak(parameter, old)[0] if rest is None else rest
         self.changed.emit(replace(old, peak=float(peak), rest=float(rest)), gesture)
 
     def _set_text(self, parameter: AnyParameter, text: str) -> None:
-        self.changed.emit(replace(setting_of(parameter, self._lane), peak=text), None)
+        self.changed.emit(replace(setting_of(parameter, self._settings), peak=text), None)
 
     def _set_with(self, parameter: AnyParameter, change: Callable[[Setting], Setting]) -> None:
-        self.changed.emit(change(setting_of(parameter, self._lane)), None)
+        self.changed.emit(change(setting_of(parameter, self._settings)), None)

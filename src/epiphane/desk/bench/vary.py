@@ -6,10 +6,10 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, is_colour
 from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label, number_field
 from epiphane.desk.shell import theme
 from epiphane.document.lane import Setting
-from epiphane.effects.declare import AnyParameter, ColourParameter, Parameter, is_colour
 
 
 class VaryRow(QWidget):

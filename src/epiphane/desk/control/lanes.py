@@ -18,7 +18,7 @@ from epiphane.edits.lanes import (
     step_lanes,
 )
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.effects.registry import effect_named
+from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError
 from epiphane.facts.hits import stand_in_remark
 
@@ -45,7 +45,7 @@ class LaneDesk(QObject):
 
     def add(self, key: str, target: Target | None = None) -> None:
         """Make a lane of an effect where it was dropped, or on every beat; select it."""
-        effect = effect_named(key)
+        effect = EFFECTS.named(key)
         target = target or Target()
         if target.lane is not None and target.hit is None:
             self._copy(target.lane, effect.key)

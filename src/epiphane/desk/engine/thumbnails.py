@@ -11,8 +11,6 @@ from PyQt6.QtGui import QImage
 from epiphane.desk.engine.jobs import wait_for
 from epiphane.desk.engine.memory import THUMB_FOOTAGE_BYTES
 from epiphane.document.footage import Footage
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
@@ -55,7 +53,7 @@ class Thumbnails(QObject):
 
     def with_effect(self, footage: Footage | None, effect: Effect) -> QImage | None:
         """Return a picture from the middle of some footage with an effect at its peak on it."""
-        values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), 1.0)
+        values = effect.values_at((), 1.0)
         if footage is None:
             return self.of_plan(
                 FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),))

@@ -3,14 +3,14 @@
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF
 
+from epiphane.declare.parameters import Parameter, rest_and_peak, setting_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import Kind
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.edits.lanes import set_setting
-from epiphane.effects.declare import Parameter, rest_and_peak, setting_of
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS
 
 _ACROSS, _DOWN = "centre_x", "centre_y"
 
@@ -42,7 +42,7 @@ class CentreHandle(QObject):
         return self._editor.selected_lane() if is_lane else None
 
     def _peak(self, lane: Lane, name: str) -> float | None:
-        effect = find_effect(lane.effect)
+        effect = EFFECTS.find(lane.effect)
         parameters = () if effect is None else effect.parameters
         found = next((one for one in parameters if one.name == name), None)
         setting = next((one for one in lane.settings if one.name == name), None)
@@ -50,12 +50,12 @@ class CentreHandle(QObject):
 
     def _drag(self, across: float, down: float) -> None:
         lane = self._lane()
-        effect = None if lane is None else find_effect(lane.effect)
+        effect = None if lane is None else EFFECTS.find(lane.effect)
         if lane is None or effect is None:
             return
         # The same at rest and at the peak: the centre stays while the effect comes and goes.
         settings = [
-            replace(setting_of(effect.parameter(name), lane), peak=value, rest=value)
+            replace(setting_of(effect.parameter(name), lane.settings), peak=value, rest=value)
             for name, value in ((_ACROSS, round(100 * across, 1)), (_DOWN, round(100 * down, 1)))
         ]
 

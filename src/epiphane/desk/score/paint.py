@@ -26,7 +26,7 @@ from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Lane, Way
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.timing import frame_at, frame_start
@@ -370,7 +370,7 @@ def lane_colour(lane: Lane) -> QColor:
 
 def family_colour(key: str) -> QColor:
     """Return the colour of an effect's family."""
-    effect = find_effect(key)
+    effect = EFFECTS.find(key)
     return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
 
 
@@ -378,7 +378,7 @@ def lane_label(lane: Lane) -> str:
     """Return what a lane is called: by the editor, else by its effect."""
     if lane.name:
         return lane.name
-    effect = find_effect(lane.effect)
+    effect = EFFECTS.find(lane.effect)
     return f"{lane.effect} (missing)" if effect is None else effect.label
 
 

@@ -13,7 +13,7 @@ from epiphane.document.project import Project, find
 from epiphane.document.song import Song
 from epiphane.document.timeline import Shot
 from epiphane.edits.shots import footage_name
-from epiphane.effects.registry import find_effect
+from epiphane.effects.declare import EFFECTS
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
@@ -47,7 +47,7 @@ def tell_cue(editor: Editor, cue: Cue) -> str:
         words += [f"nudged {own.nudge:+d} f"] * bool(own.nudge)
         words += ["taken by hand"] * own.taken
         words += ["own shape"] * (own.envelope is not None)
-        effect = None if own.effect is None else find_effect(own.effect)
+        effect = None if own.effect is None else EFFECTS.find(own.effect)
         words += [f"{effect.label if effect else own.effect} in this place"] * (own.effect is not None)
         words += ["own values"] * bool(own.settings)
     return " · ".join(words)

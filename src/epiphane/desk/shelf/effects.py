@@ -10,10 +10,7 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane
-from epiphane.effects.declare import Around, Effect
-from epiphane.effects.registry import all_effects, find_effect
+from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.placing import COVERING
 from epiphane.render.plan import ActiveEffect, FramePlan, Shown
@@ -44,17 +41,17 @@ class EffectPage(MovingPage):
             self.tiles.show_pictures({e.key: self._thumbnails.with_effect(sample, e) for e in self._shown()})
 
     def _shown(self) -> list[Effect]:
-        return best_first(all_effects(), self.searched, lambda effect: effect.label, _told)
+        return best_first(EFFECTS.all(), self.searched, lambda effect: effect.label, _told)
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
-        effect = find_effect(key)
+        effect = EFFECTS.find(key)
         if effect is None or self._editor.project.n_frames == 0:
             return None
         place = frame % _CYCLE_FRAMES
         level = float(self._levels[place]) if place < len(self._levels) else 0.0
         since = place - int(Envelope().rise)
         around = Around(THUMB_SIZE[0] / THUMB_SIZE[1], frame, _RATE, since=since)
-        values = effect.values_at(Lane(LaneId(0), effect.key, PulseId(0)), level, around)
+        values = effect.values_at((), level, around)
         shift, echoes = (effect.shift_of(values), effect.echoes_of(values)) if level > 0 else (0, ())
         under, *others = (self._under(frame, shift + echo) for echo in (0, *echoes))
         made = ActiveEffect(effect.key, effect.version, values, tuple(one for one in others if one))

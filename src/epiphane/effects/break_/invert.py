@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import Tone, diagonal_tone
 
 

@@ -3,7 +3,8 @@
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import ChoiceParameter, Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import noise, shaded_rows, with_noise
 from epiphane.types import Picture

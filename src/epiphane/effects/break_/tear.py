@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.types import Picture
 

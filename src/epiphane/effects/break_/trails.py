@@ -5,7 +5,8 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import ChoiceParameter, Family, Parameter, Values, effect
+from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Mix, Operation
 from epiphane.types import Picture
 

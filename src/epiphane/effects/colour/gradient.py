@@ -3,7 +3,8 @@
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import ColourParameter, Family, Parameter, Values, colour_to_bgr, effect
+from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import LUMA
 from epiphane.types import Picture

@@ -1,6 +1,7 @@
 """Lens bend: the picture bulges or caves in."""
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Field, Operation
 from epiphane.types import Float32Array
 

@@ -1,6 +1,7 @@
 """Blur: out of focus."""
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Blur, Operation
 
 

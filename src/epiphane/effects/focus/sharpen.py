@@ -3,7 +3,8 @@
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import blurred
 from epiphane.types import Picture

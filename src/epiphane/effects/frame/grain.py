@@ -5,7 +5,8 @@ from statistics import NormalDist
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import noise, with_noise
 from epiphane.types import Picture

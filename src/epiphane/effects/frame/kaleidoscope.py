@@ -3,7 +3,8 @@
 import cv2
 import numpy as np
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import coarse_points
 from epiphane.types import Picture

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import ColourParameter, Family, Need, Parameter, Values, colour_to_bgr, effect
+from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.types import Picture
 

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import coarse_points, shaded
 from epiphane.types import Picture

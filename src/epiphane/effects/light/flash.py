@@ -2,15 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import (
-    ChoiceParameter,
-    ColourParameter,
-    Family,
-    Parameter,
-    Values,
-    colour_to_bgr,
-    effect,
-)
+from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import Curve, Tone, diagonal_tone
 from epiphane.types import FloatArray
 

@@ -2,15 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import (
-    ColourParameter,
-    Family,
-    Need,
-    Parameter,
-    Values,
-    colour_to_bgr,
-    effect,
-)
+from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Operation, diagonal_tone
 
 

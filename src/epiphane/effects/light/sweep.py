@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import ColourParameter, Family, Parameter, Values, colour_to_bgr, effect
+from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import coarse_points, coloured, screened
 from epiphane.types import Picture

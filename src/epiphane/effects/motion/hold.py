@@ -1,6 +1,7 @@
 """Hold: the picture stands still from the hit on."""
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Operation
 
 

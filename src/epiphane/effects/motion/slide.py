@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import SHUTTER, Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import SHUTTER, Family, effect
 from epiphane.effects.operations import Warp
 
 

@@ -1,6 +1,7 @@
 """Stutter: the last few frames again and again."""
 
-from epiphane.effects.declare import Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Operation
 
 

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from epiphane.effects.declare import SHUTTER, Family, Need, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import SHUTTER, Family, Need, effect
 from epiphane.effects.operations import Warp
 from epiphane.effects.turning import in_shares
 

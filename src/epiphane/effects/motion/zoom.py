@@ -1,6 +1,7 @@
 """Zoom: enlarge the picture about a point as the envelope rises."""
 
-from epiphane.effects.declare import SHUTTER, Family, Parameter, Values, effect
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import SHUTTER, Family, effect
 from epiphane.effects.operations import Warp, scale_about
 
 

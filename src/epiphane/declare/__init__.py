@@ -1,0 +1,1 @@
+"""Declarations: parameters, and registries of what is declared one file each."""

@@ -24,7 +24,7 @@ from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.media.gather import gather_files
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
 
 STACK = ("shake", "blur", "split", "saturation")
 """Beside the flash and the zoom that the demo has."""
@@ -52,9 +52,8 @@ def stacked(project: Project) -> Project:
 def measure_effects(folder: Path) -> Iterator[Result]:
     """Draw every effect at its peak over a frame of the demo; export ten seconds of six at once."""
     picture = _picture()
-    placing = FramePlan(None, _SIZE).placing
     for effect in EFFECTS.all():
-        took = [_milliseconds(effect, picture, Shown(_SOURCE, placing)) for _ in range(5)]
+        took = [_milliseconds(effect, picture, Shown(_SOURCE)) for _ in range(5)]
         yield at_most(f"{effect.label} ({effect.key}) a frame of 1080p", min(took), 60, "ms")
         if min(took) > _USUAL:
             yield Result("  because", _WHY_DEAR.get(effect.key, "no reason is known: look for it"))
@@ -98,7 +97,7 @@ class _One:
 def _milliseconds(effect: Effect, picture: np.ndarray, other: Shown) -> float:
     values = effect.values_at((), 1.0, Around(16 / 9, frame=4))
     others = (other,) * len(effect.echoes_of(values))
-    plan = FramePlan(_SOURCE, _SIZE, (ActiveEffect(effect.key, effect.version, values, others),))
+    plan = plan_of(Shown(_SOURCE), _SIZE, (ActiveEffect(effect.key, effect.version, values, others),))
     sources = _One(raw_from_bgr(picture))
     started = time.perf_counter()
     draw(plan, sources, _SIZE)

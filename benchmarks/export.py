@@ -15,7 +15,7 @@ from epiphane.keying.schedule import schedule
 from epiphane.media.writer import SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
 from epiphane.render.export import export
-from epiphane.render.plan import plan_frame
+from epiphane.render.plan import plan_frame, sources_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Plane
 
@@ -65,14 +65,14 @@ def seconds_of_floor(project: Project, pictures: list[tuple[Plane, ...]], path: 
     """Decode the footage of every frame, and encode given pictures and the song."""
     cues, footage, song = schedule(project), OpenFootage(), project.song
     assert song is not None
-    sources = [plan_frame(project, cues, frame).source for frame in FRAMES]
+    wanted = [list(sources_of(plan_frame(project, cues, frame).root)) for frame in FRAMES]
     started = time.perf_counter()
     sound = resampled_stereo(read_samples(Path(song.path)), SOUND_RATE)
     first, last = (round(n / project.rate * SOUND_RATE) for n in (FRAMES.start, FRAMES.stop))
     size = (project.width, project.height)
     with MovieWriter(path, size=size, rate=project.rate, sound=sound[first:last]) as writer:
-        for source, (luma, blue, red) in zip(sources, pictures, strict=True):
-            if source is not None:
+        for sources, (luma, blue, red) in zip(wanted, pictures, strict=True):
+            for source in sources[-1:]:
                 footage.picture(source)
             writer.write((luma, blue, red))
     seconds = time.perf_counter() - started

@@ -10,7 +10,7 @@ from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.draw import draw
 from epiphane.render.placing import Placing
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture
 
@@ -56,7 +56,7 @@ def _drawn(effect: Effect, later: int, footage: OpenFootage) -> Picture:
     here = later + effect.shift_of(values)
     others = tuple(Shown(_source(here + echo), _NEAR) for echo in effect.echoes_of(values))
     active = ActiveEffect(effect.key, effect.version, values, others)
-    return draw(FramePlan(_source(here), _SIZE, (active,), _NEAR), footage, _SIZE)
+    return draw(plan_of(Shown(_source(here), _NEAR), _SIZE, (active,)), footage, _SIZE)
 
 
 def _source(later: int) -> SourceFrame:

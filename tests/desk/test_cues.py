@@ -159,7 +159,7 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
         assert override.envelope.fall == 21
         assert override.settings[0].peak == pytest.approx(220, abs=6)
     plan = plan_frame(demo.editor.project, demo.editor.cues, cues(demo)[10].frame)
-    zoom = next(effect for effect in plan.effects if effect.key == "zoom")
+    zoom = next(effect for effect in plan.root.effects if effect.key == "zoom")
     own_peak = 100 + (cues(demo)[10].override.settings[0].peak - 100) * cues(demo)[10].strength
     assert dict(zoom.values)["scale"] == pytest.approx(own_peak)
     choose(field(demo, QComboBox, "Effect in this place"), "Blur")
@@ -170,7 +170,7 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     assert told.endswith("own shape · Blur in this place")
     assert "attack" in told
     plan = plan_frame(demo.editor.project, demo.editor.cues, cues(demo)[9].frame)
-    assert "zoom" not in [effect.key for effect in plan.effects]
+    assert "zoom" not in [effect.key for effect in plan.root.effects]
     demo.bench.cues.own_shape.setFocus()
     QTest.keyClick(demo.bench.cues.own_shape, Qt.Key.Key_Return)  # Space plays
     assert cues(demo)[9].override.envelope is None

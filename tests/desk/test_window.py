@@ -201,7 +201,7 @@ def test_clicking_the_ruler_goes_there_and_shows_that_picture(edit, qtbot):
         QTest.mouseClick(window.score.viewport(), LEFT, NONE, window.score.point_of(2.01))
     assert window.editor.playhead == 60
     plan = window.frames.plan(60)
-    assert [active.key for active in plan.effects] == ["flash"]
+    assert [active.key for active in plan.root.effects] == ["flash"]
 
 
 def test_lanes_are_stepped_muted_and_removed_with_keys(edit, qtbot):

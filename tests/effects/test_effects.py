@@ -13,7 +13,7 @@ from epiphane.effects.operations import Curve, Tone, Warp
 from epiphane.errors import ParameterError
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
 
 SIZE = (96, 64)
 
@@ -40,7 +40,7 @@ def drawn(key, level, *settings, picture=None, frame=0, seed=1):
     around = Around(size[0] / size[1], frame, 30.0, seed)
     lane = Lane(LaneId(1), key, PulseId(1), settings=settings, seed=seed)
     values = made.values_at(lane.settings, level, around)
-    plan = FramePlan(SourceFrame("a", "a", 0.0), size, (ActiveEffect(key, made.version, values),))
+    plan = plan_of(Shown(SourceFrame("a", "a", 0.0)), size, (ActiveEffect(key, made.version, values),))
     return draw(plan, OnePicture(picture), size)
 
 

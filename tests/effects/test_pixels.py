@@ -13,7 +13,7 @@ from epiphane.effects.pixels import LUMA, blurred, smooth_noise
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.fuse import power_of
-from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
 
 
 class One:
@@ -33,7 +33,7 @@ def drawn(picture, *stack, level=1.0, frame=0):
         lane = Lane(LaneId(1), key, PulseId(1), settings=tuple(Setting(n, v) for n, v in settings.items()))
         values = made.values_at(lane.settings, level, Around(size[0] / size[1], frame))
         active.append(ActiveEffect(key, made.version, values))
-    plan = FramePlan(SourceFrame("a", "a", 0.0), size, tuple(active))
+    plan = plan_of(Shown(SourceFrame("a", "a", 0.0)), size, tuple(active))
     return draw(plan, One(picture), size).astype(float)
 
 
@@ -100,10 +100,10 @@ def test_a_slide_by_the_whole_width_shows_the_mirror_image():
 
 
 def test_a_split_moves_red_one_way_and_blue_the_other():
-    parted = drawn(NOISE, ("split", {"offset": 100 * 4 / 64, "angle": 0.0}))
-    assert np.array_equal(parted[:, 4:, 2], NOISE[:, :-4, 2])
-    assert np.array_equal(parted[..., 1], NOISE[..., 1])
-    assert np.array_equal(parted[:, :-4, 0], NOISE[:, 4:, 0])
+    with_channels_shifted = drawn(NOISE, ("split", {"offset": 100 * 4 / 64, "angle": 0.0}))
+    assert np.array_equal(with_channels_shifted[:, 4:, 2], NOISE[:, :-4, 2])
+    assert np.array_equal(with_channels_shifted[..., 1], NOISE[..., 1])
+    assert np.array_equal(with_channels_shifted[:, :-4, 0], NOISE[:, 4:, 0])
 
 
 def test_pixels_are_means_of_what_they_cover():
@@ -179,9 +179,8 @@ def _sliding(across_now, across_next, shutter):
     now, after = (
         (("across", across), ("down", 0.0), ("shutter", shutter)) for across in (across_now, across_next)
     )
-    return FramePlan(
-        SourceFrame("a", "a", 0.0), (320, 180), (ActiveEffect("slide", made.version, now, (), after),)
-    )
+    active = ActiveEffect("slide", made.version, now, (), after)
+    return plan_of(Shown(SourceFrame("a", "a", 0.0)), (320, 180), (active,))
 
 
 def test_motion_blur_is_the_mean_over_the_time_that_the_shutter_is_open():

@@ -15,7 +15,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.errors import EpiphaneError
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, SourceFrame
+from epiphane.render.plan import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SECONDS = 60
@@ -39,7 +39,7 @@ def look_at(path):
     try:
         for share in (0.0, 0.5, 1.0):
             source = SourceFrame(str(path), facts.fingerprint, share * facts.duration)
-            assert draw(FramePlan(source, (64, 36)), footage, (64, 36)).shape == (36, 64, 3)
+            assert draw(plan_of(Shown(source), (64, 36)), footage, (64, 36)).shape == (36, 64, 3)
     finally:
         footage.close()
 

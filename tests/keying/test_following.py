@@ -71,7 +71,7 @@ def test_it_has_no_cues_and_keeps_to_the_range_of_its_pick_and_to_the_sound_when
     found = schedule(project).lane(FLASH)
     assert found.cues == found.waiting == found.left_out == ()
     assert np.flatnonzero(found.levels).tolist() == list(range(120, 180))
-    assert plan_frame(project, schedule(project), 150).effects[0].key == "flash"
+    assert plan_frame(project, schedule(project), 150).root.effects[0].key == "flash"
     path = tmp_path / "follow.epiphane"
     save_project(project, path)
     assert load_project(path).lanes[0].follow == project.lanes[0].follow

@@ -108,7 +108,7 @@ def test_levels_of_cues_that_are_shaped_otherwise_are_those_of_a_slow_sum(own, o
 
 
 def effects_on(project, frame):
-    return plan_frame(project, schedule(project), frame).effects
+    return plan_frame(project, schedule(project), frame).root.effects
 
 
 def test_a_cue_has_values_of_its_own_or_another_effect_and_its_neighbours_do_not():

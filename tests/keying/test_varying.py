@@ -30,7 +30,7 @@ def a_lane(setting, **changes):
 def scales(project, frames):
     cues = schedule(project)
     plans = [plan_frame(project, cues, frame) for frame in frames]
-    return [dict(plan.effects[0].values)["scale"] if plan.effects else 100.0 for plan in plans]
+    return [dict(plan.root.effects[0].values)["scale"] if plan.root.effects else 100.0 for plan in plans]
 
 
 def test_values_go_in_turn_over_the_cues_that_fire():

@@ -16,7 +16,7 @@ from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.proxy import PROXY_LINES, ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, SourceFrame
+from epiphane.render.plan import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SIZE = (320, 180)
@@ -56,7 +56,8 @@ def test_a_proxy_shows_the_same_picture_at_every_instant(tmp_path, name, how):
     picked = random.Random(5).sample(range(40), 12)
     assert [number_of(proxy.read(n).planes[0]) for n in picked] == picked
     assert proxy.read(3).spec == footage.read(3).spec
-    plan = FramePlan(SourceFrame(str(path), "0123456789abcdef" * 2, float(footage.times[20]) + 0.001), SIZE)
+    source = SourceFrame(str(path), "0123456789abcdef" * 2, float(footage.times[20]) + 0.001)
+    plan = plan_of(Shown(source), SIZE)
     seen = [draw(plan, OpenFootage(proxies), SIZE).astype(int) for proxies in (None, store)]
     assert np.abs(seen[0] - seen[1]).mean() < 3
     footage.close()

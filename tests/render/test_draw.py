@@ -19,7 +19,7 @@ from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw, draw_planes
 from epiphane.render.fuse import fuse
-from epiphane.render.plan import ActiveEffect, FramePlan, SourceFrame, plan_frame
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_frame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SIZE = (64, 36)
@@ -61,7 +61,7 @@ def zoom(scale):
 def test_footage_without_an_effect_goes_into_the_film_untouched():
     raw = yuv_raw()
     for given_plane, plane in zip(
-        raw.planes, draw_planes(FramePlan(SOURCE, SIZE), One(raw), SIZE), strict=True
+        raw.planes, draw_planes(plan_of(Shown(SOURCE), SIZE), One(raw), SIZE), strict=True
     ):
         assert np.array_equal(plane, given_plane)
         assert np.shares_memory(plane, given_plane)
@@ -75,13 +75,13 @@ def test_colours_are_those_of_the_standard_to_a_level(spec):
     full = [raw.planes[0]] + [p.repeat(2, 0).repeat(2, 1) for p in raw.planes[1:]]
     matrix = yuv_to_bgr(spec)
     exact = np.clip(np.dstack(full) @ matrix[:, :3].T + matrix[:, 3], 0, 255)
-    drawn = draw(FramePlan(SOURCE, SIZE), One(raw), SIZE)
+    drawn = draw(plan_of(Shown(SOURCE), SIZE), One(raw), SIZE)
     assert np.abs(drawn - exact).max() <= 1
 
 
 @pytest.mark.parametrize("effects", [(flash(40.0),), (zoom(130.0),), (zoom(120.0), flash(70.0, "overlay"))])
 def test_preview_and_export_are_one_picture(effects):
-    plan = FramePlan(SOURCE, SIZE, effects)
+    plan = plan_of(Shown(SOURCE), SIZE, effects)
     seen = draw(plan, One(yuv_raw()), SIZE)
     luma, _, _ = draw_planes(plan, One(yuv_raw()), SIZE)
     to_yuv = bgr_to_yuv(OUTPUT_SPEC)
@@ -92,8 +92,8 @@ def test_preview_and_export_are_one_picture(effects):
 def test_a_flash_that_has_just_ended_leaves_no_step():
     """A colour conversion that is off by a level would make the picture pulse on every beat."""
     raw = yuv_raw()
-    plain = draw_planes(FramePlan(SOURCE, SIZE), One(raw), SIZE)
-    almost = draw_planes(FramePlan(SOURCE, SIZE, (flash(0.01),)), One(raw), SIZE)
+    plain = draw_planes(plan_of(Shown(SOURCE), SIZE), One(raw), SIZE)
+    almost = draw_planes(plan_of(Shown(SOURCE), SIZE, (flash(0.01),)), One(raw), SIZE)
     for one, other in zip(plain, almost, strict=True):
         assert abs(float(one.mean()) - float(other.mean())) < 0.1
 
@@ -160,7 +160,7 @@ def test_what_undoes_itself_costs_nothing():
 @pytest.mark.parametrize("stored", [(1, 1), (64, 36), (33, 71)])
 def test_any_picture_fills_any_frame(size, shape, stored):
     bright = np.full((stored[1], stored[0], 3), 180, np.uint8)
-    picture = draw(FramePlan(SOURCE, shape), One(raw_from_bgr(bright)), size)
+    picture = draw(plan_of(Shown(SOURCE), shape), One(raw_from_bgr(bright)), size)
     assert picture.shape == (size[1], size[0], 3)
     assert picture.min() >= 179
 
@@ -168,11 +168,11 @@ def test_any_picture_fills_any_frame(size, shape, stored):
 def test_wide_pixels_are_seen_wide():
     """A square of wide pixels covers a wide frame whole: nothing of it is cut off."""
     raw = RawPicture((numbered_picture(1234, (90, 90)),), pixel_aspect=16 / 9)
-    assert number_of(draw(FramePlan(SOURCE, (16, 9)), One(raw), (160, 90))) == 1234
+    assert number_of(draw(plan_of(Shown(SOURCE), (16, 9)), One(raw), (160, 90))) == 1234
 
 
 def test_no_shot_is_black():
-    assert draw(FramePlan(None, SIZE), OpenFootage(), SIZE).max() == 0
+    assert draw(plan_of(None, SIZE), OpenFootage(), SIZE).max() == 0
 
 
 def a_small_project(path):
@@ -212,7 +212,7 @@ def test_lost_footage_is_a_marked_placeholder_and_comes_back(tmp_path):
 
 
 def test_the_cache_lets_go_of_what_was_unused_longest():
-    plans = [FramePlan(SourceFrame("a", "a", float(n)), SIZE) for n in range(4)]
+    plans = [plan_of(Shown(SourceFrame("a", "a", float(n))), SIZE) for n in range(4)]
     picture = np.zeros((36, 64, 3), np.uint8)
     cache = PictureCache(3 * picture.nbytes)
     for plan in plans[:3]:
@@ -225,7 +225,7 @@ def test_the_cache_lets_go_of_what_was_unused_longest():
 
 
 def test_the_cache_packs_what_finds_no_room_and_it_looks_the_same():
-    plans = [FramePlan(SourceFrame("a", "a", float(n)), SIZE) for n in range(6)]
+    plans = [plan_of(Shown(SourceFrame("a", "a", float(n))), SIZE) for n in range(6)]
     pictures = [smooth(seed=n) for n in range(6)]
     cache = PictureCache(2 * pictures[0].nbytes, pictures[0].nbytes // 2)
     for plan, picture in zip(plans, pictures, strict=True):

@@ -66,8 +66,8 @@ def test_a_held_picture_never_comes_from_another_shot(project):
     )
     plans = [plan_frame(moved, schedule(moved), frame) for frame in (49, 50, 52)]
     first = moved.shots[1].source_start
-    assert plans[0].source.seconds == pytest.approx(45 / 30)
-    assert plans[1].source.seconds == plans[2].source.seconds == pytest.approx(first)
+    seconds = [plan.root.content.source.seconds for plan in plans]
+    assert seconds == pytest.approx([45 / 30, first, first])
 
 
 def test_trails_lay_the_named_frames_over_the_picture(project, tmp_path):
@@ -79,7 +79,7 @@ def test_trails_lay_the_named_frames_over_the_picture(project, tmp_path):
     settings = (Setting("count", 2.0), Setting("apart", 4.0), Setting("amount", 90.0))
     trailed = fired(dots, "trails", *settings, envelope=Envelope(rise=0, hold=14, fall=0))
     plan = plan_frame(trailed, schedule(trailed), 32)
-    assert [round(other.source.seconds * 30) for other in plan.effects[0].others] == [24, 28]
+    assert [round(other.source.seconds * 30) for other in plan.root.effects[0].others] == [24, 28]
     footage = OpenFootage()
     seen = draw(plan, footage, SIZE).mean(axis=2)[45]
     footage.close()

@@ -12,7 +12,7 @@ from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw, draw_planes
 from epiphane.render.placing import Placing, placing_of
-from epiphane.render.plan import FramePlan, SourceFrame
+from epiphane.render.plan import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SOURCE = SourceFrame("/a.png", "a", 0.0)
@@ -61,7 +61,7 @@ def as_planes(picture, spec):
 )
 def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, stored, shape):
     """Against the closed form: the share of the picture that each point of the frame shows."""
-    plan = FramePlan(SOURCE, shape, placing=Placing(fit, scale, x, y))
+    plan = plan_of(Shown(SOURCE, Placing(fit, scale, x, y)), shape)
     size = (shape[0] * 2, shape[1] * 2)
     seen = draw(plan, One(raw_from_bgr(ramps(*stored))), size).astype(float)
     wider = stored[0] / stored[1] / (shape[0] / shape[1])
@@ -89,7 +89,7 @@ def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, store
 @pytest.mark.parametrize("spec", [OUTPUT_SPEC, ColourSpec(OUTPUT_SPEC.matrix, is_full_range=True)], ids=str)
 def test_bars_are_black_in_every_colour_space_and_export_equals_preview(spec):
     raw = as_planes(ramps(90, 90), spec)
-    plan = FramePlan(SOURCE, (160, 90), placing=Placing(Fit.WHOLE, 0.9))
+    plan = plan_of(Shown(SOURCE, Placing(Fit.WHOLE, 0.9)), (160, 90))
     seen = draw(plan, One(raw), (160, 90))
     assert seen[:, :30].max() <= 1
     luma, blue, red = draw_planes(plan, One(raw), (160, 90))
@@ -100,7 +100,7 @@ def test_bars_are_black_in_every_colour_space_and_export_equals_preview(spec):
 
 def test_what_can_be_seen_through_lies_over_black():
     glass = np.full((50, 50, 4), (30, 60, 90, 120), np.uint8)
-    seen = draw(FramePlan(SOURCE, (16, 9)), One(raw_from_bgr(glass)), (160, 90))
+    seen = draw(plan_of(Shown(SOURCE), (16, 9)), One(raw_from_bgr(glass)), (160, 90))
     assert seen.shape == (90, 160, 3)
     assert seen[40, 40].tolist() == [30, 60, 90]
 
@@ -116,7 +116,7 @@ def test_a_push_comes_nearer_steadily_and_a_drift_goes_across_without_a_border()
         assert np.sign(np.diff([placing.x for placing in placings])).tolist() == [-np.sign(reach)] * 29
         for placing in (placings[0], placings[-1]):
             seen = draw(
-                FramePlan(SOURCE, (160, 90), placing=placing), One(raw_from_bgr(ramps(160, 90))), (160, 90)
+                plan_of(Shown(SOURCE, placing), (160, 90)), One(raw_from_bgr(ramps(160, 90))), (160, 90)
             )
             assert seen[..., 1].min() >= 38
 

@@ -12,14 +12,14 @@ from epiphane.declare.parameters import Parameter
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
 from epiphane.effects.declare import EFFECTS, Around
-from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Parting, Tone, Warp
+from epiphane.effects.operations import Blur, ChannelShift, Curve, Field, Filter, Mix, Tone, Warp
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.draw import draw, draw_planes
 from epiphane.render.fuse import Pass, steps_of
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
-from epiphane.render.shrink import stretches
+from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.resolution import resolution_runs
 
 SIZE = (320, 180)
 SOURCE = SourceFrame("a", "a", 0.0)
@@ -81,7 +81,7 @@ def one_in_float(done, one):
         sigma = one.sigma * width
         return ndimage.gaussian_filter(done, (sigma, sigma, 0), mode="reflect", truncate=5)
     y, x = np.mgrid[0:height, 0:width].astype(float)
-    if isinstance(one, Parting):
+    if isinstance(one, ChannelShift):
         moved = [sampled(done, x - dx * width, y - dy * width) for dx, dy in one.shifts]
         return np.dstack([moved[c][..., c] for c in range(3)])
     if isinstance(one, Field):
@@ -118,7 +118,7 @@ def actives(draw_value, keys=KEYS):
     lane = Lane(LaneId(1), made.key, PulseId(1), settings=tuple(chosen))
     around = Around(SIZE[0] / SIZE[1], draw_value(st.integers(0, 99)), since=draw_value(st.integers(0, 3)))
     values = made.values_at(lane.settings, draw_value(st.floats(0.01, 1)), around)
-    others = tuple(Shown(SOURCE, FramePlan(None, SIZE).placing) for _ in made.echoes_of(values))
+    others = tuple(Shown(SOURCE) for _ in made.echoes_of(values))
     return ActiveEffect(made.key, made.version, values, others)
 
 
@@ -146,7 +146,7 @@ def differences(stack):
     fortieth of a pixel, at the contrast there is, is taken off.
     """
     operations = alone(stack)
-    drawn = draw(FramePlan(SOURCE, SIZE, tuple(stack)), One(raw_from_bgr(film())), SIZE)
+    drawn = draw(plan_of(Shown(SOURCE), SIZE, tuple(stack)), One(raw_from_bgr(film())), SIZE)
     true = in_float(film(), operations)
     rounded = [np.abs(in_float(film(), operations, off=off) - true) for off in (-0.5, 0.5)]
     contrast = ndimage.maximum_filter(true, (5, 5, 1)) - ndimage.minimum_filter(true, (5, 5, 1))
@@ -174,7 +174,7 @@ SOFT = ("zoom", "shake", "spin", "slide", "tilt", "blur", "split", "saturation",
 @given(st.lists(actives(SOFT), max_size=4), actives(("blur",)), st.lists(actives(SOFT), max_size=4))
 def test_what_is_blurred_may_be_drawn_small_but_in_its_order(before, blur, after):
     steps = steps_of(operations_of([*before, blur, *after]))
-    parts = stretches(steps, (1920, 1080))
+    parts = resolution_runs(steps, (1920, 1080))
     kinds = [type(step) for part in parts for step in part.steps]
     assert without_repeats(kinds) == without_repeats(type(step) for step in steps)
     sharp = [part for part in parts if part.shrink == 1]
@@ -183,9 +183,9 @@ def test_what_is_blurred_may_be_drawn_small_but_in_its_order(before, blur, after
 
 def test_a_blur_is_done_small_though_nothing_beside_it_may_be():
     keep = Filter(lambda picture: picture)
-    parts = stretches((keep, Blur(0.01), keep), (1920, 1080))
+    parts = resolution_runs((keep, Blur(0.01), keep), (1920, 1080))
     assert [(part.shrink, len(part.steps)) for part in parts] == [(1, 1), (8, 1), (1, 1)]
-    assert stretches((), (1920, 1080))[0].shrink == 1
+    assert resolution_runs((), (1920, 1080))[0].shrink == 1
 
 
 @settings(max_examples=60, deadline=None)
@@ -193,7 +193,7 @@ def test_a_blur_is_done_small_though_nothing_beside_it_may_be():
 def test_preview_and_export_of_what_is_blurred_are_one_picture(before, blur, after):
     matrix = bgr_to_yuv(OUTPUT_SPEC)
     yuv = np.clip(np.rint(film() @ matrix[:, :3].T + matrix[:, 3]), 0, 255).astype(np.uint8)
-    plan = FramePlan(SOURCE, SIZE, (*before, blur, *after))
+    plan = plan_of(Shown(SOURCE), SIZE, (*before, blur, *after))
     footage = One(RawPicture(planes_from_yuv444(yuv)))
     seen = draw(plan, footage, SIZE).astype(float)
     luma = draw_planes(plan, footage, SIZE)[0]

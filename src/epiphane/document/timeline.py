@@ -55,6 +55,23 @@ class Framing(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     reach: Annotated[float, Meta(ge=-0.5, le=1)] = 0.08
 
 
+class BlendMode(Enum):
+    """How a picture is laid over what is below it: the formulas of W3C Compositing and Blending Level 1."""
+
+    NORMAL = "normal"
+    ADD = "add"
+    SCREEN = "screen"
+    MULTIPLY = "multiply"
+    OVERLAY = "overlay"
+    SOFT_LIGHT = "soft light"
+    HARD_LIGHT = "hard light"
+    LIGHTEN = "lighten"
+    DARKEN = "darken"
+    DIFFERENCE = "difference"
+    DODGE = "dodge"
+    BURN = "burn"
+
+
 class Pin(Struct, frozen=True, forbid_unknown_fields=True):
     """The moment of a shot, in seconds of its footage, and the hit of the song that it falls on."""
 

@@ -65,7 +65,7 @@ class Blur(Struct, frozen=True, eq=False):
     sigma: float
 
 
-class Parting(Struct, frozen=True, eq=False):
+class ChannelShift(Struct, frozen=True, eq=False):
     """Move blue, green and red each on its own.
 
     `shifts` is float64, shape (3, 2): how far each goes across and down, in shares of the picture's width.
@@ -79,10 +79,11 @@ class Filter(Struct, frozen=True, eq=False):
 
     `apply` is given a picture, uint8, shape (height, width, 3), BGR, and returns another of that shape; it
     must not write into what it is given. Lengths it works with are shares of the width, so that a
-    preview looks like the export.
+    preview looks like the export. Where it `moves` what it is given, alpha goes the same way.
     """
 
     apply: Callable[[Picture], Picture]
+    moves: bool = False
 
 
 class Mix(Struct, frozen=True, eq=False):
@@ -95,7 +96,7 @@ class Mix(Struct, frozen=True, eq=False):
     apply: Callable[[Picture, Sequence[Picture]], Picture]
 
 
-Operation: TypeAlias = Warp | Tone | Curve | Field | Blur | Parting | Filter | Mix
+Operation: TypeAlias = Warp | Tone | Curve | Field | Blur | ChannelShift | Filter | Mix
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

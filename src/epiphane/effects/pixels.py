@@ -57,8 +57,9 @@ def resized(picture: Picture, size: tuple[int, int]) -> Picture:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def moved(picture: Pixels, step: FloatArray) -> Pixels:
-    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows.
+def moved(picture: Pixels, step: FloatArray, *, border: int = cv2.BORDER_REFLECT) -> Pixels:
+    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows, or what
+    `border` says.
 
     Between whole pixels it is a mean of two neighbours, one direction after the other.
     """
@@ -68,7 +69,7 @@ def moved(picture: Pixels, step: FloatArray) -> Pixels:
         whole, n = int(np.floor(distance)), picture.shape[axis]
         before, after = max(0, whole + 1), max(0, -whole)
         sides = (0, 0, before, after) if axis == 1 else (before, after, 0, 0)
-        wide = np.asarray(cv2.copyMakeBorder(picture, *sides, cv2.BORDER_REFLECT))
+        wide = np.asarray(cv2.copyMakeBorder(picture, *sides, border))
         first = before - whole
         near, far = (wide[:, a : a + n] if axis == 1 else wide[a : a + n] for a in (first, first - 1))
         picture = np.asarray(cv2.addWeighted(near, 1 - (distance - whole), far, distance - whole, 0))

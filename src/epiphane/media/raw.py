@@ -44,6 +44,11 @@ class RawPicture(Struct, frozen=True, eq=False):
         return width, height
 
     @property
+    def has_alpha(self) -> bool:
+        """Whether it is premultiplied BGRA."""
+        return len(self.planes) == 1 and self.planes[0].shape[2] == 4
+
+    @property
     def n_bytes(self) -> int:
         """Memory it holds."""
         return sum(plane.nbytes for plane in self.planes)

@@ -1,4 +1,4 @@
-"""Drawn pictures, kept by their plan: after an edit only frames whose plan changed are drawn again."""
+"""Drawn pictures, kept by their plan or node: after an edit only what has changed is drawn again."""
 
 import threading
 from collections import OrderedDict
@@ -7,10 +7,10 @@ from typing import TypeAlias
 import cv2
 import numpy as np
 
-from epiphane.render.plan import FramePlan
+from epiphane.render.plan import FramePlan, Node
 from epiphane.types import ByteArray, Picture, Size
 
-_Key: TypeAlias = tuple[FramePlan, Size]
+_Key: TypeAlias = tuple[FramePlan | Node, Size]
 
 # A tenth of the bytes of a picture of footage, and no difference to be seen at the pace of a preview.
 _PACKING = (
@@ -37,12 +37,12 @@ class PictureCache:
         self._pictures = _Shelf(max_bytes, n_least=1)
         self._packed = _Shelf(max_packed_bytes)
 
-    def has(self, plan: FramePlan, size: Size) -> bool:
+    def has(self, plan: FramePlan | Node, size: Size) -> bool:
         """Whether the picture of a plan at a size is there."""
         with self._lock:
             return (plan, size) in self._pictures.kept or (plan, size) in self._packed.kept
 
-    def get(self, plan: FramePlan, size: Size) -> Picture | None:
+    def get(self, plan: FramePlan | Node, size: Size) -> Picture | None:
         """Return the picture of a plan at a size, or None."""
         with self._lock:
             picture = self._pictures.get((plan, size))
@@ -51,11 +51,13 @@ class PictureCache:
             return picture
         return np.asarray(cv2.imdecode(packed, cv2.IMREAD_COLOR), np.uint8)
 
-    def put(self, plan: FramePlan, size: Size, picture: Picture) -> None:
+    def put(self, plan: FramePlan | Node, size: Size, picture: Picture) -> None:
         """Keep a picture, pack those unused for longest, and let go of what even packed finds no room."""
         with self._lock:
             gone = self._pictures.put((plan, size), picture)
         for key, old in gone:
+            if old.shape[2] == 4:  # no JPEG has alpha
+                continue
             packed = np.asarray(cv2.imencode(".jpg", old, _PACKING)[1], np.uint8)
             with self._lock:
                 self._packed.put(key, packed)

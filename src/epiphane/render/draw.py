@@ -1,23 +1,26 @@
 """From a plan to a picture: the one road for preview, export, stills and thumbnails."""
 
 from collections.abc import Sequence
-from typing import Protocol
+from typing import Protocol, assert_never
 
 import cv2
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
+from epiphane.document.timeline import BlendMode
 from epiphane.effects.declare import EFFECTS
-from epiphane.effects.operations import Blur, Curve, Field, Filter, Mix, Operation, Parting, Tone
+from epiphane.effects.operations import Blur, ChannelShift, Curve, Field, Filter, Mix, Operation, Tone
 from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.fuse import Pass, Step, stays_inside, steps_of
-from epiphane.render.placing import placed_plane, plane_size
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
-from epiphane.render.shrink import Stretch, stretches
-from epiphane.render.warping import carried_out, displaced, parted
+from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
+from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
+from epiphane.render.placing import Placing, covers_frame, placed_plane, plane_size
+from epiphane.render.plan import FramePlan, Node, Shown, Solid, SourceFrame, Stacked
+from epiphane.render.resolution import ResolutionRun, resolution_runs
+from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
@@ -32,7 +35,19 @@ class Sources(Protocol):
         ...
 
 
-def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
+class DrawnNodes(Protocol):
+    """Where pictures of inner nodes are kept, so that only what has changed of a stack is drawn again."""
+
+    def get(self, plan: Node, size: Size) -> Picture | None:
+        """Return the picture of a node at a size, or None."""
+        ...
+
+    def put(self, plan: Node, size: Size, picture: Picture) -> None:
+        """Keep the picture of a node."""
+        ...
+
+
+def draw(plan: FramePlan, sources: Sources, size: Size, kept: DrawnNodes | None = None) -> Picture:
     """Return the picture of a plan.
 
     Parameters
@@ -40,13 +55,15 @@ def draw(plan: FramePlan, sources: Sources, size: Size) -> Picture:
     plan : FramePlan
     sources : Sources
     size : (width, height) of the picture wanted, in pixels
+    kept : DrawnNodes or None
+        Of the nodes of stacks.
 
     Returns
     -------
     Picture: uint8, shape (height, width, 3), BGR
     """
-    drawn = _rounded(_made(plan, sources, size).settled())
-    return _rounded(_resized(drawn, size, cv2.INTER_LINEAR))
+    drawing = _Drawing(sources, plan.shape, size, kept)
+    return drawing.rounded(drawing.node(plan.root))
 
 
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:
@@ -56,13 +73,14 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     encoding are one matrix, which for half of the picture's values works on a quarter of its pixels.
     Footage in this form without an effect goes through untouched. The rest takes the road of `draw`.
     """
-    only = _only_pass(_steps_of(plan))
-    if plan.source is not None and only is not None and stays_inside(only.tones):
-        raw = sources.picture(plan.source)
+    drawing = _Drawing(sources, plan.shape, size)
+    shown, only = plan.root.content, _only_pass(_steps_of(plan.root))
+    if isinstance(shown, Shown) and only is not None and stays_inside(only.tones):
+        raw = sources.picture(shown.source)
         if len(raw.planes) == 3:
-            return _recoded(_moved(raw, plan, size, only), raw, size, only.tones)
-    made = _toned(_made(plan, sources, size), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
-    encoded = _rounded(made.settled())
+            return _recoded(drawing.moved(raw, shown.placing, size, only), raw, size, only.tones)
+    made = _toned(drawing.node(plan.root), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
+    encoded = _rounded(made.resolved())
     if encoded.shape[:2] == (size[1], size[0]):
         return planes_from_yuv444(encoded)
     half = (size[0] // 2, size[1] // 2)
@@ -102,8 +120,8 @@ def _recoded(
     return np.asarray(cv2.extractChannel(cv2.transform(full, matrix), 0), np.uint8), blue, red
 
 
-class _Made(Struct, frozen=True, eq=False):
-    """A picture on its way.
+class _WorkingImage(Struct, frozen=True, eq=False):
+    """A picture on its way: BGR, or premultiplied BGRA; uint8, or float32 at small sizes.
 
     `pending` is the matrix that is still to be done to its colours; while it `is_inside`, nothing of it
     would be clipped, so that what comes next may be joined to it.
@@ -113,30 +131,164 @@ class _Made(Struct, frozen=True, eq=False):
     pending: FloatArray | None = None
     is_inside: bool = True
 
-    def settled(self) -> Pixels:
-        """Return the pixels in BGR."""
-        return _transformed(self.pixels, self.pending)
+    @property
+    def has_alpha(self) -> bool:
+        """Whether its pixels are premultiplied BGRA."""
+        return bool(self.pixels.shape[2] == 4)
+
+    def resolved(self) -> Pixels:
+        """Return the pixels with nothing pending."""
+        if self.pending is None:
+            return self.pixels
+        if self.has_alpha:
+            return toned_under_alpha(self.pixels, self.pending)
+        return np.asarray(cv2.transform(self.pixels, self.pending))
 
 
-def _made(plan: FramePlan, sources: Sources, size: Size) -> _Made:
-    """Return the picture of a plan, perhaps at a smaller size that loses nothing."""
-    others = _Others(plan, sources, size)
-    made: _Made | None = None
-    for part in stretches(_steps_of(plan), size):
-        steps = part.steps
-        if made is None:
-            made = _placed(plan, sources, part, size)
-            steps = steps[1:] if steps and isinstance(steps[0], Pass) else steps
+class _Drawing:
+    """One picture at one size: its nodes are drawn from the leaves up."""
+
+    def __init__(self, sources: Sources, shape: Size, size: Size, kept: DrawnNodes | None = None) -> None:
+        self._sources, self._shape, self._size, self._kept = sources, shape, size, kept
+
+    def rounded(self, image: _WorkingImage) -> Picture:
+        """Return the pixels of an image at the size of the picture."""
+        return _rounded(_resized(_rounded(image.resolved()), self._size, cv2.INTER_LINEAR))
+
+    def node(self, node: Node, *, is_over: bool = False) -> _WorkingImage:
+        """Return the image of a node, perhaps at a smaller size that loses nothing.
+
+        It is laid over black, or has alpha where it `is_over` others and does not cover them.
+        """
+        image: _WorkingImage | None = None
+        for part in resolution_runs(_steps_of(node), self._size):
+            steps = part.steps
+            if image is None:
+                image = self._content(node, part, is_over=is_over)
+                steps = steps[1:] if steps and isinstance(steps[0], Pass) else steps
+            else:
+                image = _WorkingImage(_at_resolution(image.resolved(), part, self._size))
+            for step in steps:
+                image = self._stepped(image, step, is_over=is_over)
+        assert image is not None
+        return image
+
+    def moved(self, raw: RawPicture, placing: Placing, size: Size, done: Pass) -> list[Plane]:
+        """Return planes fitted to the size wanted, colours as much smaller as in the file, and moved."""
+        planes = [
+            placed_plane(plane, raw, plane_size(plane, raw, size), self._shape, placing, is_chroma=number > 0)
+            for number, plane in enumerate(raw.planes)
+        ]
+        if raw.has_alpha:
+            planes = [_joined(planes)]
+        return [np.asarray(with_pass_applied(plane, done), np.uint8) for plane in planes]
+
+    def _content(self, node: Node, part: ResolutionRun, *, is_over: bool) -> _WorkingImage:
+        """Return what a node shows at the resolution of a run, with its first pass done."""
+        done = part.steps[0] if part.steps and isinstance(part.steps[0], Pass) else Pass(None, ())
+        match node.content:
+            case Shown():
+                return self._shown(node.content, part, done, is_over=is_over)
+            case Solid(colour=colour):
+                width, height = part.size(self._size)
+                solid = np.full((height, width, 3), colour, np.uint8 if part.shrink == 1 else np.float32)
+                return _toned(_WorkingImage(solid), done.tones)
+            case Stacked(nodes=nodes):
+                whole = _at_resolution(self._stacked(nodes), part, self._size)
+                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+            case _:
+                assert_never(node.content)
+
+    def _shown(self, shown: Shown, part: ResolutionRun, done: Pass, *, is_over: bool) -> _WorkingImage:
+        """Return a picture of footage, fitted, with a pass done.
+
+        Warping the planes of a file before they are joined moves half as many values. What brings them to BGR
+        is pending: what that matrix clips is blacker than black, so the first tone may join it.
+        """
+        raw = self._sources.picture(shown.source)
+        small = part.size(self._size)
+        to_bgr = yuv_to_bgr(raw.spec) if len(raw.planes) == 3 else None
+        if is_over and (raw.has_alpha or not covers_frame(raw, self._shape, shown.placing)):
+            whole = _at_resolution(self._with_alpha(raw, shown.placing), part, self._size)
+            return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+        if part.shrink == 1:
+            planes = self.moved(raw, shown.placing, small, done)
+            sized = [_rounded(_resized(plane, small, cv2.INTER_NEAREST)) for plane in planes]
+            pixels: Pixels = _joined(sized)
         else:
-            made = _Made(_brought_to(made.settled(), part, size))
-        for step in steps:
-            made = _stepped(made, step, others)
-    assert made is not None
-    return made
+            planes = [
+                placed_plane(plane, raw, small, self._shape, shown.placing, is_chroma=number > 0)
+                for number, plane in enumerate(raw.planes)
+            ]
+            pixels = with_pass_applied(_joined(planes).astype(np.float32), done)
+        return _toned(_WorkingImage(pixels, to_bgr), done.tones)
+
+    def _with_alpha(self, raw: RawPicture, placing: Placing) -> Picture:
+        """Return a picture of footage as premultiplied BGRA at full size: nothing is around it."""
+        planes = [
+            placed_plane(plane, raw, self._size, self._shape, placing, is_chroma=number > 0)
+            for number, plane in enumerate(raw.planes)
+        ]
+        if raw.has_alpha:
+            return np.asarray(planes[0], np.uint8)
+        colours = _WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
+        opaque = np.full(raw.planes[0].shape[:2], 255, np.uint8)
+        whole = RawPicture((opaque,), pixel_aspect=raw.pixel_aspect)
+        alpha = placed_plane(opaque, whole, self._size, self._shape, placing)
+        return np.asarray(cv2.merge([_rounded(colours.resolved()), alpha]), np.uint8)
+
+    def _stacked(self, nodes: Sequence[Node]) -> Picture:
+        """Return nodes laid over one another, and over black."""
+        width, height = self._size
+        below = np.zeros((height, width, 3), np.uint8)
+        for node in nodes:
+            layer = self._layer(replace(node, opacity=1.0, blend=BlendMode.NORMAL))
+            below = laid_over(below, layer, node.blend, opacity=node.opacity)
+        return below
+
+    def _layer(self, node: Node) -> Picture:
+        """Return a node of a stack, BGR or premultiplied BGRA; kept, where pictures are kept."""
+        found = None if self._kept is None else self._kept.get(node, self._size)
+        if found is None:
+            found = self.rounded(self.node(node, is_over=True))
+            if self._kept is not None:
+                self._kept.put(node, self._size, found)
+        return found
+
+    def _stepped(self, image: _WorkingImage, step: Step, *, is_over: bool) -> _WorkingImage:
+        match step:
+            case Pass():
+                moving = Pass(step.warp, (), step.smear)
+                moved = (
+                    image if moving.is_nothing else _WorkingImage(with_pass_applied(image.resolved(), step))
+                )
+                return _toned(moved, step.tones)
+            case Blur():
+                return _WorkingImage(_blurred(image.resolved(), step))
+            case ChannelShift():
+                return _WorkingImage(with_channels_shifted(image.resolved(), step))
+            case Field():
+                return _WorkingImage(displaced(image.resolved(), step))
+            case Filter():
+                return _WorkingImage(_filtered(_whole_levels(image), step))
+            case Mixing():
+                return self._mixed(_whole_levels(image), step, is_over=is_over)
+            case _:
+                assert_never(step)
+
+    def _mixed(self, picture: Picture, mixing: Mixing, *, is_over: bool) -> _WorkingImage:
+        """Return a picture mixed with others of its footage, as they are without effects."""
+        others = [self.rounded(self.node(Node(shown), is_over=is_over)) for shown in mixing.others]
+        if picture.shape[2] == 3 and all(other.shape[2] == 3 for other in others):
+            return _WorkingImage(mixing.mix.apply(picture, others))
+        colours, *other_colours = (np.ascontiguousarray(one[..., :3]) for one in (picture, *others))
+        alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
+        mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
+        return _WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
 
 
-def _brought_to(pixels: Pixels, part: Stretch, size: Size) -> Pixels:
-    """Return pixels at the size of a stretch; a small one is done in floats, which costs little there."""
+def _at_resolution(pixels: Pixels, part: ResolutionRun, size: Size) -> Pixels:
+    """Return pixels at the size of a run; a small one is done in floats, which costs little there."""
     if part.shrink == 1:
         return _resized(_rounded(pixels), size, cv2.INTER_LINEAR)
     if pixels.shape[:2] == (size[1], size[0]):
@@ -144,71 +296,55 @@ def _brought_to(pixels: Pixels, part: Stretch, size: Size) -> Pixels:
     return _resized(pixels.astype(np.float32), part.size(size), cv2.INTER_LINEAR)
 
 
-def _stepped(made: _Made, step: Step, others: "_Others") -> _Made:
-    if isinstance(step, Pass):
-        moving = Pass(step.warp, (), step.smear)
-        moved = made if moving.is_nothing else _Made(carried_out(made.settled(), step))
-        return _toned(moved, step.tones)
-    pixels = made.settled()
-    if isinstance(step, Blur):
-        sigma = step.sigma * pixels.shape[1]
-        if sigma < LEAST_SIGMA:
-            return _Made(pixels)
-        return _Made(np.asarray(cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)))
-    if isinstance(step, Parting):
-        return _Made(parted(pixels, step))
-    if isinstance(step, Field):
-        return _Made(displaced(pixels, step))
+def _whole_levels(image: _WorkingImage) -> Picture:
+    pixels = image.resolved()
     assert pixels.dtype == np.uint8
-    picture = np.asarray(pixels, np.uint8)
-    return _Made(step.apply(picture) if isinstance(step, Filter) else step.apply(picture, others.next()))
+    return np.asarray(pixels, np.uint8)
 
 
-def _toned(made: _Made, tones: Sequence[Tone | Curve]) -> _Made:
+def _alpha_as_colours(picture: Picture) -> Picture:
+    """Return the alpha of a picture as a grey one: all 255 where it has none."""
+    alpha = picture[..., 3] if picture.shape[2] == 4 else np.full(picture.shape[:2], 255, np.uint8)
+    return np.asarray(cv2.merge([alpha] * 3), np.uint8)
+
+
+def _blurred(pixels: Pixels, blur: Blur) -> Pixels:
+    sigma = blur.sigma * pixels.shape[1]
+    if sigma < LEAST_SIGMA:
+        return pixels
+    return np.asarray(cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=border_of(pixels)))
+
+
+def _filtered(picture: Picture, step: Filter) -> Picture:
+    """Return what a filter makes of a picture; alpha goes along where it moves things, else it stays."""
+    if picture.shape[2] == 3:
+        return step.apply(picture)
+    if step.moves:
+        colours, alpha = (
+            step.apply(np.ascontiguousarray(picture[..., :3])),
+            step.apply(_alpha_as_colours(picture)),
+        )
+        return np.asarray(cv2.merge([colours, alpha[..., 0]]), np.uint8)
+    return under_alpha(step.apply(straight(picture)), picture[..., 3])
+
+
+def _toned(made: _WorkingImage, tones: Sequence[Tone | Curve]) -> _WorkingImage:
     """Do tones one after the other, as few times as clipping in between allows."""
     for tone in tones:
         if isinstance(tone, Curve):
-            table = np.clip(np.rint(tone.table), 0, 255).astype(np.uint8)[None]
-            made = _Made(np.asarray(cv2.LUT(_rounded(made.settled()), table), np.uint8))
+            made = _WorkingImage(_curved(_rounded(made.resolved()), tone))
         elif made.is_inside:
-            made = _Made(made.pixels, _chained(made.pending, tone.matrix), stays_inside([tone]))
+            made = _WorkingImage(made.pixels, _chained(made.pending, tone.matrix), stays_inside([tone]))
         else:
-            made = _Made(made.settled(), tone.matrix, stays_inside([tone]))
+            made = _WorkingImage(made.resolved(), tone.matrix, stays_inside([tone]))
     return made
 
 
-def _placed(plan: FramePlan, sources: Sources, part: Stretch, size: Size) -> _Made:
-    """Return the source of a plan at the size of a stretch, fitted, and with its first pass done.
-
-    Warping the planes of a file before they are joined moves half as many values. What brings them to BGR is
-    pending: what that matrix clips is blacker than black, so the first tone may join it.
-    """
-    small = part.size(size)
-    done = part.steps[0] if part.steps and isinstance(part.steps[0], Pass) else Pass(None, ())
-    if plan.source is None:
-        black = np.zeros((small[1], small[0], 3), np.uint8 if part.shrink == 1 else np.float32)
-        return _toned(_Made(black), done.tones)
-    raw = sources.picture(plan.source)
-    to_bgr = yuv_to_bgr(raw.spec) if len(raw.planes) == 3 else None
-    if part.shrink == 1:
-        planes = _moved(raw, plan, small, done)
-        pixels: Pixels = _joined([_rounded(_resized(plane, small, cv2.INTER_NEAREST)) for plane in planes])
-    else:
-        planes = [
-            placed_plane(plane, raw, small, plan.shape, plan.placing, is_chroma=number > 0)
-            for number, plane in enumerate(raw.planes)
-        ]
-        pixels = carried_out(_joined(planes).astype(np.float32), done)
-    return _toned(_Made(pixels, to_bgr), done.tones)
-
-
-def _moved(raw: RawPicture, plan: FramePlan, size: Size, done: Pass) -> list[Plane]:
-    """Return the planes fitted to the size wanted, colours as much smaller as in the file, and moved."""
-    planes = [
-        placed_plane(plane, raw, plane_size(plane, raw, size), plan.shape, plan.placing, is_chroma=number > 0)
-        for number, plane in enumerate(raw.planes)
-    ]
-    return [np.asarray(carried_out(plane, done), np.uint8) for plane in planes]
+def _curved(picture: Picture, curve: Curve) -> Picture:
+    table = np.clip(np.rint(curve.table), 0, 255).astype(np.uint8)[None]
+    if picture.shape[2] == 4:
+        return under_alpha(np.asarray(cv2.LUT(straight(picture), table), np.uint8), picture[..., 3])
+    return np.asarray(cv2.LUT(picture, table), np.uint8)
 
 
 def _joined(planes: Sequence[Plane]) -> Picture:
@@ -218,43 +354,21 @@ def _joined(planes: Sequence[Plane]) -> Picture:
     return np.asarray(cv2.merge(planes), np.uint8)
 
 
-class _Others:
-    """The other pictures that the mixes of a plan want, in their order, drawn when it is their turn."""
-
-    def __init__(self, plan: FramePlan, sources: Sources, size: Size) -> None:
-        self._plan, self._sources, self._size = plan, sources, size
-        self._waiting: list[tuple[Shown, ...]] | None = None
-
-    def next(self) -> list[Picture]:
-        """Return those of the next mix, as they are without effects."""
-        if self._waiting is None:  # looked for only where there is a mix
-            self._waiting = [active.others for active in self._plan.effects if _has_mix(active)]
-        return [
-            draw(FramePlan(one.source, self._plan.shape, placing=one.placing), self._sources, self._size)
-            for one in self._waiting.pop(0)
-        ]
-
-
-def _has_mix(active: ActiveEffect) -> bool:
-    effect = EFFECTS.find(active.key)
-    return effect is not None and any(isinstance(one, Mix) for one in effect.operations(active.values))
-
-
-def _steps_of(plan: FramePlan) -> tuple[Step, ...]:
-    operations: list[Operation] = []
-    for active in plan.effects:
+def _steps_of(node: Node) -> tuple[Step, ...]:
+    """Return what the effects of a node come to, in order."""
+    operations: list[Operation | Mixing] = []
+    for active in node.effects:
         effect = EFFECTS.find(active.key)
         if effect is not None:
-            operations.extend(effect.operations(active.values, active.after))
+            operations.extend(
+                Mixing(one, active.others) if isinstance(one, Mix) else one
+                for one in effect.operations(active.values, active.after)
+            )
     return steps_of(operations)
 
 
 def _chained(first: FloatArray | None, then: FloatArray) -> FloatArray:
     return then if first is None else chain(first, then)
-
-
-def _transformed(pixels: Pixels, matrix: FloatArray | None) -> Pixels:
-    return pixels if matrix is None else np.asarray(cv2.transform(pixels, matrix))
 
 
 def _rounded(pixels: Pixels) -> Picture:

@@ -23,7 +23,7 @@ from epiphane.keying.schedule import schedule
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
-from epiphane.render.plan import FramePlan, SourceFrame, plan_frame
+from epiphane.render.plan import FramePlan, SourceFrame, plan_frame, sources_of
 from epiphane.render.sources import OpenFootage
 from epiphane.timing import frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Plane, Size
@@ -188,9 +188,7 @@ def _drawn(
     with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(_WORKERS) as workers:
 
         def decode(plan: FramePlan) -> "Future[tuple[Plane, Plane, Plane]]":
-            wanted = [one.source for effect in plan.effects for one in effect.others]
-            wanted += [plan.source] if plan.source is not None else []
-            pictures = {source: footage.picture(source) for source in wanted}  # earlier ones first
+            pictures = {source: footage.picture(source) for source in sources_of(plan.root)}
             return workers.submit(draw_planes, plan, _Decoded(pictures), size)
 
         waiting: deque[Future[Future[tuple[Plane, Plane, Plane]]]] = deque()

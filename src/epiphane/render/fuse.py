@@ -9,16 +9,17 @@ from scipy.linalg import expm, logm
 
 from epiphane.effects.operations import (
     Blur,
+    ChannelShift,
     Curve,
     Field,
     Filter,
     Mix,
     Operation,
-    Parting,
     Tone,
     Warp,
 )
 from epiphane.media.colour import chain
+from epiphane.render.plan import Shown
 from epiphane.types import FloatArray
 
 _IDENTITY_TONE = np.eye(3, 4)
@@ -43,10 +44,17 @@ class Pass(Struct, frozen=True, eq=False):
         return self.warp is None and self.smear is None and not self.tones
 
 
-Step: TypeAlias = Pass | Field | Blur | Parting | Filter | Mix
+class Mixing(Struct, frozen=True, eq=False):
+    """A mix, with the other pictures that it wants."""
+
+    mix: Mix
+    others: tuple[Shown, ...]
 
 
-def steps_of(operations: Iterable[Operation]) -> tuple[Step, ...]:
+Step: TypeAlias = Pass | Field | Blur | ChannelShift | Filter | Mixing
+
+
+def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
     """Return what to do in order; runs of warps and tones are one pass each.
 
     A warp makes means of neighbouring pixels, which may come before a tone as well as after it only if the
@@ -62,6 +70,8 @@ def steps_of(operations: Iterable[Operation]) -> tuple[Step, ...]:
             run = []
         if isinstance(operation, Warp | Tone | Curve):
             run.append(operation)
+        elif isinstance(operation, Mix):
+            steps.append(Mixing(operation, ()))
         elif operation is not None:
             steps.append(operation)
     return tuple(steps)

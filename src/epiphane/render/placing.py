@@ -191,6 +191,12 @@ def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
     return np.asarray(cv2.resize(plane, wanted, interpolation=cv2.INTER_AREA), np.uint8)
 
 
+def covers_frame(raw: RawPicture, shape: Size, placing: Placing) -> bool:
+    """Whether a picture without alpha leaves nothing of the frame free."""
+    across, down = _displayed(raw, shape, placing.fit)
+    return _is_covering((across * placing.scale, down * placing.scale), (placing.x, placing.y))
+
+
 def _is_covering(shown: tuple[float, float], moved: tuple[float, float]) -> bool:
     return all(share / 2 - abs(by) >= 0.5 - 1e-9 for share, by in zip(shown, moved, strict=True))
 

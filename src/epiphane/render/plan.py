@@ -1,21 +1,21 @@
-"""What to draw on a frame, as plain data: equal plans give equal pictures."""
+"""What to draw on a frame, as plain data: a tree of nodes. Equal plans give equal pictures."""
 
-from typing import TypeAlias
+from collections.abc import Iterator, Sequence
+from typing import TypeAlias, assert_never
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.declare.parameters import ParameterValue
+from epiphane.declare.parameters import NamedValues
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import BlendMode, Shot
 from epiphane.effects.declare import EFFECTS, Around, Need
 from epiphane.facts.source_time import shot_at, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.render.placing import COVERING, Placing, placing_of
-
-EffectValues: TypeAlias = tuple[tuple[str, ParameterValue], ...]
+from epiphane.types import Size
 
 
 class SourceFrame(Struct, frozen=True):
@@ -24,6 +24,28 @@ class SourceFrame(Struct, frozen=True):
     path: str
     fingerprint: str
     seconds: float
+
+
+class Shown(Struct, frozen=True, cache_hash=True):
+    """A picture of some footage as it lies in the frame."""
+
+    source: SourceFrame
+    placing: Placing = COVERING
+
+
+class Solid(Struct, frozen=True):
+    """One colour all over: blue, green and red, 0 to 255."""
+
+    colour: tuple[int, int, int] = (0, 0, 0)
+
+
+class Stacked(Struct, frozen=True, cache_hash=True):
+    """Nodes over one another, the lowest first."""
+
+    nodes: tuple["Node", ...]
+
+
+Content: TypeAlias = Shown | Solid | Stacked
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -35,25 +57,87 @@ class ActiveEffect(Struct, frozen=True):
 
     key: str
     version: int
-    values: EffectValues
-    others: tuple["Shown", ...] = ()
-    after: EffectValues = ()
+    values: NamedValues
+    others: tuple[Shown, ...] = ()
+    after: NamedValues = ()
 
 
-class Shown(Struct, frozen=True):
-    """A picture of some footage as it lies in the frame."""
+class Node(Struct, frozen=True, cache_hash=True):
+    """A content with effects on it, in order, and how it is laid over what is below it."""
 
-    source: SourceFrame
-    placing: Placing
-
-
-class FramePlan(Struct, frozen=True):
-    """One frame: its source (None is black), the frame's shape, how it lies in it, effects in order."""
-
-    source: SourceFrame | None
-    shape: tuple[int, int]
+    content: Content
     effects: tuple[ActiveEffect, ...] = ()
-    placing: Placing = COVERING
+    opacity: float = 1.0
+    blend: BlendMode = BlendMode.NORMAL
+
+
+BLACK = Node(Solid())
+
+
+class FramePlan(Struct, frozen=True, cache_hash=True):
+    """One frame: its shape, and what is drawn in it, over black."""
+
+    shape: Size
+    root: Node
+
+
+def plan_of(shown: Shown | None, shape: Size, effects: Sequence[ActiveEffect] = ()) -> FramePlan:
+    """Return the plan of one picture of footage, or of black, with effects on it."""
+    return FramePlan(shape, Node(Solid() if shown is None else shown, tuple(effects)))
+
+
+def stacked(nodes: Sequence[Node], effects: tuple[ActiveEffect, ...] = ()) -> Node:
+    """Return nodes over one another, the lowest first, with effects on all of them, in normal form.
+
+    What is not seen is left out, so that equal pictures have equal plans: nodes of no opacity, and what is
+    below a solid that covers all. One node alone is itself; none is black.
+    """
+    seen: list[Node] = []
+    for node in nodes:
+        if node.opacity <= 0:
+            continue
+        if _covers(node):
+            seen.clear()
+        seen.append(node)
+    if not seen:
+        return replace(BLACK, effects=effects)
+    lowest = seen[0]
+    if len(seen) == 1 and lowest.opacity == 1 and lowest.blend is BlendMode.NORMAL:
+        return replace(lowest, effects=(*lowest.effects, *effects))
+    return Node(Stacked(tuple(seen)), effects)
+
+
+def _covers(node: Node) -> bool:
+    is_opaque = node.opacity == 1 and node.blend is BlendMode.NORMAL
+    return is_opaque and isinstance(node.content, Solid) and not node.effects
+
+
+def sources_of(node: Node) -> Iterator[SourceFrame]:
+    """Yield every picture of footage that a node is made of, those of each effect before what it lies on."""
+    yield from (other.source for effect in node.effects for other in effect.others)
+    match node.content:
+        case Shown(source=source):
+            yield source
+        case Stacked(nodes=nodes):
+            for one in nodes:
+                yield from sources_of(one)
+        case Solid():
+            pass
+        case _:
+            assert_never(node.content)
+
+
+def lowest_shown(node: Node) -> Shown | None:
+    """Return the lowest picture of footage of a node, or None where it has none."""
+    match node.content:
+        case Shown():
+            return node.content
+        case Stacked(nodes=nodes):
+            return next((found for one in nodes if (found := lowest_shown(one)) is not None), None)
+        case Solid():
+            return None
+        case _:
+            assert_never(node.content)
 
 
 def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
@@ -66,19 +150,18 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     shot = shot_at(project, frame)
     footage = None if shot is None else _footage(project, shot.footage)
     if shot is None or footage is None or footage.kind is FootageKind.SOUND:
-        return FramePlan(None, shape, tuple(effect for effect, _, _ in effects))
+        return FramePlan(shape, replace(BLACK, effects=tuple(effect for effect, _, _ in effects)))
 
     def shown(wanted: int) -> Shown:
         inside = min(max(wanted, shot.start), shot.start + shot.n_frames - 1)
         return Shown(source_of(project, shot, footage, inside), placing_of(shot, inside))
 
     here = frame + sum(shift for _, shift, _ in effects)
-    now = shown(here)
     active = tuple(
         replace(effect, others=tuple(shown(here + echo) for echo in echoes)) if echoes else effect
         for effect, _, echoes in effects
     )
-    return FramePlan(now.source, shape, active, now.placing)
+    return FramePlan(shape, Node(shown(here), active))
 
 
 def source_of(project: Project, shot: Shot, footage: Footage, frame: int) -> SourceFrame:
@@ -104,7 +187,7 @@ def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveE
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
             around = Around(aspect, frame, rate, seed, since)
             values = effect.values_at(instance.settings, level, around)
-            after: EffectValues = ()
+            after: NamedValues = ()
             if effect.has_shutter and dict(values)["shutter"]:
                 next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
                 later = Around(aspect, frame + 1, rate, seed, since + 1)

@@ -2,7 +2,7 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from pathlib import Path
 
 from epiphane.disk import why_unreadable
@@ -73,9 +73,9 @@ class OpenFootage:
         self._make_room()
         return picture
 
-    def faults(self) -> list[str]:
-        """Return what went wrong so far, a sentence for each file."""
-        return list(self._faults.values())
+    def faults(self, paths: Container[str] | None = None) -> list[str]:
+        """Return what went wrong so far, a sentence for each file: of all, or of some paths."""
+        return [text for path, text in list(self._faults.items()) if paths is None or path in paths]
 
     def forget_faults(self) -> None:
         """Try files again that could not be opened: they may have been put back."""

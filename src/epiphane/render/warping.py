@@ -1,9 +1,11 @@
 """Moving the points of a picture: by a matrix, along a way while the shutter is open, by a field."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
-from epiphane.effects.operations import Field, Parting
+from epiphane.effects.operations import ChannelShift, Field
 from epiphane.effects.pixels import moved
 from epiphane.render.fuse import Pass, power_of
 from epiphane.types import Float32Array, FloatArray, Pixels, Size
@@ -14,20 +16,26 @@ _FIELD_STEP = 8
 _DOUBLINGS = 4
 
 
-def carried_out(picture: Pixels, done: Pass) -> Pixels:
+def with_pass_applied(picture: Pixels, done: Pass) -> Pixels:
     """Return a picture, or a plane of one, whose points a pass has moved; its tones are still to be done."""
     whole = picture if done.warp is None else _warped(picture, done.warp)
     return whole if done.smear is None else _smeared(whole, done.smear)
 
 
-def parted(picture: Pixels, parting: Parting) -> Pixels:
-    """Return a picture whose colours have gone their own ways."""
-    width = picture.shape[1]
-    parts = [
-        moved(channel, shift * width) if shift.any() else channel
-        for channel, shift in zip(cv2.split(picture), parting.shifts, strict=True)
-    ]
-    return np.asarray(cv2.merge(parts))
+def with_channels_shifted(picture: Pixels, shift: ChannelShift) -> Pixels:
+    """Return a picture whose blue, green and red are moved; alpha reaches as far as any of them."""
+    steps, border = shift.shifts * picture.shape[1], border_of(picture)
+
+    def shifted(channels: Sequence[Pixels]) -> list[Pixels]:
+        return [
+            moved(channel, step, border=border) if step.any() else channel
+            for channel, step in zip(channels, steps, strict=True)
+        ]
+
+    channels = shifted(cv2.split(picture)[:3])
+    if picture.shape[2] == 4:
+        channels.append(np.max(shifted([np.ascontiguousarray(picture[..., 3])] * 3), axis=0))
+    return np.asarray(cv2.merge(channels))
 
 
 def displaced(picture: Pixels, field: Field) -> Pixels:
@@ -45,7 +53,12 @@ def displaced(picture: Pixels, field: Field) -> Pixels:
         _every_pixel((part + edge) * (width / 2) - 0.5, (width, height), step)
         for part, edge in ((x, 1), (y, half_height))
     ]
-    return np.asarray(cv2.remap(picture, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT))
+    return np.asarray(cv2.remap(picture, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=border_of(picture)))
+
+
+def border_of(pixels: Pixels) -> int:
+    """Return what lies beyond the edge of a picture: itself, mirrored; nothing, where it has alpha."""
+    return cv2.BORDER_CONSTANT if pixels.ndim == 3 and pixels.shape[2] == 4 else cv2.BORDER_REFLECT
 
 
 def _every_pixel(cells: Float32Array, size: Size, step: int) -> Float32Array:
@@ -79,7 +92,7 @@ def _warped(picture: Pixels, warp: FloatArray) -> Pixels:
     is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
     picture, flags = np.ascontiguousarray(picture), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
-    border = cv2.BORDER_REPLICATE if is_covered else cv2.BORDER_REFLECT
+    border = cv2.BORDER_REPLICATE if is_covered else border_of(picture)
     if np.abs(back[2] - (0, 0, 1)).max() < 1e-12:
         return np.asarray(cv2.warpAffine(picture, back[:2], (width, height), flags=flags, borderMode=border))
     return np.asarray(cv2.warpPerspective(picture, back, (width, height), flags=flags, borderMode=border))

@@ -15,7 +15,7 @@ from epiphane.keying.schedule import Schedule
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, plan_frame
+from epiphane.render.plan import BLACK, FramePlan, plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
@@ -155,12 +155,12 @@ class FrameServer(QObject):
     def _drawn(self, plan: FramePlan, size: Size) -> Picture:
         """Draw; a mistake in Epiphane itself is told and shown, and the thread goes on."""
         try:
-            return draw(plan, self.footage, size)
+            return draw(plan, self.footage, size, self._cache)
         except Exception as error:
             traceback.print_exc()
             text = f"A picture could not be drawn ({error})."
             self.fault.emit(text)
-            return draw(FramePlan(None, plan.shape), self.footage, size)
+            return draw(FramePlan(plan.shape, BLACK), self.footage, size)
 
     def _has_job(self) -> bool:
         return self._next_job() is not None
@@ -181,7 +181,9 @@ class FrameServer(QObject):
         return self._wanted.pop(index)
 
     def _tell(self, frame: int) -> None:
-        for text in self.footage.faults():
+        with self._wake:  # what was drawn may be of a file that has since been found elsewhere
+            paths = {footage.path for footage in self._project.footage}
+        for text in self.footage.faults(paths):
             if text not in self._told:
                 self._told.add(text)
                 self.fault.emit(text)

@@ -14,8 +14,7 @@ from epiphane.document.footage import Footage
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.placing import COVERING
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame
+from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame, plan_of, sources_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 
@@ -49,22 +48,22 @@ class Thumbnails(QObject):
 
     def get(self, footage: Footage, seconds: float) -> QImage | None:
         """Return the picture nearest to an instant, or None until it is ready."""
-        return self.of_plan(FramePlan(_source(footage, seconds), THUMB_SIZE))
+        return self.of_plan(plan_of(Shown(_source(footage, seconds)), THUMB_SIZE))
 
     def with_effect(self, footage: Footage | None, effect: Effect) -> QImage | None:
         """Return a picture from the middle of some footage with an effect at its peak on it."""
         values = effect.values_at((), 1.0)
         if footage is None:
             return self.of_plan(
-                FramePlan(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),))
+                plan_of(None, THUMB_SIZE, (ActiveEffect(effect.key, effect.version, values),))
             )
         source = _source(footage, footage.duration / 2)
         others = tuple(
-            Shown(replace(source, seconds=max(0.0, source.seconds + echo / _RATE)), COVERING)
+            Shown(replace(source, seconds=max(0.0, source.seconds + echo / _RATE)))
             for echo in effect.echoes_of(values)
         )
         active = ActiveEffect(effect.key, effect.version, values, others)
-        return self.of_plan(FramePlan(source, THUMB_SIZE, (active,)))
+        return self.of_plan(plan_of(Shown(source), THUMB_SIZE, (active,)))
 
     def of_plan(self, plan: FramePlan) -> QImage | None:
         """Return the picture of a plan, or None until it is ready."""
@@ -112,7 +111,8 @@ def _source(footage: Footage, seconds: float) -> SourceFrame:
 
 def _in_reading_order(plan: FramePlan) -> tuple[str, float]:
     """One clip after the other, each from its start: files are read forwards."""
-    return ("", 0.0) if plan.source is None else (plan.source.path, plan.source.seconds)
+    first = next(sources_of(plan.root), None)
+    return ("", 0.0) if first is None else (first.path, first.seconds)
 
 
 def image_of(picture: Picture) -> QImage:

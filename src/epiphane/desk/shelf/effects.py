@@ -12,8 +12,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.keying.envelope import frame_levels
-from epiphane.render.placing import COVERING
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown
+from epiphane.render.plan import ActiveEffect, FramePlan, Shown, lowest_shown, plan_of
 
 _RATE = 30.0
 # A cue every half second: that of 120 beats a minute.
@@ -55,19 +54,13 @@ class EffectPage(MovingPage):
         shift, echoes = (effect.shift_of(values), effect.echoes_of(values)) if level > 0 else (0, ())
         under, *others = (self._under(frame, shift + echo) for echo in (0, *echoes))
         made = ActiveEffect(effect.key, effect.version, values, tuple(one for one in others if one))
-        return FramePlan(
-            under.source if under else None,
-            THUMB_SIZE,
-            (made,) * (level > 0),
-            under.placing if under else COVERING,
-        )
+        return plan_of(under, THUMB_SIZE, (made,) * (level > 0))
 
     def _under(self, moved: int, later: int) -> Shown | None:
         """Return the footage under the playhead, moving on as the effect does, some frames later."""
         last = self._editor.project.n_frames - 1
         frame = self._editor.playhead + moved % _LOOP_FRAMES + later
-        plan = self._frames.plan(min(max(frame, 0), last))
-        return None if plan.source is None else Shown(plan.source, plan.placing)
+        return lowest_shown(self._frames.plan(min(max(frame, 0), last)).root)
 
 
 def _tile(effect: Effect) -> Tile:

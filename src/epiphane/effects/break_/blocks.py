@@ -47,4 +47,4 @@ def blocks(values: Values) -> Operation | tuple[Operation, ...]:
             done[rows, columns] = part[..., ::-1] if kind > 0.8 else part
         return done
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -29,4 +29,4 @@ def pixelate(values: Values) -> Operation | tuple[Operation, ...]:
         small = resized(picture, (max(1, round(width / cell)), max(1, round(height / cell))))
         return np.asarray(cv2.resize(small, (width, height), interpolation=cv2.INTER_NEAREST), np.uint8)
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -4,7 +4,7 @@ import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Operation, Parting
+from epiphane.effects.operations import NOTHING, ChannelShift, Operation
 
 
 @effect(
@@ -24,4 +24,4 @@ def split(values: Values) -> Operation | tuple[Operation, ...]:
         return NOTHING
     turn = np.deg2rad(values.angle)
     step = values.offset / 100 * np.array([np.cos(turn), np.sin(turn)])
-    return Parting(np.array([-step, 0 * step, step]))
+    return ChannelShift(np.array([-step, 0 * step, step]))

@@ -43,4 +43,4 @@ def tear(values: Values) -> Operation | tuple[Operation, ...]:
                 done[top:end] = np.roll(picture[top:end], pixels, axis=1)
         return done
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

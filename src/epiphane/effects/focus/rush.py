@@ -42,4 +42,4 @@ def rush(values: Values) -> Operation | tuple[Operation, ...]:
             done = cv2.addWeighted(done, 0.5, larger, 0.5, 0)
         return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)), np.uint8)
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -43,4 +43,4 @@ def streak(values: Values) -> Operation | tuple[Operation, ...]:
         done = moved(done, -whole / 2)
         return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)), np.uint8)
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -50,4 +50,4 @@ def kaleidoscope(values: Values) -> Operation | tuple[Operation, ...]:
             done if share == 1 else cv2.addWeighted(picture, 1 - share, done, share, 0), np.uint8
         )
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -34,7 +34,7 @@ def mirror(values: Values) -> Operation | tuple[Operation, ...]:
         mixed = picture + share * (done.astype(np.float32) - picture)
         return np.asarray(np.round(mixed), np.uint8)
 
-    return Filter(apply)
+    return Filter(apply, moves=True)
 
 
 def _mirrored(picture: Picture, way: str) -> Picture:

@@ -35,4 +35,4 @@ def tiles(values: Values) -> Operation | tuple[Operation, ...]:
         wall = cv2.copyMakeBorder(tile, top, height - size[1] - top, left, width - size[0] - left, border)
         return np.asarray(wall, np.uint8)
 
-    return Filter(apply)
+    return Filter(apply, moves=True)

@@ -5,14 +5,14 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from epiphane.effects.operations import Blur, Parting
+from epiphane.effects.operations import Blur, ChannelShift
 from epiphane.effects.pixels import shrink_for, sigma_left
 from epiphane.render.fuse import Pass, Step, stays_inside
 from epiphane.render.warping import to_shares
 from epiphane.types import FloatArray, Size
 
 
-class Stretch(Struct, frozen=True, eq=False):
+class ResolutionRun(Struct, frozen=True, eq=False):
     """Steps that are done one after the other at a size `shrink` times smaller than the picture's."""
 
     shrink: int
@@ -23,7 +23,7 @@ class Stretch(Struct, frozen=True, eq=False):
         return -(-size[0] // self.shrink), -(-size[1] // self.shrink)
 
 
-def stretches(steps: Sequence[Step], size: Size) -> tuple[Stretch, ...]:
+def resolution_runs(steps: Sequence[Step], size: Size) -> tuple[ResolutionRun, ...]:
     """Divide steps, without changing their order, by the size that is enough for them.
 
     The strongest blur says how small; its neighbours join it as long as they cannot tell the difference:
@@ -43,25 +43,25 @@ def stretches(steps: Sequence[Step], size: Size) -> tuple[Stretch, ...]:
     sigmas = [step.sigma * size[0] if isinstance(step, Blur) else 0.0 for step in steps]
     strongest = int(np.argmax(sigmas)) if sigmas else 0
     shrink = shrink_for(sigmas[strongest], size) if sigmas else 1
-    divisions: list[tuple[Stretch, ...]] = [(Stretch(1, tuple(steps)),)]
+    divisions: list[tuple[ResolutionRun, ...]] = [(ResolutionRun(1, tuple(steps)),)]
     while shrink > 1:
         divisions.append(_divided(steps, strongest, shrink, size))
         shrink //= 2
     return min(divisions, key=lambda division: _cost(division, size[0]))
 
 
-def _cost(division: Sequence[Stretch], width: int) -> float:
+def _cost(division: Sequence[ResolutionRun], width: int) -> float:
     """Return roughly how much work a division is: its steps, and the bringing together, by their pixels."""
     return sum((1 + _work(part, width)) / part.shrink**2 for part in division)
 
 
-def _work(part: Stretch, width: int) -> float:
+def _work(part: ResolutionRun, width: int) -> float:
     """Return the work of a stretch a pixel, in that of a warp; that of a blur grows with its width."""
     sigmas = [step.sigma * width / part.shrink for step in part.steps if isinstance(step, Blur)]
     return len(part.steps) + sum(sigmas) / 2
 
 
-def _divided(steps: Sequence[Step], strongest: int, shrink: int, size: Size) -> tuple[Stretch, ...]:
+def _divided(steps: Sequence[Step], strongest: int, shrink: int, size: Size) -> tuple[ResolutionRun, ...]:
     """Return the steps with those around the strongest blur done at a smaller size."""
     blur = steps[strongest]
     assert isinstance(blur, Blur)
@@ -70,9 +70,9 @@ def _divided(steps: Sequence[Step], strongest: int, shrink: int, size: Size) -> 
     late, after = _joining_after(steps[strongest + 1 :], sigma, shrink, size)
     left = Blur(sigma_left(sigma, shrink) * shrink / size[0])
     return (
-        *(stretches(before, size) if before else ()),
-        Stretch(shrink, (*early, left, *late)),
-        *(stretches(after, size) if after else ()),
+        *(resolution_runs(before, size) if before else ()),
+        ResolutionRun(shrink, (*early, left, *late)),
+        *(resolution_runs(after, size) if after else ()),
     )
 
 
@@ -84,7 +84,7 @@ def _joining_before(
         step = steps[number]
         if isinstance(step, Pass) and stays_inside(step.tones):
             sigma /= _scales(step.warp, size)[1]
-        elif not isinstance(step, Blur | Parting):
+        elif not isinstance(step, Blur | ChannelShift):
             return steps[: number + 1], steps[number + 1 :]
         if shrink_for(sigma, size) < shrink:
             return steps[: number + 1], steps[number + 1 :]
@@ -98,7 +98,7 @@ def _joining_after(
     for number, step in enumerate(steps):
         if isinstance(step, Pass):
             sigma *= _scales(step.warp, size)[0]
-        elif not isinstance(step, Blur | Parting):
+        elif not isinstance(step, Blur | ChannelShift):
             return steps[:number], steps[number:]
         if shrink_for(sigma, size) < shrink:
             return steps[:number], steps[number:]

@@ -14,9 +14,9 @@ from benchmarks.export import FRAMES, drawn_frames, seconds_of_export, seconds_o
 from benchmarks.result import Result, at_most
 from epiphane.demo import MEDIA
 from epiphane.demo.project import open_demo
-from epiphane.document.ids import ShotId
-from epiphane.document.project import Project
-from epiphane.document.timeline import Shot
+from epiphane.document.ids import ItemId
+from epiphane.document.project import Project, with_lanes
+from epiphane.document.timeline import footage_item
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import set_size
@@ -64,7 +64,7 @@ def measure_effects(folder: Path) -> Iterator[Result]:
 
 def _export(project: Project, name: str, folder: Path, *, limit: float | None = None) -> Iterator[Result]:
     """Export ten seconds, in turn with two floors: encoding the footage, and encoding what was drawn."""
-    plain = replace(project, lanes=())
+    plain = with_lanes(project, lanes=())
     pictures = {keyed: drawn_frames(project if keyed else plain) for keyed in (False, True)}
     floors, keyed_floors, exports = [], [], []
     for _ in range(_ROUNDS):
@@ -83,7 +83,7 @@ def _with_clip(project: Project, path: Path) -> Project:
         replace(project, footage=(), shots=(), is_shape_chosen=True), gather_files([path]).found
     )
     clip = project.footage[0].id
-    return replace(project, shots=(Shot(ShotId(project.next_id), clip, FRAMES.start, len(FRAMES)),))
+    return replace(project, shots=(footage_item(ItemId(project.next_id), clip, FRAMES.start, len(FRAMES)),))
 
 
 class _One:

@@ -5,12 +5,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 
 from benchmarks.result import Result, at_most
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.demo.project import open_demo
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.keying.schedule import schedule
 from epiphane.media.writer import SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
@@ -30,7 +29,7 @@ def measure_export(folder: Path) -> Iterator[Result]:
     encode, whoever draws them: the second decodes the same and encodes what was drawn beforehand.
     """
     project = open_demo()
-    plain = replace(project, lanes=())
+    plain = with_lanes(project, lanes=())
     pictures = {False: drawn_frames(plain), True: drawn_frames(project)}
     floors, keyed_floors, plain_exports, keyed_exports = [], [], [], []
     for _ in range(_ROUNDS):

@@ -14,7 +14,7 @@ from epiphane.document.envelope import LengthUnit
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Way
 from epiphane.document.pick import Pattern, Pick
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Song
 from epiphane.document.song import Hit as SongHit
@@ -50,7 +50,7 @@ def song_with_taps(n_hits: int) -> Project:
         Pulse(PulseId(3), "quarters", HeardSource(PulseUnit.QUARTER)),
     )
     lane = Lane(LaneId(9), "flash", PulseId(1), wander=0.3, by_strength=0.5)
-    return Project(song=song, pulses=pulses, lanes=(lane,), next_id=20)
+    return Project(song=song, pulses=pulses, stack=(lane,), next_id=20)
 
 
 def _planned_again(project: Project) -> Iterator[Result]:
@@ -92,7 +92,7 @@ def _opened(folder: Path) -> Iterator[Result]:
     song = replace(
         project.song, path=str(folder / "song.wav")
     )  # one of the project's own folder: nothing is asked
-    save_project(replace(project, song=song, lanes=lanes, next_id=90), path)
+    save_project(with_lanes(project, song=song, lanes=lanes, next_id=90), path)
 
     def open_it() -> None:
         for lane in schedule(load_project(path)).lanes:
@@ -150,6 +150,6 @@ def _scrolled(folder: Path) -> Iterator[Result]:
     lanes = tuple(
         Lane(LaneId(30 + n), _EFFECTS[n % len(_EFFECTS)], PulseId(2 + n % 2), wander=0.3) for n in range(12)
     )
-    window = open_window(folder, replace(project, lanes=lanes, next_id=90), None)
+    window = open_window(folder, with_lanes(project, lanes=lanes, next_id=90), None)
     yield from scrolled(window, "twelve lanes")
     window.shut_down()

@@ -15,12 +15,12 @@ from benchmarks.window import open_window
 from epiphane.desk.control.selection import Kind, Selection
 from epiphane.desk.shell.window import Window
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Drums, Hit, Section, Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import footage_item
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import change_envelope
@@ -71,7 +71,9 @@ def large_project() -> Project:
     n_frames = _SECONDS * _RATE
     edges = np.linspace(0, n_frames, _N_SHOTS + 1).round().astype(int)
     shots = tuple(
-        Shot(ShotId(1000 + n), FootageId(n % _N_CLIPS + 1), int(a), int(b - a), source_start=float(n % 100))
+        footage_item(
+            ItemId(1000 + n), FootageId(n % _N_CLIPS + 1), int(a), int(b - a), source_start=float(n % 100)
+        )
         for n, (a, b) in enumerate(pairwise(edges.tolist()))
     )
     times = np.sort(rng.choice(_SECONDS * 1000 - 1000, 9000, replace=False)) / 1000
@@ -102,7 +104,7 @@ def large_project() -> Project:
         n_cues += {101: len(beats), 102: 9000, 103: len(beats) // 4}[pulse]
         lanes.append(Lane(LaneId(200 + number), effect, pulse))
     return Project(
-        song=song, footage=footage, shots=shots, pulses=pulses, lanes=tuple(lanes), next_id=100_000
+        song=song, footage=footage, shots=shots, pulses=pulses, stack=tuple(lanes), next_id=100_000
     )
 
 

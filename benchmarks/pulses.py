@@ -5,7 +5,6 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 
 from benchmarks.result import Result, at_most
 from benchmarks.window import MINUTES, milliseconds, open_window, scrolled
@@ -14,12 +13,12 @@ from epiphane.audio.levels import SongLevels
 from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples, read_samples
 from epiphane.demo import SONG_FILE
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane, Override
-from epiphane.document.project import Project
-from epiphane.document.pulse import Blend, BlendSource, HeardSource, Pulse, PulseUnit, TappedSource
+from epiphane.document.project import Project, with_lanes
+from epiphane.document.pulse import Combination, CombinedSource, HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Hit, Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import footage_item
 from epiphane.edits.beats import move_beat
 from epiphane.facts.hits import hits_of
 from epiphane.keying.schedule import schedule
@@ -64,11 +63,12 @@ def _large_project() -> Project:
     project = Project(song=song, pulses=(Pulse(PulseId(1), "beats", HeardSource(PulseUnit.BEAT)),))
     frames = [frame_at(beat.time, project.rate) for beat in beats[: _N_SHOTS + 1]]
     shots = tuple(
-        Shot(ShotId(100 + n), FootageId(1), frames[n], frames[n + 1] - frames[n]) for n in range(_N_SHOTS)
+        footage_item(ItemId(100 + n), FootageId(1), frames[n], frames[n + 1] - frames[n])
+        for n in range(_N_SHOTS)
     )
     overrides = tuple(Override(beat.time, nudge=1) for beat in beats[: _N_OVERRIDES // 10])
     lanes = tuple(Lane(LaneId(5000 + n), "flash", PulseId(1), overrides=overrides) for n in range(10))
-    return replace(project, shots=shots, lanes=lanes)
+    return with_lanes(project, shots=shots, lanes=lanes)
 
 
 def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
@@ -80,9 +80,9 @@ def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
         Pulse(PulseId(2), "quarters", HeardSource(PulseUnit.QUARTER)),
         Pulse(PulseId(3), "taps", TappedSource(taps)),
         Pulse(PulseId(4), "off-beats", HeardSource(PulseUnit.OFF_BEAT)),
-        Pulse(PulseId(5), "both", BlendSource(Blend.EITHER, PulseId(3), PulseId(4))),
+        Pulse(PulseId(5), "both", CombinedSource(Combination.EITHER, PulseId(3), PulseId(4))),
     )
-    project = replace(project, pulses=pulses, shots=(), lanes=project.lanes[:2])
+    project = with_lanes(project, pulses=pulses, shots=(), lanes=project.lanes[:2])
     window = open_window(folder, project, levels)
     yield from scrolled(window, "four pulses")
     viewport = window.score.viewport()

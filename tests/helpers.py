@@ -8,12 +8,12 @@ import av
 import numpy as np
 
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Beat, Drums, Hit, Section, Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import footage_item
 
 SOUND_RATE = 48_000
 CODECS = {".wav": "pcm_s16le", ".flac": "flac", ".mp3": "libmp3lame", ".m4a": "aac", ".ogg": "libopus"}
@@ -187,7 +187,7 @@ def some_still(number: int, *, path: str = "") -> Footage:
 
 def a_project(*, n_lanes: int = 2, n_shots: int = 3) -> Project:
     """Return a project with a song of 8 bars, two clips, shots of a bar, and lanes on every beat."""
-    shots = tuple(Shot(ShotId(10 + n), FootageId(1 + n % 2), 60 * n, 60) for n in range(n_shots))
+    shots = tuple(footage_item(ItemId(10 + n), FootageId(1 + n % 2), 60 * n, 60) for n in range(n_shots))
     lanes = tuple(Lane(LaneId(20 + n), ("flash", "zoom")[n % 2], PulseId(5)) for n in range(n_lanes))
     pulses = (
         Pulse(PulseId(5), "beats", HeardSource(PulseUnit.BEAT)),
@@ -198,7 +198,7 @@ def a_project(*, n_lanes: int = 2, n_shots: int = 3) -> Project:
         footage=(some_footage(1), some_footage(2)),
         shots=shots,
         pulses=pulses,
-        lanes=lanes,
+        stack=lanes,
         next_id=100,
     )
 

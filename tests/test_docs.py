@@ -34,7 +34,7 @@ def test_what_is_made_from_the_code_is_current():
 
 def test_every_field_of_the_file_is_described():
     text, structs = (DOCS / "file-format.md").read_text(), json_schema()["$defs"]
-    assert {"Project", "Lane", "Shot", "Pulse", "Envelope"} <= structs.keys()
+    assert {"Project", "Lane", "Item", "Pulse", "Envelope"} <= structs.keys()
     named = {f"{kind}.{name}": name for kind, one in structs.items() for name in one.get("properties", {})}
     named |= {f"Recipe.{field.name}": field.name for field in fields(Recipe)}
     assert [place for place, name in named.items() if f"`{name}`" not in text] == []

@@ -6,10 +6,10 @@ from PIL import Image, ImageDraw, ImageFont
 from epiphane.assets import FONTS
 from epiphane.demo import MEDIA
 from epiphane.document.envelope import Envelope
+from epiphane.document.timeline import Transform
 from epiphane.effects.declare import EFFECTS, Around, Effect
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.draw import draw
-from epiphane.render.placing import Placing
 from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture
@@ -18,7 +18,7 @@ LATER = (0, 2, 5)
 """The frames that are shown, counted from the hit."""
 _RATE = 30.0
 _HIT = 137  # of the clip: the marble strikes
-_NEAR = Placing(scale=2.0, x=-0.5, y=-0.4)
+_NEAR = Transform(scale=2.0, x=-0.5, y=-0.4)
 _SIZE = (144, 81)
 _COLUMNS, _GAP, _NAME = 3, 18, 24
 

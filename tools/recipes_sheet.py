@@ -4,13 +4,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 from PIL import Image, ImageDraw, ImageFont
 
 from epiphane.assets import FONTS
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.demo.project import open_demo
+from epiphane.document.project import with_lanes
 from epiphane.edits.recipes import use_recipe
 from epiphane.facts.grid import bars_of
 from epiphane.files.recipes import KeptRecipe, RecipeBook
@@ -31,7 +31,7 @@ _GAP, _NAME = 16, 26
 
 def recipe_pictures() -> Iterator[tuple[KeptRecipe, list[Picture]]]:
     """Yield every shipped recipe with its pictures."""
-    demo = replace(open_demo(), lanes=())
+    demo = with_lanes(open_demo(), lanes=())
     assert demo.song is not None
     levels = hear_song(Path(demo.song.path)).listening.levels
     first, second = (next(bar for bar in bars_of(demo) if bar.number == number) for number in _BARS)

@@ -21,7 +21,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
@@ -302,18 +302,22 @@ def _plan_as_json(project: Project) -> dict[str, Any]:
             }
             for one in schedule(project).lanes
         ],
-        "cuts": [_shot_as_json(shot, footage.get(shot.footage), project.rate) for shot in project.shots],
+        "cuts": [
+            _shot_as_json(shot, shot.content, footage.get(shot.content.footage), project.rate)
+            for shot in project.shots
+            if isinstance(shot.content, FootageCut)
+        ],
     }
 
 
-def _shot_as_json(shot: Shot, footage: str | None, rate: Fraction) -> dict[str, Any]:
+def _shot_as_json(shot: Item, cut: FootageCut, footage: str | None, rate: Fraction) -> dict[str, Any]:
     pin = shot.pin
     return {
         "frame": shot.start,
         "n_frames": shot.n_frames,
         "footage": footage,
-        "source": shot.source_start,
-        "speed": shot.speed,
+        "source": cut.source_start,
+        "speed": cut.speed,
         "moment": None
         if pin is None
         else {"source": pin.moment, "hit": pin.hit, "frame": frame_at(pin.hit, rate)},

@@ -13,6 +13,7 @@ from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_demo
 from epiphane.demo.scenes import tower
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import frames
+from epiphane.document.timeline import cut_of
 from epiphane.files.project import missing_files
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
@@ -63,7 +64,9 @@ def test_every_impact_of_the_demo_falls_on_a_beat():
     names = {one.id: one.path.rsplit("/", 1)[1].removesuffix(".mp4") for one in project.footage}
     beats = [beat.time for beat in project.song.beats]
     for shot in project.shots:
-        seconds = shot.start / project.rate + impacts[names[shot.footage]]["impact"] - shot.source_start
+        seconds = (
+            shot.start / project.rate + impacts[names[shot.footage]]["impact"] - cut_of(shot).source_start
+        )
         assert min(abs(float(seconds) - beat) for beat in beats) < 1 / 30
     assert sum(shot.n_frames for shot in project.shots) == project.n_frames
     assert missing_files(project) == []

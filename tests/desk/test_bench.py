@@ -11,6 +11,8 @@ from epiphane.desk.bench.fields import ColourButton, RangeBar
 from epiphane.desk.control.selection import Kind, Selection
 from epiphane.document.envelope import Ease
 from epiphane.document.lane import Setting
+from epiphane.document.project import with_lanes
+from epiphane.document.timeline import cut_of
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -159,7 +161,7 @@ def test_a_shot_is_changed_on_its_bench(demo):
     type_into(field(demo, QDoubleSpinBox, "Beats it lasts"), "4")
     assert demo.editor.project.shots[1].start == shot.n_frames // 2
     type_into(field(demo, QDoubleSpinBox, "Starts at"), "1.5")
-    assert demo.editor.project.shots[0].source_start == 1.5
+    assert cut_of(demo.editor.project.shots[0]).source_start == 1.5
 
 
 def test_undo_is_shown_on_the_bench(demo):
@@ -174,7 +176,7 @@ def test_a_lane_of_an_unknown_effect_is_kept_and_said(demo):
     from msgspec.structs import replace
 
     lane = replace(lane_of(demo), effect="of tomorrow")
-    project = replace(demo.editor.project, lanes=(lane,))
+    project = with_lanes(demo.editor.project, lanes=(lane,))
     demo.editor.open(project, None)
     demo.editor.select(Selection(Kind.LANE, lane=lane.id))
     words = [label.text() for label in demo.bench.findChildren(QWidget) if hasattr(label, "text")]

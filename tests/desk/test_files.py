@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from epiphane.document.ids import FootageId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_lane
@@ -104,7 +104,7 @@ def test_a_clip_that_goes_away_becomes_a_placeholder(window, media, tmp_path, qt
     ("change", "words"),
     [
         (lambda text: text[: len(text) // 2], "damaged or cut short"),
-        (lambda text: text.replace(b'"version": 4', b'"version": 99', 1), "newer Epiphane"),
+        (lambda text: text.replace(b'"version": 5', b'"version": 99', 1), "newer Epiphane"),
         (lambda text: text.replace(b'"depth": 1.0', b'"depth": 3.0', 1), "$.lanes[0].depth"),
         (lambda _: b"[]", "not an Epiphane project"),
     ],
@@ -115,7 +115,7 @@ def test_a_bad_project_is_refused_and_what_is_open_stays(window, tmp_path, qtbot
     window.editor.apply(lambda p: change_lane(p, p.lanes[0].id, depth=0.7), "depth")
     here = window.editor.project
     path = tmp_path / "bad.epiphane"
-    save_project(replace(here, lanes=(replace(here.lanes[0], depth=1.0),)), path)
+    save_project(with_lanes(here, lanes=(replace(here.lanes[0], depth=1.0),)), path)
     path.write_bytes(change(path.read_bytes()))
     window.files.open_path(path)
     assert words in window.notice.text

@@ -16,7 +16,7 @@ from epiphane.desk.control.drag import carry_footage
 from epiphane.desk.control.selection import Kind, Selection
 from epiphane.document.filling import Order
 from epiphane.document.footage import Flaw, FootageKind, Moment, MomentCause, Passage, Take
-from epiphane.document.timeline import Travel
+from epiphane.document.timeline import Move, cut_of
 from epiphane.edits.footage import learn_of_footage
 from epiphane.facts.source_time import source_seconds
 from epiphane.files.project import load_project
@@ -313,7 +313,7 @@ def test_the_song_is_filled_in_one_step_and_filled_again_with_every_change(gathe
     assert is_whole(project)
     assert {shot.footage for shot in project.shots} == {one.id for one in project.footage}
     still = next(s for s in project.shots if s.footage == named(gathered, "still.png").id)
-    assert still.framing.travel is Travel.PUSH
+    assert still.transform.move is Move.PUSH
     pick(gathered, "Order of clips", "Best moments on best hits")
     assert gathered.editor.project.filling.order is Order.MOMENTS
     box = field(gathered, QDoubleSpinBox, "A cut every")
@@ -402,10 +402,15 @@ def test_a_shot_is_framed_and_slowed_on_its_bench(gathered):
         QTest.keyClicks(box.lineEdit(), text)
         QTest.keyClick(box, Qt.Key.Key_Return)
     now = gathered.editor.selected_shot()
-    assert (now.framing.fit.value, now.framing.scale, now.framing.x, now.speed) == ("whole", 1.5, -0.1, 0.5)
+    assert (now.transform.fit.value, now.transform.scale, now.transform.x, cut_of(now).speed) == (
+        "whole",
+        1.5,
+        -0.1,
+        0.5,
+    )
     press = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "As it comes")
     QTest.mouseClick(press, LEFT)
-    assert gathered.editor.selected_shot().framing == shot.framing
+    assert gathered.editor.selected_shot().transform == shot.transform
 
 
 def test_missing_footage_is_shown_and_found_again(gathered, make_window, tmp_path, qtbot):

@@ -21,7 +21,7 @@ from epiphane.document.footage import (
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
-from epiphane.document.timeline import Beyond, Travel
+from epiphane.document.timeline import Extend, Move, cut_of
 from epiphane.edits.casting import SLOWEST
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots, slip_shot
@@ -48,7 +48,8 @@ def empty(**changes):
 
 
 def stretch(shot, rate):
-    return shot.source_start, shot.source_start + shot.speed * float(shot.n_frames / rate)
+    cut = cut_of(shot)
+    return cut.source_start, cut.source_start + cut.speed * float(shot.n_frames / rate)
 
 
 def overlap(one, other, rate):
@@ -86,7 +87,7 @@ def projects(draw):
 @given(
     projects(),
     st.sampled_from(Order),
-    st.sampled_from(Beyond),
+    st.sampled_from(Extend),
     st.sampled_from([None, PulseUnit.HALF, PulseUnit.KICK, PulseUnit.BAR]),
     st.builds(Pace, every=st.integers(1, 9), is_by_section=st.booleans(), calm=st.integers(1, 9)),
     st.booleans(),
@@ -94,7 +95,7 @@ def projects(draw):
 def test_whatever_is_gathered_fills_the_song_and_lands(project, order, beyond, unit, pace, lands):
     if unit is not None:
         project = replace(project, pulses=(*project.pulses, Pulse(PulseId(50), "x", HeardSource(unit))))
-    changes = {"order": order, "beyond": beyond, "pace": pace, "lands": lands}
+    changes = {"order": order, "extend": beyond, "pace": pace, "lands": lands}
     changes["pulse"] = None if unit is None else PulseId(50)
     if all(one.kind is FootageKind.SOUND for one in project.footage):
         with pytest.raises(EditError, match="gather some first"):
@@ -112,7 +113,7 @@ def test_whatever_is_gathered_fills_the_song_and_lands(project, order, beyond, u
     footage = {one.id: one for one in project.footage}
     for shot in filled.shots:
         clip = footage[shot.footage]
-        assert SLOWEST <= shot.speed <= 1
+        assert SLOWEST <= cut_of(shot).speed <= 1
         for frame in range(shot.start, shot.start + shot.n_frames, 7):
             assert 0 <= source_seconds(shot, clip, frame, project.rate) < max(clip.duration, 1e-9)
         holds_hit = any(shot.start <= hit < shot.start + shot.n_frames for hit in hits)
@@ -193,18 +194,18 @@ def test_what_is_kept_stays_and_all_else_is_filled_again():
 def test_a_short_clip_is_slowed_as_far_as_it_looks_good_and_then_goes_there_and_back():
     short, tiny = some_footage(1, duration=1.5), some_footage(2, duration=0.2)
     filled = fill_song(empty(footage=(short, tiny)), lands=False)
-    assert [shot.speed for shot in filled.shots[:2]] == [0.75, SLOWEST]
-    repeated = fill_song(filled, beyond=Beyond.REPEAT)
-    assert {(shot.speed, shot.beyond) for shot in repeated.shots} == {(1.0, Beyond.REPEAT)}
+    assert [cut_of(shot).speed for shot in filled.shots[:2]] == [0.75, SLOWEST]
+    repeated = fill_song(filled, extend=Extend.REPEAT)
+    assert {(cut_of(shot).speed, cut_of(shot).extend) for shot in repeated.shots} == {(1.0, Extend.REPEAT)}
 
 
 def test_stills_travel_as_they_are_told_and_drift_back_when_they_come_again():
-    project = fill_song(empty(footage=(some_still(1), some_still(2))), stills=Travel.DRIFT)
-    assert [(s.framing.travel, s.framing.reach > 0) for s in project.shots[:4]] == [
-        (Travel.DRIFT, True),
-        (Travel.DRIFT, True),
-        (Travel.DRIFT, False),
-        (Travel.DRIFT, False),
+    project = fill_song(empty(footage=(some_still(1), some_still(2))), stills=Move.DRIFT)
+    assert [(s.transform.move, s.transform.amount > 0) for s in project.shots[:4]] == [
+        (Move.DRIFT, True),
+        (Move.DRIFT, True),
+        (Move.DRIFT, False),
+        (Move.DRIFT, False),
     ]
 
 
@@ -293,9 +294,10 @@ def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():
     )
     one, other = (replace(some_footage(n), passages=passages) for n in (1, 2))
     filled = fill_song(empty(footage=(one, other)), lands=False)
-    assert [shot.source_start for shot in filled.shots[:2]] == [2.0, 4.0]  # the second is lit otherwise
-    assert {shot.source_start for shot in filled.shots[2:4]} == {2.0, 4.0}
-    assert [shot.source_start for shot in filled.shots[4:6]] == [0.0, 0.0]  # what is left, and never black
+    starts = [cut_of(shot).source_start for shot in filled.shots]
+    assert starts[:2] == [2.0, 4.0]  # the second is lit otherwise
+    assert set(starts[2:4]) == {2.0, 4.0}
+    assert starts[4:6] == [0.0, 0.0]  # what is left, and never black
 
 
 def test_an_accepted_moment_is_shown_whatever_is_wrong_with_it():
@@ -310,7 +312,7 @@ def test_an_accepted_moment_is_shown_whatever_is_wrong_with_it():
 def test_slipping_a_shot_by_hand_leaves_its_take():
     takes = (Take(0.0), Take(3.0))
     filled = fill_song(empty(footage=(replace(some_footage(1), takes=takes),)), lands=False)
-    shot = next(shot for shot in filled.shots if shot.bounds is not None)
-    assert shot.bounds in ((0.0, 3.0), (3.0, 8.0))
+    shot = next(shot for shot in filled.shots if cut_of(shot).bounds is not None)
+    assert cut_of(shot).bounds in ((0.0, 3.0), (3.0, 8.0))
     slipped = slip_shot(filled, shot.id, source_start=2.5)
-    assert next(one for one in slipped.shots if one.id == shot.id).bounds is None
+    assert cut_of(next(one for one in slipped.shots if one.id == shot.id)).bounds is None

@@ -1,7 +1,7 @@
 import pytest
 from helpers import a_project
 
-from epiphane.document.ids import LaneId, PulseId, ShotId
+from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.cues import nudge_cues, override_of, reset_cues, scale_cues, set_cue_strength, toggle_cues
@@ -82,7 +82,7 @@ def test_overrides_add_up_within_their_limits():
     [
         (lambda p: remove_lane(p, LaneId(7)), "there is no lane 7"),
         (lambda p: add_lane(p, "flash", PulseId(7)), "there is no pulse 7"),
-        (lambda p: stretch_shot(p, ShotId(7), n_beats=1), "there is no shot 7"),
+        (lambda p: stretch_shot(p, ItemId(7), n_beats=1), "there is no shot 7"),
         (lambda p: change_lane(p, FLASH, depth=1.5), r"lane: .*<= 1.*depth"),
         (lambda p: change_envelope(p, FLASH, rise=-1), r"envelope: .*>= 0.*rise"),
         (lambda p: ensure_pulse(p, PulseUnit.BEAT, every=0), r"N must be 1\.\.64, got 0"),

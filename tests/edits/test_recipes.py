@@ -12,10 +12,11 @@ from epiphane.document.envelope import Ease, Envelope, LengthUnit
 from epiphane.document.ids import PulseId
 from epiphane.document.lane import Override, Setting, Way
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.project import with_lanes
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -30,7 +31,7 @@ from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, decode_recipe, enc
 from epiphane.keying.schedule import schedule
 
 PLAIN = [*(HeardSource(unit) for unit in PulseUnit), BandSource(40.0, 160.0)]
-sources = st.sampled_from([*PLAIN, BlendSource(Blend.WITHOUT, PulseId(50), PulseId(51))])
+sources = st.sampled_from([*PLAIN, CombinedSource(Combination.WITHOUT, PulseId(50), PulseId(51))])
 lanes = st.fixed_dictionaries(
     {
         "effect": st.sampled_from(["flash", "zoom", "shake", "an effect of tomorrow"]),
@@ -55,7 +56,7 @@ lanes = st.fixed_dictionaries(
 def a_stack(wanted, heard):
     """Return a project with four pulses and a lane for each of the wanted ones."""
     pulses = [Pulse(PulseId(50 + n), f"pulse {n}", source, every=1 + n % 2) for n, source in enumerate(heard)]
-    project = replace(a_project(), pulses=tuple(pulses), lanes=(), next_id=60)
+    project = with_lanes(a_project(), pulses=tuple(pulses), lanes=(), next_id=60)
     for changes in wanted:
         project = add_lane(project, "flash", changes["pulse"])
         project = change_lane(project, project.lanes[-1].id, **changes)
@@ -89,7 +90,7 @@ def test_a_recipe_that_is_written_and_read_gives_the_same_plan(wanted, heard):
     assert again.pulses == project.pulses  # the very same are used
     old, new = ({lane.id for lane in part} for part in (project.lanes, again.lanes[len(project.lanes) :]))
     assert plan_of(again, old) == plan_of(again, new) == plan_of(project, old)
-    elsewhere = replace(a_project(), lanes=(), pulses=(), song=a_song(tempo=93, start=0.2))
+    elsewhere = with_lanes(a_project(), lanes=(), pulses=(), song=a_song(tempo=93, start=0.2))
     laid = use_recipe(elsewhere, read)
     same_song = replace(project, song=elsewhere.song)
     assert plan_of(laid, {lane.id for lane in laid.lanes}) == plan_of(same_song, old)
@@ -97,7 +98,7 @@ def test_a_recipe_that_is_written_and_read_gives_the_same_plan(wanted, heard):
 
 
 def test_what_belongs_to_one_song_stays_behind():
-    project = replace(a_project(), lanes=a_project().lanes[:1])
+    project = with_lanes(a_project(), lanes=a_project().lanes[:1])
     taps = Pulse(PulseId(70), "my taps", TappedSource((Hit(1.0),)))
     band = Pulse(PulseId(71), "thumps", BandSource(40.0, 90.0, hits=(Hit(1.0),)))
     project = replace(project, pulses=(*project.pulses, taps, band), next_id=80)
@@ -175,7 +176,7 @@ def test_shipped_recipes_are_whole_and_fire(tmp_path):
     for kept in found:
         assert kept.is_shipped
         assert kept.recipe.about
-        laid = use_recipe(replace(a_project(), lanes=()), kept.recipe)
+        laid = use_recipe(with_lanes(a_project(), lanes=()), kept.recipe)
         for lane in schedule(laid).lanes:
             effect = EFFECTS.find(lane.lane.effect)
             assert {setting.name for setting in lane.lane.settings} <= {p.name for p in effect.parameters}

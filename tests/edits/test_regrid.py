@@ -9,11 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane, Override
-from epiphane.document.pulse import Blend, BlendSource, PulseUnit, TappedSource
+from epiphane.document.project import with_lanes
+from epiphane.document.pulse import Combination, CombinedSource, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Hit
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import footage_item
 from epiphane.edits.beats import (
     accept_beat,
     add_beat,
@@ -69,10 +70,10 @@ def keyed_projects(draw):
     cuts = sorted(draw(st.sets(st.integers(0, N_BEATS - 1), min_size=2, max_size=6)))
     frames = [frame_at(project.song.beats[k].time, project.rate) for k in cuts]
     shots = tuple(
-        Shot(ShotId(80 + n), FootageId(1), first, end - first)
+        footage_item(ItemId(80 + n), FootageId(1), first, end - first)
         for n, (first, end) in enumerate(pairwise(frames))
     )
-    return replace(project, lanes=tuple(lanes), shots=shots, footage=(some_footage(1),)), cuts
+    return with_lanes(project, lanes=tuple(lanes), shots=shots, footage=(some_footage(1),)), cuts
 
 
 def moves(draw_from):
@@ -134,9 +135,9 @@ def test_what_does_not_move_beats_moves_nothing(made, n_beats, index):
 
 def test_an_override_on_a_tap_stays_when_the_beats_it_is_blended_with_move():
     project, taps = add_pulse(a_project(n_lanes=0), TappedSource((Hit(4.6), Hit(5.2))))
-    project, both = add_pulse(project, BlendSource(Blend.EITHER, taps, PulseId(5)))
+    project, both = add_pulse(project, CombinedSource(Combination.EITHER, taps, PulseId(5)))
     lane = Lane(LaneId(70), "flash", both, overrides=(Override(4.6, nudge=1), Override(5.0, nudge=2)))
-    new = move_beat(replace(project, lanes=(lane,)), 10, 5.1, n_following=3)
+    new = move_beat(with_lanes(project, lanes=(lane,)), 10, 5.1, n_following=3)
     assert {override.nudge: override.hit for override in new.lanes[0].overrides} == {1: 4.6, 2: 5.1}
 
 

@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind, Moment
-from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
-from epiphane.document.timeline import Beyond, Fit, Pin, Shot, Travel
+from epiphane.document.timeline import Extend, Fit, Move, Pin, cut_of, footage_item
 from epiphane.edits.beats import set_tempo
 from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
@@ -56,7 +56,7 @@ def shown(project, frame):
 
 
 def test_clips_are_laid_to_the_next_bar_line_until_the_song_is_full():
-    project = stretch_shot(lay_in_row(empty(), [A]), ShotId(100), n_beats=3)
+    project = stretch_shot(lay_in_row(empty(), [A]), ItemId(100), n_beats=3)
     project = lay_in_row(project, [B, A])
     assert cuts(project) == [(A, 0, 45), (B, 45, 15), (A, 60, 60)]
     project = lay_in_row(project, [B] * 20)
@@ -70,7 +70,7 @@ def test_clips_are_laid_to_the_next_bar_line_until_the_song_is_full():
 
 def test_a_clip_used_again_goes_on_where_it_stopped_and_begins_anew_at_its_end():
     project = lay_in_row(empty(footage=(some_footage(1, duration=5.0),)), [A] * 5)
-    assert [shot.source_start for shot in project.shots] == [0.0, 2.0, 0.0, 2.0, 0.0]
+    assert [cut_of(shot).source_start for shot in project.shots] == [0.0, 2.0, 0.0, 2.0, 0.0]
 
 
 def test_clips_dropped_on_a_shot_take_its_place_and_those_after_it():
@@ -141,11 +141,11 @@ def test_a_shot_moves_by_hits_with_its_moment_and_back_again():
 
 
 def test_slipping_stays_within_the_footage_and_lets_go_of_the_hit():
-    project = pin_shot(full(), ShotId(100), Pin(1.0, 0.5))
+    project = pin_shot(full(), ItemId(100), Pin(1.0, 0.5))
     shot = project.shots[0].id
-    assert slip_shot(project, shot, source_start=-1).shots[0].source_start == 0
+    assert cut_of(slip_shot(project, shot, source_start=-1).shots[0]).source_start == 0
     late = slip_shot(project, shot, source_start=99).shots[0]
-    assert (late.source_start, late.pin) == (pytest.approx(8 - 1 / 30), None)
+    assert (cut_of(late).source_start, late.pin) == (pytest.approx(8 - 1 / 30), None)
     with pytest.raises(EditError, match="the hit is not within the shot"):
         pin_shot(project, shot, Pin(1.0, 5.0))
     with pytest.raises(EditError, match="not in the used part of clip1"):
@@ -185,14 +185,14 @@ def _end(shot):
 @given(
     st.floats(-30, 30),
     st.floats(0.05, 8),
-    st.sampled_from(Beyond),
+    st.sampled_from(Extend),
     st.floats(0, 3),
     st.floats(0.02, 5),
     st.sampled_from([*COMMON_RATES[:3], 7]),
 )
 def test_a_shot_never_asks_for_what_is_not_there(source_start, speed, beyond, used_from, length, rate):
     footage = replace(some_footage(1), used_from=used_from, used_to=used_from + length, rate=rate * 1)
-    shot = Shot(ShotId(1), A, 0, 200, source_start, speed, beyond)
+    shot = footage_item(ItemId(1), A, 0, 200, source_start=source_start, speed=speed, extend=beyond)
     seen = [source_seconds(shot, footage, frame, COMMON_RATES[4]) for frame in range(200)]
     assert min(seen) >= used_from
     assert max(seen) < used_from + length
@@ -203,23 +203,25 @@ def test_beyond_its_ends_a_clip_goes_back_or_begins_again():
     pictures = {
         beyond: [
             int(
-                source_seconds(Shot(ShotId(1), A, 0, 70, beyond=beyond), clip, n, COMMON_RATES[4]) * 30 + 0.01
+                source_seconds(footage_item(ItemId(1), A, 0, 70, extend=beyond), clip, n, COMMON_RATES[4])
+                * 30
+                + 0.01
             )
             for n in range(70)
         ]
-        for beyond in (Beyond.MIRROR, Beyond.REPEAT)
+        for beyond in (Extend.MIRROR, Extend.REPEAT)
     }
     there, back = list(range(30)), list(range(29, -1, -1))
-    assert pictures[Beyond.MIRROR] == (there + back + there)[:70]
-    assert pictures[Beyond.REPEAT] == (there * 3)[:70]
+    assert pictures[Extend.MIRROR] == (there + back + there)[:70]
+    assert pictures[Extend.REPEAT] == (there * 3)[:70]
 
 
 def test_framing_is_checked_and_stills_are_pushed_in_on():
     project = lay_in_row(empty(footage=(some_still(1),)), [A])
-    assert project.shots[0].framing.travel is Travel.PUSH
+    assert project.shots[0].transform.move is Move.PUSH
     framed = frame_shot(project, project.shots[0].id, fit=Fit.WHOLE, scale=1.5)
-    assert (framed.shots[0].framing.fit, framed.shots[0].framing.scale) == (Fit.WHOLE, 1.5)
-    with pytest.raises(EditError, match=r"framing: .*<= 20.*scale"):
+    assert (framed.shots[0].transform.fit, framed.shots[0].transform.scale) == (Fit.WHOLE, 1.5)
+    with pytest.raises(EditError, match=r"transform: .*<= 20.*scale"):
         frame_shot(project, project.shots[0].id, scale=99.0)
     with pytest.raises(EditError, match="a still has no moment"):
         pin_shot(project, project.shots[0].id, Pin(0.0, 0.5))

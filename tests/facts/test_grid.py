@@ -5,9 +5,9 @@ from helpers import a_song, some_footage
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epiphane.document.ids import ShotId
+from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import footage_item
 from epiphane.facts.grid import bar_at, bar_frames, bars_of
 
 songs = st.builds(
@@ -48,7 +48,7 @@ def test_bars_go_on_beyond_the_first_and_last_beat():
 
 def test_without_a_song_time_is_ruled_by_the_shots():
     footage = some_footage(1)
-    shots = (Shot(ShotId(2), footage.id, 0, 150),)
+    shots = (footage_item(ItemId(2), footage.id, 0, 150),)
     project = Project(footage=(footage,), shots=shots)
     bars = bars_of(project)
     assert bar_frames(bars, project.rate) == [0, 60, 120, 150]

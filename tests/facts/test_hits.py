@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from epiphane.document.ids import PulseId
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -44,19 +44,24 @@ def test_blends_obey_the_laws_of_sets(a, b):
     def blend(one, other, how):
         return blended(one, other, how, TOLERANCE)
 
-    both, without = blend(a, b, Blend.BOTH), blend(a, b, Blend.WITHOUT)
-    either = blend(a, b, Blend.EITHER)
-    assert blend(both, without, Blend.EITHER) == a
+    both, without = blend(a, b, Combination.BOTH), blend(a, b, Combination.WITHOUT)
+    either = blend(a, b, Combination.EITHER)
+    assert blend(both, without, Combination.EITHER) == a
     assert set(both).isdisjoint(without)
-    assert blend(a, a, Blend.EITHER) == blend(a, a, Blend.BOTH) == a
-    assert blend(a, a, Blend.WITHOUT) == blend(a, (), Blend.BOTH) == ()
-    assert blend(a, (), Blend.WITHOUT) == blend(a, (), Blend.EITHER) == blend((), a, Blend.EITHER) == a
+    assert blend(a, a, Combination.EITHER) == blend(a, a, Combination.BOTH) == a
+    assert blend(a, a, Combination.WITHOUT) == blend(a, (), Combination.BOTH) == ()
+    assert (
+        blend(a, (), Combination.WITHOUT)
+        == blend(a, (), Combination.EITHER)
+        == blend((), a, Combination.EITHER)
+        == a
+    )
     assert set(a) <= set(either) <= set(a) | set(b)
     assert is_near(times_of(b), times_of(either), TOLERANCE).all()
     # The same places are struck, whichever comes first.
-    other_way = blend(b, a, Blend.EITHER)
+    other_way = blend(b, a, Combination.EITHER)
     assert is_near(times_of(either), times_of(other_way), TOLERANCE).all()
-    assert is_near(times_of(both), times_of(blend(b, a, Blend.BOTH)), TOLERANCE).all()
+    assert is_near(times_of(both), times_of(blend(b, a, Combination.BOTH)), TOLERANCE).all()
 
 
 @given(streams(), st.lists(st.floats(0, 1), min_size=2, max_size=5))
@@ -106,7 +111,7 @@ def test_a_bare_tempo_fires_to_the_end_without_a_song():
 
 def test_a_pulse_that_is_taken_away_leaves_its_lanes_silent():
     project, kick = add_pulse(a_project(), HeardSource(PulseUnit.KICK))
-    project, blend = add_pulse(project, BlendSource(Blend.WITHOUT, PulseId(5), kick))
+    project, blend = add_pulse(project, CombinedSource(Combination.WITHOUT, PulseId(5), kick))
     assert users_of(project, kick) == (0, 1)
     assert users_of(project, PulseId(5)) == (2, 1)
     pulse = project.pulses[-1]
@@ -115,7 +120,7 @@ def test_a_pulse_that_is_taken_away_leaves_its_lanes_silent():
     left = remove_pulse(project, kick)
     assert hits_of(pulse, ground_of(left)) == hits_of(left.pulses[0], ground_of(left))
     with pytest.raises(EditError, match="made of itself"):
-        change_pulse(project, kick, source=BlendSource(Blend.BOTH, blend, PulseId(5)))
+        change_pulse(project, kick, source=CombinedSource(Combination.BOTH, blend, PulseId(5)))
 
 
 def test_taps_twice_at_once_or_outside_the_song_are_left_out():
@@ -136,7 +141,7 @@ def test_taps_twice_at_once_or_outside_the_song_are_left_out():
         (lambda p, k: change_pulse(p, k, every=4, first=4), r"must be 0\.\.3, got 4"),
         (lambda p, k: add_pulse(p, TempoSource(0)), "20"),
         (lambda p, k: add_pulse(p, TempoSource(10_000)), "400"),
-        (lambda p, k: add_pulse(p, BlendSource(Blend.BOTH, k, PulseId(77))), "no pulse 77"),
+        (lambda p, k: add_pulse(p, CombinedSource(Combination.BOTH, k, PulseId(77))), "no pulse 77"),
         (lambda p, k: add_taps(p, k, (Hit(1.0),)), "not a tapped one"),
     ],
 )

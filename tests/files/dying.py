@@ -14,6 +14,7 @@ from pathlib import Path
 from helpers import a_project
 from msgspec.structs import replace
 
+from epiphane.document.project import with_lanes
 from epiphane.errors import ProjectFileError
 from epiphane.files.journal import Journals
 from epiphane.files.project import load_project, read_project, save_project
@@ -34,7 +35,7 @@ def work(folder, start, told, seed):
     chance = random.Random(seed)
     for number in range(start, start + 100_000):
         lane = replace(project.lanes[0], seed=number % 1_000_000)
-        project = replace(project, name=f"state {number}", lanes=(lane, *project.lanes[1:]))
+        project = with_lanes(project, name=f"state {number}", lanes=(lane, *project.lanes[1:]))
         journal.append(project)
         if chance.random() < 0.1:
             journal.clear(save_project(project, path))

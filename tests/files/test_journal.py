@@ -4,6 +4,7 @@ import os
 import resource
 import subprocess
 import sys
+import zlib
 from pathlib import Path
 
 import pytest
@@ -14,12 +15,22 @@ from msgspec.structs import replace
 
 from epiphane.disk import PartFile, read_file, remove_abandoned
 from epiphane.document.lane import Override, Setting
+from epiphane.document.laws import broken_laws
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.song import Drums, Hit
-from epiphane.errors import DiskError, InUseError
+from epiphane.document.timeline import with_cut
+from epiphane.errors import DiskError, InUseError, ProjectFileError
 from epiphane.files import journal as journal_module
 from epiphane.files.changes import changes_between, with_changes_done
 from epiphane.files.journal import Journals
-from epiphane.files.project import decode_json, encode_compactly, save_project
+from epiphane.files.project import (
+    convert_part,
+    decode_json,
+    decode_project,
+    encode_compactly,
+    load_project,
+    save_project,
+)
 
 TESTS = Path(__file__).parents[1]
 
@@ -147,7 +158,7 @@ def test_an_edit_of_a_large_project_costs_what_it_changed_and_journals_stay_smal
     assert whole > 500_000
     for number, state in enumerate(made[1:300]):
         lane = replace(state.lanes[0], overrides=(Override(number / 10, strength=0.5),))
-        journal.append(replace(state, lanes=(lane, *state.lanes[1:])))
+        journal.append(with_lanes(state, lanes=(lane, *state.lanes[1:])))
     assert file_of(journal).stat().st_size < whole + 300 * 200
     small = journals.claim(None)
     for state in states(12_000):
@@ -215,15 +226,15 @@ def test_nothing_is_written_or_read_through_a_link_or_into_what_is_no_file(tmp_p
 changes = st.sampled_from(
     [
         lambda p, n: replace(p, name=f"n{n}"),
-        lambda p, n: replace(p, lanes=p.lanes[::-1]),
-        lambda p, n: replace(p, lanes=p.lanes[:-1]) if len(p.lanes) > 1 else p,
+        lambda p, n: with_lanes(p, lanes=p.lanes[::-1]),
+        lambda p, n: with_lanes(p, lanes=p.lanes[:-1]) if len(p.lanes) > 1 else p,
         lambda p, n: replace(p, shots=tuple(replace(s, n_frames=s.n_frames + n) for s in p.shots)),
         lambda p, n: replace(p, shots=p.shots[: n % 4] + p.shots[n % 3 :]),
         lambda p, n: replace(p, song=None) if n % 5 == 0 else replace(p, width=100 + 2 * n),
-        lambda p, n: replace(
+        lambda p, n: with_lanes(
             p, lanes=(replace(p.lanes[0], settings=(Setting("scale", float(n)),)), *p.lanes[1:])
         ),
-        lambda p, n: replace(
+        lambda p, n: with_lanes(
             p,
             lanes=(
                 replace(p.lanes[0], overrides=(*p.lanes[0].overrides, Override(float(n), off=True))),
@@ -240,7 +251,8 @@ def test_changes_make_the_new_project_of_the_old(edits):
     for edit, number in edits:
         changed = edit(project, number)
         kept = decode_json(encode_compactly(changes_between(project, changed)))
-        assert with_changes_done(project, kept) == changed
+        raw = with_changes_done(decode_json(encode_compactly(project)), kept)
+        assert convert_part(raw, Project) == changed
         project = changed
 
 
@@ -249,11 +261,11 @@ def test_changes_make_the_new_project_of_the_old(edits):
         st.one_of(
             st.none(),
             st.tuples(
-                st.lists(st.sampled_from(["lanes", "song", "shots", "id", "__class__", 0, 99]), max_size=4),
+                st.lists(st.sampled_from(["stack", "song", "shots", "id", "__class__", 0, 99]), max_size=4),
                 st.one_of(st.none(), st.integers(-5, 99), st.lists(st.integers(), max_size=3)),
             ).map(list),
             st.tuples(
-                st.lists(st.sampled_from(["lanes", "shots", 0]), max_size=2),
+                st.lists(st.sampled_from(["stack", "shots", 0]), max_size=2),
                 st.integers(-3, 9),
                 st.integers(-3, 9),
                 st.lists(st.none(), max_size=2),
@@ -263,7 +275,31 @@ def test_changes_make_the_new_project_of_the_old(edits):
     )
 )
 def test_changes_that_fit_nowhere_are_refused(kept):
+    raw = decode_json(encode_compactly(a_project()))
     try:
-        with_changes_done(a_project(), kept)
-    except ValueError:
+        made = decode_project(encode_compactly(with_changes_done(raw, kept)), where="it")
+    except (ValueError, ProjectFileError):
         return
+    assert list(broken_laws(made)) == []
+
+
+def test_lost_work_of_an_earlier_format_comes_back_with_its_edits(tmp_path):
+    journals, path = Journals(tmp_path / "journals"), tmp_path / "edit.epiphane"
+    journal = journals.claim(path)
+    journal.append(a_project())
+    whole = decode_json((TESTS / "kept" / "stacks.epiphane").read_bytes())
+    edits = [
+        [["shots", 3, "speed"], 1.5],
+        [["lanes", 0, "depth"], 0.5],
+        [["shots", 2, "framing", "scale"], 2],
+    ]
+    records = [decode_json(file_of(journal).read_bytes().splitlines()[0][9:])]
+    records += [{"whole": whole, "n_edits": 7}, *({"changes": [edit]} for edit in edits)]
+    texts = [encode_compactly(record) for record in records]
+    file_of(journal).write_bytes(b"".join(b"%08x %s\n" % (zlib.crc32(text), text) for text in texts))
+    journal.abandon()
+    (found,) = the_lost(journals, path)
+    before = load_project(TESTS / "kept" / "stacks.epiphane")
+    assert (found.n_edits, found.project.lanes[0].depth) == (10, 0.5)
+    assert found.project.shots[2].transform == replace(before.shots[2].transform, scale=2.0)
+    assert found.project.shots[3] == with_cut(before.shots[3], speed=1.5)

@@ -8,14 +8,16 @@ import msgspec
 import pytest
 
 from epiphane.document.project import FORMAT_VERSION
+from epiphane.document.timeline import COVERING, Move, cut_of
 from epiphane.files.project import json_schema, load_project, save_project
 from epiphane.keying.schedule import schedule
 
+DEFAULTS = {"source_start": 0.0, "speed": 1.0, "beyond": "mirror"}
 KEPT = Path(__file__).parents[1] / "kept"
 FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
-SCHEMAS = {4: "eac4609b51d8e65a"}
+SCHEMAS = {5: "a4f5eb1a9866afcf", 4: "eac4609b51d8e65a"}
 
 
 def digest_of_schema():
@@ -39,6 +41,15 @@ def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_form
     assert (opened.width, opened.height, opened.name) == (said["width"], said["height"], said["name"])
     for part in ("footage", "shots", "pulses", "lanes"):
         assert [one.id for one in getattr(opened, part)] == [one["id"] for one in said[part]]
+    for item, shot in zip(opened.shots, said["shots"], strict=True):
+        cut, framing = cut_of(item), shot.get("framing", {})
+        places = (item.start, item.n_frames, cut.footage, cut.source_start, cut.speed, cut.extend.value)
+        keys = ("start", "n_frames", "footage", "source_start", "speed", "beyond")
+        assert places == tuple((DEFAULTS | shot)[key] for key in keys)
+        assert (item.pin and [item.pin.moment, item.pin.hit]) == (shot.get("pin") and [*shot["pin"].values()])
+        assert item.transform.scale == framing.get("scale", 1)
+        assert item.transform.move is Move(framing.get("travel", "none").replace("rest", "none"))
+        assert item.transform.amount == framing.get("reach", COVERING.amount)
     assert [beat.time for beat in opened.song.beats] == [beat[0] for beat in said["song"]["beats"]]
     cues = schedule(opened)
     assert all(one.cues or one.lane.way.value == "follow" for one in cues.lanes)

@@ -19,7 +19,7 @@ from PIL import Image
 
 from epiphane.assets import RECIPES
 from epiphane.demo.project import open_demo
-from epiphane.document.pulse import Blend, BlendSource, Pulse
+from epiphane.document.pulse import Combination, CombinedSource, Pulse
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.recipes import use_recipe
@@ -68,7 +68,7 @@ def rich_project():
     for path in sorted(RECIPES.glob("*.epiphane-recipe")):
         project = use_recipe(project, decode_recipe(path.read_bytes(), where=path.name))
     one, other = (pulse.id for pulse in project.pulses[:2])
-    blend = Pulse(project.next_id, "both", BlendSource(Blend.BOTH, one, other))
+    blend = Pulse(project.next_id, "both", CombinedSource(Combination.BOTH, one, other))
     project = replace(project, pulses=(*project.pulses, blend), next_id=project.next_id + 1)
     project = add_lane(project, "glow", blend.id)
     return toggle_cues(project, [(project.lanes[0].id, project.song.beats[8].time)])
@@ -132,7 +132,7 @@ def test_a_project_whose_pulses_are_made_of_one_another_is_bounded(is_not_endles
     def ladder(n_rungs):
         first = a_project().pulses
         rungs = [
-            Pulse(100 + n, f"rung {n}", BlendSource(Blend.EITHER, *(2 * [99 + n if n else 5])))
+            Pulse(100 + n, f"rung {n}", CombinedSource(Combination.EITHER, *(2 * [99 + n if n else 5])))
             for n in range(n_rungs)
         ]
         return replace(a_project(), pulses=(*first, *rungs), next_id=9000)
@@ -145,7 +145,7 @@ def test_a_project_whose_pulses_are_made_of_one_another_is_bounded(is_not_endles
     with pytest.raises(ProjectFileError, match=r"length <= 1000"):
         decode_project(encode_project(ladder(3000)), where="it")
     circle = replace(ladder(2), pulses=ladder(2).pulses[:-2] + ladder(2).pulses[-1:])
-    round_and_round = replace(circle.pulses[-1], source=BlendSource(Blend.BOTH, 101, 5))
+    round_and_round = replace(circle.pulses[-1], source=CombinedSource(Combination.BOTH, 101, 5))
     with pytest.raises(ProjectFileError, match="made of itself"):
         decode_project(
             encode_project(replace(circle, pulses=(*circle.pulses[:-1], round_and_round))), where="it"

@@ -11,6 +11,7 @@ from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap
 from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
+from epiphane.document.project import with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Hit, Section
 from epiphane.edits.cues import set_cue_strength, toggle_cues
@@ -143,7 +144,7 @@ def test_a_lane_keeps_off_what_another_fires_on():
     assert len(taken(project)) == BEATS * 3 // 4
     project = toggle_cues(project, [(ZOOM, 4.0)])  # one of theirs is off, so this one is free
     assert 4.0 in {hit.time for hit in taken(project)}
-    gone = replace(project, lanes=project.lanes[:1])
+    gone = with_lanes(project, lanes=project.lanes[:1])
     assert len(taken(gone)) == BEATS
 
 

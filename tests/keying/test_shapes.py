@@ -11,6 +11,7 @@ from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Overlap, Override, Setting
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.project import with_lanes
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
 from epiphane.edits.lanes import change_envelope, change_lane
@@ -112,7 +113,7 @@ def effects_on(project, frame):
 
 
 def test_a_cue_has_values_of_its_own_or_another_effect_and_its_neighbours_do_not():
-    project = replace(a_project(), lanes=a_project().lanes[1:])
+    project = with_lanes(a_project(), lanes=a_project().lanes[1:])
     own = Override(2.0, settings=(Setting("scale", 150.0, 100.0),))
     other = Override(4.0, effect="flash", settings=(Setting("colour", "#ff0000"),))
     gone = Override(6.0, effect="no such effect")
@@ -166,7 +167,7 @@ def test_ten_thousand_cues_that_all_overlap_are_held_within_their_bounds():
     lane = replace(project.lanes[0], pulse=PulseId(10), by_strength=1.0)
     for overlap, highest in ((Overlap.STRONGER, 1.0), (Overlap.ADD, 2.0)):
         long = replace(lane, envelope=Envelope(rise=600, hold=600, fall=600), overlap=overlap)
-        found = lane_of(replace(project, lanes=(long,)))
+        found = lane_of(with_lanes(project, lanes=(long,)))
         assert len(found.cues) == 10_000
         assert found.levels.max() == highest
         assert found.levels.min() >= 0

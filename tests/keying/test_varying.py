@@ -6,12 +6,12 @@ import pytest
 from helpers import a_project
 from hypothesis import given
 from hypothesis import strategies as st
-from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Setting, Way
 from epiphane.document.pick import Pattern, Pick
+from epiphane.document.project import with_lanes
 from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import change_lane, set_setting
 from epiphane.errors import EditError
@@ -23,7 +23,7 @@ BEAT = 15  # frames
 
 
 def a_lane(setting, **changes):
-    project = replace(a_project(), lanes=a_project().lanes[1:])
+    project = with_lanes(a_project(), lanes=a_project().lanes[1:])
     return change_lane(set_setting(project, ZOOM, setting), ZOOM, **changes)
 
 

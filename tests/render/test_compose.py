@@ -7,13 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.document.timeline import BlendMode, Fit
+from epiphane.document.timeline import BlendMode, Fit, Transform
 from epiphane.effects.declare import EFFECTS, Around
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.cache import PictureCache
 from epiphane.render.compose import blend_formula, laid_over
 from epiphane.render.draw import draw
-from epiphane.render.placing import Placing
 from epiphane.render.plan import (
     BLACK,
     ActiveEffect,
@@ -82,7 +81,7 @@ def test_blend_modes_are_their_formulas(mode, seed, opacity):
 def test_a_layer_lies_over_the_picture_where_it_is_and_nowhere_else():
     below, over = noise(1), np.full((54, 96, 3), 200, np.uint8)
     sources = Sources(below=below, over=over)
-    small = Shown(OVER, Placing(Fit.WHOLE, 0.5, 0.25, 0.0))
+    small = Shown(OVER, Transform(Fit.WHOLE, 0.5, 0.25, 0.0))
     for node, value in ((Node(small), 200), (Node(small, opacity=0.5), None)):
         seen = draw(FramePlan(SIZE, stacked([Node(Shown(BELOW)), node])), sources, SIZE)
         assert np.array_equal(seen[:, :46], below[:, :46])
@@ -142,7 +141,7 @@ def test_of_a_stack_only_what_has_changed_is_drawn_again():
     nodes = [Node(Shown(BELOW)), Node(Shown(OVER), opacity=0.5)]
     first = draw(FramePlan(SIZE, stacked(nodes)), sources, SIZE, kept)
     assert sources.asked == ["below", "over"]
-    moved = Node(Shown(OVER, Placing(x=0.2)), opacity=0.8, blend=BlendMode.SCREEN)
+    moved = Node(Shown(OVER, Transform(x=0.2)), opacity=0.8, blend=BlendMode.SCREEN)
     second = draw(FramePlan(SIZE, stacked([nodes[0], moved])), sources, SIZE, kept)
     assert sources.asked == ["below", "over", "over"]
     assert np.array_equal(draw(FramePlan(SIZE, stacked(nodes)), sources, SIZE, kept), first)

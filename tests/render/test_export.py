@@ -22,8 +22,9 @@ from epiphane.audio.samples import read_samples
 from epiphane.demo.project import open_demo
 from epiphane.document.filling import Pace
 from epiphane.document.ids import FootageId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
+from epiphane.document.timeline import cut_of
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane, change_envelope
@@ -125,14 +126,14 @@ def best_offset(reference, sound):
 def test_every_frame_of_the_film_shows_the_right_picture(tmp_path, clicks, rate):
     clip = write_clip(tmp_path / "a.mp4", [numbered_picture(n) for n in range(120)], rate=Fraction(30))
     project = edit_of(clicks[0], clip, rate=rate)
-    project = replace(project, lanes=())
+    project = with_lanes(project, lanes=())
     film = tmp_path / "film.mp4"
     export(project, film, frames=range(0, round(6 * rate)))
     numbers = [number_of(luma) for luma in read_lumas(film)[0]]
     expected = []
     for frame in range(len(numbers)):
         shot = next(s for s in project.shots if s.start <= frame < s.start + s.n_frames)
-        seconds = shot.source_start + (frame - shot.start) / rate
+        seconds = cut_of(shot).source_start + (frame - shot.start) / rate
         expected.append(min(frame_at(float(seconds), Fraction(30)), 119))
     assert numbers == expected
 

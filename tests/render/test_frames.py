@@ -12,7 +12,7 @@ from epiphane.audio.samples import read_samples
 from epiphane.document.filling import Order, Pace
 from epiphane.document.footage import Moment
 from epiphane.document.project import Project
-from epiphane.document.timeline import Beyond
+from epiphane.document.timeline import Extend, cut_of
 from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
 from epiphane.media.clip import Clip
@@ -61,7 +61,7 @@ def test_every_frame_of_a_filled_song_shows_the_right_picture(tmp_path, name, ra
     moments = (Moment(round(float(40 / project.footage[0].rate), 6), 1.0),)
     footage = (replace(project.footage[0], moments=moments), project.footage[1])
     project = fill_song(
-        replace(project, footage=footage), order=Order.SHUFFLED, pace=Pace(every=3), beyond=Beyond.SLOW
+        replace(project, footage=footage), order=Order.SHUFFLED, pace=Pace(every=3), extend=Extend.SLOW
     )
     export(project, tmp_path / "film.mp4")
     numbers = [number_of(luma) for luma in read_lumas(tmp_path / "film.mp4")[0]]
@@ -92,7 +92,7 @@ def allowed_numbers(project, paths):
     for shot in project.shots:
         table = times[shot.footage]
         for step in range(shot.n_frames):
-            seconds = shot.source_start + shot.speed * float(step / project.rate)
+            seconds = cut_of(shot).source_start + cut_of(shot).speed * float(step / project.rate)
             assert seconds + 1e-6 >= 0, "this test wants no mirroring"
             is_edge = np.abs(table - seconds).min() < 1e-5
             found = (

@@ -8,8 +8,9 @@ from msgspec.structs import replace
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.timeline import cut_of
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
 from epiphane.keying.schedule import schedule
@@ -33,7 +34,7 @@ def project(tmp_path_factory):
 
 def fired(project, key, *settings, envelope):
     lane = Lane(LaneId(9), key, PulseId(5), envelope=envelope, settings=settings)
-    return replace(project, lanes=(lane,))
+    return with_lanes(project, lanes=(lane,))
 
 
 def numbers(project, frames):
@@ -65,7 +66,7 @@ def test_a_held_picture_never_comes_from_another_shot(project):
         held, shots=(replace(held.shots[0], n_frames=50), replace(held.shots[1], start=50, n_frames=70))
     )
     plans = [plan_frame(moved, schedule(moved), frame) for frame in (49, 50, 52)]
-    first = moved.shots[1].source_start
+    first = cut_of(moved.shots[1]).source_start
     seconds = [plan.root.content.source.seconds for plan in plans]
     assert seconds == pytest.approx([45 / 30, first, first])
 

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 
 from epiphane.audio.levels import SongLevels
 from epiphane.document.lane import Follow, Lane, Way
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import BandSource, Pulse
 from epiphane.document.song import Hit
 
@@ -67,4 +67,4 @@ def with_heard_bands(
         return replace(lane, follow=heard_in_band(whole, lane.follow))
 
     pulses = tuple(pulse_with_hits(pulse) for pulse in project.pulses)
-    return replace(project, pulses=pulses, lanes=tuple(lane_with_levels(lane) for lane in project.lanes))
+    return with_lanes(project, pulses=pulses, lanes=tuple(lane_with_levels(lane) for lane in project.lanes))

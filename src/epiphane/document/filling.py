@@ -9,7 +9,7 @@ from epiphane.document.ids import (
     FootageId,
     PulseId,
 )
-from epiphane.document.timeline import Beyond, Travel
+from epiphane.document.timeline import Extend, Move
 
 
 class Order(Enum):
@@ -43,5 +43,5 @@ class Filling(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     order: Order = Order.GATHERED
     seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
     lands: bool = True
-    stills: Travel = Travel.PUSH
-    beyond: Beyond = Beyond.SLOW
+    stills: Move = Move.PUSH
+    extend: Extend = Extend.SLOW

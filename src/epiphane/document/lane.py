@@ -6,7 +6,7 @@ from typing import Annotated, TypeAlias
 from msgspec import Meta, Struct
 
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId, PulseId, Seconds, Share, ShotId
+from epiphane.document.ids import ItemId, LaneId, PulseId, Seconds, Share
 from epiphane.document.pick import Pick
 
 
@@ -99,7 +99,7 @@ class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_d
         return self == Override(self.hit)
 
 
-class Lane(Struct, frozen=True, forbid_unknown_fields=True):
+class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     """One effect fired by one pulse.
 
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
@@ -124,7 +124,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True):
     overlap: Overlap = Overlap.STRONGER
     muted: bool = False
     is_solo: bool = False
-    shots: Annotated[tuple[ShotId, ...], Meta(max_length=200_000)] = ()
+    shots: Annotated[tuple[ItemId, ...], Meta(max_length=200_000)] = ()
     settings: Settings = ()
     overrides: Annotated[tuple[Override, ...], Meta(max_length=200_000)] = ()
     name: Annotated[str, Meta(max_length=100)] = ""

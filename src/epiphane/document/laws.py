@@ -6,8 +6,10 @@ from itertools import pairwise
 
 from epiphane.document.ids import PulseId
 from epiphane.document.project import HasId, Project
-from epiphane.document.pulse import BandSource, BlendSource, HeardSource, TappedSource, TempoSource
+from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, TappedSource, TempoSource
 from epiphane.document.song import BANDS, DRUMS, Hit
+from epiphane.document.timeline import Item, Track
+from epiphane.timing import frame_at
 
 MOST_FRAMES = 1_300_000
 """Frames of the longest project: 6 hours at 60 a second. Every lane has a level for each of them."""
@@ -22,31 +24,49 @@ DEEPEST_BLEND = 32
 """Pulses that may be made of one another in a row."""
 
 
-def broken_laws(project: Project) -> Iterator[str]:
+def broken_laws(project: Project, *, since: Project | None = None) -> Iterator[str]:
     """Yield what of the project's own laws is broken, each with its place.
 
-    Numbers are used once; shots show footage that is there; pulses are not made of themselves, nor of too
-    many others in a row; the whole has a length that can be worked on.
+    Numbers are used once; items ascend and do not overlap, show footage that is there, and their moments fall
+    within them; pulses are not made of themselves, nor of too many others in a row; the whole has a length
+    that can be worked on. Hits that were in an earlier lawful project, `since`, are not looked at again.
     """
     yield from _repeated_numbers(project)
-    footage = {one.id for one in project.footage}
-    for index, shot in enumerate(project.shots):
-        if shot.footage not in footage:
-            yield f"$.shots[{index}].footage: there is no footage {shot.footage}"
+    yield from misplaced_items(project)
     depths = blend_depths(project)
     for index, pulse in enumerate(project.pulses):
         if depths[pulse.id] is None:
             yield f"$.pulses[{index}].source: the pulse is made of itself"
         elif depths[pulse.id] == DEEPEST_BLEND + 1:  # those made of it are deeper still, and need no word
             yield f"$.pulses[{index}].source: more than {DEEPEST_BLEND} pulses are made of one another"
-    yield from _disorder(project)
+    yield from _disorder(project, since)
     if not any(depth is None or depth > DEEPEST_BLEND for depth in depths.values()):
         yield from (f"$: {fault}" for fault in oversizes(project))
 
 
+def misplaced_items(project: Project) -> Iterator[str]:
+    """Yield what is wrong with the places and the footage of items, on every track."""
+    footage = {one.id for one in project.footage}
+    tracks = {
+        f"$.stack[{index}].items": row.items
+        for index, row in enumerate(project.stack)
+        if isinstance(row, Track)
+    }
+    for place, items in {"$.shots": project.shots, **tracks}.items():
+        end = 0
+        for index, item in enumerate(items):
+            if item.start < end:
+                yield f"{place}[{index}].start: must be {end} or more, got {item.start} (an overlap)"
+            end = max(end, item.end)
+            if item.footage is not None and item.footage not in footage:
+                yield f"{place}[{index}].content.footage: there is no footage {item.footage}"
+            if item.pin is not None and not item.start <= frame_at(item.pin.hit, project.rate) < item.end:
+                yield f"{place}[{index}].pin.hit: must be within the item, got {item.pin.hit} s"
+
+
 def oversizes(project: Project) -> Iterator[str]:
     """Yield in which way a project is too large to be worked on: as a message, of what pulses allow it."""
-    n_frames = max([project.n_frames, *(shot.start + shot.n_frames for shot in project.shots)])
+    n_frames = max([project.n_frames, *(item.end for items in _tracks_of(project) for item in items)])
     if n_frames > MOST_FRAMES:
         yield f"the project is {n_frames} frames long; at most {MOST_FRAMES} can be worked on"
         return
@@ -72,33 +92,39 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
                 number = len(hits)
             case TempoSource(tempo=tempo):
                 number = round(seconds * tempo / 60) + 1
-            case BlendSource(one=one, other=other):
+            case CombinedSource(one=one, other=other):
                 number = counts.get(one, 0) + counts.get(other, 0)
         counts[pulse.id] = number // pulse.every
     return counts
 
 
-def _disorder(project: Project) -> Iterator[str]:
+def _disorder(project: Project, since: Project | None) -> Iterator[str]:
     """Yield what ought to ascend in time and does not."""
-    rows: dict[str, Sequence[Hit]] = {}
-    if project.song is not None:
+    if project.song is not None and (since is None or project.song is not since.song):
         if any(after.time <= before.time for before, after in pairwise(project.song.beats)):
             yield "$.song.beats: must ascend in time, no two at once"
         if project.song.duration < _SHORTEST_SONG:
             yield f"$.song.duration: must be {_SHORTEST_SONG} s at least, got {project.song.duration}"
+    known = set() if since is None else {id(row) for row in _hits_by_place(since).values()}
+    for place, row in _hits_by_place(project).items():
+        if id(row) not in known and any(after.time < before.time for before, after in pairwise(row)):
+            yield f"$.{place}: must ascend in time"
+
+
+def _hits_by_place(project: Project) -> dict[str, Sequence[Hit]]:
+    rows: dict[str, Sequence[Hit]] = {}
+    if project.song is not None:
         rows |= {f"song.drums.{name}": project.song.drums.heard(name) for name in _LINES}
     for index, pulse in enumerate(project.pulses):
         if isinstance(pulse.source, BandSource | TappedSource):
             rows[f"pulses[{index}].source.hits"] = pulse.source.hits
-    for place, row in rows.items():
-        if any(after.time < before.time for before, after in pairwise(row)):
-            yield f"$.{place}: must ascend in time"
+    return rows
 
 
 def blend_depths(project: Project) -> dict[PulseId, int | None]:
     """Return for each pulse how many pulses in a row it is made of: 0 for none, None if of itself."""
     parts = {
-        pulse.id: (pulse.source.one, pulse.source.other) if isinstance(pulse.source, BlendSource) else ()
+        pulse.id: (pulse.source.one, pulse.source.other) if isinstance(pulse.source, CombinedSource) else ()
         for pulse in project.pulses
     }
     depths: dict[PulseId, int | None] = {}
@@ -117,13 +143,18 @@ def blend_depths(project: Project) -> dict[PulseId, int | None]:
     return depths
 
 
+def _tracks_of(project: Project) -> list[Sequence[Item]]:
+    """Return the items of the main track and of every other one."""
+    return [project.shots, *(track.items for track in project.tracks)]
+
+
 def _repeated_numbers(project: Project) -> Iterator[str]:
     highest = 0
     kinds: dict[str, Sequence[HasId]] = {
         "footage": project.footage,
-        "shots": project.shots,
+        "shots": [item for items in _tracks_of(project) for item in items],
         "pulses": project.pulses,
-        "lanes": project.lanes,
+        "stack": project.stack,
     }
     for kind, things in kinds.items():
         counts = Counter(one.id for one in things)

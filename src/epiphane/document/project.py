@@ -5,28 +5,31 @@ Edits replace parts (`msgspec.structs.replace`); nothing here is ever changed in
 
 from collections.abc import Iterable
 from fractions import Fraction
-from typing import Annotated, Protocol, TypeVar
+from typing import Annotated, Any, Protocol, TypeVar
 
 from msgspec import Meta, Struct, field
+from msgspec.structs import replace
 
 from epiphane.document.filling import Filling
 from epiphane.document.footage import Footage
-from epiphane.document.ids import Pixels
+from epiphane.document.ids import LaneId, Pixels
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import Items, Track
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
-FORMAT_VERSION = 4
+FORMAT_VERSION = 5
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):
-    """Everything the editor has decided. Paths are absolute in memory, relative in the file.
+    """Everything the user has decided. Paths are absolute in memory, relative in the file.
 
     `name` is what the work is called until it has a file of its own; `is_shape_chosen` tells that size and
-    rate are the editor's choice, and not to be taken from the first clip.
+    rate are the user's choice, and not to be taken from the first clip. The shots are the main track: an item
+    ends where the next one begins, or later nothing is shown for a while. The stack has what acts on them,
+    in order: each row on what stands before it.
     """
 
     version: int = FORMAT_VERSION
@@ -39,22 +42,52 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     footage: Annotated[tuple[Footage, ...], Meta(max_length=20_000)] = ()
     groups: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
     filling: Filling = Filling()
-    shots: Annotated[tuple[Shot, ...], Meta(max_length=200_000)] = ()
+    shots: Items = ()
     pulses: Annotated[tuple[Pulse, ...], Meta(max_length=1000)] = ()
-    lanes: Annotated[tuple[Lane, ...], Meta(max_length=1000)] = ()
+    stack: Annotated[tuple[Lane | Track, ...], Meta(max_length=1000)] = ()
     next_id: Annotated[int, Meta(ge=1, le=2_000_000_000)] = 1
+
+    @property
+    def lanes(self) -> tuple[Lane, ...]:
+        """The rows of the stack that are lanes, in their order."""
+        return tuple(row for row in self.stack if isinstance(row, Lane))
+
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        """The rows of the stack that are tracks, the lowest first."""
+        return tuple(row for row in self.stack if isinstance(row, Track))
 
     @property
     def n_frames(self) -> int:
         """Length in frames: the song's, or to the end of the last shot where there is no song."""
         if self.song is not None:
             return frames_covering(self.song.duration, self.rate)
-        return max((shot.start + shot.n_frames for shot in self.shots), default=0)
+        return max((shot.end for shot in self.shots), default=0)
 
 
 def pulse_of(project: Project, lane: Lane) -> Pulse | None:
     """Return the pulse that fires a lane, or None where it is not there any more."""
     return next((pulse for pulse in project.pulses if pulse.id == lane.pulse), None)
+
+
+def with_lanes(project: Project, lanes: Iterable[Lane], **changes: Any) -> Project:
+    """Return `project` with other lanes, and other fields changed.
+
+    A track stays over the lane that it stood over, or over the nearest one below that is still there.
+    """
+    lanes = tuple(lanes)
+    there = {lane.id for lane in lanes}
+    over: dict[LaneId | None, list[Track]] = {}
+    lane_below: LaneId | None = None
+    for row in project.stack:
+        if isinstance(row, Track):
+            over.setdefault(lane_below, []).append(row)
+        elif row.id in there:
+            lane_below = row.id
+    stack: list[Lane | Track] = [*over.get(None, ())]
+    for lane in lanes:
+        stack += [lane, *over.get(lane.id, ())]
+    return replace(project, stack=tuple(stack), **changes)
 
 
 class HasId(Protocol):

@@ -67,7 +67,7 @@ class TempoSource(Struct, frozen=True, forbid_unknown_fields=True, tag="tempo"):
     start: Seconds = 0.0
 
 
-class Blend(Enum):
+class Combination(Enum):
     """How two pulses make one."""
 
     EITHER = "either"
@@ -75,16 +75,16 @@ class Blend(Enum):
     BOTH = "both"
 
 
-class BlendSource(Struct, frozen=True, forbid_unknown_fields=True, tag="blend"):
+class CombinedSource(Struct, frozen=True, forbid_unknown_fields=True, tag="combined"):
     """Hits of one pulse and also another, without another, or only where both are, within a tolerance."""
 
-    how: Blend
+    how: Combination
     one: PulseId
     other: PulseId
     tolerance: Annotated[float, Meta(ge=0, le=1)] = 0.05
 
 
-Source: TypeAlias = HeardSource | BandSource | TappedSource | TempoSource | BlendSource
+Source: TypeAlias = HeardSource | BandSource | TappedSource | TempoSource | CombinedSource
 
 
 class Pulse(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):

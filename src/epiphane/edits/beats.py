@@ -198,7 +198,7 @@ def move_beat(project: Project, index: int, time: float, *, n_following: int = 0
     for number in np.flatnonzero(share).tolist():
         made[number] = replace(made[number], time=float(new[number]))
     made[index] = replace(made[index], sureness=1.0)
-    # Beyond the beats beside those that move everything stays where it is.
+    # Extend the beats beside those that move everything stays where it is.
     near = slice(max(index - n_following - 1, 0), index + n_following + 2)
     return regrid(project, made, matched=list(zip(old[near].tolist(), new[near].tolist(), strict=True)))
 

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from epiphane.document.filling import Filling, Order
 from epiphane.document.footage import Footage, FootageKind, Level, Moment, Span, clean_spans, passage_spans
-from epiphane.document.timeline import Beyond, Pin, Shot
+from epiphane.document.timeline import Extend, Item, Pin, cut_of
 from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_start
 
@@ -73,7 +73,7 @@ class _Clip:
         self.n_used = 0
         self.look: Look | None = None
         self._lands = filling.lands
-        self._slowest = SLOWEST if filling.beyond is Beyond.SLOW else 1.0
+        self._slowest = SLOWEST if filling.extend is Extend.SLOW else 1.0
         self._rate = rate
         self._spans = clean_spans(footage)
         self._free = list(self._spans)
@@ -214,15 +214,15 @@ class Casting:
     """
 
     def __init__(
-        self, clips: Sequence[Footage], filling: Filling, rate: Fraction, *, kept: Iterable[Shot] = ()
+        self, clips: Sequence[Footage], filling: Filling, rate: Fraction, *, kept: Iterable[Item] = ()
     ) -> None:
         self._filling = filling
         self._clips = [_Clip(footage, filling, rate) for footage in clips]
         by_id = {clip.footage.id: clip for clip in self._clips}
         for shot in kept:
-            clip = by_id.get(shot.footage)
+            clip = by_id.get(shot.footage) if shot.footage is not None else None
             if clip is not None:
-                clip.see(shot.source_start, running_seconds(shot, shot.start + shot.n_frames, rate))
+                clip.see(cut_of(shot).source_start, running_seconds(shot, shot.start + shot.n_frames, rate))
 
     def cast(self, places: Sequence[Place]) -> list[Part]:
         """Return what plays in each place; no clip follows itself where there is another."""

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Override, Setting
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
 CueKey: TypeAlias = tuple[LaneId, float]
@@ -157,4 +157,4 @@ def _changed(
         kept = sorted((o for o in overrides.values() if not o.says_nothing), key=lambda o: o.hit)
         if tuple(kept) != lane.overrides:
             lanes[index] = replace(lane, overrides=tuple(kept))
-    return replace(project, lanes=tuple(lanes))
+    return with_lanes(project, lanes=tuple(lanes))

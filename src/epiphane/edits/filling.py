@@ -9,10 +9,10 @@ from msgspec.structs import replace
 
 from epiphane.document.filling import Filling, Pace
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import ShotId
+from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
-from epiphane.document.timeline import Beyond, Framing, Shot, Travel
+from epiphane.document.timeline import Extend, Item, Move, Transform, footage_item
 from epiphane.edits.casting import Casting, Part, Place, Target
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
@@ -55,9 +55,9 @@ def fill_song(project: Project, **changes: Any) -> Project:
     cast = Casting(clips, filling, project.rate, kept=locked).cast(places)
     free_ids = [shot.id for shot in project.shots if not shot.is_locked]
     next_id = project.next_id
-    shots: list[Shot] = list(locked)
+    shots: list[Item] = list(locked)
     for number, (place, part) in enumerate(zip(places, cast, strict=True)):
-        shot_id = free_ids[number] if number < len(free_ids) else ShotId(next_id)
+        shot_id = free_ids[number] if number < len(free_ids) else ItemId(next_id)
         next_id += number >= len(free_ids)
         shots.append(_shot(shot_id, place, part, filling, project.rate))
     shots.sort(key=lambda shot: shot.start)
@@ -174,28 +174,28 @@ def _targets(project: Project, hits: Sequence[Hit]) -> list[Target]:
     ]
 
 
-def _shot(shot_id: ShotId, place: Place, part: Part, filling: Filling, rate: Fraction) -> Shot:
+def _shot(shot_id: ItemId, place: Place, part: Part, filling: Filling, rate: Fraction) -> Item:
     footage, n_frames = part.footage, place.end - place.start
     if footage.kind is FootageKind.STILL:
-        framing = _still_framing(filling.stills, part.n_used)
-        return Shot(shot_id, footage.id, place.start, n_frames, framing=framing)
-    beyond = Beyond.REPEAT if filling.beyond is Beyond.REPEAT else Beyond.MIRROR
+        transform = _still_transform(filling.stills, part.n_used)
+        return footage_item(shot_id, footage.id, place.start, n_frames, transform=transform)
+    extend = Extend.REPEAT if filling.extend is Extend.REPEAT else Extend.MIRROR
     is_whole = part.span == (footage.used_from, footage.end)
-    shot = Shot(
+    shot = footage_item(
         shot_id,
         footage.id,
         place.start,
         n_frames,
         source_start=round(part.start, 9),
         speed=round(part.speed, 6),
-        beyond=beyond,
+        extend=extend,
         bounds=None if is_whole else part.span,
     )
     return shot if part.pin is None else pinned(shot, part.pin, rate)
 
 
-def _still_framing(travel: Travel, n_used: int) -> Framing:
+def _still_transform(move: Move, n_used: int) -> Transform:
     """Return how a still moves; a drift goes the other way when the still comes again."""
-    reach = Framing().reach
-    goes_back = travel is Travel.DRIFT and n_used % 2
-    return Framing(travel=travel, reach=-reach if goes_back else reach)
+    reach = Transform().amount
+    goes_back = move is Move.DRIFT and n_used % 2
+    return Transform(move=move, amount=-reach if goes_back else reach)

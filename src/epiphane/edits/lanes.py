@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.pick import Pick
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
 _NO_HITS = Pick(end=0.0)
@@ -24,7 +24,7 @@ def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
     """
     find(project.pulses, pulse, "pulse")
     lane = Lane(LaneId(project.next_id), effect, pulse, seed=len(project.lanes) + 1)
-    return replace(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
+    return with_lanes(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
 
 
 def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -> Project:
@@ -44,7 +44,7 @@ def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -
         made = replace(made, effect=effect, settings=())
     at = project.lanes.index(lane) + 1
     lanes = (*project.lanes[:at], made, *project.lanes[at:])
-    return replace(project, lanes=lanes, next_id=project.next_id + 1)
+    return with_lanes(project, lanes=lanes, next_id=project.next_id + 1)
 
 
 def add_lane_on_hit(project: Project, effect: str, pulse: PulseId, hit: float) -> Project:
@@ -57,13 +57,13 @@ def add_lane_on_hit(project: Project, effect: str, pulse: PulseId, hit: float) -
     """
     project = add_lane(project, effect, pulse)
     lane = replace(project.lanes[-1], pick=_NO_HITS, overrides=(Override(round(hit, 6), taken=True),))
-    return replace(project, lanes=(*project.lanes[:-1], lane))
+    return with_lanes(project, lanes=(*project.lanes[:-1], lane))
 
 
 def remove_lane(project: Project, lane_id: LaneId) -> Project:
     """Return `project` without a lane."""
     find(project.lanes, lane_id, "lane")
-    return replace(project, lanes=tuple(lane for lane in project.lanes if lane.id != lane_id))
+    return with_lanes(project, lanes=tuple(lane for lane in project.lanes if lane.id != lane_id))
 
 
 def move_lane(project: Project, lane_id: LaneId, *, to: int) -> Project:
@@ -71,7 +71,7 @@ def move_lane(project: Project, lane_id: LaneId, *, to: int) -> Project:
     moved = find(project.lanes, lane_id, "lane")
     others = [lane for lane in project.lanes if lane is not moved]
     others.insert(min(max(to, 0), len(others)), moved)
-    return replace(project, lanes=tuple(others))
+    return with_lanes(project, lanes=tuple(others))
 
 
 def step_lanes(project: Project, ids: Collection[LaneId], direction: int) -> Project:
@@ -82,7 +82,7 @@ def step_lanes(project: Project, ids: Collection[LaneId], direction: int) -> Pro
         to = at + direction
         if lanes[at].id in ids and 0 <= to < len(lanes) and lanes[to].id not in ids:
             lanes[at], lanes[to] = lanes[to], lanes[at]
-    return replace(project, lanes=tuple(lanes))
+    return with_lanes(project, lanes=tuple(lanes))
 
 
 def change_lanes(project: Project, ids: Collection[LaneId], **changes: object) -> Project:
@@ -187,4 +187,4 @@ def fire_by(project: Project, lane_id: LaneId, pulse: PulseId) -> Project:
 def _with_lane(project: Project, lane_id: LaneId, change: Callable[[Lane], Lane]) -> Project:
     old = find(project.lanes, lane_id, "lane")
     new = change(old)
-    return replace(project, lanes=tuple(new if lane is old else lane for lane in project.lanes))
+    return with_lanes(project, lanes=tuple(new if lane is old else lane for lane in project.lanes))

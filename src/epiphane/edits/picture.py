@@ -5,7 +5,7 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from epiphane.document.project import Project
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import Item
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
@@ -57,5 +57,5 @@ def even_size(width: int, height: int) -> tuple[int, int]:
     return max(2, int(width * shrink) // 2 * 2), max(2, int(height * shrink) // 2 * 2)
 
 
-def _at(shot: Shot, start: int, end: int) -> Shot:
+def _at(shot: Item, start: int, end: int) -> Item:
     return replace(shot, start=start, n_frames=end - start)

@@ -7,8 +7,8 @@ from epiphane.document.laws import DEEPEST_BLEND, blend_depths
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -78,7 +78,7 @@ def users_of(project: Project, pulse_id: PulseId) -> tuple[int, int]:
     """Return how many lanes a pulse fires, and how many other pulses are made of it."""
     n_lanes = sum(lane.pulse == pulse_id for lane in project.lanes)
     n_pulses = sum(
-        isinstance(pulse.source, BlendSource) and pulse_id in (pulse.source.one, pulse.source.other)
+        isinstance(pulse.source, CombinedSource) and pulse_id in (pulse.source.one, pulse.source.other)
         for pulse in project.pulses
     )
     return n_lanes, n_pulses
@@ -157,9 +157,9 @@ def source_name(project: Project, source: Source) -> str:
             return "taps"
         case TempoSource(tempo=tempo):
             return f"{tempo:g} BPM"
-        case BlendSource(how=how, one=one, other=other):
+        case CombinedSource(how=how, one=one, other=other):
             names = {pulse.id: pulse.name for pulse in project.pulses}
-            words = {Blend.EITHER: "and", Blend.WITHOUT: "without", Blend.BOTH: "with"}[how]
+            words = {Combination.EITHER: "and", Combination.WITHOUT: "without", Combination.BOTH: "with"}[how]
             return f"{names.get(one, '?')} {words} {names.get(other, '?')}"
 
 
@@ -174,7 +174,7 @@ def unused_name(project: Project, name: str) -> str:
 def _check_source(project: Project, source: Source, pulse_id: PulseId | None) -> None:
     if isinstance(source, BandSource) and source.high <= source.low:
         raise EditError(f"a band must have a width: {source.low:.0f} to {source.high:.0f} Hz has none.")
-    if isinstance(source, BlendSource):
+    if isinstance(source, CombinedSource):
         for made_of in (source.one, source.other):
             find(project.pulses, made_of, "pulse")
         number = PulseId(project.next_id) if pulse_id is None else pulse_id

@@ -5,12 +5,12 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from epiphane.document.footage import Footage
-from epiphane.document.ids import LaneId, PulseId, ShotId
+from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, with_lanes
 from epiphane.document.pulse import (
     BandSource,
-    BlendSource,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -20,7 +20,7 @@ from epiphane.document.pulse import (
 )
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import Beat, Drums, Hit, Song
-from epiphane.document.timeline import Beyond, Shot
+from epiphane.document.timeline import Extend, footage_item
 from epiphane.edits.checked import checked
 from epiphane.edits.pulses import unused_name
 from epiphane.errors import EditError
@@ -70,7 +70,7 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
         If there is no such pulse.
     """
     # What of another song somebody has written into its file is left out too.
-    as_project = Project(lanes=recipe.lanes, pulses=recipe.pulses)
+    as_project = Project(stack=recipe.lanes, pulses=recipe.pulses)
     recipe = recipe_of(as_project, [lane.id for lane in recipe.lanes], recipe.name)
     known = {one.id: one for one in recipe.pulses}
     given: dict[PulseId, PulseId] = {}
@@ -82,7 +82,7 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
     first = project.next_id
     ids = {lane.id: LaneId(first + number) for number, lane in enumerate(recipe.lanes)}
     laid = tuple(_with_numbers(replace(lane, pulse=given[lane.pulse]), ids) for lane in recipe.lanes)
-    return replace(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
+    return with_lanes(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
 
 
 def sampled(recipe: Recipe, footage: Footage) -> Project:
@@ -94,7 +94,7 @@ def sampled(recipe: Recipe, footage: Footage) -> Project:
     hats = tuple(Hit(n * _BEAT / 2, 0.9 if n % 2 else 0.5) for n in range(2 * _N_BEATS))
     kicks, snares = (tuple(Hit(n * _BEAT) for n in range(first, _N_BEATS, 2)) for first in (0, 1))
     song = Song("", "", _N_BEATS * _BEAT, 60 / _BEAT, beats=beats, drums=Drums(kicks, snares, hats))
-    shot = Shot(ShotId(1), footage.id, 0, round(song.duration * 30), beyond=Beyond.REPEAT)
+    shot = footage_item(ItemId(1), footage.id, 0, round(song.duration * 30), extend=Extend.REPEAT)
     empty = Project(width=192, height=108, song=song, footage=(footage,), shots=(shot,), next_id=2)
     project = use_recipe(empty, recipe)
     pulses = tuple(
@@ -105,7 +105,7 @@ def sampled(recipe: Recipe, footage: Footage) -> Project:
     lanes = tuple(
         replace(lane, follow=replace(lane.follow, heard=thump * _N_BEATS)) for lane in project.lanes
     )
-    return replace(project, pulses=pulses, lanes=lanes)
+    return with_lanes(project, pulses=pulses, lanes=lanes)
 
 
 def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
@@ -129,7 +129,7 @@ def _collect(project: Project, pulse: Pulse, pulses: dict[PulseId, Pulse]) -> No
             source = _BEATS
         case BandSource():
             source = replace(source, hits=())
-        case BlendSource():
+        case CombinedSource():
             known = {one.id: one for one in project.pulses}
             parts = [known[part] for part in (source.one, source.other) if part in known]
             if len(parts) < 2:
@@ -149,7 +149,7 @@ def _with_pulse(
     if pulse.id in given:
         return project
     source = pulse.source
-    if isinstance(source, BlendSource):
+    if isinstance(source, CombinedSource):
         given[pulse.id] = PulseId(0)  # one that is made of itself has no hits, here as there
         parts = []
         for part in (source.one, source.other):

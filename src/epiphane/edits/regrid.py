@@ -6,10 +6,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.lane import Lane, Override
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import Beat, Section, Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import Item
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.hits import Ground, ground_of, hits_of
@@ -69,7 +69,7 @@ def regrid(
     changed = replace(project, song=changed_song)
     lanes = _moved_overrides(project, changed, move)
     n_frames = changed.n_frames
-    changed = replace(changed, lanes=lanes, shots=_moved_shots(project, song, move, n_frames))
+    changed = with_lanes(changed, lanes=lanes, shots=_moved_shots(project, song, move, n_frames))
     return repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
 
 
@@ -80,9 +80,9 @@ def tempo_of(beats: Sequence[Beat]) -> float:
     return round(60 / float(np.median(np.diff([beat.time for beat in beats]))), 3)
 
 
-def move_cuts(shots: tuple[Shot, ...], place: Callable[[int], int], n_frames: int) -> tuple[Shot, ...]:
+def move_cuts(shots: tuple[Item, ...], place: Callable[[int], int], n_frames: int) -> tuple[Item, ...]:
     """Return shots whose ends have moved; what lies past the end goes."""
-    moved: list[Shot] = []
+    moved: list[Item] = []
     for shot in shots:
         start, end = place(shot.start), min(place(shot.start + shot.n_frames), n_frames)
         if moved and start < moved[-1].start + moved[-1].n_frames:
@@ -175,7 +175,7 @@ def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:
     return len(before) != len(after) or bool(np.abs(before - after).max() > 1e-6)
 
 
-def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tuple[Shot, ...]:
+def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tuple[Item, ...]:
     """Return shots whose cuts on a hit of the grid are on it still."""
     if not project.shots:
         return ()

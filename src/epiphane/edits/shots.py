@@ -7,15 +7,16 @@ from typing import Any
 from msgspec.structs import replace
 
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.song import Hit
-from epiphane.document.timeline import Framing, Pin, Shot, Travel
+from epiphane.document.timeline import FootageCut, Item, Move, Pin, Transform, cut_of, footage_item, with_cut
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
 from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_at, frame_start
 
 
@@ -37,30 +38,30 @@ def lay_in_row(project: Project, ids: Sequence[FootageId]) -> Project:
             if number == 0:
                 raise EditError("the song is full: drop the clip on a shot to exchange it, or take one out")
             break
-        shots.append(a_shot(ShotId(next_id), footage, at, end, project.rate, before=shots))
+        shots.append(a_shot(ItemId(next_id), footage, at, end, project.rate, before=shots))
         at, next_id = end, next_id + 1
     return replace(project, shots=tuple(shots), next_id=next_id)
 
 
 def a_shot(
-    shot_id: ShotId, footage: Footage, start: int, end: int, rate: Fraction, *, before: Sequence[Shot] = ()
-) -> Shot:
+    shot_id: ItemId, footage: Footage, start: int, end: int, rate: Fraction, *, before: Sequence[Item] = ()
+) -> Item:
     """Return a new shot between two frames: a still is slowly pushed in on, a clip goes on where it stopped.
 
     `before` are the shots that were made earlier.
     """
     if footage.kind is FootageKind.STILL:
-        return Shot(shot_id, footage.id, start, end - start, framing=Framing(travel=Travel.PUSH))
+        return footage_item(shot_id, footage.id, start, end - start, transform=Transform(move=Move.PUSH))
     seconds = frame_start(end - start, rate)
-    used = [s for s in before if s.footage == footage.id]
+    used = [item for item in before if item.footage == footage.id]
     source = footage.used_from
     if used:
-        after = used[-1].source_start + used[-1].speed * frame_start(used[-1].n_frames, rate)
+        after = running_seconds(used[-1], used[-1].end, rate)
         source = after if footage.used_from <= after <= footage.end - seconds else source
-    return Shot(shot_id, footage.id, start, end - start, round(source, 9))
+    return footage_item(shot_id, footage.id, start, end - start, source_start=round(source, 9))
 
 
-def exchange_shots(project: Project, shot_id: ShotId, ids: Sequence[FootageId]) -> Project:
+def exchange_shots(project: Project, shot_id: ItemId, ids: Sequence[FootageId]) -> Project:
     """Return `project` with a shot made of other footage, and those after it of the rest of `ids` in turn.
 
     Their places stay; a moment on a hit gives its hit to the best moment of the new footage. What is left
@@ -81,7 +82,7 @@ def exchange_shots(project: Project, shot_id: ShotId, ids: Sequence[FootageId]) 
     return lay_in_row(project, left) if left and has_room else project
 
 
-def take_out(project: Project, ids: Iterable[ShotId]) -> Project:
+def take_out(project: Project, ids: Iterable[ItemId]) -> Project:
     """Return `project` without some shots: the one before each runs on, or the one after begins earlier.
 
     At the end of a row that does not reach the end of the song nothing takes their place.
@@ -89,7 +90,7 @@ def take_out(project: Project, ids: Iterable[ShotId]) -> Project:
     gone = set(ids)
     last = _row_end(project)
     runs_on = last >= project.n_frames > 0 and project.song is not None
-    kept: list[Shot] = []
+    kept: list[Item] = []
     waiting: int | None = None  # where a gap began that nothing before it could take
     for index, shot in enumerate(project.shots):
         if shot.id not in gone:
@@ -107,17 +108,15 @@ def take_out(project: Project, ids: Iterable[ShotId]) -> Project:
     return replace(project, shots=tuple(kept))
 
 
-def started_at(shot: Shot, start: int, rate: Fraction) -> Shot:
+def started_at(shot: Item, start: int, rate: Fraction) -> Item:
     """Return a shot that begins on another frame and shows on every other one what it did."""
-    seconds = shot.speed * frame_start(start - shot.start, rate)
-    end = shot.start + shot.n_frames
-    made = replace(
-        shot, start=start, n_frames=end - start, source_start=round(shot.source_start + seconds, 9)
-    )
+    made = replace(shot, start=start, n_frames=shot.end - start)
+    if isinstance(shot.content, FootageCut):
+        made = with_cut(made, source_start=round(running_seconds(shot, start, rate), 9))
     return pinned(made, made.pin, rate)
 
 
-def end_shot(project: Project, shot_id: ShotId, frame: int) -> Project:
+def end_shot(project: Project, shot_id: ItemId, frame: int) -> Project:
     """Return `project` with a shot ending before another frame; the shot after it gives or takes.
 
     Shots that would be covered whole go. At the end of the row there is no shot after it.
@@ -132,7 +131,7 @@ def end_shot(project: Project, shot_id: ShotId, frame: int) -> Project:
     if not shot.start < frame <= most:
         raise EditError(f"shot {shot_id}: must end on frame {shot.start + 1}..{most}, got {frame}")
     old_end = shot.start + shot.n_frames
-    shots: list[Shot] = []
+    shots: list[Item] = []
     for other in project.shots:
         if other is shot:
             shots.append(pinned(replace(shot, n_frames=frame - shot.start), shot.pin, project.rate))
@@ -143,7 +142,7 @@ def end_shot(project: Project, shot_id: ShotId, frame: int) -> Project:
     return replace(project, shots=tuple(shots))
 
 
-def stretch_shot(project: Project, shot_id: ShotId, *, n_beats: int) -> Project:
+def stretch_shot(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
     """Return `project` with one shot lasting another number of beats, or to the end of the song.
 
     Raises
@@ -159,14 +158,14 @@ def stretch_shot(project: Project, shot_id: ShotId, *, n_beats: int) -> Project:
     return end_shot(project, shot_id, max(end, shot.start + 1))
 
 
-def beats_of_shot(project: Project, shot_id: ShotId) -> int:
+def beats_of_shot(project: Project, shot_id: ItemId) -> int:
     """Return how many beats a shot lasts, the last one begun included."""
     shot = find(project.shots, shot_id, "shot")
     end = shot.start + shot.n_frames
     return max(1, sum(shot.start < frame <= end for frame in beat_frames(project)))
 
 
-def move_shot(project: Project, shot_id: ShotId, direction: int) -> Project:
+def move_shot(project: Project, shot_id: ItemId, direction: int) -> Project:
     """Return `project` with a shot a hit later (1) or earlier (-1): its neighbours give and take.
 
     Hits are those that cuts are counted on; a moment goes along to the hit after or before its own.
@@ -202,7 +201,7 @@ def move_shot(project: Project, shot_id: ShotId, direction: int) -> Project:
     return replace(project, shots=tuple(shots))
 
 
-def slip_shot(project: Project, shot_id: ShotId, *, source_start: float) -> Project:
+def slip_shot(project: Project, shot_id: ItemId, *, source_start: float) -> Project:
     """Return `project` with a shot showing another part of its footage; its cuts stay, its moment is free.
 
     Raises
@@ -211,13 +210,14 @@ def slip_shot(project: Project, shot_id: ShotId, *, source_start: float) -> Proj
         If there is no such shot.
     """
     shot = find(project.shots, shot_id, "shot")
-    footage = find(project.footage, shot.footage, "footage")
+    cut = cut_of(shot)
+    footage = find(project.footage, cut.footage, "footage")
     latest = max(footage.used_from, footage.end - 1 / float(footage.rate))
     start = round(min(max(footage.used_from, source_start), latest), 9)
-    return with_shot(project, replace(shot, source_start=start, pin=None, bounds=None))
+    return with_shot(project, replace(with_cut(shot, source_start=start, bounds=None), pin=None))
 
 
-def pin_shot(project: Project, shot_id: ShotId, pin: Pin) -> Project:
+def pin_shot(project: Project, shot_id: ItemId, pin: Pin) -> Project:
     """Return `project` with a shot slipped so that its moment falls on a hit.
 
     Raises
@@ -226,21 +226,22 @@ def pin_shot(project: Project, shot_id: ShotId, pin: Pin) -> Project:
         If the hit is not within the shot, or the moment not within its footage.
     """
     shot = find(project.shots, shot_id, "shot")
-    footage = find(project.footage, shot.footage, "footage")
+    cut = cut_of(shot)
+    footage = find(project.footage, cut.footage, "footage")
     if footage.kind is FootageKind.STILL:
         raise EditError("a still has no moment: every frame of it is the same")
     if not footage.used_from <= pin.moment < footage.end:
         raise EditError(
             f"the moment at {pin.moment:.2f} s is not in the used part of {footage_name(footage)}"
         )
-    is_inside = shot.bounds is None or shot.bounds[0] <= pin.moment < shot.bounds[1]
-    made = pinned(shot if is_inside else replace(shot, bounds=None), pin, project.rate)
+    is_inside = cut.bounds is None or cut.bounds[0] <= pin.moment < cut.bounds[1]
+    made = pinned(shot if is_inside else with_cut(shot, bounds=None), pin, project.rate)
     if made.pin is None:
         raise EditError("the hit is not within the shot")
     return with_shot(project, made)
 
 
-def change_speed(project: Project, shot_id: ShotId, speed: float) -> Project:
+def change_speed(project: Project, shot_id: ItemId, speed: float) -> Project:
     """Return `project` with a shot at another speed; its moment stays on its hit.
 
     Raises
@@ -249,17 +250,19 @@ def change_speed(project: Project, shot_id: ShotId, speed: float) -> Project:
         If there is no such shot, or the speed is out of range.
     """
     shot = find(project.shots, shot_id, "shot")
-    made = checked(replace(shot, speed=speed), Shot)
+    made = checked(with_cut(shot, speed=speed), Item)
     return with_shot(project, pinned(made, made.pin, project.rate))
 
 
-def change_shot(project: Project, shot_id: ShotId, **changes: Any) -> Project:
-    """Return `project` with plain fields of a shot changed, e.g. ``is_locked=True``."""
+def change_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:
+    """Return `project` with plain fields of a shot, or of its footage, changed, e.g. ``is_locked=True``."""
     shot = find(project.shots, shot_id, "shot")
-    return with_shot(project, checked(replace(shot, **changes), Shot))
+    of_cut = {name: changes.pop(name) for name in FootageCut.__struct_fields__ if name in changes}
+    made = with_cut(shot, **of_cut) if of_cut else shot
+    return with_shot(project, checked(replace(made, **changes), Item))
 
 
-def frame_shot(project: Project, shot_id: ShotId, **changes: Any) -> Project:
+def frame_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:
     """Return `project` with the framing of a shot changed, e.g. ``scale=1.2``.
 
     Raises
@@ -268,10 +271,10 @@ def frame_shot(project: Project, shot_id: ShotId, **changes: Any) -> Project:
         If there is no such shot, or a value is out of range.
     """
     shot = find(project.shots, shot_id, "shot")
-    return with_shot(project, replace(shot, framing=checked(replace(shot.framing, **changes), Framing)))
+    return with_shot(project, replace(shot, transform=checked(replace(shot.transform, **changes), Transform)))
 
 
-def with_shot(project: Project, shot: Shot) -> Project:
+def with_shot(project: Project, shot: Item) -> Project:
     """Return `project` with a shot in the place of that of the same id."""
     return replace(project, shots=tuple(shot if s.id == shot.id else s for s in project.shots))
 

@@ -6,8 +6,8 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
 from epiphane.document.lane import Lane, Override
-from epiphane.document.project import Project, find
-from epiphane.document.pulse import BlendSource, TappedSource
+from epiphane.document.project import Project, find, with_lanes
+from epiphane.document.pulse import CombinedSource, TappedSource
 from epiphane.document.song import Hit
 from epiphane.edits.pins import repinned
 from epiphane.edits.pulses import change_pulse
@@ -54,7 +54,7 @@ def move_tap(project: Project, pulse_id: PulseId, time: float, *, to: float) -> 
 
     users = _made_of(project, pulse_id)
     lanes = tuple(_rekeyed(lane, place) if lane.pulse in users else lane for lane in moved.lanes)
-    return repinned(replace(moved, lanes=lanes), move=place)
+    return repinned(with_lanes(moved, lanes=lanes), move=place)
 
 
 def set_tap_strength(project: Project, pulse_id: PulseId, time: float, strength: float) -> Project:
@@ -96,7 +96,7 @@ def _made_of(project: Project, pulse_id: PulseId) -> set[PulseId]:
     while n_before != len(found):
         n_before = len(found)
         for pulse in project.pulses:
-            if isinstance(pulse.source, BlendSource) and {pulse.source.one, pulse.source.other} & found:
+            if isinstance(pulse.source, CombinedSource) and {pulse.source.one, pulse.source.other} & found:
                 found.add(pulse.id)
     return found
 

@@ -7,16 +7,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.lane import Lane
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import BandSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import FootageCut, Item, with_cut
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
 from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_at, frames_covering
 
 _LEAST_SECONDS = 1.0
@@ -55,13 +56,13 @@ def trim_song(project: Project, start: float, end: float) -> Project:
         before=_cut_off(whole, 0.0, start),
         after=_cut_off(whole, end, np.inf),
     )
-    changed = replace(
+    changed = with_lanes(
         project,
         song=cut,
         lanes=tuple(_moved_lane(lane, later) for lane in project.lanes),
         pulses=tuple(_moved_pulse(pulse, later, cut.duration) for pulse in project.pulses),
     )
-    changed = replace(changed, lanes=_on_hits(changed))
+    changed = with_lanes(changed, lanes=_on_hits(changed))
     hits = [beat.time for beat in song.beats] + [hit.time for hit in cutting_hits(project)]
     n_frames = frames_covering(cut.duration, project.rate)
     shots = _moved_shots(project.shots, later, hits, project.rate, n_frames)
@@ -206,8 +207,8 @@ def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:
 
 
 def _moved_shots(
-    shots: tuple[Shot, ...], later: float, hits: Sequence[float], rate: Fraction, n_frames: int
-) -> tuple[Shot, ...]:
+    shots: tuple[Item, ...], later: float, hits: Sequence[float], rate: Fraction, n_frames: int
+) -> tuple[Item, ...]:
     """Return shots on the sound they were on; one that begins before the song shows its later part.
 
     A cut on a hit, in seconds of the song as it was, is on the frame of that hit again.
@@ -218,13 +219,13 @@ def _moved_shots(
     def place(frame: int) -> int:
         return on_hit.get(frame, frame + step)
 
-    moved: list[Shot] = []
+    moved: list[Item] = []
     for shot in shots:
         start, end = place(shot.start), min(place(shot.start + shot.n_frames), n_frames)
         missing = max(0, -start)
         if end > max(start, 0):
-            source_start = shot.source_start + shot.speed * float(missing / rate)
-            moved.append(
-                replace(shot, start=max(start, 0), n_frames=end - max(start, 0), source_start=source_start)
-            )
+            made = replace(shot, start=max(start, 0), n_frames=end - max(start, 0))
+            if isinstance(shot.content, FootageCut):
+                made = with_cut(made, source_start=running_seconds(shot, shot.start + missing, rate))
+            moved.append(made)
     return tuple(moved)

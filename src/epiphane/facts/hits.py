@@ -10,8 +10,8 @@ from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -104,7 +104,7 @@ class _Working:
             case TempoSource(tempo=tempo, start=start):
                 n_hits = max(0, int(np.ceil((self._ground.duration - start) * tempo / 60)))
                 return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
-            case BlendSource() as blend:
+            case CombinedSource() as blend:
                 one, other = (self._hits_of_part(number) for number in (blend.one, blend.other))
                 return blended(one, other, blend.how, blend.tolerance), 0
 
@@ -151,18 +151,18 @@ def _weight_between(part: int, n_parts: int) -> float:
     return _BETWEEN[2 if 2 * part == n_parts else n_parts] / _BEAT
 
 
-def blended(one: Sequence[Hit], other: Sequence[Hit], how: Blend, tolerance: float) -> tuple[Hit, ...]:
+def blended(one: Sequence[Hit], other: Sequence[Hit], how: Combination, tolerance: float) -> tuple[Hit, ...]:
     """Return the hits of two pulses as one: hits within `tolerance` seconds are the same hit.
 
     Where both pulses have a hit, it is that of the first.
     """
     times, others = (np.array([hit.time for hit in hits]) for hits in (one, other))
-    if how is Blend.EITHER:
+    if how is Combination.EITHER:
         alone = is_near(others, times, tolerance)
         added = [hit for hit, near in zip(other, alone, strict=True) if not near]
         return tuple(sorted([*one, *added], key=lambda hit: hit.time))
     near = is_near(times, others, tolerance)
-    return tuple(hit for hit, is_both in zip(one, near, strict=True) if is_both == (how is Blend.BOTH))
+    return tuple(hit for hit, is_both in zip(one, near, strict=True) if is_both == (how is Combination.BOTH))
 
 
 def is_near(times: FloatArray, others: FloatArray, tolerance: float) -> np.ndarray:

@@ -5,14 +5,11 @@ exchanges some elements of a list. A path is a list of names of fields and numbe
 """
 
 from collections.abc import Sequence
-from functools import cache
-from typing import Any, get_type_hints
+from typing import Any
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from epiphane.document.project import Project
-from epiphane.files.project import convert_part, element_type
 
 Change = list[Any]
 Path = tuple[str | int, ...]
@@ -27,18 +24,21 @@ def changes_between(old: Project, new: Project) -> list[Change]:
     return found
 
 
-def with_changes_done(project: Project, changes: Sequence[Any]) -> Project:
-    """Return `project` after changes, read from JSON.
+def with_changes_done(project: dict[str, Any], changes: Sequence[Any]) -> dict[str, Any]:
+    """Return the JSON of a project after changes to it; whether it is a project is for its reader to tell.
+
+    It is the JSON that is changed, so that changes to a project of an earlier format can be made before it is
+    brought to this one.
 
     Raises
     ------
     ValueError
-        If one of them does not fit the project.
+        If one of them does not fit.
     """
     for change in changes:
         try:
             path, *what = change
-            project = _changed(project, Project, list(path), what)
+            project = _changed(project, list(path), what)
         except (TypeError, KeyError, IndexError, AttributeError, RecursionError) as error:
             raise ValueError(f"a change does not fit: {error!r}") from None
     return project
@@ -71,29 +71,24 @@ def _collect_elements(old: tuple[Any, ...], new: tuple[Any, ...], path: Path, fo
         found.append([path, first, len(before), after])
 
 
-def _changed(thing: Any, hint: Any, path: list[str | int], what: list[Any]) -> Any:
-    """Return a thing, of which its type is known, with what is at the end of a path changed."""
+def _changed(part: Any, path: list[str | int], what: list[Any]) -> Any:
+    """Return a part of the JSON with what is at the end of a path changed; None is what was left out."""
     if not path:
-        return _in_place(thing, hint, what)
+        return _exchanged(part, what)
     step, rest = path[0], path[1:]
     if isinstance(step, str):
-        hint = _hints(type(thing))[step]  # type: ignore[arg-type]  # a class is hashable
-        return replace(thing, **{step: _changed(getattr(thing, step), hint, rest, what)})
-    elements = list(thing)
-    elements[step] = _changed(elements[step], element_type(hint), rest, what)
-    return tuple(elements)
+        named = {} if part is None else part
+        return named | {step: _changed(named.get(step), rest, what)}
+    elements = list(part)
+    elements[step] = _changed(elements[step], rest, what)
+    return elements
 
 
-def _in_place(thing: Any, hint: Any, what: list[Any]) -> Any:
+def _exchanged(part: Any, what: list[Any]) -> Any:
     if len(what) == 1:
-        return convert_part(what[0], hint)
+        return what[0]
+    elements = [] if part is None else part
     start, n_removed, values = what
-    if not 0 <= start <= start + n_removed <= len(thing):
+    if not 0 <= start <= start + n_removed <= len(elements):
         raise ValueError("elements are changed that are not there")
-    made = [convert_part(value, element_type(hint)) for value in values]
-    return (*thing[:start], *made, *thing[start + n_removed :])
-
-
-@cache
-def _hints(kind: type) -> dict[str, Any]:
-    return get_type_hints(kind, include_extras=True)
+    return [*elements[:start], *values, *elements[start + n_removed :]]

@@ -35,7 +35,6 @@ from epiphane.files.project import (
     decode_json,
     decode_project,
     encode_compactly,
-    encode_project,
     with_absolute_paths,
     with_relative_paths,
 )
@@ -374,16 +373,16 @@ def _read_lost(file: Path) -> LostWork:
         If no state of it can be read.
     """
     head = _read_head(file)
-    project: Project | None = None
+    raw: dict[str, Any] | None = None
     n_edits = 0
     for record in islice(_records(file), 1, None):
         if "whole" in record:
-            project, n_edits = convert_part(record["whole"], Project), record["n_edits"]
-        elif project is not None:
-            project, n_edits = with_changes_done(project, record["changes"]), n_edits + 1
-    if project is None:
+            raw, n_edits = record["whole"], record["n_edits"]
+        elif raw is not None:
+            raw, n_edits = with_changes_done(raw, record["changes"]), n_edits + 1
+    if raw is None:
         raise ProjectFileError(f"{file} holds no work.")
-    project = decode_project(encode_project(project), where=file.name)  # every law of it anew
+    project = decode_project(encode_compactly(raw), where=file.name)
     path = None if head.path is None else Path(head.path)
     if path is not None:
         project = with_absolute_paths(project, path.parent)

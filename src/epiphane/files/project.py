@@ -29,6 +29,7 @@ from epiphane.document.laws import broken_laws
 from epiphane.document.project import FORMAT_VERSION, Project
 from epiphane.document.song import Song
 from epiphane.errors import ProjectFileError
+from epiphane.timing import frame_at
 
 SUFFIX = ".epiphane"
 _MOST_FAULTS, _FAULT_LENGTH = 6, 160
@@ -81,8 +82,7 @@ def decode_project(text: bytes, *, where: str) -> Project:
         )
     if raw["version"] < 1:
         raise ProjectFileError(f"{where}: $.version: must be 1 or more, got {raw['version']}")
-    for version in range(raw["version"], FORMAT_VERSION):
-        raw = _UPGRADES[version](raw)
+    raw = upgraded(raw)
     try:
         project: Project = convert_part(raw, Project)
     except ValueError as error:
@@ -91,6 +91,13 @@ def decode_project(text: bytes, *, where: str) -> Project:
     if faults := list(islice(broken_laws(project), _MOST_FAULTS + 1)):
         raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}")
     return project
+
+
+def upgraded(raw: dict[str, Any]) -> dict[str, Any]:
+    """Return what the JSON of a project of an earlier version is in this one."""
+    for version in range(raw["version"], FORMAT_VERSION):
+        raw = _UPGRADES[version](raw)
+    return raw
 
 
 def decode_json(text: bytes) -> Any:
@@ -153,7 +160,67 @@ def _upgrade_3(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"version": 4}
 
 
-_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3}
+def _upgrade_4(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 has items with contents on tracks, and lanes and tracks as the rows of one stack."""
+    raw = dict(raw) | {"version": 5}
+    rate = _rate_of(raw.get("rate"))
+    if isinstance(raw.get("shots"), list):
+        raw["shots"] = [_as_item(shot, rate) if isinstance(shot, dict) else shot for shot in raw["shots"]]
+    if "lanes" in raw:
+        lanes = raw.pop("lanes")
+        rows = [{"type": "lane"} | lane if isinstance(lane, dict) else lane for lane in lanes or ()]
+        raw["stack"] = rows if isinstance(lanes, list) else lanes
+    if isinstance(raw.get("filling"), dict):
+        raw["filling"] = _renamed(raw["filling"], {"beyond": "extend"})
+        if raw["filling"].get("stills") == "rest":
+            raw["filling"]["stills"] = "none"
+    if isinstance(raw.get("pulses"), list):
+        raw["pulses"] = [with_combination(pulse) for pulse in raw["pulses"]]
+    return raw
+
+
+def _as_item(shot: dict[str, Any], rate: Fraction | None) -> dict[str, Any]:
+    names = {"footage": "footage", "source_start": "source_start", "speed": "speed", "beyond": "extend"}
+    names["bounds"] = "bounds"
+    item = {name: value for name, value in shot.items() if name not in names}
+    item["content"] = {"type": "footage"} | {new: shot[old] for old, new in names.items() if old in shot}
+    if isinstance(item.get("framing"), dict):
+        transform = _renamed(item.pop("framing"), {"travel": "move", "reach": "amount"})
+        item["transform"] = transform | ({"move": "none"} if transform.get("move") == "rest" else {})
+    if not _is_pin_inside(item, rate):
+        item["pin"] = None
+    return item
+
+
+def _is_pin_inside(item: dict[str, Any], rate: Fraction | None) -> bool:
+    """Whether the pin of an item falls within it, as is asked for now; true where it cannot be told."""
+    try:
+        frame = frame_at(float(item["pin"]["hit"]), rate or Fraction(30))
+        return bool(item["start"] <= frame < item["start"] + item["n_frames"])
+    except (KeyError, TypeError, ValueError, OverflowError):
+        return True
+
+
+def _rate_of(text: object) -> Fraction | None:
+    try:
+        return _decode_rate(text)
+    except ValueError:
+        return None
+
+
+def _renamed(part: dict[str, Any], names: dict[str, str]) -> dict[str, Any]:
+    return {names.get(name, name): value for name, value in part.items()}
+
+
+def with_combination(pulse: Any) -> Any:
+    """Return a pulse whose source, made of two others, is called combined."""
+    source = pulse.get("source") if isinstance(pulse, dict) else None
+    if not isinstance(source, dict) or source.get("type") != "blend":
+        return pulse
+    return pulse | {"source": source | {"type": "combined"}}
+
+
+_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3, 4: _upgrade_4}
 
 
 def save_project(project: Project, path: Path) -> str:
@@ -241,7 +308,12 @@ def _encode_other(value: object) -> str:
 
 
 def _decode_other(kind: type, value: object) -> object:
-    if kind is not Fraction or not isinstance(value, str) or not _RATE.fullmatch(value):
+    assert kind is Fraction
+    return _decode_rate(value)
+
+
+def _decode_rate(value: object) -> Fraction:
+    if not isinstance(value, str) or not _RATE.fullmatch(value):
         raise ValueError(f"Expected a text such as 30000/1001, got {value!r:.40}")
     whole, _, part = value.partition("/")
     if int(part or 1) == 0 or not _LOWEST_RATE <= Fraction(int(whole), int(part or 1)) <= _HIGHEST_RATE:

@@ -11,6 +11,7 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
+from epiphane.files.project import with_combination
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
@@ -50,6 +51,8 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
             f"{where} is a recipe of a newer Epiphane (format {version}, this one reads up to"
             f" {RECIPE_VERSION}); open it with a newer version."
         )
+    if version == 1 and isinstance(raw.get("pulses"), list):
+        raw = raw | {"version": 2, "pulses": [with_combination(pulse) for pulse in raw["pulses"]]}
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Override
 from epiphane.document.pick import Pick
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.edits.cues import CueKey
 from epiphane.facts.grid import bars_of
 from epiphane.keying.picking import bar_places
@@ -153,7 +153,7 @@ def _nearest(placed: tuple[PlacedCue, ...], place: float) -> PlacedCue | None:
 def _without(project: Project, **changes: object) -> Project:
     """Return a project whose lanes have no changes to single cues."""
     lanes = tuple(replace(lane, overrides=(), **changes) for lane in project.lanes)
-    return replace(project, lanes=lanes)
+    return with_lanes(project, lanes=lanes)
 
 
 def _by_lane(cues: Schedule, chosen: Iterable[CueKey]) -> list[tuple[LaneSchedule, FloatArray]]:

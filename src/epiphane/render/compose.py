@@ -32,9 +32,11 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
         if mode is BlendMode.ADD:
             return np.asarray(cv2.addWeighted(below, 1, layer, opacity, 0), np.uint8)
         blended = _opaque_over(below, layer, mode)
-        if opacity == 1:
-            return blended
-        return np.asarray(cv2.addWeighted(below, 1 - opacity, blended, opacity, 0), np.uint8)
+        return (
+            blended
+            if opacity == 1
+            else np.asarray(cv2.addWeighted(below, 1 - opacity, blended, opacity, 0), np.uint8)
+        )
     if opacity < 1:
         layer = np.asarray(cv2.convertScaleAbs(layer, alpha=opacity), np.uint8)
     colours = np.ascontiguousarray(layer[..., :3])
@@ -47,9 +49,7 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
     if mode in _BY_TABLE or mode is BlendMode.DIFFERENCE:
         colours = _times(_opaque_over(below, straight(layer), mode), alpha)
     over = _plus(_times(below, uncovered), colours)
-    if mode in (BlendMode.LIGHTEN, BlendMode.DARKEN):
-        return _opaque_over(below, over, mode)
-    return over
+    return _opaque_over(below, over, mode) if mode in (BlendMode.LIGHTEN, BlendMode.DARKEN) else over
 
 
 def _opaque_over(below: Picture, layer: Picture, mode: BlendMode) -> Picture:
@@ -136,6 +136,10 @@ def _screen(below: Pixels, layer: Pixels) -> Picture:
 
 def _times(first: Pixels, then: Pixels) -> Picture:
     return np.asarray(cv2.multiply(first, then, scale=1 / 255), np.uint8)
+
+
+def _mean(below: Picture, layer: Picture, opacity: float) -> Picture:
+    return np.asarray(cv2.addWeighted(below, 1 - opacity, layer, opacity, 0), np.uint8)
 
 
 def _plus(first: Pixels, then: Pixels) -> Picture:

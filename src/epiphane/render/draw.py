@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.timeline import BlendMode
+from epiphane.document.timeline import BlendMode, Transform
 from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import Blur, ChannelShift, Curve, Field, Filter, Mix, Operation, Tone
 from epiphane.effects.pixels import LEAST_SIGMA
@@ -17,9 +17,9 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
-from epiphane.render.placing import Placing, covers_frame, placed_plane, plane_size
 from epiphane.render.plan import FramePlan, Node, Shown, Solid, SourceFrame, Stacked
 from epiphane.render.resolution import ResolutionRun, resolution_runs
+from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
@@ -78,7 +78,7 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     if isinstance(shown, Shown) and only is not None and stays_inside(only.tones):
         raw = sources.picture(shown.source)
         if len(raw.planes) == 3:
-            return _recoded(drawing.moved(raw, shown.placing, size, only), raw, size, only.tones)
+            return _recoded(drawing.moved(raw, shown.transform, size, only), raw, size, only.tones)
     made = _toned(drawing.node(plan.root), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
     encoded = _rounded(made.resolved())
     if encoded.shape[:2] == (size[1], size[0]):
@@ -173,10 +173,12 @@ class _Drawing:
         assert image is not None
         return image
 
-    def moved(self, raw: RawPicture, placing: Placing, size: Size, done: Pass) -> list[Plane]:
+    def moved(self, raw: RawPicture, transform: Transform, size: Size, done: Pass) -> list[Plane]:
         """Return planes fitted to the size wanted, colours as much smaller as in the file, and moved."""
         planes = [
-            placed_plane(plane, raw, plane_size(plane, raw, size), self._shape, placing, is_chroma=number > 0)
+            placed_plane(
+                plane, raw, plane_size(plane, raw, size), self._shape, transform, is_chroma=number > 0
+            )
             for number, plane in enumerate(raw.planes)
         ]
         if raw.has_alpha:
@@ -208,25 +210,25 @@ class _Drawing:
         raw = self._sources.picture(shown.source)
         small = part.size(self._size)
         to_bgr = yuv_to_bgr(raw.spec) if len(raw.planes) == 3 else None
-        if is_over and (raw.has_alpha or not covers_frame(raw, self._shape, shown.placing)):
-            whole = _at_resolution(self._with_alpha(raw, shown.placing), part, self._size)
+        if is_over and (raw.has_alpha or not covers_frame(raw, self._shape, shown.transform)):
+            whole = _at_resolution(self._with_alpha(raw, shown.transform), part, self._size)
             return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
         if part.shrink == 1:
-            planes = self.moved(raw, shown.placing, small, done)
+            planes = self.moved(raw, shown.transform, small, done)
             sized = [_rounded(_resized(plane, small, cv2.INTER_NEAREST)) for plane in planes]
             pixels: Pixels = _joined(sized)
         else:
             planes = [
-                placed_plane(plane, raw, small, self._shape, shown.placing, is_chroma=number > 0)
+                placed_plane(plane, raw, small, self._shape, shown.transform, is_chroma=number > 0)
                 for number, plane in enumerate(raw.planes)
             ]
             pixels = with_pass_applied(_joined(planes).astype(np.float32), done)
         return _toned(_WorkingImage(pixels, to_bgr), done.tones)
 
-    def _with_alpha(self, raw: RawPicture, placing: Placing) -> Picture:
+    def _with_alpha(self, raw: RawPicture, transform: Transform) -> Picture:
         """Return a picture of footage as premultiplied BGRA at full size: nothing is around it."""
         planes = [
-            placed_plane(plane, raw, self._size, self._shape, placing, is_chroma=number > 0)
+            placed_plane(plane, raw, self._size, self._shape, transform, is_chroma=number > 0)
             for number, plane in enumerate(raw.planes)
         ]
         if raw.has_alpha:
@@ -234,7 +236,7 @@ class _Drawing:
         colours = _WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
         opaque = np.full(raw.planes[0].shape[:2], 255, np.uint8)
         whole = RawPicture((opaque,), pixel_aspect=raw.pixel_aspect)
-        alpha = placed_plane(opaque, whole, self._size, self._shape, placing)
+        alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
         return np.asarray(cv2.merge([_rounded(colours.resolved()), alpha]), np.uint8)
 
     def _stacked(self, nodes: Sequence[Node]) -> Picture:

@@ -161,7 +161,8 @@ class _Uses:
         paths = {footage.id: footage.path for footage in project.footage}
         self._ends: dict[str, list[int]] = {}
         for shot in project.shots:
-            self._ends.setdefault(paths.get(shot.footage, ""), []).append(shot.start + shot.n_frames)
+            if shot.footage is not None:
+                self._ends.setdefault(paths.get(shot.footage, ""), []).append(shot.end)
 
     def next_use(self, path: str) -> float:
         """Return the end of the next shot that shows a file, in frames; infinite where none does."""

@@ -6,15 +6,15 @@ from typing import TypeAlias, assert_never
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.declare.parameters import NamedValues
+from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId
+from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
-from epiphane.document.timeline import BlendMode, Shot
+from epiphane.document.timeline import COVERING, BlendMode, FootageCut, Item, SolidFill, Track, Transform
 from epiphane.effects.declare import EFFECTS, Around, Need
-from epiphane.facts.source_time import shot_at, source_seconds
+from epiphane.facts.source_time import item_at, shot_at, source_seconds
 from epiphane.keying.schedule import Schedule
-from epiphane.render.placing import COVERING, Placing, placing_of
+from epiphane.render.transform import transform_on
 from epiphane.types import Size
 
 
@@ -30,7 +30,7 @@ class Shown(Struct, frozen=True, cache_hash=True):
     """A picture of some footage as it lies in the frame."""
 
     source: SourceFrame
-    placing: Placing = COVERING
+    transform: Transform = COVERING
 
 
 class Solid(Struct, frozen=True):
@@ -146,38 +146,59 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     Effects at rest are left out, so a plan without effects says that the footage goes through
     untouched. Lanes of effects that this version does not know do nothing.
     """
-    shape, effects = (project.width, project.height), _effects(project, cues, frame)
-    shot = shot_at(project, frame)
-    footage = None if shot is None else _footage(project, shot.footage)
-    if shot is None or footage is None or footage.kind is FootageKind.SOUND:
-        return FramePlan(shape, replace(BLACK, effects=tuple(effect for effect, _, _ in effects)))
+    shot, effects = shot_at(project, frame), _effects(project, cues, frame)
+    here = frame + sum(shift for _, shift, _ in effects.values())
+    node = BLACK
+    if shot is not None:
+        node = node_of(project, shot, _within(shot, here)) or BLACK
+    for row in project.stack:
+        if isinstance(row, Track):
+            item = None if row.is_muted else item_at(row.items, frame)
+            above = None if item is None else node_of(project, item, frame)
+            node = node if above is None else stacked([node, above])
+        elif row.id in effects:
+            effect, _, echoes = effects[row.id]
+            if shot is not None and shot.footage is not None and echoes:
+                others = (node_of(project, shot, _within(shot, here + echo)) for echo in echoes)
+                shown = tuple(one.content for one in others if one and isinstance(one.content, Shown))
+                effect = replace(effect, others=shown)
+            node = replace(node, effects=(*node.effects, effect))
+    return FramePlan((project.width, project.height), node)
 
-    def shown(wanted: int) -> Shown:
-        inside = min(max(wanted, shot.start), shot.start + shot.n_frames - 1)
-        return Shown(source_of(project, shot, footage, inside), placing_of(shot, inside))
 
-    here = frame + sum(shift for _, shift, _ in effects)
-    active = tuple(
-        replace(effect, others=tuple(shown(here + echo) for echo in echoes)) if echoes else effect
-        for effect, _, echoes in effects
-    )
-    return FramePlan(shape, Node(shown(here), active))
+def node_of(project: Project, item: Item, frame: int) -> Node | None:
+    """Return what an item shows on a frame of the project, or None where it shows nothing."""
+    match item.content:
+        case FootageCut():
+            footage = next((one for one in project.footage if one.id == item.footage), None)
+            if footage is None or footage.kind is FootageKind.SOUND:
+                return None
+            shown = Shown(source_of(project, item, footage, frame), transform_on(item, frame))
+            return Node(shown, opacity=item.opacity, blend=item.blend)
+        case SolidFill(colour=colour):
+            blue, green, red = (round(255 * part) for part in colour_to_bgr(colour))
+            return Node(Solid((blue, green, red)), opacity=item.opacity, blend=item.blend)
+        case _:
+            assert_never(item.content)
 
 
-def source_of(project: Project, shot: Shot, footage: Footage, frame: int) -> SourceFrame:
+def _within(shot: Item, frame: int) -> int:
+    return min(max(frame, shot.start), shot.end - 1)
+
+
+def source_of(project: Project, shot: Item, footage: Footage, frame: int) -> SourceFrame:
     """Return the picture of its footage that a shot shows on a frame of the project."""
     seconds = round(source_seconds(shot, footage, frame, project.rate), 9)
     return SourceFrame(footage.path, footage.fingerprint, seconds)
 
 
-def _footage(project: Project, footage_id: FootageId) -> Footage | None:
-    return next((one for one in project.footage if one.id == footage_id), None)
+_Working: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]
 
 
-def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveEffect, int, tuple[int, ...]]]:
-    """Return the effects at work, each with its shift of the footage and the other frames it wants."""
+def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _Working]:
+    """Return the effects at work by their lane, each with its shift and the other frames it wants."""
     aspect, rate = project.width / project.height, float(project.rate)
-    active = []
+    active: dict[LaneId, _Working] = {}
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
         instance = lane_cues.instance_at(frame) if level != 0 else lane_cues.lane.instance
@@ -193,5 +214,5 @@ def _effects(project: Project, cues: Schedule, frame: int) -> list[tuple[ActiveE
                 later = Around(aspect, frame + 1, rate, seed, since + 1)
                 after = effect.values_at(instance.settings, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
-            active.append((made, effect.shift_of(values), effect.echoes_of(values)))
+            active[lane_cues.lane.id] = made, effect.shift_of(values), effect.echoes_of(values)
     return active

@@ -22,7 +22,7 @@ from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
-from epiphane.document.timeline import Beyond, Travel
+from epiphane.document.timeline import Extend, Move, cut_of
 from epiphane.edits.filling import fill_song
 
 _BEATS = "beats"
@@ -31,12 +31,12 @@ _ORDERS = (
     (Order.SHUFFLED, "Shuffled"),
     (Order.MOMENTS, "Best moments on best hits"),
 )
-_BEYOND = (
-    (Beyond.SLOW, "Slow it down"),
-    (Beyond.REPEAT, "Play it again"),
-    (Beyond.MIRROR, "There and back"),
+_EXTENDS = (
+    (Extend.SLOW, "Slow it down"),
+    (Extend.REPEAT, "Play it again"),
+    (Extend.MIRROR, "There and back"),
 )
-TRAVELS = ((Travel.PUSH, "Slow push"), (Travel.DRIFT, "Drift"), (Travel.REST, "At rest"))
+TRAVELS = ((Move.PUSH, "Slow push"), (Move.DRIFT, "Drift"), (Move.NONE, "At rest"))
 _SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in full ones"))
 _FIELD_WIDTH = 236
 
@@ -90,7 +90,7 @@ class FillingBench(QWidget):
         show_choice(self._order, filling.order.value)
         self._shuffle.setVisible(filling.order is Order.SHUFFLED)
         self._lands.setChecked(filling.lands)
-        show_choice(self._beyond, filling.beyond.value)
+        show_choice(self._extend, filling.extend.value)
         show_choice(self._stills, filling.stills.value)
         n_wanted = len(filling.footage)
         self._clips.setText(f"{n_wanted} chosen clips" if n_wanted else _all_clips(project))
@@ -150,14 +150,14 @@ class FillingBench(QWidget):
         self._lands = QCheckBox("Moments land on hits")
         self._lands.setToolTip("Every clip that has a moment shows it exactly on a hit")
         self._lands.clicked.connect(lambda is_on: self.fill(lands=is_on))
-        beyond = [(one.value, words) for one, words in _BEYOND]
-        self._beyond = choice_field("A clip too short", beyond, lambda key: self.fill(beyond=Beyond(key)))
+        beyond = [(one.value, words) for one, words in _EXTENDS]
+        self._extend = choice_field("A clip too short", beyond, lambda key: self.fill(extend=Extend(key)))
         travels = [(one.value, words) for one, words in TRAVELS]
-        self._stills = choice_field("Stills", travels, lambda key: self.fill(stills=Travel(key)))
+        self._stills = choice_field("Stills", travels, lambda key: self.fill(stills=Move(key)))
         return [
             row("Order", self._order, self._shuffle),
             row("", self._lands),
-            row("A clip too short", self._beyond),
+            row("A clip too short", self._extend),
             row("Stills", self._stills),
         ]
 
@@ -182,7 +182,7 @@ def _all_clips(project: Project) -> str:
 def _told(project: Project) -> str:
     n_locked = sum(shot.is_locked for shot in project.shots)
     n_landed = sum(shot.pin is not None for shot in project.shots)
-    n_slow = sum(shot.speed < 1 for shot in project.shots)
+    n_slow = sum(cut_of(shot).speed < 1 for shot in project.shots if shot.footage is not None)
     parts = [f"{len(project.shots)} shots"]
     parts += [f"{n_landed} moments on hits"] if n_landed else []
     parts += [f"{n_slow} slowed"] if n_slow else []

@@ -23,7 +23,7 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
-from epiphane.document.ids import LaneId, ShotId
+from epiphane.document.ids import ItemId, LaneId
 from epiphane.document.lane import Lane, Overlap, Way
 from epiphane.document.pick import CELL_COUNTS, Pattern
 from epiphane.document.project import Project
@@ -159,7 +159,7 @@ class PickRows(QWidget):
         self._shots = ChecksButton("Only on some shots", "every shot")
         self._shots.chosen.connect(
             lambda keys: self._apply(
-                partial(change_lane, shots=tuple(ShotId(int(key)) for key in keys)), "shots of the lane"
+                partial(change_lane, shots=tuple(ItemId(int(key)) for key in keys)), "shots of the lane"
             )
         )
         return [
@@ -276,7 +276,7 @@ def _shot_options(project: Project) -> list[tuple[str, str]]:
         (
             str(shot.id),
             f"bar {_bar_number(bars, frame_start(shot.start, project.rate) + 0.05)} · "
-            f"{names.get(shot.footage, '?')}",
+            f"{names.get(shot.footage, '?') if shot.footage is not None else 'solid'}",
         )
         for shot in project.shots
     ]

@@ -24,8 +24,8 @@ from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
@@ -50,9 +50,9 @@ _UNIT_WORDS = {
     PulseUnit.HIGH: "high hits",
 }
 _BLEND_WORDS = {
-    Blend.EITHER: "and also",
-    Blend.WITHOUT: "without",
-    Blend.BOTH: "only where also",
+    Combination.EITHER: "and also",
+    Combination.WITHOUT: "without",
+    Combination.BOTH: "only where also",
 }
 
 
@@ -174,7 +174,7 @@ class PulseBench(QWidget):
                 return self._tapped_rows()
             case TempoSource():
                 return self._tempo_rows()
-            case BlendSource():
+            case CombinedSource():
                 return self._blend_rows()
 
     def _show_source(self, source: Source) -> None:
@@ -193,7 +193,7 @@ class PulseBench(QWidget):
             case TempoSource() as bare:
                 self._tempo.show_value(bare.tempo)
                 self._start.show_value(bare.start)
-            case BlendSource() as blend:
+            case CombinedSource() as blend:
                 names = [(str(p.id), p.name) for p in self._editor.project.pulses if p.id != self.pulse_id]
                 for field, chosen in ((self._one, blend.one), (self._other, blend.other)):
                     show_options(field, names)
@@ -272,7 +272,7 @@ class PulseBench(QWidget):
         self._one = choice_field("One pulse", (), lambda key: changed(one=PulseId(int(key))))
         self._other = choice_field("The other pulse", (), lambda key: changed(other=PulseId(int(key))))
         options = [(how.value, words) for how, words in _BLEND_WORDS.items()]
-        self._how = choice_field("How they are blended", options, lambda key: changed(how=Blend(key)))
+        self._how = choice_field("How they are blended", options, lambda key: changed(how=Combination(key)))
         self._tolerance = number_field("The same hit within", low=0, high=1000, unit="ms", step=5)
         self._tolerance.edited.connect(lambda value: changed(tolerance=value / 1000))
         return [

@@ -22,7 +22,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import Beyond, Fit, Framing, Pin, Shot, Travel
+from epiphane.document.timeline import Extend, Fit, Item, Move, Pin, Transform, cut_of
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shot,
@@ -41,7 +41,7 @@ from epiphane.errors import EditError
 from epiphane.timing import frame_at
 
 _FITS = ((Fit.COVER, "Covers the frame"), (Fit.WHOLE, "Whole, with bars"), (Fit.STRETCH, "Pulled to shape"))
-_BEYOND = ((Beyond.MIRROR, "there and back"), (Beyond.REPEAT, "played again"))
+_EXTENDS = ((Extend.MIRROR, "there and back"), (Extend.REPEAT, "played again"))
 
 
 class ShotBench(QWidget):
@@ -69,6 +69,7 @@ class ShotBench(QWidget):
         if found is None:
             return
         shot, footage = found
+        cut = cut_of(shot)
         project, is_clip = self._editor.project, footage.kind is FootageKind.VIDEO
         last = shot.start + shot.n_frames - 1
         self._what.setText(
@@ -85,19 +86,19 @@ class ShotBench(QWidget):
             widget.setVisible(is_clip)
         self._land.setVisible(is_clip)
         self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
-        self._bar.set_values(footage.used_from, min(max(shot.source_start, footage.used_from), footage.end))
-        self._start.show_value(shot.source_start)
-        self._speed.show_value(round(shot.speed * 100, 1))
-        show_choice(self._beyond, Beyond.MIRROR.value if shot.beyond is Beyond.SLOW else shot.beyond.value)
-        framing = shot.framing
-        show_choice(self._fit, framing.fit.value)
-        self._scale.show_value(framing.scale * 100)
-        self._x.show_value(framing.x * 100)
-        self._y.show_value(framing.y * 100)
-        show_choice(self._travel, framing.travel.value)
-        self._reach.setEnabled(framing.travel is not Travel.REST)
-        self._reach.show_value(framing.reach * 100)
-        self._plain.setEnabled(framing != Framing())
+        self._bar.set_values(footage.used_from, min(max(cut.source_start, footage.used_from), footage.end))
+        self._start.show_value(cut.source_start)
+        self._speed.show_value(round(cut.speed * 100, 1))
+        show_choice(self._extend, Extend.MIRROR.value if cut.extend is Extend.SLOW else cut.extend.value)
+        transform = shot.transform
+        show_choice(self._fit, transform.fit.value)
+        self._scale.show_value(transform.scale * 100)
+        self._x.show_value(transform.x * 100)
+        self._y.show_value(transform.y * 100)
+        show_choice(self._travel, transform.move.value)
+        self._reach.setEnabled(transform.move is not Move.NONE)
+        self._reach.show_value(transform.amount * 100)
+        self._plain.setEnabled(transform != Transform())
 
     # What keys and buttons do
 
@@ -187,9 +188,9 @@ class ShotBench(QWidget):
         self._start_row = row("Starts at", self._bar, self._start)
         self._speed = number_field("Speed", low=5, high=2000, unit="%", step=5)
         self._speed.edited.connect(self._set_speed)
-        beyond = [(one.value, words) for one, words in _BEYOND]
-        self._beyond = choice_field("Beyond its ends", beyond, lambda key: self._change(beyond=Beyond(key)))
-        self._speed_row = row("Speed", self._speed, label("then"), self._beyond)
+        beyond = [(one.value, words) for one, words in _EXTENDS]
+        self._extend = choice_field("Beyond its ends", beyond, lambda key: self._change(extend=Extend(key)))
+        self._speed_row = row("Speed", self._speed, label("then"), self._extend)
         return [
             row("Shows", self._clip),
             row("Lasts", self._beats, label("beats")),
@@ -207,7 +208,7 @@ class ShotBench(QWidget):
         self._y = number_field("Down", low=-500, high=500, unit="%")
         self._y.edited.connect(lambda value: self._frame(y=value / 100))
         travels = [(one.value, words) for one, words in TRAVELS]
-        self._travel = choice_field("How it moves", travels, lambda key: self._frame(travel=Travel(key)))
+        self._travel = choice_field("How it moves", travels, lambda key: self._frame(move=Move(key)))
         self._reach = number_field("How far it moves", low=-50, high=100, unit="%")
         self._reach.edited.connect(lambda value: self._frame(reach=value / 100))
         self._plain = button("As it comes", "Take back every change to the framing", self._reset_framing)
@@ -218,11 +219,11 @@ class ShotBench(QWidget):
             row("Travels", self._travel, self._reach),
         ]
 
-    def _found(self) -> tuple[Shot, Footage] | None:
+    def _found(self) -> tuple[Item, Footage] | None:
         shot = self._editor.selected_shot()
         if shot is None:
             return None
-        return shot, find(self._editor.project.footage, shot.footage, "footage")
+        return shot, find(self._editor.project.footage, cut_of(shot).footage, "footage")
 
     def _set_beats(self, value: float) -> None:
         shot = self._editor.selected_shot()
@@ -234,7 +235,7 @@ class ShotBench(QWidget):
             gone = [one for one in before if one.id not in left]
             if gone:
                 footage = {one.id: footage_name(one) for one in self._editor.project.footage}
-                names = ", ".join(footage[one.footage] for one in gone[:3])
+                names = ", ".join(footage.get(cut_of(one).footage, "?") for one in gone[:3])
                 more = f" and {len(gone) - 3} more" if len(gone) > 3 else ""
                 text = f"The longer shot has taken the place of {names}{more}; Ctrl+Z brings them back."
                 self._editor.said.emit(text, False)
@@ -262,10 +263,10 @@ class ShotBench(QWidget):
             self._editor.apply(lambda p: frame_shot(p, shot.id, **changes), "framing")
 
     def _reset_framing(self) -> None:
-        self._change(framing=Framing())
+        self._change(transform=Transform())
 
 
-def _tell_moment(shot: Shot, footage: Footage, project: Project) -> str:
+def _tell_moment(shot: Item, footage: Footage, project: Project) -> str:
     if shot.pin is not None:
         frame = frame_at(shot.pin.hit, project.rate)
         return f"its moment at {shot.pin.moment:.2f} s falls on the hit of frame {frame}"

@@ -12,11 +12,11 @@ from epiphane.desk.control.selection import Kind, Selection, still_there
 from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
-from epiphane.document.laws import oversizes
+from epiphane.document.laws import broken_laws, oversizes
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import BandSource, Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import Item
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
 from epiphane.edits.taps import move_tap
@@ -161,6 +161,8 @@ class Editor(QObject):
             new = edit(old)
             if fault := next(oversizes(new), None):
                 raise EditError(fault)
+            if fault := next(broken_laws(new, since=old), None):
+                raise EditError(f"this cannot be done, as it would damage the project ({fault})")
         except EpiphaneError as error:
             self.said.emit(str(error), True)
             return False
@@ -389,7 +391,7 @@ class Editor(QObject):
             self.ticking = pulses
             self.ticking_changed.emit()
 
-    def selected_shot(self) -> Shot | None:
+    def selected_shot(self) -> Item | None:
         """Return the selected shot."""
         return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
 

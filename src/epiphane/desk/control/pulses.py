@@ -28,8 +28,8 @@ from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
     BandSource,
-    Blend,
-    BlendSource,
+    Combination,
+    CombinedSource,
     HeardSource,
     PulseUnit,
     Source,
@@ -102,7 +102,7 @@ class PulseDesk(QObject):
                 raise EditError("there are not two pulses yet to make one of.")
             chosen = self._editor.selection.pulse or project.pulses[0].id
             other = next(pulse.id for pulse in project.pulses if pulse.id != chosen)
-            return BlendSource(Blend.EITHER, chosen, other)
+            return CombinedSource(Combination.EITHER, chosen, other)
         return HeardSource(PulseUnit(kind))
 
     # Tapping

@@ -5,7 +5,7 @@ from enum import Enum
 
 from msgspec import Struct
 
-from epiphane.document.ids import FootageId, LaneId, PulseId, ShotId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import CueKey
@@ -47,7 +47,7 @@ class Selection(Struct, frozen=True):
     lane: LaneId | None = None
     lanes: frozenset[LaneId] = frozenset()
     cues: frozenset[CueKey] = frozenset()
-    shot: ShotId | None = None
+    shot: ItemId | None = None
     footage: FootageId | None = None
     recipe: str = ""
 

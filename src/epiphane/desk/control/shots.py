@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import Kind, Selection
 from epiphane.document.footage import FootageKind
-from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
@@ -35,7 +35,7 @@ class ShotDesk(QObject):
         """Know what is chosen on the shelf."""
         self._chosen = chosen
 
-    def lay(self, ids: list[FootageId], shot: ShotId | None = None) -> None:
+    def lay(self, ids: list[FootageId], shot: ItemId | None = None) -> None:
         """Lay clips after the last shot, each to the next bar, or have them take the place of a shot."""
         if shot is None:
             self._editor.apply(lambda p: lay_in_row(p, ids), "laying of clips")
@@ -72,6 +72,6 @@ class ShotDesk(QObject):
         else:
             self._editor.said.emit("Choose the clip on the shelf that is to take its place", False)
 
-    def remove(self, shot: ShotId) -> None:
+    def remove(self, shot: ItemId) -> None:
         """Take a shot out: its neighbour takes its place."""
         self._editor.apply(lambda p: take_out(p, [shot]), "removal of a shot")

@@ -7,9 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.engine.jobs import wait_for
 from epiphane.document.footage import Footage
-from epiphane.document.timeline import Fit
+from epiphane.document.timeline import Fit, Transform
 from epiphane.render.draw import draw
-from epiphane.render.placing import Placing
 from epiphane.render.plan import FramePlan, Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
@@ -46,7 +45,7 @@ class Skimmer(QObject):
     def ask(self, footage: Footage, seconds: float, size: Size) -> None:
         """Ask for the frame at an instant of some footage, whole; its key is the footage's number."""
         source = SourceFrame(footage.path, footage.fingerprint, seconds)
-        plan = plan_of(Shown(source, Placing(Fit.WHOLE)), size)
+        plan = plan_of(Shown(source, Transform(Fit.WHOLE)), size)
         self.ask_plan(footage.id, seconds, plan, size)
 
     def ask_plan(self, key: object, seconds: float, plan: FramePlan, size: Size) -> None:

@@ -12,7 +12,7 @@ from epiphane.desk.score.paint import lane_label
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.shell import theme
-from epiphane.document.ids import FootageId, ShotId
+from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
 
@@ -113,7 +113,7 @@ class Dropped(Struct, frozen=True):
     """What was dropped: footage and the shot whose place it takes, or an effect or recipe and its target."""
 
     footage: list[FootageId] = []
-    shot: ShotId | None = None
+    shot: ItemId | None = None
     effect: str = ""
     recipe: str = ""
     target: Target = _ANYWHERE

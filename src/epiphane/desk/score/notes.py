@@ -14,7 +14,7 @@ from epiphane.desk.score.layout import (
     Stave,
 )
 from epiphane.desk.shell import theme
-from epiphane.document.pulse import BandSource, BlendSource, Pulse, TappedSource, TempoSource
+from epiphane.document.pulse import BandSource, CombinedSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import DRUMS, Hit, Section, Song
 
 DOUBTFUL = 0.5
@@ -161,7 +161,7 @@ def head_of(pulse: Pulse) -> str:
             return "tapped"
         case TempoSource():
             return "tempo"
-        case BlendSource():
+        case CombinedSource():
             return "blend"
     return "grid"
 

@@ -9,7 +9,7 @@ from epiphane.desk.score.paint import CueShape, StavePainter
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import Item
 from epiphane.edits.cues import CueKey
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
@@ -20,7 +20,7 @@ HEAD_GRAB = 6
 LEFT_OUT_GRAB = 6
 
 
-def shot_under(project: Project, seconds: float) -> Shot | None:
+def shot_under(project: Project, seconds: float) -> Item | None:
     """Return the shot at an instant."""
     frame = frame_at(seconds, project.rate)
     return next((shot for shot in project.shots if shot.start <= frame < shot.start + shot.n_frames), None)

@@ -12,7 +12,7 @@ from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
 from epiphane.facts.source_time import source_seconds
 from epiphane.timing import frame_at, frame_start
@@ -50,7 +50,7 @@ class ShotPainter:
                 self._paint_shot(painter, QRectF(x0, top, x1 - x0, layout.heights.shots), shot, layout, stave)
 
     def _paint_shot(
-        self, painter: QPainter, box: QRectF, shot: Shot, layout: ScoreLayout, stave: Stave
+        self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave
     ) -> None:
         project = self._editor.project
         footage = next((f for f in project.footage if f.id == shot.footage), None)
@@ -73,7 +73,7 @@ class ShotPainter:
         self,
         painter: QPainter,
         box: QRectF,
-        shot: Shot,
+        shot: Item,
         footage: Footage,
         layout: ScoreLayout,
         stave: Stave,
@@ -90,7 +90,7 @@ class ShotPainter:
                 painter.drawImage(QRectF(x, box.top(), wide, box.height()), image)
             x += wide
 
-    def _paint_moment(self, painter: QPainter, layout: ScoreLayout, stave: Stave, shot: Shot) -> None:
+    def _paint_moment(self, painter: QPainter, layout: ScoreLayout, stave: Stave, shot: Item) -> None:
         """Paint the moment as a pin that reaches up to the hit it falls on."""
         if shot.pin is None or not stave.start - 1e-6 <= shot.pin.hit < stave.end:
             return
@@ -99,10 +99,11 @@ class ShotPainter:
         base = layout.shots_top(stave.top) + heights.shots - 1
         paint_pin(painter, x, base, True, height=heights.shots - 4 + heights.strip_gap)
 
-    def _paint_name(self, painter: QPainter, box: QRectF, shot: Shot, footage: Footage) -> None:
+    def _paint_name(self, painter: QPainter, box: QRectF, shot: Item, footage: Footage) -> None:
         name = footage_name(footage)
-        if shot.speed != 1:
-            name += f" {shot.speed * 100:.0f} %"
+        speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
+        if speed != 1:
+            name += f" {speed * 100:.0f} %"
         painter.setFont(theme.words(8, weight=500))
         icon = 12 if shot.is_locked else 0
         width = painter.fontMetrics().horizontalAdvance(name) + 10 + icon
@@ -123,7 +124,7 @@ class ShotPainter:
         painter.drawText(label.adjusted(icon, 0, 0, 0), Qt.AlignmentFlag.AlignCenter, name)
 
 
-def shots_between(project: Project, start: float, end: float) -> tuple[Shot, ...]:
+def shots_between(project: Project, start: float, end: float) -> tuple[Item, ...]:
     """Return the shots that are seen between two instants, seconds."""
     first, last = frame_at(start, project.rate), frame_at(end, project.rate)
     shots = project.shots
@@ -132,7 +133,7 @@ def shots_between(project: Project, start: float, end: float) -> tuple[Shot, ...
 
 
 def paint_drop(
-    painter: QPainter, layout: ScoreLayout, project: Project, shot: Shot | None, *, offset: int
+    painter: QPainter, layout: ScoreLayout, project: Project, shot: Item | None, *, offset: int
 ) -> None:
     """Show where clips would fall: over the shot whose place they take, or, without one, after the last."""
     end = max((s.start + s.n_frames for s in project.shots), default=0)

@@ -11,7 +11,7 @@ from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
 from epiphane.document.song import Song
-from epiphane.document.timeline import Shot
+from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.facts.source_time import source_seconds
@@ -53,7 +53,7 @@ def tell_cue(editor: Editor, cue: Cue) -> str:
     return " · ".join(words)
 
 
-def tell_shot(project: Project, shot: Shot | None, seconds: float) -> str:
+def tell_shot(project: Project, shot: Item | None, seconds: float) -> str:
     """Return in words what a shot shows at an instant of the song."""
     if shot is None:
         return "Drop clips here: each lasts to the next bar line"
@@ -64,8 +64,8 @@ def tell_shot(project: Project, shot: Shot | None, seconds: float) -> str:
     words = [footage_name(footage), f"frame {frame}"]
     if footage.kind is not FootageKind.STILL:
         words.append(f"shows {source_seconds(shot, footage, frame, project.rate):.2f} s")
-    if shot.speed != 1:
-        words.append(f"at {shot.speed * 100:.0f} %")
+    if isinstance(shot.content, FootageCut) and shot.content.speed != 1:
+        words.append(f"at {shot.content.speed * 100:.0f} %")
     if shot.pin is not None:
         words.append(f"moment on frame {frame_at(shot.pin.hit, project.rate)}")
     return " · ".join(words)

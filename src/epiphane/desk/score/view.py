@@ -60,7 +60,7 @@ class ScoreView(QAbstractScrollArea):
 
     Signals
     -------
-    footage_dropped(ids: list of FootageId, shot: ShotId or None)
+    footage_dropped(ids: list of FootageId, shot: ItemId or None)
         Clips from the shelf; the shot whose place they take, or None for the end of the row.
     effect_dropped(key: str, target: Target)
         An effect from the shelf, and what it was dropped on.

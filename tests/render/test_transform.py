@@ -6,14 +6,14 @@ from helpers import grey_clip
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epiphane.document.ids import FootageId, ShotId
-from epiphane.document.timeline import Fit, Framing, Shot, Travel
+from epiphane.document.ids import FootageId, ItemId
+from epiphane.document.timeline import Fit, Move, Transform, footage_item
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw, draw_planes
-from epiphane.render.placing import Placing, placing_of
 from epiphane.render.plan import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
+from epiphane.render.transform import transform_on
 
 SOURCE = SourceFrame("/a.png", "a", 0.0)
 
@@ -61,7 +61,7 @@ def as_planes(picture, spec):
 )
 def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, stored, shape):
     """Against the closed form: the share of the picture that each point of the frame shows."""
-    plan = plan_of(Shown(SOURCE, Placing(fit, scale, x, y)), shape)
+    plan = plan_of(Shown(SOURCE, Transform(fit, scale, x, y)), shape)
     size = (shape[0] * 2, shape[1] * 2)
     seen = draw(plan, One(raw_from_bgr(ramps(*stored))), size).astype(float)
     wider = stored[0] / stored[1] / (shape[0] / shape[1])
@@ -89,7 +89,7 @@ def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, store
 @pytest.mark.parametrize("spec", [OUTPUT_SPEC, ColourSpec(OUTPUT_SPEC.matrix, is_full_range=True)], ids=str)
 def test_bars_are_black_in_every_colour_space_and_export_equals_preview(spec):
     raw = as_planes(ramps(90, 90), spec)
-    plan = plan_of(Shown(SOURCE, Placing(Fit.WHOLE, 0.9)), (160, 90))
+    plan = plan_of(Shown(SOURCE, Transform(Fit.WHOLE, 0.9)), (160, 90))
     seen = draw(plan, One(raw), (160, 90))
     assert seen[:, :30].max() <= 1
     luma, blue, red = draw_planes(plan, One(raw), (160, 90))
@@ -106,17 +106,19 @@ def test_what_can_be_seen_through_lies_over_black():
 
 
 def test_a_push_comes_nearer_steadily_and_a_drift_goes_across_without_a_border():
-    shot = Shot(ShotId(1), FootageId(1), 100, 50, framing=Framing(travel=Travel.PUSH, reach=0.1))
-    scales = [placing_of(shot, frame).scale for frame in range(100, 150)]
+    shot = footage_item(ItemId(1), FootageId(1), 100, 50, transform=Transform(move=Move.PUSH, amount=0.1))
+    scales = [transform_on(shot, frame).scale for frame in range(100, 150)]
     assert np.diff(scales) == pytest.approx(np.full(49, 0.1 / 50), abs=2e-6)
     assert 1 < scales[0] < scales[-1] < 1.1
     for reach in (0.2, -0.2):
-        drifting = Shot(ShotId(1), FootageId(1), 0, 30, framing=Framing(travel=Travel.DRIFT, reach=reach))
-        placings = [placing_of(drifting, frame) for frame in range(30)]
-        assert np.sign(np.diff([placing.x for placing in placings])).tolist() == [-np.sign(reach)] * 29
-        for placing in (placings[0], placings[-1]):
+        drifting = footage_item(
+            ItemId(1), FootageId(1), 0, 30, transform=Transform(move=Move.DRIFT, amount=reach)
+        )
+        transforms = [transform_on(drifting, frame) for frame in range(30)]
+        assert np.sign(np.diff([transform.x for transform in transforms])).tolist() == [-np.sign(reach)] * 29
+        for transform in (transforms[0], transforms[-1]):
             seen = draw(
-                plan_of(Shown(SOURCE, placing), (160, 90)), One(raw_from_bgr(ramps(160, 90))), (160, 90)
+                plan_of(Shown(SOURCE, transform), (160, 90)), One(raw_from_bgr(ramps(160, 90))), (160, 90)
             )
             assert seen[..., 1].min() >= 38
 

@@ -7,46 +7,31 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
-from msgspec import Struct
+from msgspec.structs import replace
 
-from epiphane.document.timeline import Fit, Framing, Shot, Travel
+from epiphane.document.timeline import COVERING, Fit, Item, Move, Transform
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
 
 
-class Placing(Struct, frozen=True):
-    """Where a picture lies in the frame: fitted, enlarged by `scale` about its middle, then moved.
-
-    `x` and `y` are shares of the frame's width and height.
-    """
-
-    fit: Fit = Fit.COVER
-    scale: float = 1.0
-    x: float = 0.0
-    y: float = 0.0
+def transform_on(item: Item, frame: int) -> Transform:
+    """Return how an item lies in the frame on a frame of the project, where it has moved to by then."""
+    transform = item.transform
+    if transform.move is Move.NONE:
+        return replace(transform, amount=COVERING.amount)
+    share = (frame - item.start + 0.5) / item.n_frames
+    scale, x = _moved(transform, share)
+    return Transform(transform.fit, round(scale, 6), round(x, 6), transform.y)
 
 
-COVERING = Placing()
-
-
-def placing_of(shot: Shot, frame: int) -> Placing:
-    """Return how a shot lies in the frame on a frame of the project."""
-    framing = shot.framing
-    if framing.travel is Travel.REST:
-        return Placing(framing.fit, framing.scale, framing.x, framing.y)
-    share = (frame - shot.start + 0.5) / shot.n_frames
-    scale, x = _travelled(framing, share)
-    return Placing(framing.fit, round(scale, 6), round(x, 6), framing.y)
-
-
-def _travelled(framing: Framing, share: float) -> tuple[float, float]:
-    """Return scale and x when a share of the shot is over; a drift is enlarged by what it moves."""
-    reach = abs(framing.reach)
-    if framing.travel is Travel.PUSH:
-        nearer = share if framing.reach >= 0 else 1 - share
-        return framing.scale * (1 + reach * nearer), framing.x
-    aside = (0.5 - share) * framing.reach
-    return framing.scale * (1 + reach), framing.x + aside
+def _moved(transform: Transform, share: float) -> tuple[float, float]:
+    """Return scale and x when a share of the item is over; a drift is enlarged by what it moves."""
+    amount = abs(transform.amount)
+    if transform.move is Move.PUSH:
+        nearer = share if transform.amount >= 0 else 1 - share
+        return transform.scale * (1 + amount * nearer), transform.x
+    aside = (0.5 - share) * transform.amount
+    return transform.scale * (1 + amount), transform.x + aside
 
 
 def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:
@@ -57,7 +42,7 @@ def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:
 
 
 def placed_plane(
-    plane: Plane, raw: RawPicture, size: Size, shape: Size, placing: Placing, *, is_chroma: bool = False
+    plane: Plane, raw: RawPicture, size: Size, shape: Size, transform: Transform, *, is_chroma: bool = False
 ) -> Plane:
     """Return a plane of a picture as it lies in the frame.
 
@@ -69,15 +54,15 @@ def placed_plane(
         Of the plane that is wanted, whatever its proportions.
     shape : (width, height)
         Of the project: the frame's proportions.
-    placing : Placing
+    transform : Transform
         What lies beyond the picture is black.
     """
-    across, down = _displayed(raw, shape, placing.fit)
-    if placing.scale == 1 and placing.x == placing.y == 0 and min(across, down) >= 1:
+    across, down = _displayed(raw, shape, transform.fit)
+    if transform.scale == 1 and transform.x == transform.y == 0 and min(across, down) >= 1:
         if raw.is_still:
             return _kept.get(plane, (size, across, down), lambda: _cut_out(plane, size, 1 / across, 1 / down))
         return _cut_out(plane, size, 1 / across, 1 / down)
-    shown, moved = (across * placing.scale, down * placing.scale), (placing.x, placing.y)
+    shown, moved = (across * transform.scale, down * transform.scale), (transform.x, transform.y)
     if raw.is_still:
         plane = _level(plane, size, shown)
     return _laid(plane, size, shown, moved, black=_black(raw, is_chroma=is_chroma))
@@ -191,10 +176,10 @@ def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
     return np.asarray(cv2.resize(plane, wanted, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def covers_frame(raw: RawPicture, shape: Size, placing: Placing) -> bool:
+def covers_frame(raw: RawPicture, shape: Size, transform: Transform) -> bool:
     """Whether a picture without alpha leaves nothing of the frame free."""
-    across, down = _displayed(raw, shape, placing.fit)
-    return _is_covering((across * placing.scale, down * placing.scale), (placing.x, placing.y))
+    across, down = _displayed(raw, shape, transform.fit)
+    return _is_covering((across * transform.scale, down * transform.scale), (transform.x, transform.y))
 
 
 def _is_covering(shown: tuple[float, float], moved: tuple[float, float]) -> bool:

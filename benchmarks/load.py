@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from benchmarks.result import Result, at_most
 from benchmarks.window import open_window
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.shell.window import Window
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
@@ -123,7 +123,7 @@ def _gestures(window: Window) -> dict[str, Callable[[int], object]]:
         bar.setValue(400 * (number + 1))
 
     def select(number: int) -> None:
-        editor.select(Selection(Kind.LANE, lane=editor.project.lanes[1 + number].id))
+        editor.select(LaneSelection(editor.project.lanes[1 + number].id))
 
     return {
         "a beat moved": lambda n: editor.apply(

@@ -13,7 +13,15 @@ from PyQt6.QtWidgets import QSplitter
 from tour import write_tour
 
 from epiphane.desk.control.lanes import Target
-from epiphane.desk.control.selection import Kind, Selection, lanes_selected
+from epiphane.desk.control.selection import (
+    FillingSelection,
+    FootageSelection,
+    LaneSelection,
+    RecipeSelection,
+    ShotSelection,
+    SongSelection,
+    lanes_selected,
+)
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
@@ -83,7 +91,7 @@ class Photographer:
         for work in self.window.recovery.works:
             self.window.editor.forget_lost(work)
         self.window.recovery.look()
-        self.window.editor.select(Selection())
+        self.window.editor.select(SongSelection())
 
     def demo(self) -> None:
         """Take the demo, opened, with the playhead in the drop."""
@@ -116,7 +124,7 @@ class Photographer:
         chimes = footage["chimes"]
         window.editor.apply(lambda p: accept_moment(p, chimes, _IMPACT, is_accepted=True), "moment")
         tour = self._gather_tour()
-        window.editor.select(Selection(Kind.FOOTAGE, footage=tour))
+        window.editor.select(FootageSelection(tour))
         window.shelf.footage.tiles.setFocus()
         window.clip_player.go_to(2.2)
         self.wait(6000)
@@ -125,17 +133,17 @@ class Photographer:
         window.editor.go_to(0)
         pace = Pace(is_by_section=True)
         window.editor.apply(lambda p: fill_song(p, order=Order.MOMENTS, pace=pace), "filling")
-        window.editor.select(Selection(Kind.FILLING))
+        window.editor.select(FillingSelection())
         self.wait(4000)
         self.take("filling")
         shot = next(shot for shot in window.editor.project.shots if shot.footage == chimes)
-        window.editor.select(Selection(Kind.SHOT, shot=shot.id))
+        window.editor.select(ShotSelection(shot.id))
         window.bench.shot.toggle_kept()
         window.editor.go_to(frame_at(shot.pin.hit, window.editor.project.rate))
         self.wait(1500)
         self.take("shot")
         window.editor.apply(lambda _: before, "all of it back")
-        window.editor.select(Selection())
+        window.editor.select(SongSelection())
 
     def _gather_tour(self) -> FootageId:
         """Gather a clip with cuts, a fade and a title card in it, and leave one of its takes out."""
@@ -180,7 +188,7 @@ class Photographer:
     def lane(self) -> None:
         """Take a lane on the bench."""
         lanes = self.window.editor.project.lanes
-        self.window.editor.select(Selection(Kind.LANE, lane=lanes[0].id))
+        self.window.editor.select(LaneSelection(lanes[0].id))
         self.window.shelf.open_page(ShelfPage.EFFECTS)
         self.take("lane")
 
@@ -238,7 +246,7 @@ class Photographer:
         """Take the corner of a shape in beats with a free fall while it is dragged."""
         window, before = self.window, self.window.editor.project
         lane = before.lanes[0].id
-        window.editor.select(Selection(Kind.LANE, lane=lane))
+        window.editor.select(LaneSelection(lane))
         curve = (CurvePoint(0.3, 0.35), CurvePoint(0.6, 0.5))
         shape = {"rise": 0.125, "hold": 0.25, "fall": 1.0, "unit": LengthUnit.BEATS}
         free = {"fall_ease": Ease.FREE, "fall_curve": curve}
@@ -281,7 +289,7 @@ class Photographer:
         window.shelf.open_page(ShelfPage.RECIPES)
         recipe = next(one for one in window.recipes.kept if one.recipe.name == "Derailed")
         window.recipes.use(str(recipe.path))
-        window.editor.select(Selection(Kind.RECIPE, recipe=str(recipe.path)))
+        window.editor.select(RecipeSelection(str(recipe.path)))
         self.wait(5000)
         tiles = window.shelf.recipes.tiles
         QTest.mouseMove(tiles.viewport(), tiles.point_of(str(recipe.path)))
@@ -304,7 +312,7 @@ class Photographer:
         export.cancel()
         while export.is_exporting:
             self.wait(50)
-        window.editor.select(Selection())
+        window.editor.select(SongSelection())
 
     def keys(self) -> None:
         """Take the list of keys."""

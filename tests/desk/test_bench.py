@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QPushButton, QWidget
 
 from epiphane.desk.bench.fields import ColourButton, RangeBar
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection, ShotSelection
 from epiphane.document.envelope import Ease
 from epiphane.document.lane import Setting
 from epiphane.document.project import with_lanes
@@ -20,7 +20,7 @@ LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 @pytest.fixture
 def demo(demo):
     lane = demo.editor.project.lanes[0]
-    demo.editor.select(Selection(Kind.LANE, lane=lane.id))
+    demo.editor.select(LaneSelection(lane.id))
     return demo
 
 
@@ -157,7 +157,7 @@ def test_cues_are_changed_on_their_bench(demo):
 
 def test_a_shot_is_changed_on_its_bench(demo):
     shot = demo.editor.project.shots[0]
-    demo.editor.select(Selection(Kind.SHOT, shot=shot.id))
+    demo.editor.select(ShotSelection(shot.id))
     type_into(field(demo, QDoubleSpinBox, "Beats it lasts"), "4")
     assert demo.editor.project.shots[1].start == shot.n_frames // 2
     type_into(field(demo, QDoubleSpinBox, "Starts at"), "1.5")
@@ -178,7 +178,7 @@ def test_a_lane_of_an_unknown_effect_is_kept_and_said(demo):
     lane = replace(lane_of(demo), effect="of tomorrow")
     project = with_lanes(demo.editor.project, lanes=(lane,))
     demo.editor.open(project, None)
-    demo.editor.select(Selection(Kind.LANE, lane=lane.id))
+    demo.editor.select(LaneSelection(lane.id))
     words = [label.text() for label in demo.bench.findChildren(QWidget) if hasattr(label, "text")]
     assert any("does not know the effect “of tomorrow”" in text for text in words if isinstance(text, str))
     assert demo.editor.project.lanes[0].effect == "of tomorrow"

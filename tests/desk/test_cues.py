@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import RangeBar
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Way
 from epiphane.document.pick import Pick
@@ -29,7 +29,7 @@ def demo(demo):
     demo.editor.apply(
         lambda p: change_lane(change_lane(p, lane.id, overrides=()), p.lanes[0].id, overrides=()), "plain"
     )
-    demo.editor.select(Selection(Kind.LANE, lane=lane.id))
+    demo.editor.select(LaneSelection(lane.id))
     return demo
 
 
@@ -242,7 +242,7 @@ def test_a_hit_that_is_left_out_is_taken_by_mouse_and_by_keys(demo):
 
 
 def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
-    demo.editor.select(Selection(Kind.LANE, lane=lane_of(demo).id))
+    demo.editor.select(LaneSelection(lane_of(demo).id))
     rows = demo.bench.lane.shape
     type_into(field(demo, QDoubleSpinBox, "Fall"), "20")
     choose(field(demo, QComboBox, "Ease of the fall"), "free")
@@ -283,7 +283,7 @@ def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
 
 
 def test_a_lane_is_copied_to_another_pulse_with_its_bench(demo):
-    demo.editor.select(Selection(Kind.LANE, lane=lane_of(demo).id))
+    demo.editor.select(LaneSelection(lane_of(demo).id))
     press(demo, "Copy")
     choose(field(demo, QComboBox, "Fired by"), "kicks")
     first, copy = demo.editor.project.lanes[1:]

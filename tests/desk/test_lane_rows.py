@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import TextField
 from epiphane.desk.control.drag import carry_effect
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection, LanesSelection
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
 from epiphane.desk.shell import theme
 from epiphane.document.project import pulse_of
@@ -43,7 +43,7 @@ def click_name(demo, index, modifiers=NONE):
 
 def chosen(demo):
     lanes = [lane.id for lane in demo.editor.project.lanes]
-    return sorted(lanes.index(lane) for lane in demo.editor.selection.chosen_lanes)
+    return sorted(lanes.index(lane) for lane in demo.editor.selection.lanes)
 
 
 def press(demo, text):
@@ -75,7 +75,7 @@ def test_what_is_changed_is_changed_in_all_of_them_in_one_step(demo):
     before = demo.editor.project
     click_name(demo, 2)
     click_name(demo, 4, SHIFT)
-    assert demo.editor.selection.kind is Kind.LANES
+    assert isinstance(demo.editor.selection, LanesSelection)
     type_into(field(demo.bench, QDoubleSpinBox, "Fall"), "21")
     type_into(field(demo.bench, QDoubleSpinBox, "Depth"), "40")
     press(demo, "Later")
@@ -143,7 +143,7 @@ def test_fifteen_lanes_over_four_bars_leave_three_lines_in_sight(demo):
         assert rows.value in demo.notice.text
     assert heights[1] > heights[2] > heights[3] == heights[0]
     for lane in demo.editor.project.lanes:  # a row that is shown never moves the staves
-        demo.editor.select(Selection(Kind.LANE, lane=lane.id))
+        demo.editor.select(LaneSelection(lane.id))
         assert demo.score.layout_now().staves[1].top == heights[0] + 12 + layout.staves[0].top
 
 

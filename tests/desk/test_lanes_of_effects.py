@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -32,7 +32,7 @@ def test_an_effect_is_found_by_what_it_does_and_makes_a_lane(demo):
     QTest.mouseClick(tiles.viewport(), LEFT, NONE, tiles.point_of("hold"))
     QTest.keyClick(tiles, Qt.Key.Key_Return)
     assert lanes(demo) == ["flash", "zoom", "hold"]
-    assert demo.editor.selection.kind is Kind.LANE
+    assert isinstance(demo.editor.selection, LaneSelection)
 
 
 def test_an_effect_moves_on_its_tile_while_it_is_pointed_at(demo, qtbot):
@@ -88,7 +88,7 @@ def test_every_lane_has_a_lamp_with_its_whole_name_which_selects_it(demo):
 
 
 def test_a_solo_lane_fires_alone(demo):
-    demo.editor.select(Selection(Kind.LANE, lane=demo.editor.project.lanes[0].id))
+    demo.editor.select(LaneSelection(demo.editor.project.lanes[0].id))
     before = [float(lane.levels.max()) for lane in demo.editor.cues.lanes]
     assert min(before) > 0
     QTest.keyClick(demo, Qt.Key.Key_S)
@@ -101,7 +101,7 @@ def test_a_solo_lane_fires_alone(demo):
 
 def test_the_centre_of_an_effect_is_dragged_on_the_picture(demo, qtbot):
     zoom = demo.editor.project.lanes[1]
-    demo.editor.select(Selection(Kind.LANE, lane=zoom.id))
+    demo.editor.select(LaneSelection(zoom.id))
     view = demo.picture
     drag(view, view.point_of(0.5, 0.5).toPoint(), view.point_of(0.25, 0.7).toPoint())
     settings = {one.name: one for one in demo.editor.project.lanes[1].settings}
@@ -110,7 +110,7 @@ def test_the_centre_of_an_effect_is_dragged_on_the_picture(demo, qtbot):
         assert settings[name].rest == settings[name].peak
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert demo.editor.project.lanes[1] == zoom
-    demo.editor.select(Selection(Kind.LANE, lane=demo.editor.project.lanes[0].id))  # a flash has no centre
+    demo.editor.select(LaneSelection(demo.editor.project.lanes[0].id))  # a flash has no centre
     drag(view, view.point_of(0.5, 0.5).toPoint(), view.point_of(0.25, 0.7).toPoint())
     assert demo.editor.project.lanes[1] == zoom
 

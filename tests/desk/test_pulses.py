@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
 from epiphane.desk.control.lanes import Target
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.engine.sound import SOUND_RATE
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
@@ -121,7 +121,7 @@ def test_a_pulse_that_fires_a_lane_is_taken_away_and_comes_back(demo):
     stave = demo.score.layout_now().staves[0]
     at = QPoint(700, round(demo.score.layout_now().pulse_middle(stave.top, index)))
     QTest.mouseClick(demo.score.viewport(), LEFT, NONE, at)
-    assert demo.editor.selection.kind is Kind.PULSE
+    assert isinstance(demo.editor.selection, PulseSelection)
     QTest.keyClick(demo.score, Qt.Key.Key_Delete)
     assert demo.editor.cues.lane(lane).cues == ()
     assert "One lane fires nothing" in demo.notice.text

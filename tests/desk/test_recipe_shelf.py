@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from epiphane.desk.control.drag import carry_recipe
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import RecipeSelection
 from epiphane.document.lane import Way
 from epiphane.edits.lanes import change_lane
 from epiphane.files.recipes import RECIPE_SUFFIX, load_recipe
@@ -48,7 +48,7 @@ def test_a_recipe_is_looked_at_and_laid_with_keys_and_taken_back(demo):
     QTest.keyClicks(demo.shelf.search, "blow")
     assert names(demo) == ["Hammer"]
     click(demo, "Hammer")
-    assert demo.editor.selection.kind is Kind.RECIPE
+    assert isinstance(demo.editor.selection, RecipeSelection)
     assert ("Zoom", "bars") in demo.bench.recipe.stack.told()
     QTest.keyClick(demo.shelf.recipes.tiles, Qt.Key.Key_Return)
     laid = demo.editor.project.lanes[2:]

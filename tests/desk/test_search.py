@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.document.project import Project
 
@@ -69,7 +69,7 @@ def test_nothing_found_is_said_and_keys_go_to_what_is(demo):
     QTest.keyClick(shelf.effects.tiles, Qt.Key.Key_Return)
     assert len(demo.editor.project.lanes) == n_lanes + 1
     assert demo.editor.project.lanes[-1].effect == "zoom"
-    assert demo.editor.selection.kind is Kind.LANE
+    assert isinstance(demo.editor.selection, LaneSelection)
 
 
 def test_nothing_moves_when_a_job_begins_or_something_is_said(demo, qtbot):

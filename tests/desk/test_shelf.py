@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.control.drag import carry_footage
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import FillingSelection, ShotSelection
 from epiphane.document.filling import Order
 from epiphane.document.footage import Flaw, FootageKind, Moment, MomentCause, Passage, Take
 from epiphane.document.timeline import Move, cut_of
@@ -299,7 +299,7 @@ def test_moments_are_looked_for_and_proxies_made_in_the_background(make_window, 
 
 def fill(window):
     key(window, Qt.Key.Key_L, CTRL)
-    assert window.editor.selection.kind is Kind.FILLING
+    assert isinstance(window.editor.selection, FillingSelection)
 
 
 def is_whole(project):
@@ -353,7 +353,7 @@ def test_a_shot_is_landed_moved_kept_exchanged_and_taken_out(gathered):
     editor = gathered.editor
     shot = next(s for s in editor.project.shots[1:] if s.footage == named(gathered, "a.mp4").id)
     click_shot(gathered, shot)
-    assert editor.selection == Selection(Kind.SHOT, shot=shot.id)
+    assert editor.selection == ShotSelection(shot.id)
     key(gathered, Qt.Key.Key_G)
     landed = editor.selected_shot()
     hit_frame = frame_at(landed.pin.hit, editor.project.rate)

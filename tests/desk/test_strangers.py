@@ -11,7 +11,17 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from epiphane.demo.project import open_demo
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import (
+    BeatSelection,
+    CuesSelection,
+    ExportSelection,
+    FillingSelection,
+    FootageSelection,
+    LaneSelection,
+    PulseSelection,
+    ShotSelection,
+    SongSelection,
+)
 from epiphane.desk.engine import jobs as jobs_module
 from epiphane.desk.shell import theme
 from epiphane.document.project import Project
@@ -21,15 +31,15 @@ from epiphane.files.project import decode_project, encode_project, save_project
 
 def everything(project):
     """Return all that can be selected of a project."""
-    yield from (Selection(Kind.LANE, lane=lane.id) for lane in project.lanes[:4])
-    yield from (Selection(Kind.PULSE, pulse=pulse.id) for pulse in project.pulses[:4])
-    yield from (Selection(Kind.SHOT, shot=shot.id) for shot in project.shots[:4])
-    yield from (Selection(Kind.FOOTAGE, footage=one.id) for one in project.footage[:3])
-    yield Selection(Kind.BEAT, beat=0)
-    yield from (Selection(Kind.FILLING), Selection(Kind.EXPORT), Selection())
+    yield from (LaneSelection(lane.id) for lane in project.lanes[:4])
+    yield from (PulseSelection(pulse.id) for pulse in project.pulses[:4])
+    yield from (ShotSelection(shot.id) for shot in project.shots[:4])
+    yield from (FootageSelection(one.id) for one in project.footage[:3])
+    yield BeatSelection(0)
+    yield from (FillingSelection(), ExportSelection(), SongSelection())
     for lane in project.lanes[:2]:
         hits = [override.hit for override in lane.overrides[:2]] or [0.0]
-        yield Selection(Kind.CUES, lane=lane.id, cues=frozenset((lane.id, hit) for hit in hits))
+        yield CuesSelection(lane=lane.id, cues=frozenset((lane.id, hit) for hit in hits))
 
 
 def test_harmed_projects_are_shown_or_refused_and_the_window_goes_on(window, tmp_path, monkeypatch):
@@ -93,7 +103,7 @@ def test_names_are_shown_as_they_are(window, tmp_path, qtbot):
     window.editor.apply(
         lambda p: replace(p, name=bold, footage=(replace(p.footage[0], name=bold),)), "naming"
     )
-    window.editor.select(Selection(Kind.FOOTAGE, footage=window.editor.project.footage[0].id))
+    window.editor.select(FootageSelection(window.editor.project.footage[0].id))
     window.editor.said.emit(bold, True)
     labels = [one for one in window.findChildren(QLabel) if bold in one.text()]
     assert len(labels) >= 2

@@ -10,7 +10,18 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QLineEdit, QWidget
 
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import (
+    BeatSelection,
+    CuesSelection,
+    ExportSelection,
+    FillingSelection,
+    FootageSelection,
+    LaneSelection,
+    PulseSelection,
+    ShotSelection,
+    SongSelection,
+    TapSelection,
+)
 from epiphane.document.project import Project
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Hit
@@ -28,15 +39,15 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 def selections(project):
     """Return what can be put on the bench, one of each kind."""
     lane = project.lanes[0].id
-    yield Selection()
-    yield Selection(Kind.LANE, lane=lane)
-    yield Selection(Kind.CUES, lane=lane, cues=frozenset({(lane, project.song.beats[4].time)}))
-    yield from (Selection(Kind.PULSE, pulse=pulse.id) for pulse in project.pulses)
-    yield Selection(Kind.BEAT, beat=2)
-    yield Selection(Kind.SHOT, shot=project.shots[1].id)
-    yield from (Selection(Kind.FOOTAGE, footage=one.id) for one in project.footage[:2])
-    yield from (Selection(Kind.FILLING), Selection(Kind.EXPORT))
-    yield Selection(Kind.TAP, pulse=project.pulses[-1].id, tap=2.0)
+    yield SongSelection()
+    yield LaneSelection(lane)
+    yield CuesSelection(lane=lane, cues=frozenset({(lane, project.song.beats[4].time)}))
+    yield from (PulseSelection(pulse.id) for pulse in project.pulses)
+    yield BeatSelection(2)
+    yield ShotSelection(project.shots[1].id)
+    yield from (FootageSelection(one.id) for one in project.footage[:2])
+    yield from (FillingSelection(), ExportSelection())
+    yield TapSelection(pulse=project.pulses[-1].id, tap=2.0)
 
 
 @pytest.fixture
@@ -102,26 +113,26 @@ def test_the_wheel_over_the_bench_only_scrolls(tapped):
 def test_what_is_half_typed_belongs_to_what_it_was_typed_for(tapped):
     editor = tapped.editor
     first, second = editor.project.lanes[:2]
-    editor.select(Selection(Kind.LANE, lane=first.id))
+    editor.select(LaneSelection(first.id))
     depth = field(tapped, QDoubleSpinBox, "Depth")
     depth.setFocus()
     depth.selectAll()
     QTest.keyClicks(depth, "40")
-    editor.select(Selection(Kind.LANE, lane=second.id))
+    editor.select(LaneSelection(second.id))
     assert [lane.depth for lane in editor.project.lanes[:2]] == [0.4, second.depth]
     one, other = editor.project.footage[:2]
-    editor.select(Selection(Kind.FOOTAGE, footage=one.id))
+    editor.select(FootageSelection(one.id))
     name = field(tapped, QLineEdit, "Name of the footage")
     name.setFocus()
     name.selectAll()
     QTest.keyClicks(name, "marbles")
-    editor.select(Selection(Kind.FOOTAGE, footage=other.id))
+    editor.select(FootageSelection(other.id))
     assert [clip.name for clip in editor.project.footage[:2]] == ["marbles", ""]
 
 
 def test_after_enter_the_keys_are_the_windows_again(tapped):
     editor = tapped.editor
-    editor.select(Selection(Kind.LANE, lane=editor.project.lanes[0].id))
+    editor.select(LaneSelection(editor.project.lanes[0].id))
     type_into(field(tapped, QDoubleSpinBox, "Depth"), "40")
     assert editor.project.lanes[0].depth == 0.4
     QTest.keyClick(tapped, Qt.Key.Key_Z, CTRL)
@@ -133,7 +144,7 @@ def test_after_enter_the_keys_are_the_windows_again(tapped):
 
 
 def test_sizes_of_the_film_keep_their_order(tapped):
-    tapped.editor.select(Selection())
+    tapped.editor.select(SongSelection())
     sizes = field(tapped, QComboBox, "Size of the film")
     for text in ("1920 × 1080", "1080 × 1920, upright", "1080 × 1080, square"):
         before = [sizes.itemText(n) for n in range(sizes.count())]
@@ -188,7 +199,7 @@ def test_a_single_tap_is_selected_moved_and_removed(tapped):
     hits = next(one for one in editor.project.pulses if one.id == pulse).source.hits
     assert len(hits) == 26
     assert 2.505 not in [hit.time for hit in hits]
-    assert editor.selection.kind is Kind.TAP
+    assert isinstance(editor.selection, TapSelection)
     for _ in range(3):
         QTest.keyClick(tapped, Qt.Key.Key_Z, CTRL)
     hits = next(one for one in editor.project.pulses if one.id == pulse).source.hits
@@ -210,19 +221,19 @@ def test_a_band_drawn_over_cues_and_a_click_on_a_name_hold_no_foot(tapped):
     for beat in beats[4:8]:
         base = score.point_of(beat, lane.id)
         for dx in (-30, -18, -9, 9, 18, 30):
-            editor.select(Selection())
+            editor.select(SongSelection())
             drag(score.viewport(), base + QPoint(dx, 3), base + QPoint(dx + 60, -2))
             assert editor.project.lanes[1].envelope == shape
     stave = score.layout_now().staves[1]
-    editor.select(Selection())
+    editor.select(SongSelection())
     at = QPoint(60, score.point_of(stave.start + 0.01, lane.id).y())
     QTest.mouseClick(score.viewport(), LEFT, pos=at)
-    assert editor.selection == Selection(Kind.LANE, lane=lane.id)
+    assert editor.selection == LaneSelection(lane.id)
 
 
 def test_a_longer_shot_says_which_it_took_the_place_of(tapped):
     editor = tapped.editor
-    editor.select(Selection(Kind.SHOT, shot=editor.project.shots[0].id))
+    editor.select(ShotSelection(editor.project.shots[0].id))
     n_shots = len(editor.project.shots)
     type_into(field(tapped, QDoubleSpinBox, "Beats it lasts"), "20")
     assert len(editor.project.shots) < n_shots
@@ -261,7 +272,7 @@ def test_a_clip_of_one_picture_does_not_set_the_film(window, tmp_path, qtbot):
 
 
 def test_pulses_say_that_they_are_gone(tapped):
-    tapped.editor.select(Selection(Kind.PULSE, pulse=tapped.editor.project.pulses[-1].id))
+    tapped.editor.select(PulseSelection(tapped.editor.project.pulses[-1].id))
     QTest.keyClick(tapped, Qt.Key.Key_Delete)
     assert "is gone" in tapped.notice.text
     assert all(isinstance(pulse, Pulse) and pulse.name != "taps" for pulse in tapped.editor.project.pulses)

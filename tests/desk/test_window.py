@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from epiphane.desk.control.drag import carry_effect, carry_footage
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import CuesSelection, LaneSelection, SongSelection
 from epiphane.desk.shell.actions import ACTIONS, key_text
 from epiphane.desk.shell.keys import key_rows
 from epiphane.files.project import load_project
@@ -58,11 +58,11 @@ def test_from_an_empty_window_to_a_film(window, media, tmp_path, qtbot):
     for key in ("flash", "zoom"):
         drop(window.score.viewport(), carry_effect(key), QPoint(400, 200))
     assert [lane.effect for lane in window.editor.project.lanes] == ["flash", "zoom"]
-    assert window.editor.selection.kind is Kind.LANE
+    assert isinstance(window.editor.selection, LaneSelection)
 
     # One cue off, one stronger by a drag, one nudged by keys.
     QTest.mouseClick(window.score.viewport(), LEFT, NONE, cue_point(window, 1.5))
-    assert window.editor.selection.kind is Kind.CUES
+    assert isinstance(window.editor.selection, CuesSelection)
     QTest.keyClick(window, Qt.Key.Key_X)
     assert cue_at(window, 1.5).is_off
     weak = cue_point(window, 2.0)
@@ -192,7 +192,7 @@ def test_going_through_the_song_with_keys(edit, qtbot):
     QTest.keyClick(window, Qt.Key.Key_Comma)
     assert editor.playhead == 15
     QTest.keyClick(window, Qt.Key.Key_Escape)
-    assert editor.selection.kind is Kind.SONG
+    assert isinstance(editor.selection, SongSelection)
 
 
 def test_clicking_the_ruler_goes_there_and_shows_that_picture(edit, qtbot):
@@ -214,7 +214,7 @@ def test_lanes_are_stepped_muted_and_removed_with_keys(edit, qtbot):
     assert window.editor.project.lanes[0].muted
     QTest.keyClick(window, Qt.Key.Key_Delete)
     assert [lane.id for lane in window.editor.project.lanes] == [zoom]
-    assert window.editor.selection.kind is Kind.SONG
+    assert isinstance(window.editor.selection, SongSelection)
 
 
 def test_a_shot_is_chosen_stretched_and_taken_out(edit, qtbot):

@@ -88,13 +88,13 @@ class LanesBench(QWidget):
         return row("Shift", self._shift, earlier, later)
 
     def _set_shape(self, changes: dict[str, object], gesture: str | None) -> None:
-        chosen = self._editor.selection.chosen_lanes
+        chosen = self._editor.selection.lanes
         words = f"change of {' and '.join(changes)} of lanes"
         self._editor.apply(lambda p: shape_lanes(p, chosen, **changes), words, gesture=gesture)
         self.refresh()
 
     def _set_depth(self, percent: float, *, gesture: str | None = None) -> None:
-        chosen, depth = self._editor.selection.chosen_lanes, round(percent / 100, 4)
+        chosen, depth = self._editor.selection.lanes, round(percent / 100, 4)
         self._editor.apply(lambda p: change_lanes(p, chosen, depth=depth), "depth of lanes", gesture=gesture)
         self.refresh()
 
@@ -104,6 +104,6 @@ class LanesBench(QWidget):
             self._move(round(n_frames) + last.envelope.lead)
 
     def _move(self, n_frames: int) -> None:
-        chosen = self._editor.selection.chosen_lanes
+        chosen = self._editor.selection.lanes
         self._editor.apply(lambda p: shift_lanes(p, chosen, n_frames), "shift of lanes")
         self.refresh()

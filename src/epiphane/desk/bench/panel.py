@@ -1,8 +1,7 @@
 """The bench: shows the one selected thing."""
 
-from collections.abc import Callable
-from pathlib import Path
-from typing import TypeAlias
+from collections.abc import Callable, Mapping
+from typing import Protocol, TypeAlias
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -32,14 +31,12 @@ from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.recipes import RecipeDesk
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.score.paint import lane_label
 from epiphane.desk.shell import theme
 from epiphane.desk.shell.recovery import RecoveryDesk
-from epiphane.edits.shots import footage_name
 
 BenchPage: TypeAlias = (
     SongBench
@@ -57,6 +54,20 @@ BenchPage: TypeAlias = (
     | NewRecipeBench
     | LostWorkBench
 )
+
+
+class Shown(Protocol):
+    """What the bench shows of a selection."""
+
+    @property
+    def title(self) -> Callable[[], tuple[str, str]]:
+        """What it is, and what it is called."""
+        ...
+
+    @property
+    def page(self) -> Callable[[], BenchPage | None]:
+        """Its page."""
+        ...
 
 
 class BenchPanel(QFrame):
@@ -98,7 +109,7 @@ class BenchPanel(QFrame):
         self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
         self.lost_work: LostWorkBench | None = None
-        self._recipes = recipes
+        self._subjects: Mapping[type[Selection], Shown] = {}
         self.recipe, self.new_recipe = RecipeBench(editor, recipes), NewRecipeBench(editor, recipes)
         pages = (
             self.song,
@@ -140,6 +151,10 @@ class BenchPanel(QFrame):
         editor.selection_changed.connect(self.refresh)
         editor.project_changed.connect(self.refresh)
         editor.song_changed.connect(self.refresh)
+
+    def set_subjects(self, subjects: Mapping[type[Selection], Shown]) -> None:
+        """Have what each kind of selection shows."""
+        self._subjects = subjects
         self.refresh()
 
     def add_lost_work(self, recovery: RecoveryDesk) -> None:
@@ -150,99 +165,48 @@ class BenchPanel(QFrame):
 
     def open_export(self) -> None:
         """Show the export."""
-        self._editor.select(Selection(Kind.EXPORT))
+        self._editor.select(ExportSelection())
 
     def close_export(self) -> None:
         """Go back to the song."""
-        self._editor.select(Selection())
+        self._editor.select(SongSelection())
 
     def refresh(self) -> None:
-        """Show what is selected as it is now."""
-        shown: dict[Kind, Callable[[], None]] = {
-            Kind.LANE: self._show_lane,
-            Kind.LANES: self._show_lanes,
-            Kind.PULSE: self._show_pulse,
-            Kind.BEAT: self._show_beat,
-            Kind.TAP: self._show_tap,
-            Kind.CUES: self._show_cues,
-            Kind.SHOT: self._show_shot,
-            Kind.FOOTAGE: self._show_footage,
-            Kind.FILLING: lambda: self._show(self.filling, "Filling", "the song with footage"),
-            Kind.RECIPE: self._show_recipe,
-            Kind.NEW_RECIPE: lambda: self._show(self.new_recipe, "New recipe", "of these lanes"),
-            Kind.LOST_WORK: self._show_lost_work,
-            Kind.EXPORT: lambda: self._show(self.export, "Export", self._editor.title),
-        }
-        shown.get(self._editor.selection.kind, self._show_song)()
+        """Show what is selected as it is now, under what it is and is called."""
+        subject = self._subjects.get(type(self._editor.selection))
+        page = None if subject is None else subject.page()
+        if subject is None or page is None:
+            return
+        self._pages.show_page(page)
+        for part, text in zip((self._kind, self._name), subject.title(), strict=True):
+            part.setText(text)
+        page.refresh()
 
-    def _show_song(self) -> None:
-        song = self._editor.project.song
-        self._show(self.song, "Song", Path(song.path).name if song else "none yet")
-
-    def _show_beat(self) -> None:
-        beat = self._editor.selected_beat()
-        self._show(self.beat, "Beat", f"at {beat.time:.3f} s" if beat else "")
-
-    def _show_tap(self) -> None:
-        tap, pulse = self._editor.selected_tap(), self._editor.selected_pulse()
-        self._show(self.tap, "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else "")
-
-    def _show_cues(self) -> None:
-        lane = self._editor.selected_lane()
-        kind = "Cue" if len(self._editor.selection.cues) == 1 else "Cues"
-        self._show(self.cues, kind, lane_label(lane) if lane else "")
-
-    def _show_shot(self) -> None:
-        shot = self._editor.selected_shot()
-        footage = next((f for f in self._editor.project.footage if shot and f.id == shot.footage), None)
-        self._show(self.shot, "Shot", footage_name(footage) if footage else "")
-
-    def _show_footage(self) -> None:
-        chosen = self._editor.selected_footage()
-        kind = chosen.kind.value.capitalize() if chosen else ""
-        self._show(self.footage, kind, footage_name(chosen) if chosen else "")
-
-    def _show_recipe(self) -> None:
-        kept = self._recipes.find(self._editor.selection.recipe)
-        self._show(self.recipe, "Recipe", kept.recipe.name if kept else "")
-
-    def _show_lost_work(self) -> None:
-        if self.lost_work is not None:
-            self._show(self.lost_work, "Unsaved work", "of lost sessions")
-
-    def _show_pulse(self) -> None:
+    def pulse_page(self) -> PulseBench | None:
+        """Return the page of the selected pulse, made anew for another one or another source."""
         pulse = self._editor.selected_pulse()
         if pulse is None:
-            return
+            return None
         if self.pulse is None or (self.pulse.pulse_id, self.pulse.kind) != (pulse.id, type(pulse.source)):
             if self.pulse is not None:
                 self._pages.drop_page(self.pulse)
             self.pulse = PulseBench(self._editor, pulse)
             self._pages.add_page(self.pulse)
             self.pulse_made.emit(self.pulse)
-        self._show(self.pulse, "Pulse", pulse.name)
+        return self.pulse
 
-    def _show_lane(self) -> None:
+    def lane_page(self) -> LaneBench | None:
+        """Return the page of the selected lane, made anew for another one or another effect."""
         lane = self._editor.selected_lane()
         if lane is None:
-            return
+            return None
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
             if self.lane is not None:
                 self._pages.drop_page(self.lane)
             self.lane = LaneBench(self._editor, lane)
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
-        self._show(self.lane, "Lane", lane_label(lane))
-
-    def _show_lanes(self) -> None:
-        self._show(self.lanes, "Lanes", f"{len(self._editor.selection.lanes)} of them")
-
-    def _show(self, page: BenchPage, kind: str, name: str) -> None:
-        """Show a page as it is now, under what it is and is called."""
-        self._pages.show_page(page)
-        self._kind.setText(kind)
-        self._name.setText(name)
-        page.refresh()
+        return self.lane
 
 
 class _Pages(QWidget):

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
 from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
@@ -88,7 +88,9 @@ class TapBench(QWidget):
         )
 
     def _show_pulse(self) -> None:
-        self._editor.select(Selection(Kind.PULSE, pulse=self._editor.selection.pulse))
+        pulse = self._editor.selection.pulse
+        if pulse is not None:
+            self._editor.select(PulseSelection(pulse))
 
     def _change(self, edit: Callable[[Project, PulseId, float], Project], text: str) -> None:
         pulse, time = self._editor.selection.pulse, self._editor.selection.tap

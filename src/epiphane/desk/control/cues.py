@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import CuesSelection
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
@@ -128,4 +128,4 @@ class CueDesk(QObject):
     @property
     def are_selected(self) -> bool:
         """Whether some cues are."""
-        return self._editor.selection.kind is Kind.CUES
+        return isinstance(self._editor.selection, CuesSelection)

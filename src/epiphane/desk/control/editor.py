@@ -8,7 +8,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.audio.heard import HeardSong
 from epiphane.audio.levels import SongLevels
-from epiphane.desk.control.selection import Kind, Selection, still_there
+from epiphane.desk.control.selection import (
+    CuesSelection,
+    LaneSelection,
+    PulseSelection,
+    Selection,
+    ShotSelection,
+    SongSelection,
+    TapSelection,
+    still_there,
+)
 from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
@@ -76,7 +85,7 @@ class Editor(QObject):
         """Whether the song is being listened to: what is known of it is not the result."""
         self.path: Path | None = None
         self.cues: Schedule = schedule(self.project)
-        self.selection = Selection()
+        self.selection: Selection = SongSelection()
         self.playhead = 0
         self._whole: HeardSong | None = None
         self._used: tuple[tuple[float, ...], HeardSong] | None = None
@@ -137,7 +146,7 @@ class Editor(QObject):
         self._whole = None
         self._journal, self._digest = journal, digest
         self.is_listening = False
-        self.selection = Selection()
+        self.selection = SongSelection()
         self.playhead = 0
         self.opened.emit()  # before anybody begins something for this one
         self._show(old)
@@ -315,7 +324,7 @@ class Editor(QObject):
 
     def selected_lanes(self) -> list[Lane]:
         """Return all selected lanes, in their order."""
-        chosen = self.selection.chosen_lanes
+        chosen = self.selection.lanes
         return [lane for lane in self.project.lanes if lane.id in chosen]
 
     def selected_pulse(self) -> Pulse | None:
@@ -349,9 +358,9 @@ class Editor(QObject):
         hits = source.hits if isinstance(source, TappedSource) else ()
         nearest = min(hits, key=lambda hit: abs(hit.time - time), default=None)
         if nearest is None:
-            self.select(Selection(Kind.PULSE, pulse=pulse))
+            self.select(PulseSelection(pulse))
         else:
-            self.select(Selection(Kind.TAP, pulse=pulse, tap=nearest.time))
+            self.select(TapSelection(pulse=pulse, tap=nearest.time))
 
     def step_to_tap(self, direction: int) -> None:
         """Select the next (1) or previous (-1) tap of the pulse, and go there."""
@@ -361,7 +370,7 @@ class Editor(QObject):
         number = pulse.source.hits.index(tap) + direction
         if 0 <= number < len(pulse.source.hits):
             time = pulse.source.hits[number].time
-            self.select(Selection(Kind.TAP, pulse=pulse.id, tap=time))
+            self.select(TapSelection(pulse=pulse.id, tap=time))
             self.go_to(frame_at(time, self.project.rate))
 
     def move_tap(self, to: float, *, gesture: str | None = None) -> None:
@@ -375,11 +384,11 @@ class Editor(QObject):
             return move_tap(project, pulse.id, tap.time, to=to)
 
         # Selected beforehand, so that it is not lost sight of when the views are told.
-        self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=to)
+        self.selection = TapSelection(pulse=pulse.id, tap=to)
         if self.apply(edit, "move of a tap", gesture=gesture):
             self.selection_changed.emit()
         else:
-            self.selection = Selection(Kind.TAP, pulse=pulse.id, tap=tap.time)
+            self.selection = TapSelection(pulse=pulse.id, tap=tap.time)
 
     def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
         """Return the hits of a pulse of the project."""
@@ -407,7 +416,7 @@ class Editor(QObject):
         later = [shot for shot in shots if (shot.start - here) * direction > 0]
         if later:
             shot = later[0] if direction > 0 else later[-1]
-            self.select(Selection(Kind.SHOT, shot=shot.id))
+            self.select(ShotSelection(shot.id))
             self.go_to(shot.start)
 
     def selected_cues(self) -> list[Cue]:
@@ -420,9 +429,9 @@ class Editor(QObject):
     def select_cues(self, keys: frozenset[CueKey], *, lane: LaneId | None) -> None:
         """Select cues; none selects their lane, or the song."""
         if keys:
-            self.select(Selection(Kind.CUES, lane=lane, cues=keys))
+            self.select(CuesSelection(lane=lane, cues=keys))
         else:
-            self.select(Selection(Kind.LANE, lane=lane) if lane is not None else Selection())
+            self.select(LaneSelection(lane) if lane is not None else SongSelection())
 
     def _step_among(self, frames: list[int], direction: int) -> None:
         if direction > 0:

@@ -4,7 +4,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection, lanes_selected
+from epiphane.desk.control.selection import LaneSelection, lanes_selected
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
@@ -68,7 +68,7 @@ class LaneDesk(QObject):
         made = LaneId(max(self._editor.project.next_id, 0))
         if self._editor.apply(edit, f"lane of {effect.label.lower()}"):
             lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
-            self._editor.select(Selection(Kind.LANE, lane=lanes[-1]))
+            self._editor.select(LaneSelection(lanes[-1]))
             if target.unit is not None and stand_in_remark(self._editor.project):
                 self._editor.said.emit(stand_in_remark(self._editor.project), False)
 
@@ -81,7 +81,7 @@ class LaneDesk(QObject):
     def _copy(self, lane: LaneId, effect: str | None = None) -> None:
         made = LaneId(self._editor.project.next_id)
         if self._editor.apply(lambda p: copy_lane(p, lane, effect=effect), "copy of a lane"):
-            self._editor.select(Selection(Kind.LANE, lane=made))
+            self._editor.select(LaneSelection(made))
 
     def step(self, direction: int, *, keeps: bool = False) -> None:
         """Select the next (1) or previous (-1) lane; where it `keeps`, beside those that are selected."""
@@ -91,9 +91,9 @@ class LaneDesk(QObject):
         selection = self._editor.selection
         at = lanes.index(selection.lane) + direction if selection.lane in lanes else 0
         if not keeps:
-            self._editor.select(Selection(Kind.LANE, lane=lanes[at % len(lanes)]))
+            self._editor.select(LaneSelection(lanes[at % len(lanes)]))
         elif 0 <= at < len(lanes):
-            chosen = selection.chosen_lanes | {lanes[at]}
+            chosen = selection.lanes | {lanes[at]}
             self._editor.select(lanes_selected([one for one in lanes if one in chosen], lanes[at]))
 
     def select_all(self) -> None:
@@ -117,13 +117,13 @@ class LaneDesk(QObject):
 
     def move(self, direction: int) -> None:
         """Put the selected lanes a place up (-1) or down (1)."""
-        chosen = self._editor.selection.chosen_lanes
+        chosen = self._editor.selection.lanes
         if chosen:
             self._editor.apply(lambda p: step_lanes(p, chosen, direction), "order of lanes")
 
     def remove(self) -> None:
         """Remove the selected lanes."""
-        chosen = self._editor.selection.chosen_lanes
+        chosen = self._editor.selection.lanes
 
         def edit(project: Project) -> Project:
             for lane in chosen:

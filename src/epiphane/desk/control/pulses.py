@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import BeatSelection, PulseSelection
 from epiphane.desk.control.taps import (
     CLICK_TEMPO,
     N_CLICKS,
@@ -81,7 +81,7 @@ class PulseDesk(QObject):
             return project
 
         if self._editor.apply(edit, "making of a pulse"):
-            self._editor.select(Selection(Kind.PULSE, pulse=made[-1]))
+            self._editor.select(PulseSelection(made[-1]))
 
     def _source(self, project: Project, kind: str) -> Source:
         song = project.song
@@ -239,14 +239,14 @@ class PulseDesk(QObject):
         if self._editor.apply(lambda p: add_beat(p, time), "adding of a beat"):
             song = self._editor.project.song
             numbers = [n for n, beat in enumerate(song.beats) if abs(beat.time - time) < 1e-5] if song else []
-            self._editor.select(Selection(Kind.BEAT, beat=numbers[0] if numbers else None))
+            self._editor.select(BeatSelection(numbers[0] if numbers else None))
 
     def _go_round(self, number: int, time: float) -> None:
         rate = self._editor.project.rate
         first = frame_at(max(0.0, time - _AROUND_SECONDS), rate)
         end = min(frame_at(time + _AROUND_SECONDS, rate), self._editor.project.n_frames)
         self._playback.set_loop(None)
-        self._editor.select(Selection(Kind.BEAT, beat=number))
+        self._editor.select(BeatSelection(number))
         self._editor.go_to(frame_at(time, rate))
         self._playback.set_loop((first, end))
         beats = next((p.id for p in self._editor.project.pulses if p.unit is PulseUnit.BEAT), None)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection, NewRecipeSelection, RecipeSelection, SongSelection
 from epiphane.desk.shell import asking
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
@@ -81,7 +81,7 @@ class RecipeDesk(QObject):
             )
 
         if self._editor.apply(edit, f"recipe {recipe.name}"):
-            self._editor.select(Selection(Kind.LANE, lane=self._editor.project.lanes[n_before].id))
+            self._editor.select(LaneSelection(self._editor.project.lanes[n_before].id))
             if stand_in_remark(self._editor.project):
                 self._editor.said.emit(stand_in_remark(self._editor.project), False)
             self._tell_unknown(recipe)
@@ -91,7 +91,7 @@ class RecipeDesk(QObject):
         if not self._editor.project.lanes:
             self._editor.said.emit("there are no lanes to take as a recipe yet.", False)
             return
-        self._editor.select(Selection(Kind.NEW_RECIPE, lane=self._editor.selection.lane))
+        self._editor.select(NewRecipeSelection(self._editor.selection.lane))
 
     def keep(self, lanes: Sequence[LaneId], name: str, about: str) -> bool:
         """Keep some lanes of the project as a recipe; False if that failed, which the editor is told."""
@@ -130,7 +130,7 @@ class RecipeDesk(QObject):
         except EpiphaneError as error:
             self._editor.said.emit(str(error), True)
             return False
-        self._editor.select(Selection())
+        self._editor.select(SongSelection())
         self.read()
         return True
 
@@ -145,7 +145,7 @@ class RecipeDesk(QObject):
             self._editor.said.emit(str(error), True)
             return False
         self.read()
-        self._editor.select(Selection(Kind.RECIPE, recipe=str(kept.path)))
+        self._editor.select(RecipeSelection(str(kept.path)))
         self._tell_unknown(kept.recipe)
         return True
 

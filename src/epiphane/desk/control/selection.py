@@ -1,7 +1,7 @@
 """What is selected: it decides what the bench shows and what keys are about."""
 
 from collections.abc import Iterable
-from enum import Enum
+from typing import TypeAlias
 
 from msgspec import Struct
 
@@ -11,95 +11,196 @@ from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import CueKey
 
 
-class Kind(Enum):
-    """What the bench may show."""
-
-    SONG = "song"
-    PULSE = "pulse"
-    BEAT = "beat"
-    TAP = "tap"
-    LANE = "lane"
-    LANES = "lanes"
-    CUES = "cues"
-    SHOT = "shot"
-    FOOTAGE = "footage"
-    FILLING = "filling"
-    RECIPE = "recipe"
-    NEW_RECIPE = "new recipe"
-    EXPORT = "export"
-    LOST_WORK = "lost work"
-
-
-class Selection(Struct, frozen=True):
-    """What is selected: a pulse, a beat by its number, a lane, some cues, a shot, footage; else the song.
-
-    Of several `lanes` the one that was selected last is also the `lane`.
-
-    A tap is selected by its pulse and its time in seconds.
-
-    A recipe is selected by the path of its file; a new one is made of lanes, first of those like `lane`.
-    """
-
-    kind: Kind = Kind.SONG
-    pulse: PulseId | None = None
-    beat: int | None = None
-    tap: float | None = None
-    lane: LaneId | None = None
-    lanes: frozenset[LaneId] = frozenset()
-    cues: frozenset[CueKey] = frozenset()
-    shot: ItemId | None = None
-    footage: FootageId | None = None
-    recipe: str = ""
+class _Selected(Struct, frozen=True):
+    """What every kind of selection answers; what it is not about is None or empty."""
 
     @property
-    def chosen_lanes(self) -> frozenset[LaneId]:
+    def lane(self) -> LaneId | None:
+        """The lane it is about, or the one of several that was selected last."""
+        return None
+
+    @property
+    def lanes(self) -> frozenset[LaneId]:
         """All lanes that are selected."""
-        return self.lanes or (frozenset() if self.lane is None else frozenset({self.lane}))
+        return frozenset() if self.lane is None else frozenset({self.lane})
+
+    @property
+    def cues(self) -> frozenset[CueKey]:
+        """The selected cues."""
+        return frozenset()
+
+    @property
+    def pulse(self) -> PulseId | None:
+        """The pulse it is about."""
+        return None
+
+    @property
+    def beat(self) -> int | None:
+        """The number of the selected beat."""
+        return None
+
+    @property
+    def tap(self) -> float | None:
+        """The time of the selected tap, in seconds."""
+        return None
+
+    @property
+    def shot(self) -> ItemId | None:
+        """The selected shot."""
+        return None
+
+    @property
+    def footage(self) -> FootageId | None:
+        """The selected footage."""
+        return None
+
+    @property
+    def recipe(self) -> str:
+        """The path of the selected recipe's file."""
+        return ""
+
+    def is_there(self, project: Project) -> bool:
+        """Whether what is selected is still in the project."""
+        return True
+
+
+class SongSelection(_Selected, frozen=True):
+    """The song: what is selected when nothing else is."""
+
+
+class PulseSelection(_Selected, frozen=True):
+    """A pulse."""
+
+    pulse: PulseId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.pulse for one in project.pulses)
+
+
+class BeatSelection(_Selected, frozen=True):
+    """A beat, by its number."""
+
+    beat: int | None
+
+    def is_there(self, project: Project) -> bool:
+        return project.song is not None and (self.beat or 0) < len(project.song.beats)
+
+
+class TapSelection(_Selected, frozen=True):
+    """A tap, by its pulse and its time in seconds."""
+
+    pulse: PulseId
+    tap: float
+
+    def is_there(self, project: Project) -> bool:
+        sources = (one.source for one in project.pulses if one.id == self.pulse)
+        taps = (hit for source in sources if isinstance(source, TappedSource) for hit in source.hits)
+        return any(hit.time == self.tap for hit in taps)
+
+
+class LaneSelection(_Selected, frozen=True):
+    """A lane."""
+
+    lane: LaneId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.lane for one in project.lanes)
+
+
+class LanesSelection(_Selected, frozen=True):
+    """Several lanes; `lane` is the one that was selected last."""
+
+    lane: LaneId
+    lanes: frozenset[LaneId]
+
+
+class CuesSelection(_Selected, frozen=True):
+    """Some cues, of one lane or of several; `lane` is the one whose cues were selected last."""
+
+    lane: LaneId | None
+    cues: frozenset[CueKey]
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.lane for one in project.lanes)
+
+
+class ShotSelection(_Selected, frozen=True):
+    """A shot."""
+
+    shot: ItemId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.shot for one in project.shots)
+
+
+class FootageSelection(_Selected, frozen=True):
+    """Footage on the shelf."""
+
+    footage: FootageId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.footage for one in project.footage)
+
+
+class FillingSelection(_Selected, frozen=True):
+    """How the song is filled with footage."""
+
+
+class RecipeSelection(_Selected, frozen=True):
+    """A recipe, by the path of its file."""
+
+    recipe: str
+
+
+class NewRecipeSelection(_Selected, frozen=True):
+    """A recipe that is being made of lanes, first of those like `lane`."""
+
+    lane: LaneId | None
+
+
+class ExportSelection(_Selected, frozen=True):
+    """The export."""
+
+
+class LostWorkSelection(_Selected, frozen=True):
+    """Unsaved work of lost sessions."""
+
+
+Selection: TypeAlias = (
+    SongSelection
+    | PulseSelection
+    | BeatSelection
+    | TapSelection
+    | LaneSelection
+    | LanesSelection
+    | CuesSelection
+    | ShotSelection
+    | FootageSelection
+    | FillingSelection
+    | RecipeSelection
+    | NewRecipeSelection
+    | ExportSelection
+    | LostWorkSelection
+)
 
 
 def still_there(selection: Selection, project: Project) -> Selection:
-    """Return what is selected, or the song where it is not there any more."""
-    if selection.kind is Kind.TAP:
-        return _tap_still_there(selection, project)
-    if selection.kind is Kind.LANES:
+    """Return what is selected, or what is nearest to it where it is not there any more: else the song."""
+    if isinstance(selection, LanesSelection):
         return lanes_selected([one.id for one in project.lanes if one.id in selection.lanes], selection.lane)
-    n_beats = len(project.song.beats) if project.song is not None else 0
-    there: dict[Kind, Iterable[int | None]] = {
-        Kind.LANE: (lane.id for lane in project.lanes),
-        Kind.CUES: (lane.id for lane in project.lanes),
-        Kind.PULSE: (pulse.id for pulse in project.pulses),
-        Kind.BEAT: range(n_beats),
-        Kind.FOOTAGE: (one.id for one in project.footage),
-        Kind.SHOT: (shot.id for shot in project.shots),
-    }
-    wanted: dict[Kind, int | None] = {
-        Kind.LANE: selection.lane,
-        Kind.CUES: selection.lane,
-        Kind.PULSE: selection.pulse,
-        Kind.BEAT: selection.beat or 0,
-        Kind.FOOTAGE: selection.footage,
-        Kind.SHOT: selection.shot,
-    }
-    kind = selection.kind
-    return selection if kind not in there or wanted[kind] in there[kind] else Selection()
+    if selection.is_there(project):
+        return selection
+    if isinstance(selection, TapSelection):
+        return still_there(PulseSelection(selection.pulse), project)
+    return SongSelection()
 
 
 def lanes_selected(lanes: Iterable[LaneId], last: LaneId | None) -> Selection:
     """Return the selection of some lanes, of which one was selected `last`: of one alone that lane."""
     chosen = list(lanes)
     if not chosen:
-        return Selection()
+        return SongSelection()
     lane = last if last in chosen else chosen[-1]
     if len(chosen) == 1:
-        return Selection(Kind.LANE, lane=lane)
-    return Selection(Kind.LANES, lane=lane, lanes=frozenset(chosen))
-
-
-def _tap_still_there(selection: Selection, project: Project) -> Selection:
-    """Return a selected tap, or its pulse, or the song, whichever is still there."""
-    pulse = next((one for one in project.pulses if one.id == selection.pulse), None)
-    if pulse is None:
-        return Selection()
-    hits = pulse.source.hits if isinstance(pulse.source, TappedSource) else ()
-    is_there = any(hit.time == selection.tap for hit in hits)
-    return selection if is_there else Selection(Kind.PULSE, pulse=pulse.id)
+        return LaneSelection(lane)
+    return LanesSelection(lane, frozenset(chosen))

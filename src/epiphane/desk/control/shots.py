@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import FillingSelection
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
@@ -60,7 +60,7 @@ class ShotDesk(QObject):
             return fill_song(p if p.shots else replace(p, filling=default_filling(p)))
 
         if is_full or self._editor.apply(edit, "filling of the song"):
-            self._editor.select(Selection(Kind.FILLING))
+            self._editor.select(FillingSelection())
 
     def exchange(self) -> None:
         """Exchange the selected shot for the clip that is chosen on the shelf."""

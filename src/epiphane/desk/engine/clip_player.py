@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import FootageSelection
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
@@ -63,7 +63,8 @@ class ClipPlayer(QObject):
     @property
     def footage(self) -> Footage | None:
         """The selected clip."""
-        return self._editor.selected_footage() if self._editor.selection.kind is Kind.FOOTAGE else None
+        is_selected = isinstance(self._editor.selection, FootageSelection)
+        return self._editor.selected_footage() if is_selected else None
 
     def toggle(self) -> None:
         """Play the clip from where it is, or stop."""

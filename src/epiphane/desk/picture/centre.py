@@ -5,7 +5,7 @@ from PyQt6.QtCore import QObject, QPointF
 
 from epiphane.declare.parameters import Parameter, rest_and_peak, setting_of
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import CuesSelection, LaneSelection
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
@@ -38,7 +38,7 @@ class CentreHandle(QObject):
         self._view.set_handle(point)
 
     def _lane(self) -> Lane | None:
-        is_lane = self._editor.selection.kind in (Kind.LANE, Kind.CUES)
+        is_lane = isinstance(self._editor.selection, LaneSelection | CuesSelection)
         return self._editor.selected_lane() if is_lane else None
 
     def _peak(self, lane: Lane, name: str) -> float | None:

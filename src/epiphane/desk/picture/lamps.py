@@ -5,7 +5,7 @@ from PyQt6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 
@@ -76,7 +76,7 @@ class Lamps(QWidget):
             return
         for index, lane in enumerate(lanes):
             if self._box(index).contains(event.position()):
-                self._editor.select(Selection(Kind.LANE, lane=lane.id))
+                self._editor.select(LaneSelection(lane.id))
 
     def _fit(self) -> None:
         n_rows = -(-len(self._editor.project.lanes) // self._n_columns()) or 1

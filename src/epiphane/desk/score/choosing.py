@@ -12,7 +12,7 @@ def lanes_with(editor: Editor, lane: LaneId, *, is_range: bool) -> Selection:
     One that is selected already is no longer, unless it is the end of a range.
     """
     lanes = [one.id for one in editor.project.lanes]
-    chosen, last = editor.selection.chosen_lanes, editor.selection.lane
+    chosen, last = editor.selection.lanes, editor.selection.lane
     if is_range and last in lanes:
         first, end = sorted((lanes.index(last), lanes.index(lane)))
         return lanes_selected([one for one in lanes if one in chosen or one in lanes[first : end + 1]], lane)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import BeatSelection
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     SECTION_HEIGHT,
@@ -72,7 +72,7 @@ class NotePainter:
             painter.setBrush(theme.GROUND)
             painter.drawRect(QRectF(x - 2, base - tall, 4, tall))
         selection = self._editor.selection
-        if selection.kind is Kind.BEAT and number is not None and number == selection.beat:
+        if isinstance(selection, BeatSelection) and number is not None and number == selection.beat:
             painter.setPen(QPen(theme.TEXT, 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(x - 5, base - _TALL - 3, 10, _TALL + 6))

@@ -12,7 +12,6 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, bands_image, heights_image, heights_of
 from epiphane.desk.score.layout import (
@@ -90,9 +89,9 @@ class StavePainter:
         first, end = (frame_at(seconds, rate) for seconds in (stave.start, stave.end))
         lane_id = lane.lane.id
         cues = self._cues_near(lane, stave)
-        chosen = selection.cues if selection.kind is Kind.CUES else frozenset()
+        chosen = selection.cues
         return (
-            (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.chosen_lanes),
+            (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.lanes),
             cues,
             tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
             b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
@@ -126,7 +125,7 @@ class StavePainter:
         painter.drawText(box, _RIGHT, str(stave.bars[0].number))
 
     def _paint_name(self, painter: QPainter, layout: ScoreLayout, top: float, lane: LaneSchedule) -> None:
-        is_chosen = lane.lane.id in self._editor.selection.chosen_lanes
+        is_chosen = lane.lane.id in self._editor.selection.lanes
         painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
         painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
         room = QRectF(4, top - 1, MARGIN_LEFT - 18, layout.lane_height + 2)
@@ -224,7 +223,7 @@ class StavePainter:
         colour: QColor,
     ) -> None:
         """Paint those that are as their lane has them in one go, and then those that are not, or chosen."""
-        chosen = self._editor.selection.cues if self._editor.selection.kind is Kind.CUES else frozenset()
+        chosen = self._editor.selection.cues
         lane_id = lane.lane.id
         plain: list[Cue] = []
         others: list[Cue] = []
@@ -328,7 +327,7 @@ class StavePainter:
     ) -> None:
         shape = self.cue_shape(layout, stave, cue)
         selection = self._editor.selection
-        is_chosen = selection.kind is Kind.CUES and (lane.id, cue.hit.time) in selection.cues
+        is_chosen = (lane.id, cue.hit.time) in selection.cues
         path = cue_path(shape, cue.envelope, base, full_height=layout.lane_height - 3 if cue.is_off else None)
         if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:
             colour = family_colour(cue.override.effect)

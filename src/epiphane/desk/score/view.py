@@ -21,7 +21,14 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import (
+    BeatSelection,
+    LaneSelection,
+    PulseSelection,
+    ShotSelection,
+    SongSelection,
+    TapSelection,
+)
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
@@ -246,7 +253,7 @@ class ScoreView(QAbstractScrollArea):
         hit = self._cue_at(place, lane, at)
         if hit is None:
             if not is_adding and not (at.x() < NAMES_RIGHT and lane_id in self._editor.selection.lanes):
-                self._editor.select(Selection(Kind.LANE, lane=lane_id))
+                self._editor.select(LaneSelection(lane_id))
             grip = Grip.LANE if at.x() < NAMES_RIGHT else Grip.RUBBER
             keys = self._editor.selection.cues if is_adding else frozenset()
             self._drag = Drag(grip, at, place, keys=keys)
@@ -265,7 +272,7 @@ class ScoreView(QAbstractScrollArea):
         """Open the lane of the cue that is nearest in the row of all lanes."""
         lane = lane_in_fold(self._editor, self._layout, place, at.x())
         if lane is not None:
-            self._editor.select(Selection(Kind.LANE, lane=lane))
+            self._editor.select(LaneSelection(lane))
         self._drag = Drag(Grip.PLAYHEAD, at, place)
         self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
 
@@ -280,7 +287,7 @@ class ScoreView(QAbstractScrollArea):
                 return
             beats = self._editor.project.song.beats if self._editor.project.song else ()
             number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))
-        self._editor.select(Selection(Kind.BEAT, beat=number))
+        self._editor.select(BeatSelection(number))
         self._drag = Drag(Grip.BEAT, at, place, beat=number, layout=self._layout, before=self._editor.project)
 
     def _press_tap(self, place: Place, pulse: PulseId, at: QPointF) -> bool:
@@ -288,7 +295,7 @@ class ScoreView(QAbstractScrollArea):
         time = tap_under(self._editor, self._layout, place, at.x())
         if time is None:
             return False
-        self._editor.select(Selection(Kind.TAP, pulse=pulse, tap=time))
+        self._editor.select(TapSelection(pulse=pulse, tap=time))
         self._drag = Drag(Grip.TAP, at, place)
         return True
 
@@ -301,13 +308,13 @@ class ScoreView(QAbstractScrollArea):
     def _press_elsewhere(self, place: Place, at: QPointF) -> None:
         if place.strip is Strip.SHOTS:
             shot = shot_under(self._editor.project, place.seconds)
-            self._editor.select(Selection(Kind.SHOT, shot=shot.id) if shot else Selection())
+            self._editor.select(ShotSelection(shot.id) if shot else SongSelection())
         elif place.pulse is not None and self._press_tap(place, place.pulse, at):
             return
         elif place.pulse is not None:
-            self._editor.select(Selection(Kind.PULSE, pulse=place.pulse))
-        elif place.strip is not Strip.RULER or self._editor.selection.kind is not Kind.PULSE:
-            self._editor.select(Selection())
+            self._editor.select(PulseSelection(place.pulse))
+        elif place.strip is not Strip.RULER or not isinstance(self._editor.selection, PulseSelection):
+            self._editor.select(SongSelection())
         self._drag = Drag(Grip.PLAYHEAD, at, place)
         self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
 

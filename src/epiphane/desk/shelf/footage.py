@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 from epiphane.desk.control.drag import carried_footage, carry_footage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.footage import FootageDesk
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import FootageSelection
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails, image_of
@@ -146,11 +146,11 @@ class FootagePage(QWidget):
         if chosen and item is not None:
             current = item.data(Qt.ItemDataRole.UserRole)
             footage = current if current in chosen else chosen[-1]
-            self._editor.select(Selection(Kind.FOOTAGE, footage=footage))
+            self._editor.select(FootageSelection(footage))
 
     def _on_selection(self) -> None:
         # What is chosen stays so when something else is on the bench: it may be filled or exchanged with.
-        if self._editor.selection.kind is Kind.FOOTAGE:
+        if isinstance(self._editor.selection, FootageSelection):
             self.tiles.choose(self._editor.selection.footage)
 
     def _remove(self, ids: list[FootageId]) -> None:

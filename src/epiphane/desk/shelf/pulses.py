@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, 
 
 from epiphane.desk.bench.fields import label
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.score.notes import head_of, paint_head
 from epiphane.desk.shell import theme
 from epiphane.document.pulse import Pulse, PulseUnit
@@ -149,7 +149,7 @@ class PulseLines(QWidget):
     def _choose(self, number: int) -> None:
         pulses = self._editor.project.pulses
         if 0 <= number < len(pulses):
-            self._editor.select(Selection(Kind.PULSE, pulse=pulses[number].id))
+            self._editor.select(PulseSelection(pulses[number].id))
 
     def _refresh(self) -> None:
         self.setMinimumHeight(self.sizeHint().height())

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QImage, QShowEvent
 from epiphane.desk.control.drag import carry_recipe
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.recipes import RecipeDesk
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import RecipeSelection
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.paint import family_colour, lane_label
@@ -97,7 +97,7 @@ class RecipePage(MovingPage):
     def _on_chosen(self) -> None:
         chosen = self.tiles.chosen()
         if chosen and self._editor.selection.recipe != chosen[0]:
-            self._editor.select(Selection(Kind.RECIPE, recipe=str(chosen[0])))
+            self._editor.select(RecipeSelection(str(chosen[0])))
 
     def _on_selection(self) -> None:
         """Have the tile chosen of what is selected, so that it can be chosen again."""

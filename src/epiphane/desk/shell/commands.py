@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, TypeAlias
 
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import PulseSelection, SongSelection
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.report import report_problem
+from epiphane.desk.shell.subjects import Subject, Subjects
 from epiphane.keying.copying import in_same_section, on_same_beat
 
 if TYPE_CHECKING:
@@ -13,14 +14,13 @@ if TYPE_CHECKING:
 
 Callbacks: TypeAlias = dict[str, Callable[[], object]]
 
-_BEAT_STEP_SECONDS = 0.005
-
 
 class Commands:
     """The callbacks of the actions of a window."""
 
-    def __init__(self, window: "Window") -> None:
+    def __init__(self, window: "Window", subjects: Subjects) -> None:
         self._window = window
+        self._subjects = subjects
 
     def table(self) -> Callbacks:
         """Return the callback of every action, by its id."""
@@ -62,7 +62,7 @@ class Commands:
             "take": cues.take_here,
             "copy_bars": cues.copy_bars,
             "paste_bars": cues.paste_bars,
-            "toggle": self._switch,
+            "toggle": self._toggle,
             "weaker": lambda: cues.scale(-1),
             "stronger": lambda: cues.scale(1),
             "type_strength": self._type_strength,
@@ -77,7 +77,7 @@ class Commands:
             "doubtful_on": lambda: pulses.step_doubtful(1),
             "doubtful_back": lambda: pulses.step_doubtful(-1),
             "accept": self._accept,
-            "to_attack": self._land,
+            "to_attack": self._snap,
             "add_beat": pulses.add_beat,
             "ticks": self._toggle_ticks,
             "tap": pulses.tap,
@@ -103,7 +103,7 @@ class Commands:
             "lane_rows": self._window.score.next_rows,
             "mute": lanes.mute,
             "solo": lanes.solo,
-            "copy_lane": lanes.copy,
+            "copy_lane": self._duplicate,
             "new_recipe": self._window.recipes.begin,
             "lane_up": lambda: lanes.move(-1),
             "lane_down": lambda: lanes.move(1),
@@ -156,39 +156,24 @@ class Commands:
             None if self._window.playback.loop is not None else self._window.score.stave_frames()
         )
 
-    def _nudge(self, direction: int) -> None:
-        """Nudge the selected cues by a frame, or the selected beat by some milliseconds."""
-        beat = self._window.editor.selected_beat()
-        if self._window.editor.selection.kind is Kind.FOOTAGE:
-            self._window.bench.footage.move_here(direction)
-        elif self._window.editor.selection.kind is Kind.TAP:
-            self._window.bench.tap.nudge(direction)
-        elif self._window.editor.selection.kind is Kind.BEAT and beat is not None:
-            self._window.bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
-        else:
-            self._window.cues.nudge(direction)
+    @property
+    def _subject(self) -> Subject:
+        """What is done with what is selected."""
+        return self._subjects[type(self._window.editor.selection)]
 
-    def _land(self) -> None:
+    def _nudge(self, direction: int) -> None:
+        (self._subject.nudge or self._window.cues.nudge)(direction)
+
+    def _snap(self) -> None:
         """Bring a beat to its attack, or the moment of a shot to a hit."""
-        if self._window.editor.selection.kind is Kind.SHOT:
-            self._window.bench.shot.land()
-        elif self._window.editor.selection.kind is Kind.TAP:
-            self._window.bench.tap.to_attack()
-        else:
-            self._window.bench.beat.to_attack()
+        (self._subject.snap or self._window.bench.beat.to_attack)()
 
     def _accept(self) -> None:
-        if self._window.editor.selection.kind is Kind.FOOTAGE:
-            self._window.bench.footage.toggle_accepted()
-        else:
-            self._window.pulses.accept()
+        (self._subject.accept or self._window.pulses.accept)()
 
-    def _switch(self) -> None:
+    def _toggle(self) -> None:
         """Switch cues, or the take of a clip, off or on."""
-        if self._window.editor.selection.kind is Kind.FOOTAGE:
-            self._window.bench.footage.toggle_take()
-        else:
-            self._window.cues.toggle()
+        (self._subject.toggle or self._window.cues.toggle)()
 
     def _toggle_playing(self) -> None:
         """Play the selected clip, or else the project."""
@@ -218,15 +203,7 @@ class Commands:
 
     def _step_thing(self, direction: int) -> None:
         """Go to the next (1) or last (-1) moment of the clip, shot, or cue."""
-        kind = self._window.editor.selection.kind
-        if kind is Kind.FOOTAGE:
-            self._window.bench.footage.step_to_moment(direction)
-        elif kind is Kind.SHOT:
-            self._window.editor.step_to_shot(direction)
-        elif kind is Kind.TAP:
-            self._window.editor.step_to_tap(direction)
-        else:
-            self._window.cues.step(direction)
+        (self._subject.step or self._window.cues.step)(direction)
 
     def _search(self) -> None:
         is_searched = self._window.shelf.page is not ShelfPage.PULSES
@@ -236,29 +213,17 @@ class Commands:
 
     def _toggle_ticks(self) -> None:
         """Have the selected pulse tick, or else the beats, or no longer."""
-        if self._window.editor.selection.kind is Kind.PULSE and self._window.bench.pulse is not None:
+        if isinstance(self._window.editor.selection, PulseSelection) and self._window.bench.pulse is not None:
             self._window.bench.pulse.toggle_ticks()
         elif self._window.editor.project.song is not None:
             self._window.bench.song.toggle_ticks()
 
     def _delete(self) -> None:
-        """Remove a lane or shot; cues cannot be removed, they are switched off."""
-        selection = self._window.editor.selection
-        shot = selection.shot
-        if selection.kind is Kind.CUES:
-            self._window.cues.toggle()
-        elif selection.kind is Kind.PULSE and self._window.bench.pulse is not None:
-            self._window.bench.pulse.remove()
-        elif selection.kind is Kind.BEAT:
-            self._window.bench.beat.remove()
-        elif selection.kind is Kind.TAP:
-            self._window.bench.tap.remove()
-        elif selection.kind is Kind.RECIPE:
-            self._window.remove_recipes([selection.recipe])
-        elif selection.kind in (Kind.LANE, Kind.LANES):
-            self._window.lanes.remove()
-        elif selection.kind is Kind.SHOT and shot is not None:
-            self._window.shots.remove(shot)
+        if self._subject.delete is not None:
+            self._subject.delete()
+
+    def _duplicate(self) -> None:
+        (self._subject.duplicate or self._window.lanes.copy)()
 
     def _toggle_keys(self) -> None:
         self._window.key_list.toggle()
@@ -266,5 +231,5 @@ class Commands:
     def _unselect(self) -> None:
         if self._window.key_list.isVisible():
             self._window.key_list.hide()
-        self._window.editor.select(Selection())
+        self._window.editor.select(SongSelection())
         self._window.score.setFocus()

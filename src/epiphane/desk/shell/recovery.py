@@ -4,7 +4,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
-from epiphane.desk.control.selection import Kind, Selection
+from epiphane.desk.control.selection import LostWorkSelection, SongSelection
 from epiphane.desk.shell.asking import CANCEL
 from epiphane.document.project import Project
 from epiphane.files.journal import LostWork
@@ -60,7 +60,7 @@ class RecoveryDesk(QObject):
         """Show all lost work on the bench."""
         self._find()
         if self.works:
-            self._editor.select(Selection(Kind.LOST_WORK))
+            self._editor.select(LostWorkSelection())
         else:
             self._editor.said.emit("No session has left unsaved work behind.", False)
 
@@ -72,7 +72,7 @@ class RecoveryDesk(QObject):
         if is_done and not self._editor.is_journal_failing:
             self._forget(work)
             self._files.hear()
-        self._editor.select(Selection())
+        self._editor.select(SongSelection())
 
     def throw_away(self, work: LostWork) -> None:
         """Remove lost work for good, if that is meant: no undo brings it back."""
@@ -81,7 +81,7 @@ class RecoveryDesk(QObject):
             return
         self._forget(work)
         if not self.works:
-            self._editor.select(Selection())
+            self._editor.select(SongSelection())
 
     def _is_open(self, work: LostWork) -> bool:
         return work in self._editor.lost_work_of_project()

@@ -25,7 +25,7 @@ from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
-from epiphane.desk.control.selection import Kind
+from epiphane.desk.control.selection import ExportSelection
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.frames import FrameServer
@@ -50,6 +50,7 @@ from epiphane.desk.shell.header import Header
 from epiphane.desk.shell.keys import KeyList
 from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
 from epiphane.desk.shell.recovery import RecoveryDesk
+from epiphane.desk.shell.subjects import subjects_of
 from epiphane.desk.shell.welcome import Welcome
 from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.files.trust import TrustedFolders
@@ -105,7 +106,9 @@ class Window(QMainWindow):
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
         self.shelf = ShelfPanel(self.editor, page, effects, recipes)
-        self.actions_by_id = make_actions(self, Commands(self).table())
+        subjects = subjects_of(self)
+        self.bench.set_subjects(subjects)
+        self.actions_by_id = make_actions(self, Commands(self, subjects).table())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.notice = NoticeStrip()
@@ -307,7 +310,7 @@ class Window(QMainWindow):
         self._on_file()
 
     def _on_selection(self) -> None:
-        is_shown_on_bench = self.editor.selection.kind is Kind.EXPORT
+        is_shown_on_bench = isinstance(self.editor.selection, ExportSelection)
         self.job_strip.leave_out(EXPORT_TOPIC if is_shown_on_bench else "")
 
     def _on_file(self) -> None:

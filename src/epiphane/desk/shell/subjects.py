@@ -1,0 +1,196 @@
+"""What the window does with each kind of selection: title, bench page, and what keys do with it."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeAlias
+
+from epiphane.desk.bench.panel import BenchPage
+from epiphane.desk.control.selection import (
+    BeatSelection,
+    CuesSelection,
+    ExportSelection,
+    FillingSelection,
+    FootageSelection,
+    LaneSelection,
+    LanesSelection,
+    LostWorkSelection,
+    NewRecipeSelection,
+    PulseSelection,
+    RecipeSelection,
+    Selection,
+    ShotSelection,
+    SongSelection,
+    TapSelection,
+)
+from epiphane.desk.score.paint import lane_label
+from epiphane.edits.shots import footage_name
+
+if TYPE_CHECKING:
+    from epiphane.desk.shell.window import Window
+
+_BEAT_STEP_SECONDS = 0.005
+
+Subjects: TypeAlias = Mapping[type[Selection], "Subject"]
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What is done with one kind of selection; what is None is done as with cues, or not at all.
+
+    Attributes
+    ----------
+    title : what it is, and what it is called
+    page : its page of the bench, None while there is nothing to show
+    delete, duplicate : remove it, or have a copy of it
+    nudge, step : move it a little, or go to the next one; 1 is later, -1 is earlier
+    snap : bring it to its attack, or its moment to a hit
+    accept, toggle : take a proposal, or switch it on or off
+    """
+
+    title: Callable[[], tuple[str, str]]
+    page: Callable[[], BenchPage | None]
+    delete: Callable[[], object] | None = None
+    duplicate: Callable[[], object] | None = None
+    nudge: Callable[[int], object] | None = None
+    step: Callable[[int], object] | None = None
+    snap: Callable[[], object] | None = None
+    accept: Callable[[], object] | None = None
+    toggle: Callable[[], object] | None = None
+
+
+def subjects_of(window: "Window") -> Subjects:
+    """Return the subject of every kind of selection in a window."""
+    return {**_of_song(window), **_of_lanes(window), **_of_footage(window), **_of_tasks(window)}
+
+
+def _of_song(window: "Window") -> Subjects:
+    editor, bench = window.editor, window.bench
+
+    def song_title() -> tuple[str, str]:
+        song = editor.project.song
+        return "Song", Path(song.path).name if song else "none yet"
+
+    def pulse_title() -> tuple[str, str]:
+        pulse = editor.selected_pulse()
+        return "Pulse", pulse.name if pulse else ""
+
+    def beat_title() -> tuple[str, str]:
+        beat = editor.selected_beat()
+        return "Beat", f"at {beat.time:.3f} s" if beat else ""
+
+    def tap_title() -> tuple[str, str]:
+        tap, pulse = editor.selected_tap(), editor.selected_pulse()
+        return "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else ""
+
+    def remove_pulse() -> None:
+        if bench.pulse is not None:
+            bench.pulse.remove()
+
+    def nudge_beat(direction: int) -> None:
+        beat = editor.selected_beat()
+        if beat is not None:
+            bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
+
+    return {
+        SongSelection: Subject(song_title, lambda: bench.song),
+        PulseSelection: Subject(pulse_title, bench.pulse_page, delete=remove_pulse),
+        BeatSelection: Subject(
+            beat_title,
+            lambda: bench.beat,
+            delete=bench.beat.remove,
+            nudge=nudge_beat,
+            snap=bench.beat.to_attack,
+        ),
+        TapSelection: Subject(
+            tap_title,
+            lambda: bench.tap,
+            delete=bench.tap.remove,
+            nudge=bench.tap.nudge,
+            step=editor.step_to_tap,
+            snap=bench.tap.to_attack,
+        ),
+    }
+
+
+def _of_lanes(window: "Window") -> Subjects:
+    editor, bench, lanes, cues = window.editor, window.bench, window.lanes, window.cues
+
+    def label() -> str:
+        lane = editor.selected_lane()
+        return lane_label(lane) if lane else ""
+
+    return {
+        LaneSelection: Subject(
+            lambda: ("Lane", label()), bench.lane_page, delete=lanes.remove, duplicate=lanes.copy
+        ),
+        LanesSelection: Subject(
+            lambda: ("Lanes", f"{len(editor.selection.lanes)} of them"),
+            lambda: bench.lanes,
+            delete=lanes.remove,
+            duplicate=lanes.copy,
+        ),
+        # A cue is its hit: it cannot be removed, only switched off.
+        CuesSelection: Subject(
+            lambda: ("Cue" if len(editor.selection.cues) == 1 else "Cues", label()),
+            lambda: bench.cues,
+            delete=cues.toggle,
+            duplicate=lanes.copy,
+        ),
+    }
+
+
+def _of_footage(window: "Window") -> Subjects:
+    editor, bench = window.editor, window.bench
+
+    def shot_title() -> tuple[str, str]:
+        shot = editor.selected_shot()
+        footage = next((f for f in editor.project.footage if shot and f.id == shot.footage), None)
+        return "Shot", footage_name(footage) if footage else ""
+
+    def footage_title() -> tuple[str, str]:
+        chosen = editor.selected_footage()
+        return (chosen.kind.value.capitalize(), footage_name(chosen)) if chosen else ("", "")
+
+    def remove_shot() -> None:
+        shot = editor.selected_shot()
+        if shot is not None:
+            window.shots.remove(shot.id)
+
+    return {
+        ShotSelection: Subject(
+            shot_title,
+            lambda: bench.shot,
+            delete=remove_shot,
+            step=editor.step_to_shot,
+            snap=bench.shot.land,
+        ),
+        FootageSelection: Subject(
+            footage_title,
+            lambda: bench.footage,
+            nudge=bench.footage.move_here,
+            step=bench.footage.step_to_moment,
+            accept=bench.footage.toggle_accepted,
+            toggle=bench.footage.toggle_take,
+        ),
+        FillingSelection: Subject(lambda: ("Filling", "the song with footage"), lambda: bench.filling),
+    }
+
+
+def _of_tasks(window: "Window") -> Subjects:
+    editor, bench = window.editor, window.bench
+
+    def recipe_title() -> tuple[str, str]:
+        kept = window.recipes.find(editor.selection.recipe)
+        return "Recipe", kept.recipe.name if kept else ""
+
+    return {
+        RecipeSelection: Subject(
+            recipe_title,
+            lambda: bench.recipe,
+            delete=lambda: window.remove_recipes([editor.selection.recipe]),
+        ),
+        NewRecipeSelection: Subject(lambda: ("New recipe", "of these lanes"), lambda: bench.new_recipe),
+        ExportSelection: Subject(lambda: ("Export", editor.title), lambda: bench.export),
+        LostWorkSelection: Subject(lambda: ("Unsaved work", "of lost sessions"), lambda: bench.lost_work),
+    }

@@ -4,11 +4,13 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
+from epiphane.desk.bench.fields import button, in_a_row, label, row
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shell import theme
 from epiphane.document.project import Project
+from epiphane.document.song import Beat
 from epiphane.edits.beats import accept_beat, move_beat, remove_beat, set_beats_per_bar, shift_one
 
 
@@ -33,11 +35,11 @@ class BeatBench(QWidget):
         )
         self._remove = button("Take away", "Take this beat away (Delete)", self.remove)
         box.addWidget(in_a_row(self._accept, self._to_attack, self._remove))
-        self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=0.005)
+        self._time = limited_field(Beat, "time", "Time", "s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
         self._time.edited.connect(self.move_to)
         box.addWidget(row("Time", self._time, label("Ctrl + drag on the ruler")))
-        self._per_bar = number_field("Beats to the bar from here on", low=1, high=32, unit="")
+        self._per_bar = limited_field(Beat, "place", "Beats to the bar from here on")
         self._per_bar.setFixedWidth(48)
         self._per_bar.edited.connect(self._set_per_bar)
         self._one = button(

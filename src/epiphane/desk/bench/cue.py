@@ -11,13 +11,13 @@ from epiphane.desk.bench.fields import (
     choice_field,
     in_a_row,
     label,
-    number_field,
     row,
     rule,
     show_choice,
     show_options,
 )
 from epiphane.desk.bench.parameters import ParameterRows
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import family_colour
@@ -64,12 +64,12 @@ class CueBench(QWidget):
         for widget in (self._what, self._buttons(), self._alike_row()):
             self._box.addWidget(widget)
         self._bar = RangeBar("Strength", low=0, high=200, colour=theme.TEXT, has_rest=False)
-        self.strength = number_field("Strength", low=0, high=200, unit="%")
+        self.strength = limited_field(Override, "strength", "Strength", "%", factor=100)
         self._bar.changed.connect(lambda _rest, value: self._set_strength(value, gesture="strength"))
         self._bar.released.connect(editor.end_gesture)
         self.strength.edited.connect(self._set_strength)
         self._box.addWidget(row("Strength", self._bar, self.strength))
-        self.nudge = number_field("Nudge", low=-240, high=240, unit="f")
+        self.nudge = limited_field(Override, "nudge", "Nudge", "f")
         self.nudge.edited.connect(self._set_nudge)
         self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
         self._box.addWidget(rule())

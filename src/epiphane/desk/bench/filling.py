@@ -3,22 +3,21 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
-    NumberField,
     button,
     choice_field,
     label,
-    number_field,
     row,
     rule,
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shell import theme
-from epiphane.document.filling import Order
+from epiphane.document.filling import Filling, Order, Pace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
@@ -36,7 +35,7 @@ _EXTENDS = (
     (Extend.REPEAT, "Play it again"),
     (Extend.MIRROR, "There and back"),
 )
-TRAVELS = ((Move.PUSH, "Slow push"), (Move.DRIFT, "Drift"), (Move.NONE, "At rest"))
+MOVES = ((Move.PUSH, "Slow push"), (Move.DRIFT, "Drift"), (Move.NONE, "At rest"))
 _SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in full ones"))
 _FIELD_WIDTH = 236
 
@@ -81,17 +80,12 @@ class FillingBench(QWidget):
         pulses += [(str(pulse.id), pulse.name) for pulse in project.pulses if pulse.name != "beats"]
         show_options(self._pulse, pulses)
         show_choice(self._pulse, _BEATS if filling.pulse is None else str(filling.pulse))
-        self._every.show_value(pace.every)
+        self._pace.show(pace)
+        self._filling.show(filling)
         self._every_row.setVisible(not pace.is_by_section)
-        self._by_section.setChecked(pace.is_by_section)
-        for word, (made, field) in self._section_rows.items():
+        for made in self._section_rows:
             made.setVisible(pace.is_by_section)
-            field.show_value(getattr(pace, word))
-        show_choice(self._order, filling.order.value)
         self._shuffle.setVisible(filling.order is Order.SHUFFLED)
-        self._lands.setChecked(filling.lands)
-        show_choice(self._extend, filling.extend.value)
-        show_choice(self._stills, filling.stills.value)
         n_wanted = len(filling.footage)
         self._clips.setText(f"{n_wanted} chosen clips" if n_wanted else _all_clips(project))
         self._all.setEnabled(n_wanted > 0)
@@ -128,37 +122,27 @@ class FillingBench(QWidget):
 
     def _pace_rows(self) -> list[QWidget]:
         self._pulse = choice_field("Cuts are counted on", [], self._set_pulse)
-        self._every = number_field("A cut every", low=1, high=128, unit="")
-        self._every.edited.connect(lambda value: self._set_pace(every=round(value)))
-        self._every_row = row("A cut every", self._every, label("of them"))
-        self._by_section = QCheckBox("Slower or faster by section")
-        self._by_section.setToolTip("Another pace in calm sections, builds and full ones")
-        self._by_section.clicked.connect(lambda is_on: self._set_pace(is_by_section=is_on))
-        self._section_rows: dict[str, tuple[QWidget, NumberField]] = {}
-        for word, words in _SECTIONS:
-            field = number_field(f"A cut every, {words}", low=1, high=128, unit="")
-            field.edited.connect(lambda value, word=word: self._set_pace(**{word: round(value)}))
-            self._section_rows[word] = row("A cut every", field, label(words)), field
-        sections = [made for made, _ in self._section_rows.values()]
-        return [row("Count on", self._pulse), self._every_row, row("", self._by_section), *sections]
+        fields = self._pace = StructFields(Pace, self._set_pace)
+        self._every_row = row("A cut every", fields.number("every", "A cut every"), label("of them"))
+        tip = "Another pace in calm sections, builds and full ones"
+        by_section = fields.check("is_by_section", "Slower or faster by section", tip)
+        self._section_rows = [
+            row("A cut every", fields.number(word, f"A cut every, {words}"), label(words))
+            for word, words in _SECTIONS
+        ]
+        return [row("Count on", self._pulse), self._every_row, row("", by_section), *self._section_rows]
 
     def _order_rows(self) -> list[QWidget]:
-        orders = [(order.value, words) for order, words in _ORDERS]
-        self._order = choice_field("Order of clips", orders, lambda key: self.fill(order=Order(key)))
-        self._order.setMaximumWidth(_FIELD_WIDTH)
-        self._shuffle = button("Another", "Shuffle them another way", self._reshuffle)
-        self._lands = QCheckBox("Moments land on hits")
-        self._lands.setToolTip("Every clip that has a moment shows it exactly on a hit")
-        self._lands.clicked.connect(lambda is_on: self.fill(lands=is_on))
-        beyond = [(one.value, words) for one, words in _EXTENDS]
-        self._extend = choice_field("A clip too short", beyond, lambda key: self.fill(extend=Extend(key)))
-        travels = [(one.value, words) for one, words in TRAVELS]
-        self._stills = choice_field("Stills", travels, lambda key: self.fill(stills=Move(key)))
+        fields = self._filling = StructFields(Filling, self.fill)
+        order = fields.choice("order", "Order of clips", _ORDERS)
+        order.setMaximumWidth(_FIELD_WIDTH)
+        self._shuffle = button("Shuffle again", "Shuffle them another way", self._reshuffle)
+        tip = "Every clip that has a moment shows it exactly on a hit"
         return [
-            row("Order", self._order, self._shuffle),
-            row("", self._lands),
-            row("A clip too short", self._extend),
-            row("Stills", self._stills),
+            row("Order", order, self._shuffle),
+            row("", fields.check("lands", "Moments land on hits", tip)),
+            row("Short clips", fields.choice("extend", "What becomes of a clip that is too short", _EXTENDS)),
+            row("Stills", fields.choice("stills", "How stills move", MOVES)),
         ]
 
     def _take_chosen(self) -> None:

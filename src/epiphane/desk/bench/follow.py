@@ -8,12 +8,13 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import heard_in_band
-from epiphane.desk.bench.fields import NumberField, label, number_field, row
+from epiphane.desk.bench.fields import label, row
+from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane
+from epiphane.document.lane import Follow, Lane
 from epiphane.document.project import Project, find
 from epiphane.edits.lanes import change_lane
 from epiphane.errors import EditError
@@ -31,48 +32,37 @@ class FollowRows(QWidget):
         self._editor = editor
         self._lane_id = lane
         self.curve = FollowCurve(editor)
-        self._low, self._high = (
-            self._number(f"{name} edge of the band", "Hz", 20, 20_000, field)
-            for name, field in (("Lower", "low"), ("Upper", "high"))
-        )
-        self._quiet, self._loud = (
-            self._number(name, "%", 0, 100, field)
-            for name, field in (
-                ("At this level it is at rest", "quiet"),
-                ("At this level at its peak", "loud"),
-            )
-        )
-        self._attack, self._release = (
-            self._number(name, "ms", 0, 5000, field)
-            for name, field in (("How slowly it goes up", "attack"), ("How slowly it goes down", "release"))
-        )
+        fields = self._fields = StructFields(Follow, self._change)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(self.curve)
-        box.addWidget(row("Band", self._low, label("to"), self._high))
-        box.addWidget(row("Level in", self._quiet, label("to"), self._loud))
-        box.addWidget(row("Attack", self._attack, label("release"), self._release))
+        for words, first, between, second in (
+            (
+                "Band",
+                fields.number("low", "Lower edge of the band", "Hz"),
+                "to",
+                fields.number("high", "Upper edge of the band", "Hz"),
+            ),
+            (
+                "Level in",
+                fields.number("quiet", "At this level it is at rest", "%", factor=100),
+                "to",
+                fields.number("loud", "At this level it is at its peak", "%", factor=100),
+            ),
+            (
+                "Attack",
+                fields.number("attack", "How slowly it goes up", "ms"),
+                "release",
+                fields.number("release", "How slowly it goes down", "ms"),
+            ),
+        ):
+            box.addWidget(row(words, first, label(between), second))
 
     def refresh(self, lane: Lane) -> None:
         """Show what the lane follows."""
-        follow = lane.follow
-        for field, value in (
-            (self._low, follow.low),
-            (self._high, follow.high),
-            (self._quiet, follow.quiet * 100),
-            (self._loud, follow.loud * 100),
-            (self._attack, follow.attack),
-            (self._release, follow.release),
-        ):
-            field.show_value(value)
+        self._fields.show(lane.follow)
         self.curve.show_lane(lane)
-
-    def _number(self, name: str, unit: str, low: float, high: float, field: str) -> NumberField:
-        made = number_field(name, low=low, high=high, unit=unit)
-        share = 100 if unit == "%" else 1
-        made.edited.connect(lambda value: self._change(**{field: value / share}))
-        return made
 
     def _change(self, **changes: float) -> None:
         self._editor.apply(following(self._editor, self._lane_id, **changes), "change of what is followed")

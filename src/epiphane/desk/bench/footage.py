@@ -2,7 +2,8 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, number_field, row
+from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, row
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.strip import ClipStrip
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.clip_player import ClipPlayer
@@ -40,8 +41,8 @@ class FootageBench(QWidget):
         self._told = label("", is_quiet=False)
         self._told.setWordWrap(True)
         self._buttons = self._make_buttons()
-        self._from = number_field("Used from", low=0, high=86_400, unit="s", decimals=2, step=0.04)
-        self._to = number_field("Used to", low=0, high=86_400, unit="s", decimals=2, step=0.04)
+        self._from = limited_field(Footage, "used_from", "Used from", "s", decimals=2, step=0.04)
+        self._to = limited_field(Footage, "used_to", "Used to", "s", decimals=2, step=0.04)
         self._from.edited.connect(lambda value: self._use(is_end=False, seconds=value))
         self._to.edited.connect(lambda value: self._use(is_end=True, seconds=value))
         self._used = row("Used", self._from, label("to"), self._to)

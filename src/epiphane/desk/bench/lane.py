@@ -8,13 +8,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.fields import (
-    RangeBar,
     TextField,
     button,
     choice_field,
     in_a_row,
     label,
-    number_field,
     row,
     rule,
     show_choice,
@@ -23,6 +21,7 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.follow import FollowRows, following
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
+from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
@@ -30,7 +29,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting, Way
 from epiphane.document.project import Project, find, pulse_of
-from epiphane.document.pulse import BandSource, PulseUnit
+from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.effects.declare import EFFECTS
@@ -51,6 +50,7 @@ _BANDS = {
     PulseUnit.HIGH: (7000, 15_000),
 }
 """Where a drum is heard best, Hz."""
+_TOLD = {"n_steps": "the number of steps"}
 
 
 class LaneBench(QWidget):
@@ -66,6 +66,7 @@ class LaneBench(QWidget):
     def __init__(self, editor: Editor, lane: Lane) -> None:
         super().__init__()
         self._editor = editor
+        self._fields = StructFields(Lane, self._change, released=editor.end_gesture)
         self.lane_id: LaneId = lane.id
         self.effect_key = lane.effect
         box = QVBoxLayout(self)
@@ -95,7 +96,6 @@ class LaneBench(QWidget):
         if lane is None:
             return
         show_choice(self._way, lane.way.value)
-        self._steps.show_value(lane.n_steps)
         self._steps.setVisible(lane.way is Way.STEP)
         self._steps_words.setVisible(lane.way is Way.STEP)
         cues = self._editor.cues.lane(lane.id)
@@ -114,11 +114,7 @@ class LaneBench(QWidget):
         show_options(self._unit, _pulse_options(self._editor.project))
         show_choice(self._unit, str(pulse.id) if pulse is not None else "")
         self._every.setVisible(pulse is not None and pulse.unit is not None)
-        self._depth_bar.set_values(0, lane.depth * 100)
-        self._depth.show_value(lane.depth * 100)
-        self._wander_bar.set_values(0, lane.wander * 100)
-        self._wander.show_value(lane.wander * 100)
-        self._seed.show_value(lane.seed)
+        self._fields.show(lane)
         self._name.show_text(lane_label(lane))
         self._mute.setChecked(lane.muted)
         self._solo.setChecked(lane.is_solo)
@@ -127,7 +123,7 @@ class LaneBench(QWidget):
 
     def _pulse_row(self) -> QWidget:
         self._unit = choice_field("Fired by", (), self._fire_by)
-        self._every = number_field("Every Nth hit", low=1, high=64, unit="", step=1)
+        self._every = limited_field(Pulse, "every", "Every Nth hit")
         self._every.setPrefix("every ")
         self._every.setFixedWidth(72)
         self._every.edited.connect(lambda value: self._fire_every(round(value)))
@@ -165,11 +161,8 @@ class LaneBench(QWidget):
             _WAYS,
             lambda key: self._set_way(Way(key)),
         )
-        self._steps = number_field("Notches until it begins again", low=1, high=32, unit="")
+        self._steps = self._fields.number("n_steps", "Steps until it begins again")
         self._steps.setFixedWidth(48)
-        self._steps.edited.connect(
-            lambda value: self._apply(partial(change_lane, n_steps=round(value)), "number of notches")
-        )
         self._steps_words = label("notches, then back")
         self._way_words = label("each hit")
         tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
@@ -188,29 +181,17 @@ class LaneBench(QWidget):
         return made
 
     def _depth_row(self, lane: Lane) -> QWidget:
-        self._depth_bar = RangeBar("Depth", low=0, high=100, colour=lane_colour(lane), has_rest=False)
-        self._depth = number_field("Depth", low=0, high=100, unit="%")
-        self._depth_bar.changed.connect(lambda _rest, value: self._set_share("depth", value, gesture="depth"))
-        self._depth_bar.released.connect(self._editor.end_gesture)
-        self._depth.edited.connect(lambda value: self._set_share("depth", value))
-        return row("Depth", self._depth_bar, self._depth)
+        bar = self._fields.bar("depth", "Depth", lane_colour(lane))
+        return row("Depth", bar, self._fields.number("depth", "Depth", "%", factor=100))
 
     def _wander_row(self, lane: Lane) -> QWidget:
-        self._wander_bar = RangeBar("Wander", low=0, high=100, colour=lane_colour(lane), has_rest=False)
-        self._wander_bar.setToolTip("Wander: how much weaker a cue may be, by chance")
-        self._wander = number_field("Wander", low=0, high=100, unit="%")
-        self._wander_bar.changed.connect(
-            lambda _rest, value: self._set_share("wander", value, gesture="wander")
-        )
-        self._wander_bar.released.connect(self._editor.end_gesture)
-        self._wander.edited.connect(lambda value: self._set_share("wander", value))
-        self._seed = number_field("Seed", low=0, high=999_999, unit="")
-        self._seed.setFixedWidth(54)
-        self._seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
-        self._seed.edited.connect(
-            lambda value: self._apply(partial(change_lane, seed=round(value)), "change of seed")
-        )
-        return row("Wander", self._wander_bar, self._wander, label("seed"), self._seed)
+        bar = self._fields.bar("wander", "Wander", lane_colour(lane))
+        bar.setToolTip("Wander: how much weaker a cue may be, by chance")
+        seed = self._fields.number("seed", "Seed")
+        seed.setFixedWidth(54)
+        seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
+        share = self._fields.number("wander", "Wander", "%", factor=100)
+        return row("Wander", bar, share, label("seed"), seed)
 
     def _name_row(self) -> QWidget:
         tip = "What the lane is called, to be told from others; empty for the name of its effect"
@@ -265,11 +246,9 @@ class LaneBench(QWidget):
             return dict(zip(("low", "high"), _BANDS[pulse.unit], strict=True))
         return {}
 
-    def _set_share(self, name: str, percent: float, *, gesture: str | None = None) -> None:
-        value = round(percent / 100, 4)
-        self._apply(
-            lambda p, lane: change_lane(p, lane, **{name: value}), f"change of {name}", gesture=gesture
-        )
+    def _change(self, *, gesture: str | None = None, **changes: object) -> None:
+        text = f"change of {_TOLD.get(next(iter(changes)), next(iter(changes)))}"
+        self._apply(lambda p, lane: change_lane(p, lane, **changes), text, gesture=gesture)
 
     def _fire_by(self, key: str) -> None:
         if key.isdigit():

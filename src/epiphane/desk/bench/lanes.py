@@ -2,12 +2,14 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import RangeBar, button, label, number_field, row, rule
+from epiphane.desk.bench.fields import RangeBar, button, label, row, rule
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.shell import theme
+from epiphane.document.lane import Lane, Override
 from epiphane.edits.lanes import change_lanes, shape_lanes, shift_lanes
 from epiphane.facts.grid import usual_beat_frames
 
@@ -73,14 +75,14 @@ class LanesBench(QWidget):
 
     def _depth_row(self) -> QWidget:
         self._depth_bar = RangeBar("Depth", low=0, high=100, colour=theme.QUIET, has_rest=False)
-        self._depth = number_field("Depth", low=0, high=100, unit="%")
+        self._depth = limited_field(Lane, "depth", "Depth", "%", factor=100)
         self._depth_bar.changed.connect(lambda _rest, value: self._set_depth(value, gesture="depth"))
         self._depth_bar.released.connect(self._editor.end_gesture)
         self._depth.edited.connect(self._set_depth)
         return row("Depth", self._depth_bar, self._depth)
 
     def _shift_row(self) -> QWidget:
-        self._shift = number_field("Shift", low=-240, high=240, unit="f")
+        self._shift = limited_field(Override, "nudge", "Shift", "f")
         self._shift.setToolTip("Frames after the hit; all of these lanes are moved by what it changes by")
         self._shift.edited.connect(self._set_shift)
         earlier = button("Earlier", "All of these lanes a frame earlier", lambda: self._move(-1))

@@ -20,6 +20,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
@@ -172,7 +173,7 @@ class PickRows(QWidget):
         self._by_bar.setToolTip("How far the strength of a hit makes its cue weaker")
         self._by_bar.changed.connect(lambda _rest, value: self._set_by_strength(value, gesture="strength"))
         self._by_bar.released.connect(self._editor.end_gesture)
-        self._by_strength = number_field("By the strength of the hit", low=0, high=100, unit="%")
+        self._by_strength = limited_field(Lane, "by_strength", "By the strength of the hit", "%", factor=100)
         self._by_strength.edited.connect(self._set_by_strength)
         self._overlap = choice_field(
             "Cues that overlap",

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.bench.fields import (
-    RangeBar,
     TextField,
     choice_field,
     label,
@@ -18,6 +17,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.rows import StructFields, limited_field, limits_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
@@ -89,12 +89,9 @@ class PulseBench(QWidget):
             box.addWidget(widget)
         box.addWidget(rule())
         box.addWidget(self._every_row())
-        self._keep_bar = RangeBar("Few to many", low=0, high=100, colour=theme.TEXT, has_rest=False)
-        self._keep = number_field("Share that is kept", low=0, high=100, unit="%")
-        self._keep_bar.changed.connect(lambda _rest, value: self._set_keep(value, gesture="keep"))
-        self._keep_bar.released.connect(editor.end_gesture)
-        self._keep.edited.connect(self._set_keep)
-        box.addWidget(row("Few to many", self._keep_bar, self._keep))
+        kept = self._kept = StructFields(Pulse, self._change, released=editor.end_gesture)
+        share = kept.number("keep", "Share that is kept", "%", factor=100)
+        box.addWidget(row("Few to many", kept.bar("keep", "Few to many", theme.TEXT), share))
         self._count = label("")
         self._count.setWordWrap(True)
         box.addWidget(self._count)
@@ -116,8 +113,7 @@ class PulseBench(QWidget):
         self._every.show_value(pulse.every)
         self._first.show_limits(1, pulse.every)
         self._first.show_value(pulse.first + 1)
-        self._keep_bar.set_values(0, 100 * pulse.keep)
-        self._keep.show_value(100 * pulse.keep)
+        self._kept.show(pulse)
         self._show_source(pulse.source)
         n_hits = len(self._editor.hits_of(pulse))
         n_lanes, n_pulses = users_of(self._editor.project, pulse.id)
@@ -181,25 +177,17 @@ class PulseBench(QWidget):
         match source:
             case HeardSource(unit=unit):
                 show_choice(self._unit, unit.value)
-            case BandSource() as band:
-                self._low.show_value(band.low)
-                self._high.show_value(band.high)
-                self._threshold_bar.set_values(0, 100 * band.threshold)
-                self._threshold.show_value(100 * band.threshold)
-                self._gap.show_value(1000 * band.gap)
+            case BandSource() | TempoSource():
+                self._fields.show(source)
             case TappedSource(hits=hits):
                 for button in self._tap_buttons:
                     button.setEnabled(bool(hits))
-            case TempoSource() as bare:
-                self._tempo.show_value(bare.tempo)
-                self._start.show_value(bare.start)
-            case CombinedSource() as blend:
+            case CombinedSource(one=one, other=other):
                 names = [(str(p.id), p.name) for p in self._editor.project.pulses if p.id != self.pulse_id]
-                for field, chosen in ((self._one, blend.one), (self._other, blend.other)):
+                for field, chosen in ((self._one, one), (self._other, other)):
                     show_options(field, names)
                     show_choice(field, str(chosen))
-                show_choice(self._how, blend.how.value)
-                self._tolerance.show_value(1000 * blend.tolerance)
+                self._fields.show(source)
 
     def _heard_rows(self) -> list[QWidget]:
         options = [(unit.value, words) for unit, words in _UNIT_WORDS.items()]
@@ -209,27 +197,24 @@ class PulseBench(QWidget):
         return [row("Counts", self._unit)]
 
     def _band_rows(self) -> list[QWidget]:
-        self._low = number_field("From", low=20, high=20_000, unit="Hz", step=5)
-        self._high = number_field("To", low=20, high=20_000, unit="Hz", step=5)
-        self._low.edited.connect(lambda hz: self._change_band(low=hz))
-        self._high.edited.connect(lambda hz: self._change_band(high=hz))
-        self._threshold_bar = RangeBar("Threshold", low=0, high=100, colour=theme.TEXT, has_rest=False)
-        self._threshold = number_field("Threshold", low=0, high=100, unit="%", decimals=1)
-        self._threshold_bar.changed.connect(
-            lambda _rest, value: self._change_band(gesture="band", threshold=value / 100)
-        )
-        self._threshold_bar.released.connect(self._editor.end_gesture)
-        self._threshold.edited.connect(lambda value: self._change_band(threshold=value / 100))
-        self._gap = number_field("Least gap", low=20, high=10_000, unit="ms", step=10)
-        self._gap.edited.connect(lambda value: self._change_band(gap=value / 1000))
+        fields = self._fields = StructFields(BandSource, self._change_band, released=self._editor.end_gesture)
         hint = label(
             "Drag over the spectrum in the score: up and down for a band, the dashed line for the threshold."
         )
         hint.setWordWrap(True)
         return [
-            row("Band", self._low, label("to"), self._high),
-            row("Threshold", self._threshold_bar, self._threshold),
-            row("Least gap", self._gap),
+            row(
+                "Band",
+                fields.number("low", "From", "Hz", step=5),
+                label("to"),
+                fields.number("high", "To", "Hz", step=5),
+            ),
+            row(
+                "Threshold",
+                fields.bar("threshold", "Threshold", theme.TEXT),
+                fields.number("threshold", "Threshold", "%", factor=100, decimals=1),
+            ),
+            row("Least gap", fields.number("gap", "Least gap", "ms", factor=1000, step=10)),
             hint,
         ]
 
@@ -257,33 +242,26 @@ class PulseBench(QWidget):
         ]
 
     def _tempo_rows(self) -> list[QWidget]:
-        self._tempo = number_field("Tempo", low=20, high=400, unit="BPM", decimals=2, step=0.5)
-        self._tempo.setFixedWidth(104)
-        self._tempo.edited.connect(lambda value: self._change_source(lambda old: replace(old, tempo=value)))
-        self._start = number_field("First hit", low=0, high=86_400, unit="s", decimals=3, step=0.01)
-        self._start.setFixedWidth(104)
-        self._start.edited.connect(lambda value: self._change_source(lambda old: replace(old, start=value)))
-        return [row("Tempo", self._tempo), row("First hit", self._start)]
+        fields = self._fields = StructFields(TempoSource, self._change_fields)
+        tempo = fields.number("tempo", "Tempo", "BPM", decimals=2, step=0.5)
+        start = fields.number("start", "First hit", "s", decimals=3, step=0.01)
+        for field in (tempo, start):
+            field.setFixedWidth(104)
+        return [row("Tempo", tempo), row("First hit", start)]
 
     def _blend_rows(self) -> list[QWidget]:
-        def changed(**changes: object) -> None:
-            self._change_source(lambda old: replace(old, **changes))
-
-        self._one = choice_field("One pulse", (), lambda key: changed(one=PulseId(int(key))))
-        self._other = choice_field("The other pulse", (), lambda key: changed(other=PulseId(int(key))))
-        options = [(how.value, words) for how, words in _BLEND_WORDS.items()]
-        self._how = choice_field("How they are blended", options, lambda key: changed(how=Combination(key)))
-        self._tolerance = number_field("The same hit within", low=0, high=1000, unit="ms", step=5)
-        self._tolerance.edited.connect(lambda value: changed(tolerance=value / 1000))
-        return [
-            row("Hits of", self._one),
-            row("", self._how, self._other),
-            row("Same within", self._tolerance),
-        ]
+        fields = self._fields = StructFields(CombinedSource, self._change_fields)
+        self._one = choice_field("One pulse", (), lambda key: self._change_fields(one=PulseId(int(key))))
+        self._other = choice_field(
+            "The other pulse", (), lambda key: self._change_fields(other=PulseId(int(key)))
+        )
+        how = fields.choice("how", "How they are combined", list(_BLEND_WORDS.items()))
+        tolerance = fields.number("tolerance", "The same hit within", "ms", factor=1000, step=5)
+        return [row("Hits of", self._one), row("", how, self._other), row("Same within", tolerance)]
 
     def _every_row(self) -> QWidget:
-        self._every = number_field("Every Nth hit", low=1, high=64, unit="")
-        self._first = number_field("From the", low=1, high=64, unit="")
+        self._every = limited_field(Pulse, "every", "Every Nth hit")
+        self._first = number_field("From the", low=1, high=limits_of(Pulse, "first")[1] + 1, unit="")
         for field in (self._every, self._first):
             field.setFixedWidth(48)
         self._every.edited.connect(lambda value: self._set_every(round(value)))
@@ -306,6 +284,9 @@ class PulseBench(QWidget):
         if pulse is not None:
             self._change(gesture=gesture, source=change(pulse.source))
 
+    def _change_fields(self, **changes: object) -> None:
+        self._change_source(lambda old: replace(old, **changes))
+
     def _change_band(self, *, gesture: str | None = None, **changes: float) -> None:
         heard = self._editor.heard
         levels = None if heard is None else heard.listening.levels
@@ -321,9 +302,6 @@ class PulseBench(QWidget):
         pulse = self._pulse()
         if pulse is not None:
             self._change(every=every, first=min(pulse.first, every - 1))
-
-    def _set_keep(self, percent: float, *, gesture: str | None = None) -> None:
-        self._change(gesture=gesture, keep=round(percent / 100, 3))
 
     def _rename(self) -> None:
         pulse, name = self._pulse(), self._name.text().strip()

@@ -6,7 +6,8 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.envelope import EnvelopePicture
-from epiphane.desk.bench.fields import NumberField, choice_field, in_a_row, label, number_field, show_choice
+from epiphane.desk.bench.fields import NumberField, choice_field, in_a_row, label, show_choice
+from epiphane.desk.bench.rows import limited_field
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 
@@ -63,7 +64,7 @@ class ShapeRows(QWidget):
         self._sides: dict[str, NumberField] = {}
         shown: list[QWidget] = []
         for side in _SIDES:
-            field = number_field(side.capitalize(), low=0, high=600, unit="")
+            field = limited_field(Envelope, side, side.capitalize())
             field.setFixedWidth(60)
             field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
@@ -74,7 +75,7 @@ class ShapeRows(QWidget):
     def _ease_row(self) -> QWidget:
         self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
         self._fall_ease = choice_field("Ease of the fall", _EASES, lambda key: self._set_ease("fall", key))
-        self._lead = number_field("Lead", low=-240, high=240, unit="f")
+        self._lead = limited_field(Envelope, "lead", "Lead", "f")
         self._lead.setFixedWidth(50)
         self._lead.setToolTip("How many frames before its hit the peak comes; below 0 after it")
         self._lead.edited.connect(lambda value: self.changed.emit({"lead": round(value)}, None))

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
@@ -15,14 +16,15 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.filling import TRAVELS
+from epiphane.desk.bench.filling import MOVES
+from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shelf.footage import footage_facts
 from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import Extend, Fit, Item, Move, Pin, Transform, cut_of
+from epiphane.document.timeline import Extend, Fit, FootageCut, Item, Move, Pin, Transform, cut_of
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shot,
@@ -58,7 +60,7 @@ class ShotBench(QWidget):
         self._what.setWordWrap(True)
         box.addWidget(self._what)
         box.addWidget(self._buttons())
-        for widget in (*self._time_rows(), rule(), *self._frame_rows()):
+        for widget in (*self._time_rows(), rule(), *self._transform_rows()):
             box.addWidget(widget)
         box.addStretch(1)
         self.refresh()
@@ -88,17 +90,13 @@ class ShotBench(QWidget):
         self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
         self._bar.set_values(footage.used_from, min(max(cut.source_start, footage.used_from), footage.end))
         self._start.show_value(cut.source_start)
-        self._speed.show_value(round(cut.speed * 100, 1))
-        show_choice(self._extend, Extend.MIRROR.value if cut.extend is Extend.SLOW else cut.extend.value)
+        is_slow = cut.extend is Extend.SLOW  # of a filling alone: a shot that is slowed goes there and back
+        for fields in self._cut:
+            fields.show(replace(cut, extend=Extend.MIRROR) if is_slow else cut)
         transform = shot.transform
-        show_choice(self._fit, transform.fit.value)
-        self._scale.show_value(transform.scale * 100)
-        self._x.show_value(transform.x * 100)
-        self._y.show_value(transform.y * 100)
-        show_choice(self._travel, transform.move.value)
-        self._reach.setEnabled(transform.move is not Move.NONE)
-        self._reach.show_value(transform.amount * 100)
-        self._plain.setEnabled(transform != Transform())
+        self._transform.show(transform)
+        self._amount.setEnabled(transform.move is not Move.NONE)
+        self._reset.setEnabled(transform != Transform())
 
     # What keys and buttons do
 
@@ -181,16 +179,20 @@ class ShotBench(QWidget):
         self._beats = number_field("Beats it lasts", low=1, high=512, unit="")
         self._beats.edited.connect(self._set_beats)
         self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
-        self._start = number_field("Starts at", low=-86_400, high=86_400, unit="s", decimals=2, step=0.04)
+        self._start = limited_field(FootageCut, "source_start", "Starts at", "s", decimals=2, step=0.04)
         self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
         self._bar.released.connect(self._editor.end_gesture)
         self._start.edited.connect(self._slip)
         self._start_row = row("Starts at", self._bar, self._start)
-        self._speed = number_field("Speed", low=5, high=2000, unit="%", step=5)
-        self._speed.edited.connect(self._set_speed)
-        beyond = [(one.value, words) for one, words in _EXTENDS]
-        self._extend = choice_field("Beyond its ends", beyond, lambda key: self._change(extend=Extend(key)))
-        self._speed_row = row("Speed", self._speed, label("then"), self._extend)
+        speed = StructFields(FootageCut, self._set_speed)
+        extend = StructFields(FootageCut, self._change)
+        self._cut = (speed, extend)
+        self._speed_row = row(
+            "Speed",
+            speed.number("speed", "Speed", "%", factor=100, decimals=1, step=5),
+            label("then"),
+            extend.choice("extend", "Beyond the ends of the clip", _EXTENDS),
+        )
         return [
             row("Shows", self._clip),
             row("Lasts", self._beats, label("beats")),
@@ -198,25 +200,24 @@ class ShotBench(QWidget):
             self._speed_row,
         ]
 
-    def _frame_rows(self) -> list[QWidget]:
-        fits = [(one.value, words) for one, words in _FITS]
-        self._fit = choice_field("How it fills the frame", fits, lambda key: self._frame(fit=Fit(key)))
-        self._scale = number_field("Scale", low=5, high=2000, unit="%")
-        self._scale.edited.connect(lambda value: self._frame(scale=value / 100))
-        self._x = number_field("To the right", low=-500, high=500, unit="%")
-        self._x.edited.connect(lambda value: self._frame(x=value / 100))
-        self._y = number_field("Down", low=-500, high=500, unit="%")
-        self._y.edited.connect(lambda value: self._frame(y=value / 100))
-        travels = [(one.value, words) for one, words in TRAVELS]
-        self._travel = choice_field("How it moves", travels, lambda key: self._frame(move=Move(key)))
-        self._reach = number_field("How far it moves", low=-50, high=100, unit="%")
-        self._reach.edited.connect(lambda value: self._frame(reach=value / 100))
-        self._plain = button("As it comes", "Take back every change to the framing", self._reset_framing)
+    def _transform_rows(self) -> list[QWidget]:
+        fields = self._transform = StructFields(Transform, self._set_transform)
+        fit = fields.choice("fit", "How it fills the frame", _FITS)
+        self._amount = fields.number("amount", "How far it moves", "%", factor=100)
+        self._reset = button(
+            "Reset", "Undo every change to fit, scale, position and move", self._reset_transform
+        )
         return [
-            row("Framing", self._fit, self._plain),
-            row("Scale", self._scale),
-            row("Moved", self._x, label("right"), self._y, label("down")),
-            row("Travels", self._travel, self._reach),
+            row("Fit", fit, self._reset),
+            row("Scale", fields.number("scale", "Scale", "%", factor=100)),
+            row(
+                "Position",
+                fields.number("x", "To the right", "%", factor=100),
+                label("right"),
+                fields.number("y", "Down", "%", factor=100),
+                label("down"),
+            ),
+            row("Move", fields.choice("move", "How it moves", MOVES), self._amount),
         ]
 
     def _found(self) -> tuple[Item, Footage] | None:
@@ -247,22 +248,22 @@ class ShotBench(QWidget):
                 lambda p: slip_shot(p, shot.id, source_start=seconds), "slip of a shot", gesture=gesture
             )
 
-    def _set_speed(self, percent: float) -> None:
+    def _set_speed(self, *, speed: float) -> None:
         shot = self._editor.selected_shot()
         if shot is not None:
-            self._editor.apply(lambda p: change_speed(p, shot.id, percent / 100), "speed of a shot")
+            self._editor.apply(lambda p: change_speed(p, shot.id, speed), "speed of a shot")
 
     def _change(self, **changes: Any) -> None:
         shot = self._editor.selected_shot()
         if shot is not None:
             self._editor.apply(lambda p: change_shot(p, shot.id, **changes), "change of a shot")
 
-    def _frame(self, **changes: Any) -> None:
+    def _set_transform(self, **changes: Any) -> None:
         shot = self._editor.selected_shot()
         if shot is not None:
-            self._editor.apply(lambda p: frame_shot(p, shot.id, **changes), "framing")
+            self._editor.apply(lambda p: frame_shot(p, shot.id, **changes), "transform of a shot")
 
-    def _reset_framing(self) -> None:
+    def _reset_transform(self) -> None:
         self._change(transform=Transform())
 
 

@@ -13,6 +13,7 @@ from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
 from epiphane.desk.bench.film import FilmFields
+from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.notes import DOUBTFUL
@@ -150,9 +151,7 @@ class SongBench(QWidget):
             field.show_limits(0, length)
         self._from.show_value(round(song.start, 3))
         self._to.show_value(round(song.start + song.duration, 3))
-        self._fade_in.show_value(song.fade_in)
-        self._fade_out.show_value(song.fade_out)
-        self._gain.show_value(song.gain)
+        self._sound.show(song)
         self._fade_picture.show_bend(song.fade_bend)
         for widget in (self._from, self._to, self._fade_in, self._fade_out, self._gain, self._fade_picture):
             widget.setEnabled(not song.is_locked)
@@ -199,7 +198,7 @@ class SongBench(QWidget):
         return row("Correct", self._half, self._double, self._later)
 
     def _bars_row(self) -> QWidget:
-        self._per_bar = number_field("Beats to the bar", low=1, high=32, unit="")
+        self._per_bar = limited_field(Beat, "place", "Beats to the bar")
         self._per_bar.setFixedWidth(48)
         self._per_bar.setToolTip(
             "Beats to the bar, through the whole song; a beat's bench sets it from there on"
@@ -228,12 +227,10 @@ class SongBench(QWidget):
         self._to = _seconds_field("End at", "of its file")
         self._from.edited.connect(lambda _: self._trim())
         self._to.edited.connect(lambda _: self._trim())
-        self._fade_in = number_field("Fade in", low=0, high=60, unit="s", decimals=2, step=0.25)
-        self._fade_out = number_field("Fade out", low=0, high=60, unit="s", decimals=2, step=0.25)
-        self._gain = number_field("Gain", low=-48, high=12, unit="dB", decimals=1, step=0.5)
-        self._fade_in.edited.connect(lambda value: self._shape_song(fade_in=value))
-        self._fade_out.edited.connect(lambda value: self._shape_song(fade_out=value))
-        self._gain.edited.connect(lambda value: self._shape_song(gain=value))
+        fields = self._sound = StructFields(Song, self._shape_song)
+        self._fade_in = fields.number("fade_in", "Fade in", "s", decimals=2, step=0.25)
+        self._fade_out = fields.number("fade_out", "Fade out", "s", decimals=2, step=0.25)
+        self._gain = fields.number("gain", "Gain", "dB", decimals=1, step=0.5)
         self._fade_picture = FadePicture()
         self._fade_picture.bent.connect(lambda bend: self._shape_song(fade_bend=bend, gesture="fade"))
         self._fade_picture.released.connect(self._editor.end_gesture)
@@ -310,7 +307,7 @@ class SongBench(QWidget):
 
 
 def _seconds_field(name: str, of_what: str) -> NumberField:
-    made = number_field(name, low=0, high=86_400, unit="s", decimals=3, step=0.1)
+    made = limited_field(Song, "start", name, "s", decimals=3, step=0.1)
     made.setToolTip(f"{name} this second {of_what}")
     made.setFixedWidth(96)
     return made

@@ -4,13 +4,15 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row
+from epiphane.desk.bench.fields import button, in_a_row, label, row
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
+from epiphane.document.song import Hit
 from epiphane.edits.taps import remove_tap, set_tap_strength
 
 _STEP_SECONDS = 0.005
@@ -28,11 +30,11 @@ class TapBench(QWidget):
         self._what = label("")
         self._what.setFont(theme.numbers(9.5))
         box.addWidget(self._what)
-        self._time = number_field("Time", low=0, high=86_400, unit="s", decimals=3, step=_STEP_SECONDS)
+        self._time = limited_field(Hit, "time", "Time", "s", decimals=3, step=_STEP_SECONDS)
         self._time.setFixedWidth(92)
         self._time.edited.connect(self.move_to)
         box.addWidget(row("Time", self._time))
-        self._strength = number_field("Strength", low=0, high=100, unit="%")
+        self._strength = limited_field(Hit, "strength", "Strength", "%", factor=100)
         self._strength.edited.connect(self._set_strength)
         box.addWidget(row("Strength", self._strength))
         self._to_attack = button(

@@ -7,7 +7,8 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, is_colour
-from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label, number_field
+from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label
+from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.shell import theme
 from epiphane.document.lane import Setting
 
@@ -36,7 +37,7 @@ class VaryRow(QWidget):
         )
         self.then.setPlaceholderText("the same")
         self.then.editingFinished.connect(self._set_then)
-        self.wander = number_field(f"{parameter.label} by chance", low=0, high=1e6, unit="", decimals=1)
+        self.wander = limited_field(Setting, "wander", f"{parameter.label} by chance", decimals=1)
         self.wander.setFixedWidth(58)
         self.wander.setToolTip(f"How far chance takes {parameter.label.lower()} at each cue, up or down")
         self.wander.edited.connect(self._set_wander)

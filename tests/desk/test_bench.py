@@ -148,17 +148,17 @@ def test_cues_are_changed_on_their_bench(demo):
     (cue,) = demo.editor.selected_cues()
     assert (cue.override.strength, cue.override.nudge) == (1.3, -2)
     buttons = {b.text(): b for b in demo.bench.findChildren(QPushButton) if b.isVisible()}
-    QTest.mouseClick(buttons["Switch off"], LEFT)
+    QTest.mouseClick(buttons["Turn off"], LEFT)
     assert demo.editor.selected_cues()[0].is_off
-    assert buttons["Switch off"].text() == "Switch on"
-    QTest.mouseClick(buttons["As the lane has it"], LEFT)
+    assert buttons["Turn off"].text() == "Turn on"
+    QTest.mouseClick(buttons["Reset"], LEFT)
     assert demo.editor.selected_cues()[0].override is None
 
 
 def test_a_shot_is_changed_on_its_bench(demo):
     shot = demo.editor.project.shots[0]
     demo.editor.select(ShotSelection(shot.id))
-    type_into(field(demo, QDoubleSpinBox, "Beats it lasts"), "4")
+    type_into(field(demo, QDoubleSpinBox, "Length in beats"), "4")
     assert demo.editor.project.shots[1].start == shot.n_frames // 2
     type_into(field(demo, QDoubleSpinBox, "Starts at"), "1.5")
     assert cut_of(demo.editor.project.shots[0]).source_start == 1.5

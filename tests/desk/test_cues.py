@@ -162,7 +162,7 @@ def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     zoom = next(effect for effect in plan.root.effects if effect.key == "zoom")
     own_peak = 100 + (cues(demo)[10].override.settings[0].peak - 100) * cues(demo)[10].strength
     assert dict(zoom.values)["scale"] == pytest.approx(own_peak)
-    choose(field(demo, QComboBox, "Effect in this place"), "Blur")
+    choose(field(demo, QComboBox, "Effect of this cue"), "Blur")
     assert [override.effect for override in lane_of(demo).overrides] == ["blur", "blur"]
     assert cues(demo)[9].override.settings == ()  # those of the zoom mean nothing to it
     point = QPointF(demo.score.point_of(cues(demo)[9].hit.time, lane_of(demo).id))
@@ -307,7 +307,7 @@ def test_a_lane_follows_the_band_of_its_pulse(demo):
     assert sum(on) > 1.2 * sum(before)
     assert demo.bench.lane.pick.fold.text() == "Follows 40 to 120 Hz"
     assert not demo.bench.lane.shape.isVisible()
-    type_into(field(demo, QDoubleSpinBox, "At this level at its peak"), "3")
+    type_into(field(demo, QDoubleSpinBox, "At this level it is at its peak"), "3")
     assert "must be below" in demo.notice.text
     type_into(field(demo, QDoubleSpinBox, "Upper edge of the band"), "60")
     assert demo.editor.cues.lane(lane).lane.follow.heard != followed.lane.follow.heard

@@ -105,7 +105,7 @@ def test_a_clip_that_goes_away_becomes_a_placeholder(window, media, tmp_path, qt
     [
         (lambda text: text[: len(text) // 2], "damaged or cut short"),
         (lambda text: text.replace(b'"version": 5', b'"version": 99', 1), "newer Epiphane"),
-        (lambda text: text.replace(b'"depth": 1.0', b'"depth": 3.0', 1), "$.lanes[0].depth"),
+        (lambda text: text.replace(b'"depth": 1.0', b'"depth": 3.0', 1), "$.stack[0].depth"),
         (lambda _: b"[]", "not an Epiphane project"),
     ],
     ids=["cut in half", "newer", "out of range", "something else"],
@@ -172,7 +172,7 @@ def test_a_crash_loses_nothing(make_window, tmp_path):
     second.files.open_path(path)
     assert second.editor.project.lanes[0].depth == 1.0
     assert "4 unsaved edits of this project" in second.recovery_offer.text
-    press(second.recovery_offer, "Bring back")
+    press(second.recovery_offer, "Recover")
     assert second.editor.project == lost
     assert second.recovery_offer.text == ""
     second.editor.undo()
@@ -192,7 +192,7 @@ def test_lost_work_is_kept_until_it_is_answered(make_window, tmp_path, answers):
     window.actions_by_id["lost_work"].trigger()
     page = window.bench.lost_work
     assert page.isVisible()
-    press(page, "Bring back")
+    press(page, "Recover")
     assert (window.editor.path, window.editor.project) == (path, lost)
     assert window.recovery.works == ()
     window.actions_by_id["lost_work"].trigger()
@@ -206,7 +206,7 @@ def test_untitled_work_is_offered_whatever_is_opened_first(make_window, tmp_path
     assert "A session ended without saving" in window.recovery_offer.text
     window.files.open_demo()
     assert "A session ended without saving" in window.recovery_offer.text
-    press(window.recovery_offer, "Bring back")
+    press(window.recovery_offer, "Recover")
     assert (window.editor.project, window.editor.path) == (lost, None)
     assert window.editor.is_changed
 
@@ -347,5 +347,5 @@ def test_a_range_is_exported(demo, tmp_path, qtbot):
     bench.start()
     qtbot.waitUntil(lambda: not bench.is_exporting, timeout=60_000)
     assert probe_footage(tmp_path / "part.mp4").duration == pytest.approx(1.5, abs=1e-6)
-    press(bench, "All of it")
+    press(bench, "Whole film")
     assert field(demo, QDoubleSpinBox, "To").value() == 30

@@ -201,8 +201,8 @@ def test_a_hit_may_go_a_notch_on_or_switch(window, rows):
     bench = window.bench.lane
     lane = window.editor.selected_lane()
     beats = [cue.frame for cue in window.editor.cues.lane(lane.id).cues]
-    choose(bench, "What a hit does", "goes a notch on")
-    type_into(field(bench, "Notches until it begins again"), "2")
+    choose(bench, "What a hit does", "steps on")
+    type_into(field(bench, "Steps until it begins again"), "2")
     found = window.editor.cues.lane(lane.id).levels
     assert found[[beats[n] for n in range(6)]].tolist() == [0.5, 1, 0, 0.5, 1, 0]
     choose(bench, "What a hit does", "switches on or off")

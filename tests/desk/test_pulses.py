@@ -233,7 +233,7 @@ def test_the_song_is_corrected_trimmed_and_locked_on_its_bench(demo):
     type_into(demo, "Tempo", "113")
     assert demo.editor.project.song.tempo == pytest.approx(113, abs=0.01)
     undo(demo)
-    press(demo, "One later")
+    press(demo, "Shift downbeat")
     assert demo.editor.project.song.beats[0].place == 4
     undo(demo)
     assert demo.editor.project.song == project.song
@@ -273,10 +273,10 @@ def test_two_pulses_are_blended_thinned_and_renamed_on_the_bench(demo):
     press(demo, "Two pulses")
     choose(demo, "One pulse", "beats")
     choose(demo, "The other pulse", "bars")
-    choose(demo, "How they are blended", "without")
+    choose(demo, "How they are combined", "without")
     assert demo.editor.selected_pulse().name == "beats without bars"
     assert len(hits(demo)) == 42
-    choose(demo, "How they are blended", "only where also")
+    choose(demo, "How they are combined", "only where also")
     assert len(hits(demo)) == 14
     type_into(demo, "Share that is kept", "50")
     assert len(hits(demo)) == 7
@@ -297,7 +297,7 @@ def test_two_pulses_are_blended_thinned_and_renamed_on_the_bench(demo):
 
 def test_bars_are_put_right_on_the_bench_of_a_beat(doubtful):
     QTest.keyClick(doubtful, Qt.Key.Key_D)
-    press(doubtful, "The one is here")
+    press(doubtful, "Downbeat here")
     beats = doubtful.editor.project.song.beats
     assert beats[9].place == 1
     assert beats[13].place == 1

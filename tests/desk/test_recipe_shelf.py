@@ -114,7 +114,7 @@ def test_lanes_become_a_recipe_that_goes_out_and_comes_back(demo, monkeypatch, t
     assert load_recipe(out) == kept.recipe
     QTest.keyClick(demo, Qt.Key.Key_Delete)
     assert "Weak flash" not in names(demo)
-    assert "Weak flash is thrown away" in demo.notice.text
+    assert "Weak flash is deleted" in demo.notice.text
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(out)], ""))
     demo.recipes.ask_import()
     assert names(demo)[0] == "Weak flash"

@@ -291,7 +291,7 @@ def test_moments_are_looked_for_and_proxies_made_in_the_background(make_window, 
     footage = named(window, "a.mp4")
     assert footage.is_searched
     assert footage.moments and footage.takes and footage.passages
-    assert window.editor.history.undo_label == "gathering of footage"
+    assert window.editor.history.undo_label == "import of footage"
     key(window, Qt.Key.Key_Z, CTRL)
     key(window, Qt.Key.Key_Z, CTRL | SHIFT)
     assert named(window, "a.mp4").is_searched  # what was found is known at every step
@@ -322,7 +322,7 @@ def test_the_song_is_filled_in_one_step_and_filled_again_with_every_change(gathe
     QTest.keyClicks(box.lineEdit(), "2")
     QTest.keyClick(box, Qt.Key.Key_Return)
     assert len(gathered.editor.project.shots) > 1.5 * len(project.shots)
-    pick(gathered, "Stills", "Drift")
+    pick(gathered, "How stills move", "Drift")
     lands = next(b for b in gathered.bench.findChildren(QCheckBox) if b.text() == "Moments land on hits")
     assert any(shot.pin for shot in gathered.editor.project.shots)
     QTest.mouseClick(lands, LEFT, NONE, QPoint(8, lands.height() // 2))
@@ -331,7 +331,7 @@ def test_the_song_is_filled_in_one_step_and_filled_again_with_every_change(gathe
     choose_tile(gathered, "a.mp4")
     choose_tile(gathered, "c.mp4", CTRL)
     fill(gathered)
-    chosen = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "Chosen ones")
+    chosen = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "Selected")
     QTest.mouseClick(chosen, LEFT)
     ids = {named(gathered, "a.mp4").id, named(gathered, "c.mp4").id}
     assert {shot.footage for shot in gathered.editor.project.shots} == ids
@@ -394,21 +394,28 @@ def test_a_shot_is_framed_and_slowed_on_its_bench(gathered):
     fill(gathered)
     shot = next(s for s in gathered.editor.project.shots if s.footage == named(gathered, "b.mp4").id)
     click_shot(gathered, shot)
-    pick(gathered, "How it fills the frame", "Whole, with bars")
-    for name, text in (("Scale", "150"), ("To the right", "-10"), ("Speed", "50")):
+    pick(gathered, "How it fills the frame", "Fit with bars")
+    pick(gathered, "How it moves", "Drift")
+    for name, text in (
+        ("Scale", "150"),
+        ("To the right", "-10"),
+        ("How far it moves", "25"),
+        ("Speed", "50"),
+    ):
         box = field(gathered, QDoubleSpinBox, name)
         box.setFocus()
         box.selectAll()
         QTest.keyClicks(box.lineEdit(), text)
         QTest.keyClick(box, Qt.Key.Key_Return)
     now = gathered.editor.selected_shot()
+    assert (now.transform.move, now.transform.amount) == (Move.DRIFT, 0.25)
     assert (now.transform.fit.value, now.transform.scale, now.transform.x, cut_of(now).speed) == (
         "whole",
         1.5,
         -0.1,
         0.5,
     )
-    press = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "As it comes")
+    press = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "Reset" and b.isVisible())
     QTest.mouseClick(press, LEFT)
     assert gathered.editor.selected_shot().transform == shot.transform
 

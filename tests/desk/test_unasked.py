@@ -235,7 +235,7 @@ def test_a_longer_shot_says_which_it_took_the_place_of(tapped):
     editor = tapped.editor
     editor.select(ShotSelection(editor.project.shots[0].id))
     n_shots = len(editor.project.shots)
-    type_into(field(tapped, QDoubleSpinBox, "Beats it lasts"), "20")
+    type_into(field(tapped, QDoubleSpinBox, "Length in beats"), "20")
     assert len(editor.project.shots) < n_shots
     assert "has taken the place of tower" in tapped.notice.text
 

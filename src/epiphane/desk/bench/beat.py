@@ -28,12 +28,12 @@ class BeatBench(QWidget):
         self._what.setWordWrap(True)
         box.addWidget(self._what)
         self._accept = button(
-            "It is right", "Take this beat as right; Y also goes to the next doubtful one", self.accept
+            "Accept", "Take this beat as right; Y also goes to the next doubtful one", self.accept
         )
         self._to_attack = button(
-            "To the attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
+            "Snap to attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
         )
-        self._remove = button("Take away", "Take this beat away (Delete)", self.remove)
+        self._remove = button("Delete", "Delete this beat (Delete)", self.remove)
         box.addWidget(in_a_row(self._accept, self._to_attack, self._remove))
         self._time = limited_field(Beat, "time", "Time", "s", decimals=3, step=0.005)
         self._time.setFixedWidth(92)
@@ -43,7 +43,7 @@ class BeatBench(QWidget):
         self._per_bar.setFixedWidth(48)
         self._per_bar.edited.connect(self._set_per_bar)
         self._one = button(
-            "The one is here", "Let a bar begin with this beat, and all others along with it", self._put_one
+            "Downbeat here", "Begin a bar with this beat, and move all other bar lines along", self._put_one
         )
         box.addWidget(row("Bars from here", self._per_bar, self._one))
         hint = label(
@@ -72,7 +72,7 @@ class BeatBench(QWidget):
 
     def accept(self) -> None:
         """Take the beat as right."""
-        self._change(accept_beat, "taking of a beat as right")
+        self._change(accept_beat, "accepting of a beat")
 
     def to_attack(self) -> None:
         """Move the beat onto the attack beside it."""
@@ -99,7 +99,7 @@ class BeatBench(QWidget):
     def _put_one(self) -> None:
         beat = self._editor.selected_beat()
         if beat is not None:
-            self._editor.apply(lambda p: shift_one(p, beat.place - 1), "shift of the one")
+            self._editor.apply(lambda p: shift_one(p, beat.place - 1), "shift of the downbeat")
 
     def _change(self, edit: Callable[[Project, int], Project], text: str) -> None:
         number = self._editor.selection.beat

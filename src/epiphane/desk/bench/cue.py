@@ -96,7 +96,7 @@ class CueBench(QWidget):
             self._what.setText(f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}")
         else:
             self._what.setText(f"{len(cues)} cues, frames {first.frame} to {cues[-1].frame}")
-        self._toggle.setText("Switch on" if all(cue.is_off for cue in cues) else "Switch off")
+        self._toggle.setText("Turn on" if all(cue.is_off for cue in cues) else "Turn off")
         override = first.override or Override(first.hit.time)
         strength = 1.0 if override.strength is None else override.strength
         self._bar.set_values(0, strength * 100)
@@ -108,7 +108,7 @@ class CueBench(QWidget):
 
     def _refresh_own(self, lane: Lane, override: Override, *, has_one_effect: bool) -> None:
         """Show what the first cue has of its own; values only where all have the same effect."""
-        options = [("", "as its lane"), *((one.key, one.label) for one in EFFECTS.all())]
+        options = [("", "same as lane"), *((one.key, one.label) for one in EFFECTS.all())]
         if override.effect is not None and EFFECTS.find(override.effect) is None:
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
@@ -138,13 +138,11 @@ class CueBench(QWidget):
 
     def _buttons(self) -> QWidget:
         self._toggle = button(
-            "Switch off",
-            "Switch the cues off, or on again (X)",
-            lambda: self._apply(toggle_cues, "switch of cues"),
+            "Turn off",
+            "Turn the cues off, or on again (X)",
+            lambda: self._apply(toggle_cues, "turning cues off or on"),
         )
-        self._reset = button(
-            "As the lane has it", "Take back every change to these cues (R)", self._reset_everything
-        )
+        self._reset = button("Reset", "Undo every change to these cues (R)", self._reset_everything)
         return in_a_row(self._toggle, self._reset)
 
     def _alike_row(self) -> QWidget:
@@ -162,7 +160,7 @@ class CueBench(QWidget):
 
     def _own_row(self) -> QWidget:
         self.effect = choice_field(
-            "Effect in this place",
+            "Effect of this cue",
             (),
             lambda key: self._apply(partial(set_cue_effect, effect=key or None), "effect of cues"),
         )

@@ -79,7 +79,7 @@ class ExportBench(QWidget):
         for field in (self._from, self._to):
             field.setFixedWidth(84)
             field.edited.connect(self._keep_range)
-        self._whole = button("All of it", "Export from the start to the end", self._take_whole)
+        self._whole = button("Whole film", "Export from the start to the end", self._take_whole)
         self._form = [
             row("Size", self._size),
             row("Frames a second", self._rate),

@@ -26,7 +26,7 @@ from epiphane.edits.filling import fill_song
 
 _BEATS = "beats"
 _ORDERS = (
-    (Order.GATHERED, "As gathered"),
+    (Order.GATHERED, "As imported"),
     (Order.SHUFFLED, "Shuffled"),
     (Order.MOMENTS, "Best moments on best hits"),
 )
@@ -35,7 +35,7 @@ _EXTENDS = (
     (Extend.REPEAT, "Play it again"),
     (Extend.MIRROR, "There and back"),
 )
-MOVES = ((Move.PUSH, "Slow push"), (Move.DRIFT, "Drift"), (Move.NONE, "At rest"))
+MOVES = ((Move.PUSH, "Slow push"), (Move.DRIFT, "Drift"), (Move.NONE, "None"))
 _SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in full ones"))
 _FIELD_WIDTH = 236
 
@@ -108,7 +108,7 @@ class FillingBench(QWidget):
     def _clips_row(self) -> QWidget:
         self._clips = label("", is_quiet=False)
         self._chosen = button(
-            "Chosen ones", "Fill with the clips that are chosen on the shelf", self._take_chosen
+            "Selected", "Fill with the clips that are selected on the shelf", self._take_chosen
         )
         self._all = button("All", "Fill with all clips and stills", lambda: self.fill(footage=()))
         self._chosen.setEnabled(False)
@@ -170,5 +170,5 @@ def _told(project: Project) -> str:
     parts = [f"{len(project.shots)} shots"]
     parts += [f"{n_landed} moments on hits"] if n_landed else []
     parts += [f"{n_slow} slowed"] if n_slow else []
-    parts += [f"{n_locked} kept"] if n_locked else []
+    parts += [f"{n_locked} locked"] if n_locked else []
     return ", ".join(parts)

@@ -47,7 +47,7 @@ class FootageBench(QWidget):
         self._to.edited.connect(lambda value: self._use(is_end=True, seconds=value))
         self._used = row("Used", self._from, label("to"), self._to)
         tip = "Whether filling shows the take that the clip is in (X)"
-        self._take = button("Leave it out", tip, self.toggle_take)
+        self._take = button("Exclude take", tip, self.toggle_take)
         self._take_number = label("", is_quiet=False)
         self._takes = row("Take", self._take_number, self._take)
         self._name = TextField(
@@ -82,7 +82,7 @@ class FootageBench(QWidget):
         if len(footage.takes) > 1:
             take = take_at(footage, self._player.seconds)
             self._take_number.setText(f"{footage.takes.index(take) + 1} of {len(footage.takes)}")
-            self._take.setText("Leave it out" if take.is_used else "Use it")
+            self._take.setText("Exclude take" if take.is_used else "Use take")
         self.strip.show_footage(footage, self._player.seconds)
         self._told.setText(self._tell(footage))
         self._buttons.setVisible(footage.kind is not FootageKind.STILL)
@@ -91,7 +91,7 @@ class FootageBench(QWidget):
         here = self._moment_here(footage)
         self._accept.setEnabled(here is not None)
         self._remove.setEnabled(here is not None)
-        self._accept.setText("Only propose" if here is not None and here.is_accepted else "Accept")
+        self._accept.setText("Unaccept" if here is not None and here.is_accepted else "Accept")
         self._play.setText("Stop" if self._player.is_playing else "Play")
         self._used.setVisible(is_clip)
         self._from.show_value(footage.used_from)
@@ -172,10 +172,10 @@ class FootageBench(QWidget):
     def _make_buttons(self) -> QWidget:
         self._play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
         self._set = button(
-            "Moment here", "Set a moment on this frame, even while it plays (N)", self.set_moment
+            "Set moment", "Set a moment on this frame, even while it plays (N)", self.set_moment
         )
         self._accept = button("Accept", "Accept the moment on this frame (Y)", self.toggle_accepted)
-        self._remove = button("Remove", "Remove the moment on this frame (Shift+N)", self.remove_here)
+        self._remove = button("Delete", "Delete the moment on this frame (Shift+N)", self.remove_here)
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)

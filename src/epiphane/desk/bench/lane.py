@@ -37,7 +37,7 @@ from epiphane.facts.grid import usual_beat_frames
 
 _WAYS = (
     (Way.FIRE.value, "fires the shape"),
-    (Way.STEP.value, "goes a notch on"),
+    (Way.STEP.value, "steps on"),
     (Way.TOGGLE.value, "switches on or off"),
     (Way.FOLLOW.value, "a band is followed"),
 )
@@ -139,8 +139,8 @@ class LaneBench(QWidget):
         self._solo.clicked.connect(lambda on: self._apply(partial(change_lane, is_solo=on), "solo"))
         remove = QPushButton(theme.icon("trash-2", theme.QUIET, 15), "")
         remove.setProperty("quiet", True)
-        remove.setAccessibleName("Remove lane")
-        remove.setToolTip("Remove the lane (Delete); undo brings it back")
+        remove.setAccessibleName("Delete lane")
+        remove.setToolTip("Delete the lane (Delete); undo brings it back")
         remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
         made = QWidget()
         box = QHBoxLayout(made)
@@ -163,7 +163,7 @@ class LaneBench(QWidget):
         )
         self._steps = self._fields.number("n_steps", "Steps until it begins again")
         self._steps.setFixedWidth(48)
-        self._steps_words = label("notches, then back")
+        self._steps_words = label("steps, then back")
         self._way_words = label("each hit")
         tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
         copy = button("Copy", tip, self.copy_asked.emit)

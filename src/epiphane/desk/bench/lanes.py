@@ -60,9 +60,9 @@ class LanesBench(QWidget):
     def _buttons(self, lanes: LaneDesk) -> QWidget:
         self._mute = button("Mute", "Let all of them fire nothing, or fire again (M)", lanes.mute)
         self._solo = button("Solo", "Let only these lanes fire (S)", lanes.solo)
-        up = button("Up", "A place up (Ctrl+Shift+Up)", lambda: lanes.move(-1))
-        down = button("Down", "A place down (Ctrl+Shift+Down)", lambda: lanes.move(1))
-        remove = button("Remove", "Remove these lanes (Delete); undo brings them back", lanes.remove)
+        up = button("Up", "Move them up (Ctrl+Shift+Up)", lambda: lanes.move(-1))
+        down = button("Down", "Move them down (Ctrl+Shift+Down)", lambda: lanes.move(1))
+        remove = button("Delete", "Delete these lanes (Delete); undo brings them back", lanes.remove)
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)

@@ -19,7 +19,7 @@ class LostWorkBench(QWidget):
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(6)
-        self._hint = label("It stays here until you bring it back or throw it away.")
+        self._hint = label("It stays here until you recover or delete it.")
         self._hint.setWordWrap(True)
         self._rows = QWidget()
         self._box.addWidget(self._hint)
@@ -53,7 +53,7 @@ class LostWorkBench(QWidget):
         about.setWordWrap(True)
         back, away = self._recovery.bring_back, self._recovery.throw_away
         buttons = (
-            button("Bring back", "Have this work in the window again", lambda: back(work)),
-            button("Throw away", "Remove this work for good", lambda: away(work)),
+            button("Recover", "Open this work in the window", lambda: back(work)),
+            button("Delete", "Delete this work for good", lambda: away(work)),
         )
         return [name, about, in_a_row(*buttons), rule()]

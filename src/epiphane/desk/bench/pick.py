@@ -180,7 +180,7 @@ class PickRows(QWidget):
             _OVERLAPS,
             lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
         )
-        return [row("By strength", self._by_bar, self._by_strength), row("Overlapping", self._overlap)]
+        return [row("By strength", self._by_bar, self._by_strength), row("Overlaps", self._overlap)]
 
     def _show_playing(self) -> None:
         """Mark the cell under the playhead."""

@@ -91,12 +91,12 @@ class PulseBench(QWidget):
         box.addWidget(self._every_row())
         kept = self._kept = StructFields(Pulse, self._change, released=editor.end_gesture)
         share = kept.number("keep", "Share that is kept", "%", factor=100)
-        box.addWidget(row("Few to many", kept.bar("keep", "Few to many", theme.TEXT), share))
+        box.addWidget(row("Density", kept.bar("keep", "Density", theme.TEXT), share))
         self._count = label("")
         self._count.setWordWrap(True)
         box.addWidget(self._count)
-        remove = QPushButton("Take away")
-        remove.setToolTip("Take the pulse away (Delete); undo brings it back")
+        remove = QPushButton("Delete")
+        remove.setToolTip("Delete the pulse (Delete); undo brings it back")
         remove.clicked.connect(self.remove)
         box.addWidget(row("", remove))
         box.addStretch(1)
@@ -214,7 +214,7 @@ class PulseBench(QWidget):
                 fields.bar("threshold", "Threshold", theme.TEXT),
                 fields.number("threshold", "Threshold", "%", factor=100, decimals=1),
             ),
-            row("Least gap", fields.number("gap", "Least gap", "ms", factor=1000, step=10)),
+            row("Minimum gap", fields.number("gap", "Minimum gap", "ms", factor=1000, step=10)),
             hint,
         ]
 
@@ -237,7 +237,7 @@ class PulseBench(QWidget):
         self._tap_buttons = [to_attacks, to_beats, clear]
         return [
             row("Taps", tap, clear),
-            row("Move them", to_attacks, to_beats),
+            row("Snap", to_attacks, to_beats),
             row("Delay", measure, self.delay_note),
         ]
 
@@ -257,7 +257,7 @@ class PulseBench(QWidget):
         )
         how = fields.choice("how", "How they are combined", list(_BLEND_WORDS.items()))
         tolerance = fields.number("tolerance", "The same hit within", "ms", factor=1000, step=5)
-        return [row("Hits of", self._one), row("", how, self._other), row("Same within", tolerance)]
+        return [row("Hits of", self._one), row("", how, self._other), row("Tolerance", tolerance)]
 
     def _every_row(self) -> QWidget:
         self._every = limited_field(Pulse, "every", "Every Nth hit")

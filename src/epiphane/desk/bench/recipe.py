@@ -37,9 +37,9 @@ class RecipeBench(QWidget):
         self.stack = RecipeStack()
         self.pulse = choice_field("What fires the recipe", (), lambda _: None)
         self.pulse.setMinimumWidth(190)
-        self.use = button("Lay below the lanes", "Lay it below the lanes (Enter on its tile)", self._use)
+        self.use = button("Add below the lanes", "Add it below the lanes (Enter on its tile)", self._use)
         self._export = button("Export…", "Write it to a file, to be used elsewhere", self._ask_export)
-        self.remove = button("Remove", "Throw it away (Delete on its tile)", self._remove)
+        self.remove = button("Delete", "Delete it (Delete on its tile)", self._remove)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(10)
@@ -116,7 +116,7 @@ class RecipeStack(QWidget):
         told = []
         for lane in self._recipe.lanes:
             band = f"follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
-            way = {Way.STEP: "a notch at ", Way.TOGGLE: "on and off at "}.get(lane.way, "")
+            way = {Way.STEP: "a step at ", Way.TOGGLE: "on and off at "}.get(lane.way, "")
             told.append((lane_label(lane), band if lane.way is Way.FOLLOW else way + names[lane.pulse]))
         return told
 
@@ -160,8 +160,12 @@ class NewRecipeBench(QWidget):
             "Hits, sections, shots and changes to single cues belong to this song and stay here."
         )
         self._note.setWordWrap(True)
-        self.keep = button("Keep as a recipe", "Keep the chosen lanes as a recipe (Enter)", self._keep)
-        cancel = button("Not now", "Leave it", lambda: editor.select_cues(frozenset(), lane=self._lane))
+        self.keep = button("Save recipe", "Save the selected lanes as a recipe (Enter)", self._keep)
+        cancel = button(
+            "Cancel",
+            "Close without saving a recipe",
+            lambda: editor.select_cues(frozenset(), lane=self._lane),
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(10)

@@ -42,8 +42,8 @@ from epiphane.edits.shots import (
 from epiphane.errors import EditError
 from epiphane.timing import frame_at
 
-_FITS = ((Fit.COVER, "Covers the frame"), (Fit.WHOLE, "Whole, with bars"), (Fit.STRETCH, "Pulled to shape"))
-_EXTENDS = ((Extend.MIRROR, "there and back"), (Extend.REPEAT, "played again"))
+_FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
+_EXTENDS = ((Extend.MIRROR, "back and forth"), (Extend.REPEAT, "repeat"))
 
 
 class ShotBench(QWidget):
@@ -122,7 +122,7 @@ class ShotBench(QWidget):
             hit = min(inside, key=lambda one: abs(frame_at(one.time, rate) - playhead))
             return pin_shot(project, shot.id, Pin(moment.time, hit.time))
 
-        if self._editor.apply(edit, "landing of a moment"):
+        if self._editor.apply(edit, "snap of a moment"):
             now = self._editor.selected_shot()
             if now is not None and now.pin is not None:
                 self._editor.go_to(frame_at(now.pin.hit, self._editor.project.rate))
@@ -132,7 +132,7 @@ class ShotBench(QWidget):
         shot = self._editor.selected_shot()
         if shot is not None:
             self._editor.apply(
-                lambda p: change_shot(p, shot.id, is_locked=not shot.is_locked), "keeping of a shot"
+                lambda p: change_shot(p, shot.id, is_locked=not shot.is_locked), "locking of a shot"
             )
 
     def move_to_hit(self, direction: int) -> None:
@@ -158,13 +158,15 @@ class ShotBench(QWidget):
 
     def _buttons(self) -> QWidget:
         self._land = button(
-            "Land moment",
-            "Slip it so that its moment falls on the hit nearest the playhead (G)",
+            "Snap to hit",
+            "Slip the shot so that its moment falls on the hit nearest the playhead (G)",
             self.land,
         )
-        self._keep = button("Keep", "Keep this shot when the song is filled again (H)", self.toggle_kept)
+        self._keep = button(
+            "Lock", "Keep this shot as it is when the song is filled again (H)", self.toggle_kept
+        )
         self._keep.setCheckable(True)
-        remove = button("Take out", "Take it out: its neighbour takes its place (Delete)", self.remove)
+        remove = button("Delete", "Delete the shot: its neighbour fills the gap (Delete)", self.remove)
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)
@@ -175,8 +177,8 @@ class ShotBench(QWidget):
         return made
 
     def _time_rows(self) -> list[QWidget]:
-        self._clip = choice_field("What it shows", [], lambda key: self._exchange(FootageId(int(key))))
-        self._beats = number_field("Beats it lasts", low=1, high=512, unit="")
+        self._clip = choice_field("Clip that is shown", [], lambda key: self._exchange(FootageId(int(key))))
+        self._beats = number_field("Length in beats", low=1, high=512, unit="")
         self._beats.edited.connect(self._set_beats)
         self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
         self._start = limited_field(FootageCut, "source_start", "Starts at", "s", decimals=2, step=0.04)
@@ -194,8 +196,8 @@ class ShotBench(QWidget):
             extend.choice("extend", "Beyond the ends of the clip", _EXTENDS),
         )
         return [
-            row("Shows", self._clip),
-            row("Lasts", self._beats, label("beats")),
+            row("Clip", self._clip),
+            row("Length", self._beats, label("beats")),
             self._start_row,
             self._speed_row,
         ]

@@ -173,9 +173,9 @@ class SongBench(QWidget):
         self._tempo.edited.connect(
             lambda tempo: self._correct(lambda p: set_tempo(p, tempo, anchor=self._anchor()), "tempo")
         )
-        self._half = button("Half", "Take every other beat away", lambda: self._correct(halve_beats, "half"))
+        self._half = button("Half", "Keep every other beat", lambda: self._correct(halve_beats, "half"))
         self._double = button(
-            "Double", "Put a beat between every two", lambda: self._correct(double_beats, "double")
+            "Double", "Add a beat between every two", lambda: self._correct(double_beats, "double")
         )
         self._even = button(
             "Even out",
@@ -207,9 +207,9 @@ class SongBench(QWidget):
             lambda number: self._correct(lambda p: set_beats_per_bar(p, round(number)), "beats to the bar")
         )
         self._later = button(
-            "One later",
+            "Shift downbeat",
             "Let every bar begin a beat later",
-            lambda: self._correct(shift_one, "shift of the one"),
+            lambda: self._correct(shift_one, "shift of the downbeat"),
         )
         self._bars_note = label("")
         return row("Bars of", self._per_bar, self._bars_note)
@@ -219,7 +219,7 @@ class SongBench(QWidget):
             button("", "Take these beats and bars instead", partial(self._take_other, number))
             for number in range(_MOST_OTHERS)
         ]
-        self._others_lines = (row("Or else", *self._others[:2]), row("", *self._others[2:]))
+        self._others_lines = (row("Other readings", *self._others[:2]), row("", *self._others[2:]))
         return self._others_lines
 
     def _shape_rows(self) -> list[QWidget]:

@@ -38,10 +38,10 @@ class TapBench(QWidget):
         self._strength.edited.connect(self._set_strength)
         box.addWidget(row("Strength", self._strength))
         self._to_attack = button(
-            "To the attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
+            "Snap to attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
         )
-        remove = button("Remove", "Remove this tap; the others stay (Delete)", self.remove)
-        whole = button("The whole pulse", "Show the pulse that it is a hit of", self._show_pulse)
+        remove = button("Delete", "Delete this tap; the others stay (Delete)", self.remove)
+        whole = button("Show the pulse", "Show the pulse that it is a hit of", self._show_pulse)
         box.addWidget(in_a_row(self._to_attack, remove, whole))
         hint = label("Drag it sideways in the score; Alt with an arrow key moves it by 5 ms.")
         hint.setWordWrap(True)

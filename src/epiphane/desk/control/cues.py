@@ -63,7 +63,7 @@ class CueDesk(QObject):
 
     def toggle(self) -> None:
         """Switch the cues off, or on."""
-        self.change(toggle_cues, "switch of cues")
+        self.change(toggle_cues, "turning cues off or on")
 
     def reset(self) -> None:
         """Have the cues as their lane has them."""

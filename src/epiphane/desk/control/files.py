@@ -204,13 +204,13 @@ class Files(QObject):
 
     def ask_footage(self) -> None:
         """Ask for clips and gather them."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Gather footage", self._folder())
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Import footage", self._folder())
         if names:
             self.gather([Path(name) for name in names])
 
     def ask_folder(self) -> None:
         """Ask for a folder and gather what is in it and below."""
-        folder = QFileDialog.getExistingDirectory(self._window, "Gather a folder", self._folder())
+        folder = QFileDialog.getExistingDirectory(self._window, "Import a folder", self._folder())
         if folder:
             self.gather([Path(folder)])
 
@@ -283,7 +283,7 @@ class Files(QObject):
             self._trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
             if found:
                 before = self._editor.project
-                self._editor.apply(lambda p: add_footage(p, found), "gathering of footage")
+                self._editor.apply(lambda p: add_footage(p, found), "import of footage")
                 self._tell_shape(before)
             if song is not None:
                 self.open_song(Path(song.path))
@@ -295,7 +295,7 @@ class Files(QObject):
         self._n_gathered += 1
         self._jobs.start(
             f"gather {self._n_gathered}",  # beside any that is at work: what was dropped before is wanted too
-            "Gathering footage",
+            "Importing footage",
             lambda progress: gather_files(paths, progress=progress),
             done=done,
         )

@@ -171,7 +171,7 @@ class FootageDesk(QObject):
             made = self._proxies.make(path, footage.fingerprint, progress=patient)
             return _Prepared(footage.fingerprint, has_proxy=made is not None)
         except MediaError as error:
-            return _Prepared(footage.fingerprint, fault=str(error))
+            return _Prepared(footage.fingerprint, fault=str(error), path=footage.path)
         except DiskError as error:
             return _Prepared(footage.fingerprint, cache_fault=str(error))
         finally:
@@ -191,7 +191,11 @@ class FootageDesk(QObject):
             self._editor.learn(lambda p: learn_of_footage(p, prepared.fingerprint, found))
         if prepared.has_proxy:
             self.proxy_made.emit(prepared.fingerprint)
-        if prepared.fault:
+        # Of a file that is known to be missing, or has been found elsewhere since, enough has been said.
+        is_there = any(
+            one.path == prepared.path and one.id not in self.missing for one in self._editor.project.footage
+        )
+        if prepared.fault and is_there:
             self._editor.said.emit(prepared.fault, True)
         if prepared.cache_fault and not self._is_told_of_disk:
             self._is_told_of_disk = True  # the next one would say the same
@@ -203,7 +207,7 @@ class FootageDesk(QObject):
         self._is_working = False
         self._is_stopped = True
         self._done.clear()
-        text = "Footage is not prepared any further until more is gathered or the project is opened again."
+        text = "Footage is not prepared any further until more is imported or the project is opened again."
         self._editor.said.emit(text, False)
 
     def _on_failed(self, message: str) -> None:

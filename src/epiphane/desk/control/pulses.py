@@ -80,7 +80,7 @@ class PulseDesk(QObject):
             made.append(pulse)
             return project
 
-        if self._editor.apply(edit, "making of a pulse"):
+        if self._editor.apply(edit, "new pulse"):
             self._editor.select(PulseSelection(made[-1]))
 
     def _source(self, project: Project, kind: str) -> Source:
@@ -208,7 +208,7 @@ class PulseDesk(QObject):
         """Take the selected beat as right, and go to the next doubtful one."""
         number = self._editor.selection.beat
         if number is not None:
-            self._editor.apply(lambda p: accept_beat(p, number), "taking of a beat as right")
+            self._editor.apply(lambda p: accept_beat(p, number), "accepting of a beat")
             self.step_doubtful(1)
 
     def listen_again(self, frames: tuple[int, int], tempo: float) -> None:

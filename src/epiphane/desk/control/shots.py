@@ -38,7 +38,7 @@ class ShotDesk(QObject):
     def lay(self, ids: list[FootageId], shot: ItemId | None = None) -> None:
         """Lay clips after the last shot, each to the next bar, or have them take the place of a shot."""
         if shot is None:
-            self._editor.apply(lambda p: lay_in_row(p, ids), "laying of clips")
+            self._editor.apply(lambda p: lay_in_row(p, ids), "adding of clips")
         else:
             self._editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot")
 

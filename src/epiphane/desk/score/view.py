@@ -389,7 +389,7 @@ class ScoreView(QAbstractScrollArea):
                 self.mousePressEvent(event)
             return
         key = (lane.id, hit[0].hit.time)
-        self._editor.apply(lambda p: toggle_cues(p, [key]), "switch of cues")
+        self._editor.apply(lambda p: toggle_cues(p, [key]), "turning cues off or on")
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Scroll; with Ctrl, put fewer or more bars in a line."""

@@ -24,7 +24,7 @@ from epiphane.edits.shots import footage_name
 from epiphane.timing import clock_text, rate_text
 
 SORTS: dict[str, Callable[[Footage], object]] = {
-    "As gathered": lambda footage: footage.id,
+    "As imported": lambda footage: footage.id,
     "Name": lambda footage: footage_name(footage).casefold(),
     "Length": lambda footage: (-footage.duration, footage.id),
     "Best moment": lambda footage: (-_best_strength(footage), footage.id),

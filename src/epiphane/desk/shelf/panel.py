@@ -106,7 +106,7 @@ class ShelfPanel(QFrame):
         self.effects.taken.connect(self.effects_taken)
         self._pages = QStackedWidget()
         self._empty = label(
-            "No footage yet. Drop clips or a folder anywhere on the window, or press “Gather…”."
+            "No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”."
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._nothing = label("")
@@ -188,7 +188,7 @@ class ShelfPanel(QFrame):
         self._of_page: dict[QPushButton, ShelfPage] = {}
         for text, icon, signal, tip, of_page in (
             ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", ShelfPage.FOOTAGE),
-            ("Gather…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", ShelfPage.FOOTAGE),
+            ("Import…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", ShelfPage.FOOTAGE),
             ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", ShelfPage.RECIPES),
             ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", ShelfPage.RECIPES),
         ):

@@ -27,34 +27,34 @@ _MOUSE = (
     ("Point at a clip", "skim it; double-click lays it"),
     ("Ctrl + drag a beat", "move it; with Shift alone"),
     ("Ctrl + click the ruler", "add a beat"),
-    ("Drag over the spectrum", "choose the band of a pulse"),
+    ("Drag over the spectrum", "set the band of a pulse"),
     ("Ctrl + wheel", "bars a line"),
 )
 _TOGETHER = (
-    (("frame_back", "frame_on"), "One frame, or cue, back, on"),
-    (("still_back", "still_on"), "One frame back, on, always"),
+    (("frame_back", "frame_on"), "Previous, next frame or cue"),
+    (("still_back", "still_on"), "Previous, next frame, always"),
     (("beat_back", "beat_on"), "Previous, next beat"),
     (("bar_back", "bar_on"), "Previous, next bar"),
-    (("start", "end"), "To the start, to the end"),
+    (("start", "end"), "Go to the start, the end"),
     (("cue_back", "cue_on"), "Previous, next cue or shot"),
-    (("same_beat", "same_section"), "All on this beat, in this section"),
-    (("copy_bars", "paste_bars"), "Copy, paste the cues' bars"),
-    (("weaker", "stronger"), "Weaker, stronger"),
-    (("nudge_back", "nudge_on"), "A frame back, on; a beat 5 ms"),
+    (("same_beat", "same_section"), "Select same beat, same section"),
+    (("copy_bars", "paste_bars"), "Copy, paste the bars of the cues"),
+    (("weaker", "stronger"), "Decrease, increase strength"),
+    (("nudge_back", "nudge_on"), "Nudge a frame; a beat 5 ms"),
     (("doubtful_on", "doubtful_back"), "Next, previous doubtful beat"),
-    (("moment", "no_moment"), "A moment here; none here"),
+    (("moment", "no_moment"), "Set, delete a moment here"),
     (("use_from", "use_to"), "Use the clip from here, to here"),
-    (("shot_back", "shot_on"), "The shot to the previous, next hit"),
+    (("shot_back", "shot_on"), "Move shot to previous, next hit"),
     (("lane_on", "lane_back"), "Next, previous lane"),
-    (("lane_add_on", "lane_add_back"), "The next, previous lane too"),
+    (("lane_add_on", "lane_add_back"), "Add next, previous lane"),
     (("undo", "redo"), "Undo, redo"),
     (("save", "save_as"), "Save, save as"),
-    (("gather", "gather_folder"), "Gather footage, a folder"),
+    (("gather", "gather_folder"), "Import footage, a folder"),
     (("lines_1", "lines_2", "lines_4", "lines_8"), "Bars a line"),
 )
 """What is told in one row, and in which words."""
 
-_COLUMNS = (("Play", "Go", "See", "Lanes"), ("Cues", "Beats", "Clips and shots"), ("Project", "Mouse"))
+_COLUMNS = (("Play", "Go", "View", "Lanes"), ("Cues", "Beats", "Clips and shots"), ("Project", "Mouse"))
 
 
 class KeyRow(Struct, frozen=True):
@@ -101,12 +101,12 @@ class KeyList(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setAccessibleName("All keys")
+        self.setAccessibleName("Keyboard shortcuts")
         grid = QGridLayout(self)
         grid.setContentsMargins(48, 30, 48, 24)
         grid.setHorizontalSpacing(28)
         grid.setVerticalSpacing(18)
-        title = QLabel("All keys")
+        title = QLabel("Keyboard shortcuts")
         title.setFont(theme.words(20, weight=600))
         grid.addWidget(title, 0, 0)
         grid.addWidget(label("Escape or a click closes this"), 0, 2)

@@ -41,11 +41,11 @@ class RecoveryDesk(QObject):
         if own:
             self.offered.emit(
                 f"The last session ended with {_edits(own[0])} of this project.",
-                "Bring back" if self._offered else "Look at it…",
+                "Recover" if self._offered else "Look at it…",
             )
         elif self._offered is not None:
             what = f"“{self._offered.project.name}”, {_edits(self._offered)}"
-            self.offered.emit(f"A session ended without saving {what}.", "Bring back")
+            self.offered.emit(f"A session ended without saving {what}.", "Recover")
         elif found:
             self.offered.emit(f"Sessions ended without saving {len(found)} projects.", "Look at it…")
 
@@ -77,7 +77,7 @@ class RecoveryDesk(QObject):
     def throw_away(self, work: LostWork) -> None:
         """Remove lost work for good, if that is meant: no undo brings it back."""
         text = f"{_edits(work).capitalize()} of “{work.project.name}” would be gone for good."
-        if self._files.ask("Throw away unsaved work", text, ("Throw away", CANCEL)) == CANCEL:
+        if self._files.ask("Throw away unsaved work", text, ("Delete", CANCEL)) == CANCEL:
             return
         self._forget(work)
         if not self.works:

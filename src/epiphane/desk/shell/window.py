@@ -253,9 +253,7 @@ class Window(QMainWindow):
 
     def _remove_recipe(self, kept: KeptRecipe) -> None:
         if self.recipes.remove(kept):
-            self.notice.offer(
-                f"{kept.recipe.name} is thrown away.", "Put it back", lambda: self.recipes.put_back(kept)
-            )
+            self.notice.offer(f"{kept.recipe.name} is deleted.", "Undo", lambda: self.recipes.put_back(kept))
 
     def _on_chosen(self) -> None:
         chosen = tuple(self.shelf.footage.chosen())

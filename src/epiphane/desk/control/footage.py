@@ -35,6 +35,7 @@ class _Prepared(Struct, frozen=True):
     found: FoundInClip | None = None
     has_proxy: bool = False
     fault: str = ""
+    path: str = ""
     cache_fault: str = ""
 
 

@@ -156,7 +156,7 @@ class CueBench(QWidget):
             "Select all cues of the lane in this section (Shift + B)",
             lambda: self.select_alike(in_same_section),
         )
-        return in_a_row(label("also on"), beat, section)
+        return in_a_row(label("select"), beat, section)
 
     def _own_row(self) -> QWidget:
         self.effect = choice_field(

@@ -69,6 +69,11 @@ class Shown(Protocol):
         """Its page."""
         ...
 
+    @property
+    def meaning(self) -> str:
+        """One sentence on what it is."""
+        ...
+
 
 class BenchPanel(QFrame):
     """First line: kind and name. Below it the page of what is selected.
@@ -180,6 +185,7 @@ class BenchPanel(QFrame):
         self._pages.show_page(page)
         for part, text in zip((self._kind, self._name), subject.title(), strict=True):
             part.setText(text)
+            part.setToolTip(subject.meaning)
         page.refresh()
 
     def pulse_page(self) -> PulseBench | None:

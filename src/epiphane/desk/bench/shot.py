@@ -192,7 +192,7 @@ class ShotBench(QWidget):
         self._speed_row = row(
             "Speed",
             speed.number("speed", "Speed", "%", factor=100, decimals=1, step=5),
-            label("then"),
+            label("past its end"),
             extend.choice("extend", "Beyond the ends of the clip", _EXTENDS),
         )
         return [

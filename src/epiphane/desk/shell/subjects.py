@@ -30,6 +30,8 @@ if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
 
 _BEAT_STEP_SECONDS = 0.005
+_LANE = "A lane is one effect and the pulse that fires it; each firing is a cue"
+_RECIPE = "A recipe is a saved stack of lanes, to be used on other pulses and songs"
 
 Subjects: TypeAlias = Mapping[type[Selection], "Subject"]
 
@@ -42,6 +44,7 @@ class Subject:
     ----------
     title : what it is, and what it is called
     page : its page of the bench, None while there is nothing to show
+    meaning : one sentence on what it is, for those who meet it for the first time
     delete, duplicate : remove it, or have a copy of it
     nudge, step : move it a little, or go to the next one; 1 is later, -1 is earlier
     snap : bring it to its attack, or its moment to a hit
@@ -50,6 +53,7 @@ class Subject:
 
     title: Callable[[], tuple[str, str]]
     page: Callable[[], BenchPage | None]
+    meaning: str = ""
     delete: Callable[[], object] | None = None
     duplicate: Callable[[], object] | None = None
     nudge: Callable[[int], object] | None = None
@@ -94,7 +98,12 @@ def _of_song(window: "Window") -> Subjects:
 
     return {
         SongSelection: Subject(song_title, lambda: bench.song),
-        PulseSelection: Subject(pulse_title, bench.pulse_page, delete=remove_pulse),
+        PulseSelection: Subject(
+            pulse_title,
+            bench.pulse_page,
+            "A pulse is a stream of hits, such as every beat or every kick, that fires effects",
+            delete=remove_pulse,
+        ),
         BeatSelection: Subject(
             beat_title,
             lambda: bench.beat,
@@ -122,11 +131,16 @@ def _of_lanes(window: "Window") -> Subjects:
 
     return {
         LaneSelection: Subject(
-            lambda: ("Lane", label()), bench.lane_page, delete=lanes.remove, duplicate=lanes.copy
+            lambda: ("Lane", label()),
+            bench.lane_page,
+            _LANE,
+            delete=lanes.remove,
+            duplicate=lanes.copy,
         ),
         LanesSelection: Subject(
             lambda: ("Lanes", f"{len(editor.selection.lanes)} of them"),
             lambda: bench.lanes,
+            _LANE,
             delete=lanes.remove,
             duplicate=lanes.copy,
         ),
@@ -134,6 +148,7 @@ def _of_lanes(window: "Window") -> Subjects:
         CuesSelection: Subject(
             lambda: ("Cue" if len(editor.selection.cues) == 1 else "Cues", label()),
             lambda: bench.cues,
+            "A cue is one firing of a lane: a hit of its pulse that the lane takes",
             delete=cues.toggle,
             duplicate=lanes.copy,
         ),
@@ -168,6 +183,7 @@ def _of_footage(window: "Window") -> Subjects:
         FootageSelection: Subject(
             footage_title,
             lambda: bench.footage,
+            "A moment is the frame of a clip that should fall on a hit",
             nudge=bench.footage.move_here,
             step=bench.footage.step_to_moment,
             accept=bench.footage.toggle_accepted,
@@ -188,9 +204,12 @@ def _of_tasks(window: "Window") -> Subjects:
         RecipeSelection: Subject(
             recipe_title,
             lambda: bench.recipe,
+            _RECIPE,
             delete=lambda: window.remove_recipes([editor.selection.recipe]),
         ),
-        NewRecipeSelection: Subject(lambda: ("New recipe", "of these lanes"), lambda: bench.new_recipe),
+        NewRecipeSelection: Subject(
+            lambda: ("New recipe", "of these lanes"), lambda: bench.new_recipe, _RECIPE
+        ),
         ExportSelection: Subject(lambda: ("Export", editor.title), lambda: bench.export),
         LostWorkSelection: Subject(lambda: ("Unsaved work", "of lost sessions"), lambda: bench.lost_work),
     }

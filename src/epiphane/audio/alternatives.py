@@ -2,9 +2,9 @@
 
 import numpy as np
 
+from epiphane.arrays import nearest_index
 from epiphane.audio.beats_and_bars import (
     HeardBeats,
-    nearest_numbers,
     read_beats,
     strengths_at,
     where_sounding,
@@ -31,7 +31,7 @@ def other_readings(
     shares = heard.choice.shares
     grid = subdivide(followed.beats, evidence)
     chosen = subdivide(read_beats(analysis, followed, grid, heard.choice.reading), evidence)
-    numbers = nearest_numbers(chosen.times[::PARTS], heard.beats)
+    numbers = nearest_index(chosen.times[::PARTS], heard.beats)
     found = [
         _reading(analysis, heard.beats, (numbers - first) % metre, metre, share * shares[0][1])
         for metre, first, share in heard.bars.shares[1:]

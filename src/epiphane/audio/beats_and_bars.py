@@ -5,6 +5,7 @@ import scipy.ndimage as ndi
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.arrays import nearest_index
 from epiphane.audio.attack import BINS_PER_SECOND
 from epiphane.audio.comb import Comb
 from epiphane.audio.drums import Strokes
@@ -94,12 +95,6 @@ def where_sounding(
     return np.maximum(times[inside], 0.0), found.places[inside]
 
 
-def nearest_numbers(instants: FloatArray, times: FloatArray) -> IntArray:
-    """Return the number of the instant, of some in ascending order, that is nearest to each time."""
-    after = np.clip(np.searchsorted(instants, times), 1, len(instants) - 1)
-    return np.where(times - instants[after - 1] <= instants[after] - times, after - 1, after)
-
-
 def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
     """Return the beats on the machine's clock that they turn out to be on, or as they are."""
     comb = settle_on_clock(
@@ -113,7 +108,7 @@ def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
         return heard
     first, last = comb.numbers_of(heard.beats[[0, -1]])
     beats = comb.phase + np.arange(first, last + 1) * comb.step
-    bars = replace(heard.bars, places=heard.bars.places[nearest_numbers(heard.beats, beats)])
+    bars = replace(heard.bars, places=heard.bars.places[nearest_index(heard.beats, beats)])
     return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
 
 
@@ -126,13 +121,7 @@ def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
     hits = np.sort([hit.time for hit in (*drums.kick, *drums.snare)])
     if len(hits) == 0 or len(beats) < 2:
         return beats
-    after = (
-        np.clip(np.searchsorted(hits, beats), 1, len(hits) - 1)
-        if len(hits) > 1
-        else np.zeros(len(beats), int)
-    )
-    before = np.maximum(after - 1, 0)
-    nearest = np.where(np.abs(hits[before] - beats) < np.abs(hits[after] - beats), before, after)
+    nearest = nearest_index(hits, beats)
     off = hits[nearest] - beats
     near = np.abs(off) < _NEAR_DRUM_SECONDS
     if not is_steady:

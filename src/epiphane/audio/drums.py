@@ -3,6 +3,7 @@
 import numpy as np
 from msgspec import Struct
 
+from epiphane.arrays import nearest_index
 from epiphane.audio.attack import nearest_attacks
 from epiphane.audio.network import Network, Weights, sigmoid
 from epiphane.audio.strokes import (
@@ -257,9 +258,7 @@ def beat_phase(beats: FloatArray, times: FloatArray) -> FloatArray:
 
 
 def _at_phase(phase: FloatArray, likely: FloatArray, wanted: FloatArray, tolerance: float) -> FloatArray:
-    after = np.clip(np.searchsorted(phase, wanted), 1, len(phase) - 1)
-    is_before = np.abs(phase[after - 1] - wanted) < np.abs(phase[after] - wanted)
-    nearest = np.where(is_before, after - 1, after)
+    nearest = nearest_index(phase, wanted)
     return np.where((np.abs(phase[nearest] - wanted) < tolerance)[:, None], likely[nearest], 0.0)
 
 

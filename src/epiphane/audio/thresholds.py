@@ -8,6 +8,7 @@ each would leave.
 import numpy as np
 from msgspec import Struct
 
+from epiphane.arrays import distance_to_nearest
 from epiphane.audio.network import Network, Ranker, sigmoid
 from epiphane.types import FloatArray
 
@@ -83,7 +84,5 @@ def _share_again(times: FloatArray, bar: float) -> float:
     """Return the share of times that come again a bar later or came a bar before."""
     found = np.zeros(len(times), bool)
     for wanted in (times + bar, times - bar):
-        after = np.clip(np.searchsorted(times, wanted), 1, len(times) - 1)
-        nearest = np.minimum(np.abs(times[after] - wanted), np.abs(times[after - 1] - wanted))
-        found |= nearest < _NEAR_SECONDS
+        found |= distance_to_nearest(times, wanted) < _NEAR_SECONDS
     return float(found.mean())

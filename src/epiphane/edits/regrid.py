@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from epiphane.arrays import distance_to_nearest, nearest_index
 from epiphane.document.lane import Lane, Override
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
@@ -157,18 +158,12 @@ def _moved_hits(hits: FloatArray, before: FloatArray, after: FloatArray, move: M
         return hits
     wanted = np.round(move(hits), 6)
     if len(after):
-        nearest, has_stayed = _nearest(after, wanted), np.abs(_nearest(after, hits) - hits) < 1e-6
+        nearest = after[nearest_index(after, wanted)]
+        has_stayed = distance_to_nearest(after, hits) < 1e-6
         is_there = np.abs(nearest - wanted) < _SAME_HIT_SECONDS
         wanted = np.where(is_there, nearest, np.where(has_stayed, hits, wanted))
-    is_waiting = np.abs(_nearest(before, hits) - hits) > _SAME_HIT_SECONDS
+    is_waiting = distance_to_nearest(before, hits) > _SAME_HIT_SECONDS
     return np.where(is_waiting, hits, wanted)
-
-
-def _nearest(places: FloatArray, times: FloatArray) -> FloatArray:
-    """Return the nearest of some ascending places to each time."""
-    after = np.clip(np.searchsorted(places, times), 1, max(len(places) - 1, 1))
-    below, above = places[after - 1], places[np.minimum(after, len(places) - 1)]
-    return np.asarray(np.where(times - below <= above - times, below, above))
 
 
 def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:

@@ -6,6 +6,7 @@ from functools import lru_cache
 import numpy as np
 from msgspec import Struct
 
+from epiphane.arrays import distance_to_nearest
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
@@ -167,12 +168,7 @@ def blended(one: Sequence[Hit], other: Sequence[Hit], how: Combination, toleranc
 
 def is_near(times: FloatArray, others: FloatArray, tolerance: float) -> np.ndarray:
     """Return which times (seconds) have one of the others, ascending, within a tolerance."""
-    if len(others) == 0:
-        return np.zeros(len(times), bool)
-    after = np.searchsorted(others, times)
-    before = np.abs(times - others[np.maximum(after - 1, 0)])
-    behind = np.abs(others[np.minimum(after, len(others) - 1)] - times)
-    return np.asarray(np.minimum(before, behind) <= tolerance + 1e-9)
+    return np.asarray(distance_to_nearest(others, times) <= tolerance + 1e-9)
 
 
 def importance_order(hits: Sequence[Hit], song: Song | None) -> list[int]:

@@ -11,7 +11,7 @@ from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import Project
 from epiphane.document.song import Hit, Song
 from epiphane.facts.grid import Bar, bars_of
-from epiphane.facts.hits import Ground, hits_of
+from epiphane.facts.hits import Ground, hits_of, is_near
 from epiphane.timing import frames_at
 from epiphane.types import BoolArray, FloatArray, IntArray
 
@@ -43,7 +43,7 @@ def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], ground: Gro
     if not hits or (lane.pick == _EVERYTHING and not lane.shots):
         return Picked(hits, (1.0,) * len(hits))
     times, strengths, kept = _by_own_rules(project, lane, hits)
-    kept = kept[~_are_near(times[kept], _times_of_other(project, lane, ground))]
+    kept = kept[~is_near(times[kept], _times_of_other(project, lane, ground), _SAME_SECONDS)]
     by_hand = [override.hit for override in lane.overrides if override.taken]
     added = np.flatnonzero(np.isin(np.round(times, 6), np.round(by_hand, 6)))
     added = added[~np.isin(added, kept)]
@@ -166,13 +166,3 @@ def _strongest(kept: IntArray, strengths: FloatArray, bars: IntArray, n: int) ->
     order = kept[np.lexsort((kept, -strengths[kept], bars[kept]))]
     starts = np.searchsorted(bars[order], bars[order], side="left")
     return np.sort(order[np.arange(len(order)) - starts < n])
-
-
-def _are_near(times: FloatArray, others: FloatArray) -> BoolArray:
-    """Whether one of some ascending other times is the same as each but for a moment."""
-    if len(others) == 0:
-        return np.zeros(len(times), bool)
-    after = np.clip(np.searchsorted(others, times), 0, len(others) - 1)
-    before = np.maximum(after - 1, 0)
-    away = np.minimum(np.abs(others[after] - times), np.abs(others[before] - times))
-    return np.asarray(away <= _SAME_SECONDS)

@@ -1,0 +1,29 @@
+"""Looking things up in ascending arrays."""
+
+import numpy as np
+
+from epiphane.types import FloatArray, IntArray
+
+
+def nearest_index(ascending: FloatArray, values: FloatArray) -> IntArray:
+    """Return the index of the element nearest to each value; of two as near, that of the lower one.
+
+    Parameters
+    ----------
+    ascending : float64, shape (n,), n >= 1
+    values : float64, shape (m,), in any order
+
+    Returns
+    -------
+    int64, shape (m,)
+    """
+    after = np.clip(np.searchsorted(ascending, values), 1, max(len(ascending) - 1, 1))
+    before, after = after - 1, np.minimum(after, len(ascending) - 1)
+    return np.where(values - ascending[before] <= ascending[after] - values, before, after)
+
+
+def distance_to_nearest(ascending: FloatArray, values: FloatArray) -> FloatArray:
+    """Return how far each value is from the nearest element: shape (m,), infinite if there is none."""
+    if len(ascending) == 0:
+        return np.full(len(values), np.inf)
+    return np.asarray(np.abs(ascending[nearest_index(ascending, values)] - values))

@@ -2,7 +2,7 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Container
+from collections.abc import Callable
 from pathlib import Path
 
 from epiphane.disk import why_unreadable
@@ -73,9 +73,13 @@ class OpenFootage:
         self._make_room()
         return picture
 
-    def faults(self, paths: Container[str] | None = None) -> list[str]:
-        """Return what went wrong so far, a sentence for each file: of all, or of some paths."""
-        return [text for path, text in list(self._faults.items()) if paths is None or path in paths]
+    def faults(self) -> list[str]:
+        """Return what went wrong so far, a sentence for each file."""
+        return list(self._faults.values())
+
+    def faults_by_path(self) -> dict[str, str]:
+        """Return what went wrong so far, by the path of the file."""
+        return dict(self._faults)
 
     def forget_faults(self) -> None:
         """Try files again that could not be opened: they may have been put back."""

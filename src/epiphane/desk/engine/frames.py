@@ -1,15 +1,15 @@
 """Pictures drawn ahead of the playhead by two threads, kept by their plan."""
 
 import math
-import threading
 import time
 import traceback
 from collections.abc import Sequence
+from typing import TypeAlias
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.desk.engine.jobs import wait_for
 from epiphane.desk.engine.memory import FOOTAGE_BYTES, PACKED_BYTES, PICTURE_BYTES
+from epiphane.desk.engine.worker import Worker
 from epiphane.document.project import Project
 from epiphane.keying.schedule import Schedule
 from epiphane.media.proxy import ProxyStore
@@ -25,6 +25,9 @@ _PATIENCE_SECONDS = 0.15
 _MOST_OPEN = 64
 
 
+_Task: TypeAlias = tuple[int, FramePlan, Size]
+
+
 class FrameServer(QObject):
     """Draws the frames that are wanted, the most urgent first.
 
@@ -32,18 +35,17 @@ class FrameServer(QObject):
     -------
     drawn(frame: int)
         A picture is ready; comes in the thread of the window.
-    fault(text: str)
+    fault(path: str, text: str)
         Footage cannot be shown; once for each file.
     """
 
     drawn = pyqtSignal(int)
-    fault = pyqtSignal(str)
+    fault = pyqtSignal(str, str)
 
     def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
         self.footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=FOOTAGE_BYTES)
         self._cache = PictureCache(PICTURE_BYTES, PACKED_BYTES)
-        self._wake = threading.Condition()
         self._wanted: list[tuple[int, FramePlan]] = []
         self._busy: set[FramePlan] = set()
         self._asked: tuple[int, ...] = ()
@@ -53,12 +55,8 @@ class FrameServer(QObject):
         self._cues: Schedule | None = None
         self._plans: dict[int, FramePlan] = {}
         self._told: set[str] = set()
-        self._is_closing = False
-        self._threads = [
-            threading.Thread(target=self._work, name=f"draw-{n}", daemon=True) for n in range(_WORKERS)
-        ]
-        for thread in self._threads:
-            thread.start()
+        self._worker = Worker("draw", self._take, self._draw, patience=self._patience, n_threads=_WORKERS)
+        self._worker.start()
 
     @property
     def size(self) -> Size:
@@ -67,14 +65,14 @@ class FrameServer(QObject):
 
     def show(self, project: Project, cues: Schedule) -> None:
         """Draw another state of the project from now on; pictures whose plan is the same are kept."""
-        with self._wake:
+        with self._worker.lock:
             self._project, self._cues = project, cues
             self._plans.clear()
             self._wanted.clear()
 
     def set_size(self, size: Size) -> None:
         """Draw at another size from now on."""
-        with self._wake:
+        with self._worker.lock:
             if size != self._size:
                 self._size = size
                 self._wanted.clear()
@@ -86,29 +84,29 @@ class FrameServer(QObject):
         while something is dragged in it.
         """
         plans = [(frame, self.plan(frame)) for frame in frames]
-        with self._wake:
+        with self._worker.lock:
             self._asked = tuple(frames)
             self._patient_until = time.monotonic() + _PATIENCE_SECONDS if is_patient else -math.inf
             self._wanted = [item for item in plans if not self._cache.has(item[1], self._size)]
-            self._wake.notify_all()
+            self._worker.lock.notify_all()
 
     def want_more(self, frames: Sequence[int]) -> None:
         """Say which further frames are wanted, after all others."""
         plans = [(frame, self.plan(frame)) for frame in frames]
-        with self._wake:
+        with self._worker.lock:
             self._asked = (*self._asked, *frames)
             self._wanted += [item for item in plans if not self._cache.has(item[1], self._size)]
-            self._wake.notify_all()
+            self._worker.lock.notify_all()
 
     def be_patient(self) -> None:
         """Let what is not urgent wait for a moment: the window is busy."""
-        with self._wake:
+        with self._worker.lock:
             if self._patient_until > -math.inf:
                 self._patient_until = time.monotonic() + _PATIENCE_SECONDS
 
     def ready(self) -> tuple[int, ...]:
         """Return which of the frames that were wanted last are ready."""
-        with self._wake:
+        with self._worker.lock:
             asked, size = self._asked, self._size
         return tuple(frame for frame in asked if self._cache.has(self.plan(frame), size))
 
@@ -126,31 +124,36 @@ class FrameServer(QObject):
 
     def close(self) -> None:
         """Stop the threads and close the footage."""
-        with self._wake:
-            self._is_closing = True
-            self._wake.notify_all()
-        have_ended = [wait_for(thread) for thread in self._threads]
-        if all(have_ended):
+        if self._worker.close():
             self.footage.close()
 
-    def _work(self) -> None:
-        while True:
-            with self._wake:
-                while not self._is_closing and not self._has_job():
-                    patience = self._patient_until - time.monotonic()
-                    self._wake.wait(patience + 0.001 if self._wanted and patience > 0 else None)
-                if self._is_closing:
-                    return
-                frame, plan = self._take_job()
-                size = self._size
-                self._busy.add(plan)
-            picture = self._drawn(plan, size)
-            self._cache.put(plan, size, picture)
-            with self._wake:
-                self._busy.discard(plan)
-                is_closing = self._is_closing
-            if not is_closing:
-                self._tell(frame)
+    def _patience(self) -> float | None:
+        """Return after how many seconds what is not urgent may be done."""
+        patience = self._patient_until - time.monotonic()
+        return patience + 0.001 if self._wanted and patience > 0 else None
+
+    def _take(self) -> _Task | None:
+        """Return the most urgent wish that no thread is at work on and that need not wait."""
+        urgent = self._asked[:1] if time.monotonic() < self._patient_until else None
+        free = (
+            number
+            for number, (frame, plan) in enumerate(self._wanted)
+            if plan not in self._busy and (urgent is None or frame in urgent)
+        )
+        index = next(free, None)
+        if index is None:
+            return None
+        frame, plan = self._wanted.pop(index)
+        self._busy.add(plan)
+        return frame, plan, self._size
+
+    def _draw(self, task: _Task) -> None:
+        frame, plan, size = task
+        self._cache.put(plan, size, self._drawn(plan, size))
+        with self._worker.lock:
+            self._busy.discard(plan)
+        if not self._worker.is_closing:
+            self._tell(frame)
 
     def _drawn(self, plan: FramePlan, size: Size) -> Picture:
         """Draw; a mistake in Epiphane itself is told and shown, and the thread goes on."""
@@ -159,32 +162,12 @@ class FrameServer(QObject):
         except Exception as error:
             traceback.print_exc()
             text = f"A picture could not be drawn ({error})."
-            self.fault.emit(text)
+            self.fault.emit("", text)
             return draw(FramePlan(plan.shape, BLACK), self.footage, size)
 
-    def _has_job(self) -> bool:
-        return self._next_job() is not None
-
-    def _next_job(self) -> int | None:
-        """Return the most urgent wish, by its place, that no thread is at work on and that need not wait."""
-        urgent = self._asked[:1] if time.monotonic() < self._patient_until else None
-        free = (
-            number
-            for number, (frame, plan) in enumerate(self._wanted)
-            if plan not in self._busy and (urgent is None or frame in urgent)
-        )
-        return next(free, None)
-
-    def _take_job(self) -> tuple[int, FramePlan]:
-        index = self._next_job()
-        assert index is not None
-        return self._wanted.pop(index)
-
     def _tell(self, frame: int) -> None:
-        with self._wake:  # what was drawn may be of a file that has since been found elsewhere
-            paths = {footage.path for footage in self._project.footage}
-        for text in self.footage.faults(paths):
+        for path, text in self.footage.faults_by_path().items():
             if text not in self._told:
                 self._told.add(text)
-                self.fault.emit(text)
+                self.fault.emit(path, text)
         self.drawn.emit(frame)

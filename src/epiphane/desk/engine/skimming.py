@@ -1,11 +1,11 @@
 """A picture at once: of a clip while the pointer moves over it, of an effect while it is pointed at."""
 
-import threading
+from typing import TypeAlias
 
 from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.desk.engine.jobs import wait_for
+from epiphane.desk.engine.worker import Worker
 from epiphane.document.footage import Footage
 from epiphane.document.timeline import Fit, Transform
 from epiphane.render.draw import draw
@@ -22,6 +22,9 @@ class Skimmed(Struct, frozen=True, eq=False):
     picture: Picture
 
 
+_Wish: TypeAlias = tuple[object, float, FramePlan, Size]
+
+
 class Skimmer(QObject):
     """Draws single pictures in a thread of its own; only the newest wish counts.
 
@@ -36,11 +39,9 @@ class Skimmer(QObject):
     def __init__(self, footage: OpenFootage) -> None:
         super().__init__()
         self._footage = footage
-        self._wish: tuple[object, float, FramePlan, Size] | None = None
-        self._wake = threading.Condition()
-        self._is_closing = False
-        self._thread = threading.Thread(target=self._work, name="skim", daemon=True)
-        self._thread.start()
+        self._wish: _Wish | None = None
+        self._worker = Worker("skim", self._take, self._draw)
+        self._worker.start()
 
     def ask(self, footage: Footage, seconds: float, size: Size) -> None:
         """Ask for the frame at an instant of some footage, whole; its key is the footage's number."""
@@ -50,24 +51,18 @@ class Skimmer(QObject):
 
     def ask_plan(self, key: object, seconds: float, plan: FramePlan, size: Size) -> None:
         """Ask for any picture; `key` and `seconds` come back with it."""
-        with self._wake:
+        with self._worker.lock:
             self._wish = (key, seconds, plan, size)
-            self._wake.notify()
+            self._worker.lock.notify()
 
     def close(self) -> None:
         """Stop the thread."""
-        with self._wake:
-            self._is_closing = True
-            self._wake.notify()
-        wait_for(self._thread)
+        self._worker.close()
 
-    def _work(self) -> None:
-        while True:
-            with self._wake:
-                self._wake.wait_for(lambda: self._wish is not None or self._is_closing)
-                if self._is_closing:
-                    return
-                assert self._wish is not None
-                key, seconds, plan, size = self._wish
-                self._wish = None
-            self.drawn.emit(Skimmed(key, seconds, draw(plan, self._footage, size)))
+    def _take(self) -> _Wish | None:
+        wish, self._wish = self._wish, None
+        return wish
+
+    def _draw(self, wish: _Wish) -> None:
+        key, seconds, plan, size = wish
+        self.drawn.emit(Skimmed(key, seconds, draw(plan, self._footage, size)))

@@ -1,6 +1,5 @@
 """Small pictures of footage, drawn by a thread of their own."""
 
-import threading
 from collections import OrderedDict
 
 import numpy as np
@@ -8,8 +7,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from epiphane.desk.engine.jobs import wait_for
 from epiphane.desk.engine.memory import THUMB_FOOTAGE_BYTES
+from epiphane.desk.engine.worker import Worker
 from epiphane.document.footage import Footage
 from epiphane.effects.declare import Effect
 from epiphane.media.proxy import ProxyStore
@@ -41,10 +40,8 @@ class Thumbnails(QObject):
         self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
         self._kept: OrderedDict[FramePlan, QImage] = OrderedDict()
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
-        self._wake = threading.Condition()
-        self._is_closing = False
-        self._thread = threading.Thread(target=self._work, name="thumbnails", daemon=True)
-        self._thread.start()
+        self._worker = Worker("thumbnails", self._take, self._draw)
+        self._worker.start()
 
     def get(self, footage: Footage, seconds: float) -> QImage | None:
         """Return the picture nearest to an instant, or None until it is ready."""
@@ -69,9 +66,9 @@ class Thumbnails(QObject):
         """Return the picture of a plan, or None until it is ready."""
         found = self._kept.get(plan)
         if found is None:
-            with self._wake:
+            with self._worker.lock:
                 self._wanted[plan] = None
-                self._wake.notify()
+                self._worker.lock.notify()
         return found
 
     def forget(self, fingerprint: str) -> None:
@@ -80,27 +77,22 @@ class Thumbnails(QObject):
 
     def close(self) -> None:
         """Stop the thread."""
-        with self._wake:
-            self._is_closing = True
-            self._wake.notify()
-        if wait_for(self._thread):
+        if self._worker.close():
             self._footage.close()
 
-    def _work(self) -> None:
-        while True:
-            with self._wake:
-                while not self._wanted and not self._is_closing:
-                    self._wake.wait()
-                if self._is_closing:
-                    return
-                plan = min(self._wanted, key=_in_reading_order)
-                del self._wanted[plan]
-                is_last = not self._wanted
-            self._kept[plan] = image_of(draw(plan, self._footage, THUMB_SIZE)).copy()
-            while len(self._kept) > _MOST_KEPT:
-                self._kept.popitem(last=False)
-            if is_last or len(self._kept) % 8 == 0:
-                self.ready.emit()
+    def _take(self) -> FramePlan | None:
+        if not self._wanted:
+            return None
+        plan = min(self._wanted, key=_in_reading_order)
+        del self._wanted[plan]
+        return plan
+
+    def _draw(self, plan: FramePlan) -> None:
+        self._kept[plan] = image_of(draw(plan, self._footage, THUMB_SIZE)).copy()
+        while len(self._kept) > _MOST_KEPT:
+            self._kept.popitem(last=False)
+        if not self._wanted or len(self._kept) % 8 == 0:
+            self.ready.emit()
 
 
 def _source(footage: Footage, seconds: float) -> SourceFrame:

@@ -269,10 +269,11 @@ class Window(QMainWindow):
         self.frames.footage.forget(fingerprint)
         self.thumbnails.forget(fingerprint)
 
-    def _on_picture_fault(self, text: str) -> None:
-        """Tell a fault, unless it is a file that is known to be missing: the offer to look for it stays."""
-        missing = [one for one in self.editor.project.footage if one.id in self.footage.missing]
-        if not any(text.startswith(Path(one.path).name) for one in missing):
+    def _on_picture_fault(self, path: str, text: str) -> None:
+        """Tell a fault, unless its file is known to be missing, or has been found elsewhere since."""
+        footage = self.editor.project.footage
+        is_there = any(one.path == path and one.id not in self.footage.missing for one in footage)
+        if is_there or not path:
             self.notice.say(text, True)
 
     def _offer_search(self, text: str) -> None:

@@ -50,8 +50,8 @@ CODINGS = (
 
 def chance_coding(rng: np.random.Generator) -> Coding:
     """Return a coding made up by chance."""
-    kind = rng.integers(5)
-    if kind in (0, 4):
+    kind = rng.integers(4)
+    if kind == 0:
         return Coding("low-passed", cutoff=float(np.exp(rng.uniform(np.log(3500), np.log(16_000)))))
     if kind == 1:
         return Coding("at a low rate", rate=int(rng.choice([11_025, 16_000, 22_050, 24_000, 32_000])))

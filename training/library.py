@@ -19,7 +19,7 @@ from training.studying import Studied, study
 from training.styles import DEVELOPMENT, VALIDATION, Style
 
 _DEVELOPMENT_SEED, _VALIDATION_SEED = 530_000, 750_000
-_CODED_SHARE, _FIRST_FRESH = 0.5, 5000
+_CODED_SHARE, _FIRST_FRESH = 0.4, 5000
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ class Order:
 def development_orders(n_songs: int) -> list[Order]:
     """Return songs of styles made up for one song each and, every third, of the development styles.
 
-    One in twelve is a whole form; one in two has been through a codec or has lost its top end.
+    One in twelve is a whole form; two in five have been through a codec or have lost their top end.
     """
     orders = []
     for number in range(n_songs):

@@ -20,7 +20,7 @@ from epiphane.document.timeline import footage_item
 from epiphane.edits.footage import add_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import set_size
-from epiphane.effects.declare import EFFECTS, Around, Effect
+from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.media.gather import gather_files
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw
@@ -95,7 +95,7 @@ class _One:
 
 
 def _milliseconds(effect: Effect, picture: np.ndarray, other: Shown) -> float:
-    values = effect.values_at((), 1.0, Around(16 / 9, frame=4))
+    values = effect.values_at((), 1.0, FrameContext(16 / 9, frame=4))
     others = (other,) * len(effect.echoes_of(values))
     plan = plan_of(Shown(_SOURCE), _SIZE, (ActiveEffect(effect.key, effect.version, values, others),))
     sources = _One(raw_from_bgr(picture))

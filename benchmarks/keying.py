@@ -12,7 +12,7 @@ from benchmarks.window import MINUTES, milliseconds, open_window, scrolled
 from epiphane.demo.project import open_demo
 from epiphane.document.envelope import LengthUnit
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Override, Way
+from epiphane.document.lane import Lane, Override, Trigger
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
@@ -59,8 +59,8 @@ def _planned_again(project: Project) -> Iterator[Result]:
         "fall": lambda p: change_envelope(p, LaneId(9), fall=11),
         "beats": lambda p: change_envelope(p, LaneId(9), rise=0.125, fall=0.5, unit=LengthUnit.BEATS),
         "pattern": lambda p: change_lane(p, LaneId(9), pick=Pick(pattern=Pattern((1.0, 0.5) * 8))),
-        "step": lambda p: change_lane(p, LaneId(9), way=Way.STEP),
-        "toggle": lambda p: change_lane(p, LaneId(9), way=Way.TOGGLE),
+        "step": lambda p: change_lane(p, LaneId(9), trigger=Trigger.STEP),
+        "toggle": lambda p: change_lane(p, LaneId(9), trigger=Trigger.TOGGLE),
     }
     before = schedule(project)
     before.lanes[0].levels.sum()

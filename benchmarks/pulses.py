@@ -8,8 +8,8 @@ import numpy as np
 
 from benchmarks.result import Result, at_most
 from benchmarks.window import MINUTES, milliseconds, open_window, scrolled
+from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.bands import band_hits
-from epiphane.audio.levels import SongLevels
 from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples, read_samples
 from epiphane.demo import SONG_FILE

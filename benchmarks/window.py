@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from benchmarks.result import Result, at_least
+from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.heard import HeardSong, Listening
-from epiphane.audio.levels import SongLevels
 from epiphane.audio.samples import Samples
 from epiphane.document.project import Project
 

@@ -7,7 +7,7 @@ from epiphane.assets import FONTS
 from epiphane.demo import MEDIA
 from epiphane.document.envelope import Envelope
 from epiphane.document.timeline import Transform
-from epiphane.effects.declare import EFFECTS, Around, Effect
+from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.draw import draw
 from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
@@ -51,8 +51,8 @@ def sheet() -> Image.Image:
 
 def _drawn(effect: Effect, later: int, footage: OpenFootage) -> Picture:
     level = float(frame_levels(Envelope())[int(Envelope().rise) + later])
-    around = Around(_SIZE[0] / _SIZE[1], _HIT + later, _RATE, since=later)
-    values = effect.values_at((), level, around)
+    context = FrameContext(_SIZE[0] / _SIZE[1], _HIT + later, _RATE, since=later)
+    values = effect.values_at((), level, context)
     here = later + effect.shift_of(values)
     others = tuple(Shown(_source(here + echo), _NEAR) for echo in effect.echoes_of(values))
     active = ActiveEffect(effect.key, effect.version, values, others)

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from epiphane.audio.following import Analysis, Followed, analyse, follow
+from epiphane.audio.beat_tracking import Analysis, Followed, analyse, follow
 from epiphane.audio.onset import Onsets
 from epiphane.audio.spectrum import Bands
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND, DrumSpectrum, describe_strokes, find_strokes

@@ -16,6 +16,7 @@ from typing import TypeVar
 import numpy as np
 from threadpoolctl import threadpool_limits
 
+from epiphane.audio.beat_tracking import Followed
 from epiphane.audio.beats_and_bars import HeardBeats, describe_song_beats, hear_beats
 from epiphane.audio.drums import (
     Strokes,
@@ -26,7 +27,6 @@ from epiphane.audio.drums import (
     three_drums,
     where_playing,
 )
-from epiphane.audio.following import Followed
 from epiphane.audio.metre import CANDIDATES, describe_metres
 from epiphane.audio.network import Network, Ranker, Weights, weights_from, weights_to
 from epiphane.audio.readings import READINGS, beats_of, describe_readings

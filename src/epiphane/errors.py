@@ -5,7 +5,7 @@ A message is one sentence for the editor: what happened, to which file, what can
 
 
 class EpiphaneError(Exception):
-    """Base of all errors whose message may be shown to the editor as it is."""
+    """Base of all errors whose message may be shown to the user as it is."""
 
 
 class ParameterError(EpiphaneError, ValueError):
@@ -41,4 +41,4 @@ class EditError(EpiphaneError):
 
 
 class CancelledError(EpiphaneError):
-    """The editor stopped a job before it was done."""
+    """The user stopped a job before it was done."""

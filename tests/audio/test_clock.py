@@ -6,8 +6,8 @@ from helpers import click_track
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epiphane.audio.beat_tracking import analyse
 from epiphane.audio.comb import Comb
-from epiphane.audio.following import analyse
 from epiphane.audio.relisten import beats_between
 from epiphane.audio.samples import Samples
 from epiphane.audio.steady import lie_of_attacks, settle_on_clock

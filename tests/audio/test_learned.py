@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from epiphane.audio.beat_tracking import analyse, follow
 from epiphane.audio.beats_and_bars import hear_beats
 from epiphane.audio.drums import beat_phase, drum_hits, hear_drums, hear_strokes
-from epiphane.audio.following import analyse, follow
 from epiphane.audio.listening import listen
 from epiphane.audio.metre import accented_bars
 from epiphane.audio.network import Network, Ranker, Standard, learned_weights, weights_from, weights_to

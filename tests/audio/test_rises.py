@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.audio.bands import song_levels
-from epiphane.audio.following import analyse
+from epiphane.audio.beat_tracking import analyse
 from epiphane.audio.rises import band_rises
 from epiphane.cli import commands
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import BANDS, DRUMS, Drums, Hit
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.trim import trim_song
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from training.coding import CODINGS, coded
 
 CENTRES = {"low": 60, "mid": 700, "high": 9000}
@@ -66,7 +66,7 @@ def test_effects_fire_on_what_stands_in_for_a_drum():
         with_drums = replace(project, song=replace(project.song, drums=drums))
         with_pulse, number = ensure_pulse(with_drums, PulseUnit.KICK)
         pulse = next(pulse for pulse in with_pulse.pulses if pulse.id == number)
-        assert hits_of(pulse, ground_of(with_pulse)) == expected
+        assert hits_of(pulse, hit_context_of(with_pulse)) == expected
         trimmed = trim_song(with_pulse, 1.0, 4.0).song
         whole = trim_song(replace(with_pulse, song=trimmed), 0.0, project.song.duration).song
         assert trimmed.drums.sureness == drums.sureness

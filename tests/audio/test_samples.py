@@ -7,7 +7,7 @@ from helpers import SOUND_RATE, click_track, write_clip, write_sound
 
 from epiphane.audio.listening import usual_sound
 from epiphane.audio.samples import read_samples, resampled_stereo
-from epiphane.audio.shaping import shaped_song
+from epiphane.audio.song_gain import shaped_song
 from epiphane.document.song import Song
 from epiphane.errors import MediaError
 

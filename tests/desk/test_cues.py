@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 from epiphane.desk.bench.fields import RangeBar
 from epiphane.desk.control.selection import LaneSelection
 from epiphane.document.envelope import Ease, LengthUnit
-from epiphane.document.lane import Way
+from epiphane.document.lane import Trigger
 from epiphane.document.pick import Pick
 from epiphane.edits.cues import change_cue_envelope, set_cue_effect
 from epiphane.edits.lanes import change_envelope, change_lane
@@ -221,19 +221,19 @@ def test_bars_are_copied_with_keys_and_what_cannot_be_is_told(demo):
 def test_a_hit_that_is_left_out_is_taken_by_mouse_and_by_keys(demo):
     lane = lane_of(demo)
     demo.editor.apply(lambda p: change_lane(p, lane.id, pick=Pick(every=4)), "pick")
-    left_out = demo.editor.cues.lane(lane.id).left_out
-    assert len(left_out) == 42
+    skipped = demo.editor.cues.lane(lane.id).skipped_hits
+    assert len(skipped) == 42
     demo.editor.go_to(0)
-    point = demo.score.point_of(left_out[1], lane.id)
+    point = demo.score.point_of(skipped[1], lane.id)
     assert "double click takes it" in demo.score.tip_at(
         QPointF(point) + QPointF(0, demo.score.verticalScrollBar().value())
     )
     QTest.mouseDClick(demo.score.viewport(), LEFT, NONE, point)
     assert len(cues(demo)) == 15
     assert selected(demo) == [1]
-    demo.editor.go_to(frame_at(left_out[4], demo.editor.project.rate))
+    demo.editor.go_to(frame_at(skipped[4], demo.editor.project.rate))
     QTest.keyClick(demo, Qt.Key.Key_A)
-    assert {left_out[1], left_out[4]} <= {cue.hit.time for cue in cues(demo)}
+    assert {skipped[1], skipped[4]} <= {cue.hit.time for cue in cues(demo)}
     QTest.keyClick(demo, Qt.Key.Key_R)
     assert len(cues(demo)) == 15
     demo.editor.go_to(cues(demo)[0].frame)
@@ -298,7 +298,7 @@ def test_a_lane_follows_the_band_of_its_pulse(demo):
     choose(field(demo, QComboBox, "Fired by"), "kicks")
     choose(field(demo, QComboBox, "What a hit does"), "a band is followed")
     followed = demo.editor.cues.lane(lane)
-    assert followed.lane.way is Way.FOLLOW
+    assert followed.lane.trigger is Trigger.FOLLOW
     assert (followed.lane.follow.low, followed.lane.follow.high) == (40, 120)
     assert 0.9 < followed.levels.max() <= 1.0
     assert 0.1 < (followed.levels > 0.5).mean() < 0.9

@@ -209,7 +209,7 @@ def test_a_hit_may_go_a_notch_on_or_switch(window, rows):
     found = window.editor.cues.lane(lane.id).levels
     assert found[[beats[n + 1] - 3 for n in range(4)]].tolist() == [1, 0, 1, 0]  # before it rises again
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.editor.selected_lane().way.value == "step"
+    assert window.editor.selected_lane().trigger.value == "step"
 
 
 def test_another_effect_on_the_same_hits_and_a_copy(window, rows):

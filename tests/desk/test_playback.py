@@ -14,7 +14,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.sound import DeviceSound, Reel, SimulatedSound, SoundServer, open_sound
+from epiphane.desk.engine.sound import DeviceSound, PlayBuffer, SimulatedSound, SoundServer, open_sound
 from epiphane.errors import MediaError
 from epiphane.timing import frame_at
 
@@ -126,8 +126,8 @@ def test_late_pictures_are_counted(demo, clock, qtbot):
 
 def test_a_reel_goes_round_without_a_gap():
     sound = np.arange(100, dtype=np.float32)[:, None].repeat(2, 1)
-    assert Reel(sound, 90).take(0, 15)[:, 0].tolist() == [*range(90, 100), *[0] * 5]
-    loop = Reel(sound, 35, (20, 40))
+    assert PlayBuffer(sound, 90).take(0, 15)[:, 0].tolist() == [*range(90, 100), *[0] * 5]
+    loop = PlayBuffer(sound, 35, (20, 40))
     taken = np.concatenate([loop.take(0, 7), loop.take(7, 30)])[:, 0]
     assert taken.tolist() == [*range(35, 40), *range(20, 40), *range(20, 32)]
     assert [loop.place(n) for n in (0, 4.5, 5, 25.5)] == [35, 39.5, 20, 20.5]

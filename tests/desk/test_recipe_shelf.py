@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from epiphane.desk.control.drag import carry_recipe
 from epiphane.desk.control.selection import RecipeSelection
-from epiphane.document.lane import Way
+from epiphane.document.lane import Trigger
 from epiphane.edits.lanes import change_lane
 from epiphane.files.recipes import RECIPE_SUFFIX, load_recipe
 
@@ -76,7 +76,7 @@ def test_a_recipe_fires_on_the_pulse_it_is_dropped_on_or_told(demo):
 def test_a_recipe_that_follows_finds_its_bands_in_this_song(demo):
     demo.recipes.use(path_of(demo, "Lantern"))
     laid = demo.editor.project.lanes[2:]
-    assert all(lane.way is Way.FOLLOW for lane in laid)
+    assert all(lane.trigger is Trigger.FOLLOW for lane in laid)
     assert all(demo.editor.cues.lane(lane.id).levels.max() > 0.5 for lane in laid)
 
 

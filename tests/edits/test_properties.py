@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from epiphane.document.envelope import Ease
 from epiphane.document.filling import Order
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Setting, Way
+from epiphane.document.lane import Setting, Trigger
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import Pin
 from epiphane.edits.beats import move_beat
@@ -105,7 +105,7 @@ def edits(draw):
         lambda p: change_cue_envelope(p, cues(p), rise=m, fall=n, rise_ease=ease),
         lambda p: set_cue_effect(p, cues(p), ["blur", "flash", None][m % 3]),
         lambda p: set_cue_setting(p, cues(p), Setting("opacity", 100 * share)),
-        lambda p: change_lane(p, lane(p), shots=(shot(p),), way=list(Way)[m % 4]),
+        lambda p: change_lane(p, lane(p), shots=(shot(p),), trigger=list(Trigger)[m % 4]),
         lambda p: use_recipe(p, recipe_of(p, [one.id for one in p.lanes[: 1 + m]], "stack")),
         lambda p: lay_in_row(p, [FootageId(1 + n % 2)]),
         lambda p: take_out(p, [shot(p)]),

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Ease, Envelope, LengthUnit
 from epiphane.document.ids import PulseId
-from epiphane.document.lane import Override, Setting, Way
+from epiphane.document.lane import Override, Setting, Trigger
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import with_lanes
 from epiphane.document.pulse import (
@@ -44,7 +44,7 @@ lanes = st.fixed_dictionaries(
             unit=st.sampled_from(LengthUnit),
         ),
         "pick": st.sampled_from([Pick(), Pick(every=2), Pick(pattern=Pattern((1.0, 0.3))), Pick(chance=0.5)]),
-        "way": st.sampled_from([Way.FIRE, Way.STEP, Way.TOGGLE]),
+        "trigger": st.sampled_from([Trigger.FIRE, Trigger.STEP, Trigger.TOGGLE]),
         "wander": st.sampled_from([0.0, 0.5]),
         "depth": st.floats(0.1, 1),
         "settings": st.sampled_from([(), (Setting("scale", 130.0, then=(90.0,), wander=4.0),)]),
@@ -185,7 +185,7 @@ def test_shipped_recipes_are_whole_and_fire(tmp_path):
                     if setting.name == parameter.name and isinstance(setting.peak, float):
                         assert parameter.low <= setting.peak <= parameter.high
             source = next(p.source for p in laid.pulses if p.id == lane.lane.pulse)
-            if lane.lane.way is not Way.FOLLOW and not isinstance(source, BandSource):
+            if lane.lane.trigger is not Trigger.FOLLOW and not isinstance(source, BandSource):
                 assert lane.levels.max() > 0.2, (kept.recipe.name, lane.lane.effect)
     with pytest.raises(RecipeError, match="comes with Epiphane"):
         RecipeBook(tmp_path).remove(found[0])

@@ -31,7 +31,7 @@ from epiphane.edits.beats import (
 )
 from epiphane.edits.pulses import add_pulse, ensure_pulse
 from epiphane.errors import EditError
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.timing import COMMON_RATES, frame_at
 
 N_BEATS = 32
@@ -51,7 +51,7 @@ def times_of(project):
 
 def pulse_times(project, lane):
     pulse = next(pulse for pulse in project.pulses if pulse.id == lane.pulse)
-    return [hit.time for hit in hits_of(pulse, ground_of(project))]
+    return [hit.time for hit in hits_of(pulse, hit_context_of(project))]
 
 
 @st.composite

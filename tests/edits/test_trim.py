@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.audio.shaping import fade_curve, shaped_song
+from epiphane.audio.song_gain import fade_curve, shaped_song
 from epiphane.document.lane import Override
 from epiphane.document.project import with_lanes
 from epiphane.document.pulse import BandSource, TappedSource
@@ -17,7 +17,7 @@ from epiphane.edits.pulses import add_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import shape_song, trim_song
 from epiphane.errors import EditError
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.keying.schedule import schedule
 
 RATE = 8000
@@ -65,7 +65,7 @@ def test_taps_and_bands_move_along():
     project, _ = add_pulse(keyed({1}), TappedSource((Hit(1.0), Hit(5.0))))
     project, _ = add_pulse(project, BandSource(40, 90, hits=(Hit(3.0), Hit(15.9))))
     new = trim_song(project, 2.0, 15.0)
-    found = [[hit.time for hit in hits_of(pulse, ground_of(new))] for pulse in new.pulses[-2:]]
+    found = [[hit.time for hit in hits_of(pulse, hit_context_of(new))] for pulse in new.pulses[-2:]]
     assert found == [[3.0], [1.0]]
 
 

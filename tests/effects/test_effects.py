@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, rest_and_peak
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import EFFECTS, Around, Family, Need, effect
-from epiphane.effects.operations import Curve, Tone, Warp
+from epiphane.effects.declare import EFFECTS, Family, FrameContext, Need, effect
+from epiphane.effects.operations import Tone, ToneCurve, Warp
 from epiphane.errors import ParameterError
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
@@ -37,9 +37,9 @@ def drawn(key, level, *settings, picture=None, frame=0, seed=1):
     made = EFFECTS.named(key)
     picture = a_picture() if picture is None else picture
     size = (picture.shape[1], picture.shape[0])
-    around = Around(size[0] / size[1], frame, 30.0, seed)
+    context = FrameContext(size[0] / size[1], frame, 30.0, seed)
     lane = Lane(LaneId(1), key, PulseId(1), settings=settings, seed=seed)
-    values = made.values_at(lane.settings, level, around)
+    values = made.values_at(lane.settings, level, context)
     plan = plan_of(Shown(SourceFrame("a", "a", 0.0)), size, (ActiveEffect(key, made.version, values),))
     return draw(plan, OnePicture(picture), size)
 
@@ -236,6 +236,6 @@ def test_a_wrong_declaration_stops_the_import(key, parameters, words):
 def test_an_effect_may_only_ask_for_what_it_declares():
     with pytest.raises(AttributeError, match="'grasp' is asked for, and is not declared"):
         effect(key="new", version=1, family=Family.LIGHT, label="New", parameters=(NUMBER,))(
-            lambda values: Curve(np.full((256, 3), values.grasp))
+            lambda values: ToneCurve(np.full((256, 3), values.grasp))
         )
     assert EFFECTS.find("new") is None

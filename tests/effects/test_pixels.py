@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import EFFECTS, Around
+from epiphane.effects.declare import EFFECTS, FrameContext
 from epiphane.effects.pixels import LUMA, blurred, smooth_noise
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
@@ -31,7 +31,7 @@ def drawn(picture, *stack, level=1.0, frame=0):
     for key, settings in stack:
         made = EFFECTS.named(key)
         lane = Lane(LaneId(1), key, PulseId(1), settings=tuple(Setting(n, v) for n, v in settings.items()))
-        values = made.values_at(lane.settings, level, Around(size[0] / size[1], frame))
+        values = made.values_at(lane.settings, level, FrameContext(size[0] / size[1], frame))
         active.append(ActiveEffect(key, made.version, values))
     plan = plan_of(Shown(SourceFrame("a", "a", 0.0)), size, tuple(active))
     return draw(plan, One(picture), size).astype(float)
@@ -62,7 +62,7 @@ FORMS = {
         {"amount": 100.0, "shadows": "#000000", "lights": "#00ff00"},
         lambda p: luma(p)[..., None] * np.array([0, 1, 0]),
     ),
-    "mirror": ({"way": "upside down"}, lambda p: p[::-1]),
+    "mirror": ({"trigger": "upside down"}, lambda p: p[::-1]),
     "notch": ({"steps": 0.0}, lambda p: p),
 }
 

@@ -21,7 +21,7 @@ from epiphane.document.pulse import (
 from epiphane.document.song import Hit
 from epiphane.edits.pulses import add_pulse, add_taps, change_pulse, remove_pulse, set_band, users_of
 from epiphane.errors import EditError
-from epiphane.facts.hits import Ground, blended, ground_of, hits_of, is_near
+from epiphane.facts.hits import HitContext, blended, hit_context_of, hits_of, is_near
 
 TOLERANCE = 0.05
 
@@ -67,22 +67,22 @@ def test_blends_obey_the_laws_of_sets(a, b):
 @given(streams(), st.lists(st.floats(0, 1), min_size=2, max_size=5))
 def test_thinning_only_removes_and_always_in_the_same_order(hits, keeps):
     pulse = Pulse(PulseId(1), "taps", TappedSource(hits))
-    ground = Ground(a_song())
-    kept = [hits_of(replace(pulse, keep=keep), ground) for keep in sorted(keeps)]
+    context = HitContext(a_song())
+    kept = [hits_of(replace(pulse, keep=keep), context) for keep in sorted(keeps)]
     for fewer, more in zip(kept, [*kept[1:], hits], strict=True):
         assert set(fewer) <= set(more)
         assert list(fewer) == sorted(fewer, key=lambda hit: hit.time)
-    assert hits_of(replace(pulse, keep=1.0), ground) == hits
-    assert hits_of(replace(pulse, keep=0.0), ground) == ()
+    assert hits_of(replace(pulse, keep=1.0), context) == hits
+    assert hits_of(replace(pulse, keep=0.0), context) == ()
 
 
 def test_the_few_that_are_left_are_those_that_a_musician_would_keep():
     song = a_song(n_beats=32)
     quarters = Pulse(PulseId(1), "quarters", HeardSource(PulseUnit.QUARTER))
-    n_hits = len(hits_of(quarters, Ground(song)))
+    n_hits = len(hits_of(quarters, HitContext(song)))
 
     def kept(n):
-        return {hit.time for hit in hits_of(replace(quarters, keep=n / n_hits), Ground(song))}
+        return {hit.time for hit in hits_of(replace(quarters, keep=n / n_hits), HitContext(song))}
 
     assert kept(8) == {beat.time for beat in song.beats if beat.place == 1}
     assert kept(16) == {beat.time for beat in song.beats if beat.place in (1, 3)}
@@ -92,17 +92,19 @@ def test_the_few_that_are_left_are_those_that_a_musician_would_keep():
 @given(st.sampled_from([(PulseUnit.HALF, 2), (PulseUnit.THIRD, 3), (PulseUnit.QUARTER, 4)]))
 def test_beats_are_divided_evenly(unit):
     beats = times_of(a_song(tempo=97).beats)
-    hits = times_of(hits_of(Pulse(PulseId(1), "p", HeardSource(unit[0])), Ground(a_song(tempo=97))))
+    hits = times_of(hits_of(Pulse(PulseId(1), "p", HeardSource(unit[0])), HitContext(a_song(tempo=97))))
     assert hits[:: unit[1]].tolist() == beats.tolist()
     assert np.ptp(np.diff(hits)) < 3e-6
-    off = times_of(hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.OFF_BEAT)), Ground(a_song(tempo=97))))
+    off = times_of(
+        hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.OFF_BEAT)), HitContext(a_song(tempo=97)))
+    )
     assert np.abs(off - (beats[:-1] + beats[1:]) / 2).max() < 1e-6
 
 
 def test_a_bare_tempo_fires_to_the_end_without_a_song():
     project = replace(a_project(), song=None)
     project, _ = add_pulse(project, TempoSource(90, 0.5))
-    hits = times_of(hits_of(project.pulses[-1], ground_of(project)))
+    hits = times_of(hits_of(project.pulses[-1], hit_context_of(project)))
     assert hits[0] == 0.5
     assert np.allclose(np.diff(hits), 60 / 90, atol=2e-6)
     assert hits[-1] < project.n_frames / project.rate <= hits[-1] + 60 / 90
@@ -116,9 +118,11 @@ def test_a_pulse_that_is_taken_away_leaves_its_lanes_silent():
     assert users_of(project, PulseId(5)) == (2, 1)
     pulse = project.pulses[-1]
     assert pulse.name == "beats without kicks"
-    assert times_of(hits_of(pulse, ground_of(project))).tolist() == [b.time for b in project.song.beats[1::2]]
+    assert times_of(hits_of(pulse, hit_context_of(project))).tolist() == [
+        b.time for b in project.song.beats[1::2]
+    ]
     left = remove_pulse(project, kick)
-    assert hits_of(pulse, ground_of(left)) == hits_of(left.pulses[0], ground_of(left))
+    assert hits_of(pulse, hit_context_of(left)) == hits_of(left.pulses[0], hit_context_of(left))
     with pytest.raises(EditError, match="made of itself"):
         change_pulse(project, kick, source=CombinedSource(Combination.BOTH, blend, PulseId(5)))
 

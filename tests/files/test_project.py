@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.document.ids import ItemId, LaneId, PulseId
-from epiphane.document.lane import Follow, Lane, Override, Setting, Way
+from epiphane.document.lane import Follow, Lane, Override, Setting, Trigger
 from epiphane.document.project import Project, with_lanes
 from epiphane.errors import DiskError, ProjectFileError
 from epiphane.files.project import (
@@ -49,7 +49,7 @@ lanes = st.builds(
         fall_ease=st.sampled_from(Ease),
         fall_curve=curves,
     ),
-    way=st.sampled_from(Way),
+    trigger=st.sampled_from(Trigger),
     follow=st.builds(Follow, low=st.floats(20, 20_000), heard=st.binary(max_size=20)),
     shots=st.lists(st.integers(1, 9).map(ItemId), max_size=3).map(tuple),
     depth=shares,

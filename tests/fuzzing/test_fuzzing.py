@@ -24,7 +24,7 @@ from epiphane.edits.cues import toggle_cues
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.recipes import use_recipe
 from epiphane.errors import EditError, EpiphaneError, ProjectFileError, RecipeError
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.journal import Journals
 from epiphane.files.project import decode_project, encode_project
 from epiphane.files.recipes import decode_recipe
@@ -53,9 +53,9 @@ def is_not_endless():
 def use(project):
     """Do with a project what a window does when it opens one."""
     assert decode_project(encode_project(project), where="it") == project
-    ground = ground_of(project)
+    context = hit_context_of(project)
     for pulse in project.pulses:
-        times = [hit.time for hit in hits_of(pulse, ground)]
+        times = [hit.time for hit in hits_of(pulse, context)]
         assert all(np.isfinite(times))
     cues = schedule(project)
     for frame in {0, project.n_frames // 2, max(0, project.n_frames - 1)}:
@@ -138,7 +138,9 @@ def test_a_project_whose_pulses_are_made_of_one_another_is_bounded(is_not_endles
         return replace(a_project(), pulses=(*first, *rungs), next_id=9000)
 
     high = decode_project(encode_project(ladder(30)), where="it")
-    assert len(hits_of(high.pulses[-1], ground_of(high))) == len(hits_of(high.pulses[0], ground_of(high)))
+    assert len(hits_of(high.pulses[-1], hit_context_of(high))) == len(
+        hits_of(high.pulses[0], hit_context_of(high))
+    )
     for n_rungs in (60, 900):
         with pytest.raises(ProjectFileError, match="more than 32 pulses are made of one another"):
             decode_project(encode_project(ladder(n_rungs)), where="it")

@@ -14,7 +14,7 @@ from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import DRUMS
 from epiphane.edits.cues import nudge_cues, set_cue_effect, set_cue_setting, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, remove_lane, set_setting
-from epiphane.facts.hits import Ground, hits_of
+from epiphane.facts.hits import HitContext, hits_of
 from epiphane.keying.envelope import envelope_level, frame_levels
 from epiphane.keying.schedule import schedule
 from epiphane.timing import COMMON_RATES, frame_at
@@ -61,17 +61,17 @@ def test_every_nth_is_counted_from_the_first_downbeat(every, data):
     first = data.draw(st.integers(0, every - 1))
     song = a_song(n_beats=40)
     song = replace(song, beats=song.beats[2:])  # a pick-up of two beats before the first downbeat
-    beats = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BEAT), every, first), Ground(song))
+    beats = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BEAT), every, first), HitContext(song))
     expected = [b.time for n, b in enumerate(song.beats) if (n - 2) % every == first]
     assert [hit.time for hit in beats] == expected
-    bars = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BAR)), Ground(song))
+    bars = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit.BAR)), HitContext(song))
     assert [hit.time for hit in bars] == [b.time for b in song.beats if b.place == 1]
 
 
 @given(st.sampled_from(DRUMS), st.integers(1, 5))
 def test_a_pulse_of_a_drum_has_its_hits_and_their_strength(drum, every):
     song = a_song(n_beats=20)
-    hits = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit(drum)), every), Ground(song))
+    hits = hits_of(Pulse(PulseId(1), "p", HeardSource(PulseUnit(drum)), every), HitContext(song))
     assert hits == song.drums.hits(drum)[::every]
 
 

@@ -18,7 +18,7 @@ from epiphane.edits.cues import set_cue_strength, toggle_cues
 from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
 from epiphane.edits.trim import trim_song
 from epiphane.facts.grid import bars_of
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.picking import bar_places, picked_hits
@@ -62,7 +62,7 @@ def taken(project, lane=FLASH):
 def offered(project):
     lane = project.lanes[0]
     pulse = next(pulse for pulse in project.pulses if pulse.id == lane.pulse)
-    return list(hits_of(pulse, ground_of(project)))
+    return list(hits_of(pulse, hit_context_of(project)))
 
 
 picks = st.builds(
@@ -117,8 +117,8 @@ def slowly(project, pick):
 def test_a_pick_takes_what_its_rules_say_in_their_order(pick, seed):
     project = project_with(pick, hits=hits_at_random(seed))
     hits, strengths = slowly(project, pick)
-    ground = ground_of(project)
-    found = picked_hits(project, project.lanes[0], tuple(offered(project)), ground)
+    context = hit_context_of(project)
+    found = picked_hits(project, project.lanes[0], tuple(offered(project)), context)
     assert list(found.hits) == hits
     assert list(found.strengths) == pytest.approx(strengths)
 
@@ -190,8 +190,8 @@ def test_changes_to_single_cues_wait_for_their_hits_and_come_back(one, other):
     changed = change_lane(change_lane(project, FLASH, pick=one), FLASH, pick=other)
     found = schedule(changed).lane(FLASH)
     there = {cue.hit.time for cue in found.cues if cue.override is not None}
-    assert there | {override.hit for override in found.waiting} == {1.0, 6.5}
-    assert not there & {override.hit for override in found.waiting}
+    assert there | {override.hit for override in found.orphaned_overrides} == {1.0, 6.5}
+    assert not there & {override.hit for override in found.orphaned_overrides}
     back = change_lane(changed, FLASH, pick=Pick())
     assert schedule(back).lane(FLASH).cues == schedule(project).lane(FLASH).cues
 

@@ -136,7 +136,7 @@ def test_what_is_taken_by_hand_fires_beside_what_the_pick_takes(taken, every):
     times = [cue.hit.time for cue in found.cues]
     assert times == sorted(by_pick | {n / 2 for n in taken})
     assert all(cue.strength == 1.0 for cue in found.cues if cue.hit.time not in by_pick)
-    assert found.waiting == ()
+    assert found.orphaned_overrides == ()
 
 
 @given(st.sets(st.integers(0, 3), min_size=1), st.integers(0, 12), st.integers(0, 40))

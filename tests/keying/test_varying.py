@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Setting, Way
+from epiphane.document.lane import Setting, Trigger
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import with_lanes
 from epiphane.edits.cues import toggle_cues
@@ -82,9 +82,9 @@ def test_a_setting_out_of_its_range_is_refused():
 
 def test_notches_go_through_a_list_and_return():
     setting = Setting("scale", 110.0, 100.0, then=(140.0, 125.0))
-    project = a_lane(setting, way=Way.STEP, n_steps=3, envelope=Envelope(rise=0))
+    project = a_lane(setting, trigger=Trigger.STEP, n_steps=3, envelope=Envelope(rise=0))
     hits = [BEAT * n for n in range(9)]
     assert scales(project, hits) == [110, 140, 125, 100, 110, 140, 125, 100, 110]
     assert scales(project, [frame + 9 for frame in hits]) == scales(project, hits)
-    even = a_lane(Setting("scale", 130.0, 100.0), way=Way.STEP, n_steps=3, envelope=Envelope(rise=0))
+    even = a_lane(Setting("scale", 130.0, 100.0), trigger=Trigger.STEP, n_steps=3, envelope=Envelope(rise=0))
     assert scales(even, hits[:5]) == pytest.approx([110, 120, 130, 100, 110])

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.timeline import BlendMode, Fit, Transform
-from epiphane.effects.declare import EFFECTS, Around
+from epiphane.effects.declare import EFFECTS, FrameContext
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.cache import PictureCache
 from epiphane.render.compose import blend_formula, laid_over
@@ -94,7 +94,7 @@ def test_a_layer_lies_over_the_picture_where_it_is_and_nowhere_else():
 def test_every_effect_keeps_colours_under_their_alpha_and_what_is_opaque_as_it_is_alone(key):
     """Of an opaque layer nothing may change by being a layer but what lies beyond its edge."""
     effect = EFFECTS.named(key)
-    values = effect.values_at((), 1.0, Around(SIZE[0] / SIZE[1], frame=4))
+    values = effect.values_at((), 1.0, FrameContext(SIZE[0] / SIZE[1], frame=4))
     soft = cv2.GaussianBlur(noise(3), (0, 0), 2)
     others = tuple(Shown(OVER) for _ in effect.echoes_of(values))
     active = ActiveEffect(key, effect.version, values, others)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots import lay_in_row
-from epiphane.effects.operations import Curve, Tone, Warp, scale_about
+from epiphane.effects.operations import Tone, ToneCurve, Warp, scale_about
 from epiphane.keying.schedule import schedule
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv, yuv_to_bgr
 from epiphane.media.placeholder import placeholder
@@ -112,7 +112,7 @@ def operations(draw_value):
     if kind == 2:
         mixing = (1 - a) * np.eye(3) + a * np.full((3, 3), 1 / 3)
         return Tone(np.column_stack([mixing, [20 * (b - 0.5)] * 3]))
-    return Curve(np.repeat((255 * (np.arange(256) / 255) ** (0.95 + a / 3))[:, None], 3, axis=1))
+    return ToneCurve(np.repeat((255 * (np.arange(256) / 255) ** (0.95 + a / 3))[:, None], 3, axis=1))
 
 
 def in_float(picture, tones):

@@ -11,8 +11,8 @@ from scipy import ndimage
 from epiphane.declare.parameters import Parameter
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
-from epiphane.effects.declare import EFFECTS, Around
-from epiphane.effects.operations import Blur, ChannelShift, Curve, Field, Filter, Mix, Tone, Warp
+from epiphane.effects.declare import EFFECTS, FrameContext
+from epiphane.effects.operations import Blur, ChannelShift, Field, Filter, Mix, Tone, ToneCurve, Warp
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
@@ -74,7 +74,7 @@ def one_in_float(done, one):
     height, width = done.shape[:2]
     if isinstance(one, Tone):
         return np.clip(done @ one.matrix[:, :3].T + one.matrix[:, 3], 0, 255)
-    if isinstance(one, Curve):
+    if isinstance(one, ToneCurve):
         table = np.clip(one.table, 0, 255)
         return np.dstack([np.interp(done[..., c], np.arange(256), table[:, c]) for c in range(3)])
     if isinstance(one, Blur):
@@ -116,8 +116,10 @@ def actives(draw_value, keys=KEYS):
         if isinstance(one, Parameter)
     ]
     lane = Lane(LaneId(1), made.key, PulseId(1), settings=tuple(chosen))
-    around = Around(SIZE[0] / SIZE[1], draw_value(st.integers(0, 99)), since=draw_value(st.integers(0, 3)))
-    values = made.values_at(lane.settings, draw_value(st.floats(0.01, 1)), around)
+    context = FrameContext(
+        SIZE[0] / SIZE[1], draw_value(st.integers(0, 99)), since=draw_value(st.integers(0, 3))
+    )
+    values = made.values_at(lane.settings, draw_value(st.floats(0.01, 1)), context)
     others = tuple(Shown(SOURCE) for _ in made.echoes_of(values))
     return ActiveEffect(made.key, made.version, values, others)
 

@@ -1,15 +1,15 @@
-"""The other beats and bars that a song could be read as, for the editor to choose from."""
+"""The other beats and bars that a song could be read as, for the user to choose from."""
 
 import numpy as np
 
 from epiphane.arrays import nearest_index
+from epiphane.audio.beat_tracking import Analysis, Followed
 from epiphane.audio.beats_and_bars import (
     HeardBeats,
     read_beats,
     strengths_at,
     where_sounding,
 )
-from epiphane.audio.following import Analysis, Followed
 from epiphane.audio.heard import OtherReading
 from epiphane.audio.metre import find_metre
 from epiphane.audio.network import Ranker

@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.audio.attack import nearest_attacks
-from epiphane.audio.levels import LAST_BYTE, LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
+from epiphane.audio.band_levels import LAST_BYTE, LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
 from epiphane.audio.spectrum import Bands
 from epiphane.types import Float32Array, FloatArray
 

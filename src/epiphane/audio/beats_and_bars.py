@@ -7,9 +7,9 @@ from msgspec.structs import replace
 
 from epiphane.arrays import nearest_index
 from epiphane.audio.attack import BINS_PER_SECOND
+from epiphane.audio.beat_tracking import EARLY_SECONDS, Analysis, Followed, on_attacks
 from epiphane.audio.comb import Comb
 from epiphane.audio.drums import Strokes
-from epiphane.audio.following import EARLY_SECONDS, Analysis, Followed, on_attacks
 from epiphane.audio.metre import Bars, accented_bars, find_metre
 from epiphane.audio.network import Ranker
 from epiphane.audio.onset import Onsets

@@ -3,9 +3,9 @@
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.audio.levels import LEVELS_PER_SECOND, SongLevels
+from epiphane.audio.band_levels import LEVELS_PER_SECOND, SongLevels
 from epiphane.audio.samples import Samples
-from epiphane.audio.shaping import shaped_song
+from epiphane.audio.song_gain import shaped_song
 from epiphane.document.song import Beat, Drums, Section, Song
 from epiphane.types import Float32Array
 
@@ -35,7 +35,7 @@ class Listening(Struct, frozen=True, eq=False):
     waveform : float32, shape (n_columns, 3)
         See `waveform_columns`.
     remark : str
-        What the editor should know, in a sentence, or nothing.
+        What the user should know, in a sentence, or nothing.
     drums : Drums
     sections : tuple of Section, from the first beat to the end
     drops : seconds

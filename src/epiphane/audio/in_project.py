@@ -3,8 +3,8 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.audio.levels import SongLevels
-from epiphane.document.lane import Follow, Lane, Way
+from epiphane.audio.band_levels import SongLevels
+from epiphane.document.lane import Follow, Lane, Trigger
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import BandSource, Pulse
 from epiphane.document.song import Hit
@@ -62,7 +62,7 @@ def with_heard_bands(
         return replace(pulse, source=hits_in_band(used, source))
 
     def lane_with_levels(lane: Lane) -> Lane:
-        if lane.way is not Way.FOLLOW or (only_new and lane.follow.heard):
+        if lane.trigger is not Trigger.FOLLOW or (only_new and lane.follow.heard):
             return lane
         return replace(lane, follow=heard_in_band(whole, lane.follow))
 

@@ -5,6 +5,7 @@ from msgspec.structs import replace
 
 from epiphane.audio.alternatives import other_readings
 from epiphane.audio.bands import song_levels
+from epiphane.audio.beat_tracking import SILENCE, Analysis, analyse, follow
 from epiphane.audio.beats_and_bars import (
     HeardBeats,
     before_soft_attacks,
@@ -17,7 +18,6 @@ from epiphane.audio.beats_and_bars import (
     strengths_at,
 )
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
-from epiphane.audio.following import SILENCE, Analysis, analyse, follow
 from epiphane.audio.heard import Listening
 from epiphane.audio.network import Weights, learned_weights, sigmoid
 from epiphane.audio.rises import band_rises

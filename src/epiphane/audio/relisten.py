@@ -1,10 +1,10 @@
-"""Listening again to a part of a song, near a tempo that the editor knows."""
+"""Listening again to a part of a song, near a tempo that the user knows."""
 
 import numpy as np
 
+from epiphane.audio.beat_tracking import analyse, on_attacks
 from epiphane.audio.beats import follow_beats
 from epiphane.audio.beats_and_bars import strengths_at
-from epiphane.audio.following import analyse, on_attacks
 from epiphane.audio.listening import usual_sound
 from epiphane.audio.samples import Samples
 from epiphane.audio.tempo import TempoCurve

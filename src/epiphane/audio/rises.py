@@ -3,8 +3,8 @@
 import numpy as np
 import scipy.ndimage as ndi
 
+from epiphane.audio.band_levels import LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
 from epiphane.audio.bands import attacks_near, stronger_of_close
-from epiphane.audio.levels import LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
 from epiphane.document.song import Hit
 from epiphane.types import Float32Array, FloatArray, IntArray
 

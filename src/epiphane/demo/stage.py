@@ -41,7 +41,7 @@ class Scene:
     """One clip.
 
     `paint` draws everything that moves onto a copy of `backdrop`, at a time of the clip; `impact` is
-    the instant of the strike that an editor would cut to, and falls on the first instant of a frame.
+    the instant of the strike that a user would cut to, and falls on the first instant of a frame.
     """
 
     name: str

@@ -1,1 +1,1 @@
-"""What the editor has decided: immutable structures and their file."""
+"""What the user has decided: immutable structures and their file."""

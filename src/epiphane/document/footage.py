@@ -22,7 +22,7 @@ class FootageKind(Enum):
 
 
 class MomentCause(Enum):
-    """Why an instant of footage is a moment: what changes there, or because the editor says so."""
+    """Why an instant of footage is a moment: what changes there, or because the user says so."""
 
     MOVEMENT = "movement"
     LIGHT = "light"
@@ -78,7 +78,7 @@ class Passage(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
 
 
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):
-    """One file on the shelf: the facts about it that edits need, and what the editor says of it.
+    """One file on the shelf: the facts about it that edits need, and what the user says of it.
 
     A sound has no picture: its width and height are 1. A still lasts as long as it is wanted to. Shots
     show what lies from `used_from` to `used_to` (None is the end), in seconds from the first picture.
@@ -86,7 +86,7 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     itself, `passages` tell what it shows where; both begin with its first picture. `is_searched` tells
     whether it has been looked through for these three. `damaged` is the share of its pictures that cannot
     be decoded, `treatments` say in words what is done so that it looks right. `name` and `group` are the
-    editor's own, empty where there are none.
+    user's own, empty where there are none.
     """
 
     id: FootageId
@@ -147,7 +147,7 @@ def passage_spans(footage: Footage) -> tuple[tuple[Span, Passage], ...]:
 def clean_spans(footage: Footage) -> tuple[Span, ...]:
     """Return the stretches that may be shown without a cut or a flaw in them, in the used part, ascending.
 
-    A flaw around a moment that the editor has accepted is none. Where everything has a flaw, the used takes
+    A flaw around a moment that the user has accepted is none. Where everything has a flaw, the used takes
     are returned as they are; where no take is used, the whole used part.
     """
     takes = [_within(span, footage) for span, take in take_spans(footage) if take.is_used]

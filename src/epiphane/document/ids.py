@@ -14,7 +14,7 @@ Share: TypeAlias = Annotated[float, Meta(ge=0, le=1)]
 DAY = 86_400.0
 Seconds: TypeAlias = Annotated[float, Meta(ge=0, le=DAY)]
 Frames: TypeAlias = Annotated[int, Meta(ge=0, le=1_000_000_000)]
-Pixels: TypeAlias = Annotated[int, Meta(ge=2, le=8192)]
+PixelCount: TypeAlias = Annotated[int, Meta(ge=2, le=8192)]
 FilePath: TypeAlias = Annotated[str, Meta(min_length=1, max_length=4096, pattern=r"^[^\x00]*$")]
 Colour: TypeAlias = Annotated[str, Meta(pattern=r"^#[0-9a-fA-F]{6}$")]
 Fingerprint: TypeAlias = Annotated[str, Meta(pattern=r"^[0-9a-f]{32}$")]

@@ -10,7 +10,7 @@ from epiphane.document.ids import ItemId, LaneId, PulseId, Seconds, Share
 from epiphane.document.pick import Pick
 
 
-class Way(Enum):
+class Trigger(Enum):
     """What a cue does: the level takes its envelope, goes a notch on, or is on until the next cue.
 
     A lane that follows has no cues: its level is that of a band of the song.
@@ -104,9 +104,9 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
 
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
-    with the strength of the hit. Where its `way` is to step, the level is back at rest after `n_steps`
+    with the strength of the hit. Where its `trigger` is to step, the level is back at rest after `n_steps`
     notches. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
-    nothing. `name` is the editor's own, empty where there is none.
+    nothing. `name` is the user's own, empty where there is none.
     """
 
     id: LaneId
@@ -118,7 +118,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     by_strength: Share = 0.0
     seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
     pick: Pick = Pick()
-    way: Way = Way.FIRE
+    trigger: Trigger = Trigger.FIRE
     n_steps: Annotated[int, Meta(ge=1, le=32)] = 4
     follow: Follow = Follow()
     overlap: Overlap = Overlap.STRONGER

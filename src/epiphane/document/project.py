@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from epiphane.document.filling import Filling
 from epiphane.document.footage import Footage
-from epiphane.document.ids import LaneId, Pixels
+from epiphane.document.ids import LaneId, PixelCount
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Song
@@ -34,8 +34,8 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
 
     version: int = FORMAT_VERSION
     name: str = "Untitled"
-    width: Pixels = 1280
-    height: Pixels = 720
+    width: PixelCount = 1280
+    height: PixelCount = 720
     rate: Fraction = field(default_factory=lambda: Fraction(30))
     is_shape_chosen: bool = False
     song: Song | None = None

@@ -92,7 +92,7 @@ def change_footage(project: Project, footage_id: FootageId, **changes: Any) -> P
 
 
 def put_in_group(project: Project, ids: Iterable[FootageId], group: str) -> Project:
-    """Return `project` with footage in a group of the editor's own; an empty name is none."""
+    """Return `project` with footage in a group of the user's own; an empty name is none."""
     group, chosen = group.strip(), set(ids)
     footage = tuple(replace(one, group=group) if one.id in chosen else one for one in project.footage)
     groups = project.groups if not group or group in project.groups else (*project.groups, group)
@@ -114,7 +114,7 @@ def relink(project: Project, places: Mapping[str, FootageFacts]) -> Project:
     ----------
     places
         By the path that is missing: the facts of the file that takes its place. Another version of it may
-        be longer or shorter; what the editor said of it stays as far as it fits.
+        be longer or shorter; what the user said of it stays as far as it fits.
     """
     footage = []
     for one in project.footage:
@@ -178,7 +178,7 @@ def learn_of_footage(project: Project, fingerprint: str, found: FoundInClip) -> 
 
 
 def add_moment(project: Project, footage_id: FootageId, seconds: float) -> Project:
-    """Return `project` with a moment that the editor sets; where there is one already it is accepted."""
+    """Return `project` with a moment that the user sets; where there is one already it is accepted."""
     footage = find(project.footage, footage_id, "footage")
     if footage.kind is not FootageKind.VIDEO:
         raise EditError(f"{footage_name(footage)} does not move: it has no moments")
@@ -237,7 +237,7 @@ def _as_gathered(footage_id: FootageId, facts: FootageFacts) -> Footage:
 
 
 def _with_choices(takes: tuple[Take, ...], before: tuple[Take, ...]) -> tuple[Take, ...]:
-    """Return takes with what the editor had said of those that begin at the same instants."""
+    """Return takes with what the user had said of those that begin at the same instants."""
     unused = {take.start for take in before if not take.is_used}
     return tuple(replace(take, is_used=take.start not in unused) for take in takes)
 

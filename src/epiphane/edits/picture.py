@@ -46,7 +46,7 @@ def set_rate(project: Project, rate: Fraction) -> Project:
 
 
 def choose_shape(project: Project, *, width: int, height: int, rate: Fraction) -> Project:
-    """Return `project` with the size and rate that the editor wants, whatever clips come."""
+    """Return `project` with the size and rate that the user wants, whatever clips come."""
     project = set_rate(set_size(project, width=width, height=height), rate)
     return replace(project, is_shape_chosen=True)
 

@@ -13,7 +13,7 @@ from epiphane.document.song import Beat, Section, Song
 from epiphane.document.timeline import Item
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
-from epiphane.facts.hits import Ground, ground_of, hits_of
+from epiphane.facts.hits import HitContext, hit_context_of, hits_of
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 
@@ -95,8 +95,8 @@ def move_cuts(shots: tuple[Item, ...], place: Callable[[int], int], n_frames: in
 
 def _moved_pin(hit: float, project: Project, move: Move) -> float:
     """Return where the hit of a moment goes: with the grid if it was on it, else it stays."""
-    ground = ground_of(project)
-    on_grid = [hits_of(pulse, ground) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    context = hit_context_of(project)
+    on_grid = [hits_of(pulse, context) for pulse in project.pulses if pulse.unit in GRID_UNITS]
     beats = project.song.beats if project.song is not None else ()
     times = [hit.time for hits in on_grid for hit in hits] + [beat.time for beat in beats]
     is_on_grid = any(abs(time - hit) < _SAME_HIT_SECONDS for time in times)
@@ -130,7 +130,7 @@ def _moved_mark(time: float, beats: np.ndarray, move: Move, duration: float) -> 
 
 
 def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]:
-    grounds = ground_of(old), ground_of(new)
+    contexts = hit_context_of(old), hit_context_of(new)
     pulses = {pulse.id: pulse for pulse in old.pulses}
     lanes = []
     for lane in old.lanes:
@@ -138,7 +138,7 @@ def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]
             lanes.append(lane)
             continue
         before, after = (
-            np.array([hit.time for hit in hits_of(pulses[lane.pulse], ground)]) for ground in grounds
+            np.array([hit.time for hit in hits_of(pulses[lane.pulse], context)]) for context in contexts
         )
         wanted = _moved_hits(np.array([override.hit for override in lane.overrides]), before, after, move)
         overrides: dict[float, Override] = {}
@@ -175,10 +175,10 @@ def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tup
     if not project.shots:
         return ()
     ends = {end for shot in project.shots for end in (shot.start, shot.start + shot.n_frames)}
-    ground = Ground(song, project.pulses, song.duration)
+    context = HitContext(song, project.pulses, song.duration)
     at: dict[int, int] = {}
     # Beats last: where a frame has a beat and something between beats, it is the beat that was meant.
-    grids = [hits_of(pulse, ground) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    grids = [hits_of(pulse, context) for pulse in project.pulses if pulse.unit in GRID_UNITS]
     moments = [[hit.time for hit in hits] for hits in grids]
     for times in map(np.array, (*moments, [beat.time for beat in song.beats])):
         old, new = (frames_at(instants, project.rate).tolist() for instants in (times, move(times)))

@@ -15,7 +15,7 @@ from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_at, frame_start
 
@@ -283,7 +283,7 @@ def cutting_hits(project: Project) -> tuple[Hit, ...]:
     """Return the hits that cuts are counted on: of the pulse that fills the song, or the beats."""
     pulse = next((one for one in project.pulses if one.id == project.filling.pulse), None)
     if pulse is not None:
-        return hits_of(pulse, ground_of(project))
+        return hits_of(pulse, hit_context_of(project))
     song = project.song
     if song is not None and song.beats:
         return tuple(Hit(beat.time, beat.strength) for beat in song.beats)

@@ -16,7 +16,7 @@ from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_at, frames_covering
 
@@ -160,11 +160,11 @@ def _joined(sections: list[Section]) -> tuple[Section, ...]:
 
 def _on_hits(project: Project) -> tuple[Lane, ...]:
     """Return lanes whose overrides are exactly on their hits again: both were rounded on their way."""
-    ground = ground_of(project)
+    context = hit_context_of(project)
     pulses = {pulse.id: pulse for pulse in project.pulses}
     lanes = []
     for lane in project.lanes:
-        hits = hits_of(pulses[lane.pulse], ground) if lane.overrides and lane.pulse in pulses else ()
+        hits = hits_of(pulses[lane.pulse], context) if lane.overrides and lane.pulse in pulses else ()
         times = np.array([hit.time for hit in hits])
         overrides = []
         for override in lane.overrides:

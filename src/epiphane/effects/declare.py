@@ -29,7 +29,7 @@ class Family(Enum):
     FRAME = "frame"
 
 
-class Around(Struct, frozen=True):
+class FrameContext(Struct, frozen=True):
     """What an effect may need beside its parameters.
 
     `aspect` is width by height, `frame` and `rate` are those of the project, chance is drawn from `seed`;
@@ -44,7 +44,7 @@ class Around(Struct, frozen=True):
 
 
 class Need(Enum):
-    """What of `Around` an effect is given as further values.
+    """What of `FrameContext` an effect is given as further values.
 
     ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires.
     """
@@ -79,16 +79,16 @@ class Effect(Struct, frozen=True, eq=False):
                 return parameter
         raise KeyError(name)
 
-    def values_at(self, settings: Settings, level: float, around: Around | None = None) -> NamedValues:
+    def values_at(self, settings: Settings, level: float, context: FrameContext | None = None) -> NamedValues:
         """Return every parameter's value at a level of an envelope, and what else the effect needs."""
         values = values_at(self.parameters, settings, level)
-        around = around or Around()
+        context = context or FrameContext()
         if Need.ASPECT in self.needs:
-            values += (("aspect", round(around.aspect, 6)),)
+            values += (("aspect", round(context.aspect, 6)),)
         if Need.TIME in self.needs:
-            values += (("seconds", round(around.frame / around.rate, 6)), ("seed", float(around.seed)))
+            values += (("seconds", round(context.frame / context.rate, 6)), ("seed", float(context.seed)))
         if Need.CUE in self.needs:
-            values += (("since", float(around.since)),)
+            values += (("since", float(context.since)),)
         return values
 
     def shift_of(self, values: NamedValues) -> int:

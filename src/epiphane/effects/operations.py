@@ -33,7 +33,7 @@ class Tone(Struct, frozen=True, eq=False):
     matrix: FloatArray
 
 
-class Curve(Struct, frozen=True, eq=False):
+class ToneCurve(Struct, frozen=True, eq=False):
     """Change every component by a curve of its own.
 
     `table` is float64, shape (256, 3): what each level of blue, green and red becomes; may leave
@@ -96,7 +96,7 @@ class Mix(Struct, frozen=True, eq=False):
     apply: Callable[[Picture, Sequence[Picture]], Picture]
 
 
-Operation: TypeAlias = Warp | Tone | Curve | Field | Blur | ChannelShift | Filter | Mix
+Operation: TypeAlias = Warp | Tone | ToneCurve | Field | Blur | ChannelShift | Filter | Mix
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

@@ -31,7 +31,7 @@ _PLACE_TOLERANCE = 0.06
 _AROUND_SECONDS = 8.0
 
 
-class Ground(Struct, frozen=True, cache_hash=True):
+class HitContext(Struct, frozen=True, cache_hash=True):
     """What the hits of pulses depend on beside themselves: the song, the other pulses, the length."""
 
     song: Song | None
@@ -39,9 +39,9 @@ class Ground(Struct, frozen=True, cache_hash=True):
     duration: float = 0.0
 
 
-def ground_of(project: Project) -> Ground:
+def hit_context_of(project: Project) -> HitContext:
     """Return what the hits of a project's pulses depend on."""
-    return Ground(project.song, project.pulses, float(project.n_frames / project.rate))
+    return HitContext(project.song, project.pulses, float(project.n_frames / project.rate))
 
 
 def has_own_line(pulse: Pulse) -> bool:
@@ -63,21 +63,21 @@ def stand_in_remark(project: Project) -> str:
 
 
 @lru_cache(maxsize=256)
-def hits_of(pulse: Pulse, ground: Ground) -> tuple[Hit, ...]:
+def hits_of(pulse: Pulse, context: HitContext) -> tuple[Hit, ...]:
     """Return the hits of a pulse, ascending; none where what it comes from is not there.
 
     Every Nth hit of the grid is counted from the first downbeat, both ways, so that it falls on it; of
     other sources from their first hit.
     """
-    return _Working(ground).hits(pulse)
+    return _Working(context).hits(pulse)
 
 
 class _Working:
     """Works out the hits of a pulse; each one that it is made of once, however many are made of that."""
 
-    def __init__(self, ground: Ground) -> None:
-        self._ground = ground
-        self._pulses = {pulse.id: pulse for pulse in ground.pulses}
+    def __init__(self, context: HitContext) -> None:
+        self._context = context
+        self._pulses = {pulse.id: pulse for pulse in context.pulses}
         self._done: dict[PulseId, tuple[Hit, ...]] = {}
 
     def hits(self, pulse: Pulse) -> tuple[Hit, ...]:
@@ -89,7 +89,7 @@ class _Working:
                 hit for index, hit in enumerate(found) if (index - origin - pulse.first) % pulse.every == 0
             )
         if pulse.keep < 1:
-            order = importance_order(found, self._ground.song)
+            order = importance_order(found, self._context.song)
             kept = sorted(order[: round(pulse.keep * len(found))])
             found = tuple(found[index] for index in kept)
         self._done[pulse.id] = found
@@ -99,11 +99,11 @@ class _Working:
         """Return the hits of a source, and the index of the one that counting begins with."""
         match source:
             case HeardSource(unit=unit):
-                return ((), 0) if self._ground.song is None else _heard_hits(unit, self._ground.song)
+                return ((), 0) if self._context.song is None else _heard_hits(unit, self._context.song)
             case BandSource(hits=hits) | TappedSource(hits=hits):
                 return hits, 0
             case TempoSource(tempo=tempo, start=start):
-                n_hits = max(0, int(np.ceil((self._ground.duration - start) * tempo / 60)))
+                n_hits = max(0, int(np.ceil((self._context.duration - start) * tempo / 60)))
                 return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
             case CombinedSource() as blend:
                 one, other = (self._hits_of_part(number) for number in (blend.one, blend.other))

@@ -168,7 +168,9 @@ def _upgrade_4(raw: dict[str, Any]) -> dict[str, Any]:
         raw["shots"] = [_as_item(shot, rate) if isinstance(shot, dict) else shot for shot in raw["shots"]]
     if "lanes" in raw:
         lanes = raw.pop("lanes")
-        rows = [{"type": "lane"} | lane if isinstance(lane, dict) else lane for lane in lanes or ()]
+        rows = [
+            {"type": "lane"} | with_trigger(lane) if isinstance(lane, dict) else lane for lane in lanes or ()
+        ]
         raw["stack"] = rows if isinstance(lanes, list) else lanes
     if isinstance(raw.get("filling"), dict):
         raw["filling"] = _renamed(raw["filling"], {"beyond": "extend"})
@@ -210,6 +212,11 @@ def _rate_of(text: object) -> Fraction | None:
 
 def _renamed(part: dict[str, Any], names: dict[str, str]) -> dict[str, Any]:
     return {names.get(name, name): value for name, value in part.items()}
+
+
+def with_trigger(lane: Any) -> Any:
+    """Return a lane of version 4 with what a cue does under its name of now."""
+    return _renamed(lane, {"way": "trigger"}) if isinstance(lane, dict) else lane
 
 
 def with_combination(pulse: Any) -> Any:

@@ -11,7 +11,7 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
-from epiphane.files.project import with_combination
+from epiphane.files.project import with_combination, with_trigger
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
@@ -52,7 +52,11 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
             f" {RECIPE_VERSION}); open it with a newer version."
         )
     if version == 1 and isinstance(raw.get("pulses"), list):
-        raw = raw | {"version": 2, "pulses": [with_combination(pulse) for pulse in raw["pulses"]]}
+        raw = raw | {
+            "version": 2,
+            "pulses": [with_combination(pulse) for pulse in raw["pulses"]],
+            "lanes": [with_trigger(lane) for lane in raw["lanes"]],
+        }
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:
@@ -89,18 +93,18 @@ def save_recipe(recipe: Recipe, path: Path) -> None:
 
 
 def recipe_folder() -> Path:
-    """Return where the recipes of the editor are kept."""
+    """Return where the recipes of the user are kept."""
     return Path(platformdirs.user_data_dir("epiphane")) / "recipes"
 
 
 class RecipeBook:
-    """The recipes that are shipped, and those that the editor keeps in a folder."""
+    """The recipes that are shipped, and those that the user keeps in a folder."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
     def read(self) -> tuple[tuple[KeptRecipe, ...], tuple[str, ...]]:
-        """Return all recipes, those of the editor first, each by name, and what is wrong with some files."""
+        """Return all recipes, those of the user first, each by name, and what is wrong with some files."""
         kept, faults = [], []
         for folder, is_shipped in ((self.folder, False), (RECIPES, True)):
             found = []
@@ -149,7 +153,7 @@ class RecipeBook:
         return KeptRecipe(recipe, path)
 
     def remove(self, kept: KeptRecipe) -> None:
-        """Throw a recipe of the editor away.
+        """Throw a recipe of the user away.
 
         Raises
         ------

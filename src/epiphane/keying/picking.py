@@ -11,7 +11,7 @@ from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import Project
 from epiphane.document.song import Hit, Song
 from epiphane.facts.grid import Bar, bars_of
-from epiphane.facts.hits import Ground, hits_of, is_near
+from epiphane.facts.hits import HitContext, hits_of, is_near
 from epiphane.timing import frames_at
 from epiphane.types import BoolArray, FloatArray, IntArray
 
@@ -20,37 +20,37 @@ _SAME_SECONDS = 0.05
 """Hits of two pulses that are no farther apart are one: a drum is played beside its beat."""
 
 
-class Picked(Struct, frozen=True):
+class PickedHits(Struct, frozen=True):
     """The hits that fire, ascending, and the strength that the pattern gives each."""
 
     hits: tuple[Hit, ...] = ()
     strengths: tuple[float, ...] = ()
 
 
-NOTHING = Picked()
+NOTHING = PickedHits()
 
 
-def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], ground: Ground) -> Picked:
+def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], context: HitContext) -> PickedHits:
     """Return those of the hits of its pulse that a lane takes: by its pick, in its shots, and by hand.
 
     Parameters
     ----------
     hits : tuple of Hit, ascending
         All hits of the lane's pulse.
-    ground : Ground
+    context : HitContext
         Of `project`.
     """
     if not hits or (lane.pick == _EVERYTHING and not lane.shots):
-        return Picked(hits, (1.0,) * len(hits))
+        return PickedHits(hits, (1.0,) * len(hits))
     times, strengths, kept = _by_own_rules(project, lane, hits)
-    kept = kept[~is_near(times[kept], _times_of_other(project, lane, ground), _SAME_SECONDS)]
+    kept = kept[~is_near(times[kept], _times_of_other(project, lane, context), _SAME_SECONDS)]
     by_hand = [override.hit for override in lane.overrides if override.taken]
     added = np.flatnonzero(np.isin(np.round(times, 6), np.round(by_hand, 6)))
     added = added[~np.isin(added, kept)]
     strengths[added] = 1.0
     kept = np.union1d(kept, added)
     kept = kept[_are_within(spans_of(project, lane), frames_at(times[kept], project.rate))]
-    return Picked(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
+    return PickedHits(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
 
 
 def spans_of(project: Project, lane: Lane) -> tuple[tuple[int, int], ...] | None:
@@ -87,11 +87,11 @@ def _by_own_rules(
     return times, strengths, kept
 
 
-def _times_of_other(project: Project, lane: Lane, ground: Ground) -> FloatArray:
+def _times_of_other(project: Project, lane: Lane, context: HitContext) -> FloatArray:
     """Return when the lane that this one keeps off fires, ascending."""
     other = next((one for one in project.lanes if one.id == lane.pick.without and one.id != lane.id), None)
     pulse = next((one for one in project.pulses if other is not None and one.id == other.pulse), None)
-    hits = () if pulse is None else hits_of(pulse, ground)
+    hits = () if pulse is None else hits_of(pulse, context)
     if other is None or not hits:
         return np.empty(0)
     times, _, kept = _by_own_rules(project, other, hits)

@@ -8,15 +8,15 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope, LengthUnit
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import EffectInstance, Lane, Override, Way
+from epiphane.document.lane import EffectInstance, Lane, Override, Trigger
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.facts.grid import beat_lengths
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.keying.envelope import in_frames
-from epiphane.keying.following import followed_levels
-from epiphane.keying.levels import Counting, Firing, counting_of, levels_of
-from epiphane.keying.picking import Picked, chances, picked_hits, spans_of
+from epiphane.keying.envelope_follower import followed_levels
+from epiphane.keying.lane_levels import ActiveCues, Firing, active_cues_of, levels_of
+from epiphane.keying.picking import PickedHits, chances, picked_hits, spans_of
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray, IntArray
@@ -51,12 +51,12 @@ class LaneTiming:
         Without effect, settings and name, its overrides without effect and settings.
     hits : tuple of Hit, ascending
         Of its pulse.
-    picked : Picked
+    picked : PickedHits
         Those that it takes.
     """
 
     def __init__(
-        self, project: Project, lane: Lane, hits: tuple[Hit, ...], picked: Picked, *, is_silent: bool
+        self, project: Project, lane: Lane, hits: tuple[Hit, ...], picked: PickedHits, *, is_silent: bool
     ) -> None:
         self.lane = without_looks(lane)
         self.is_silent = is_silent
@@ -65,7 +65,7 @@ class LaneTiming:
         self.spans = spans_of(project, lane)
         self.n_frames = project.n_frames
         self._project = project
-        beats_count = lane.way is Way.FOLLOW or any(
+        beats_count = lane.trigger is Trigger.FOLLOW or any(
             one is not None and one.unit is LengthUnit.BEATS
             for one in (lane.envelope, *(override.envelope for override in lane.overrides))
         )
@@ -99,7 +99,7 @@ class LaneTiming:
         """
         if self.is_silent:
             return np.zeros(self.n_frames)
-        if self.lane.way is Way.FOLLOW:
+        if self.lane.trigger is Trigger.FOLLOW:
             levels = followed_levels(self._project, self.lane)
         else:
             levels = levels_of(self.lane, self._peaks, self.n_frames)
@@ -119,9 +119,9 @@ class LaneTiming:
         return tuple(firing)
 
     @cached_property
-    def counting(self) -> Counting:
+    def active_cues(self) -> ActiveCues:
         """Which of the cues that fire counts on every frame."""
-        return counting_of(self.lane, self._peaks, self.n_frames)
+        return active_cues_of(self.lane, self._peaks, self.n_frames)
 
     @property
     def _peaks(self) -> Firing:
@@ -172,7 +172,7 @@ class LaneSchedule:
         return self.timing.hits
 
     @property
-    def picked(self) -> Picked:
+    def picked(self) -> PickedHits:
         """The hits that it takes."""
         return self.timing.picked
 
@@ -203,35 +203,35 @@ class LaneSchedule:
         )
 
     @cached_property
-    def left_out(self) -> tuple[float, ...]:
+    def skipped_hits(self) -> tuple[float, ...]:
         """The times of the hits that are not taken."""
         taken = {hit.time for hit in self.picked.hits}
         return tuple(hit.time for hit in self.hits if hit.time not in taken)
 
     @cached_property
-    def waiting(self) -> tuple[Override, ...]:
+    def orphaned_overrides(self) -> tuple[Override, ...]:
         """The changes to single cues whose hit is not there, or not taken, now."""
         there = {round(hit.time, 6) for hit in self.picked.hits}
         return tuple(one for one in self.lane.overrides if round(one.hit, 6) not in there)
 
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
-        number = self._counting_at(frame)
+        number = self._active_cue_at(frame)
         return 0 if number < 0 else frame - self.timing.firing[number].frame
 
     def instance_at(self, frame: int) -> EffectInstance:
         """Return the effect and settings that the lane has at the cue that counts on a frame."""
-        number = -1 if self._is_always_the_same else self._counting_at(frame)
+        number = -1 if self._is_always_the_same else self._active_cue_at(frame)
         if number < 0:
             return self.lane.instance
         hit = self.timing.firing[number].hit
-        found = varied(self.lane, int(self.timing.counting.turns[number]), hit.time)
+        found = varied(self.lane, int(self.timing.active_cues.turns[number]), hit.time)
         override = self._overrides.get(round(hit.time, 6))
         return found if override is None else overridden(found, override)
 
-    def _counting_at(self, frame: int) -> int:
-        counting = self.timing.counting.cues
-        return int(counting[frame]) if 0 <= frame < len(counting) else -1
+    def _active_cue_at(self, frame: int) -> int:
+        active = self.timing.active_cues.cues
+        return int(active[frame]) if 0 <= frame < len(active) else -1
 
     @cached_property
     def _overrides(self) -> dict[float, Override]:
@@ -276,14 +276,14 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
         before.project.n_frames,
     ):
         kept = {one.lane.id: one for one in before.lanes}
-    ground = ground_of(project)
+    context = hit_context_of(project)
     pulses = {pulse.id: pulse for pulse in project.pulses}
     has_solo = any(lane.is_solo for lane in project.lanes)
     lanes = []
     for lane in project.lanes:
-        has_cues = lane.pulse in pulses and lane.way is not Way.FOLLOW
-        hits = hits_of(pulses[lane.pulse], ground) if has_cues else ()
-        picked = picked_hits(project, lane, hits, ground)
+        has_cues = lane.pulse in pulses and lane.trigger is not Trigger.FOLLOW
+        hits = hits_of(pulses[lane.pulse], context) if has_cues else ()
+        picked = picked_hits(project, lane, hits, context)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)
         timing = LaneTiming(project, lane, hits, picked, is_silent=is_silent)
@@ -294,7 +294,7 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     return Schedule(project, tuple(lanes))
 
 
-def _peaks_of_hits(project: Project, lane: Lane, picked: Picked) -> tuple[IntArray, FloatArray]:
+def _peaks_of_hits(project: Project, lane: Lane, picked: PickedHits) -> tuple[IntArray, FloatArray]:
     """Return the frames of the peaks of the hits that a lane takes, and their strengths."""
     times = np.array([hit.time for hit in picked.hits])
     frames = frames_at(times, project.rate) - lane.envelope.lead
@@ -305,7 +305,7 @@ def _peaks_of_hits(project: Project, lane: Lane, picked: Picked) -> tuple[IntArr
     return np.asarray(frames, np.int64), np.asarray(strengths, np.float64)
 
 
-def _cues(project: Project, lane: Lane, picked: Picked) -> tuple[Cue, ...]:
+def _cues(project: Project, lane: Lane, picked: PickedHits) -> tuple[Cue, ...]:
     frames, strengths = _peaks_of_hits(project, lane, picked)
     times = np.array([hit.time for hit in picked.hits])
     beats = beat_lengths(project, lane, times) * float(project.rate)

@@ -3,7 +3,7 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.lane import EffectInstance, Lane, Override, Setting, Way
+from epiphane.document.lane import EffectInstance, Lane, Override, Setting, Trigger
 from epiphane.keying.picking import chances
 
 
@@ -20,7 +20,7 @@ def varied(lane: Lane, turn: int, hit_time: float) -> EffectInstance:
     hit_time : float, seconds
         Chance is drawn from it and the lane's seed, so it is the same whichever frame is drawn first.
     """
-    is_step = lane.way is Way.STEP
+    is_step = lane.trigger is Trigger.STEP
     turn = turn % (lane.n_steps + 1) if is_step else turn
     settings = tuple(_at_cue(one, lane.seed, turn, hit_time, is_step=is_step) for one in lane.settings)
     return EffectInstance(lane.effect, settings)

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from epiphane.document.timeline import BlendMode, Transform
 from epiphane.effects.declare import EFFECTS
-from epiphane.effects.operations import Blur, ChannelShift, Curve, Field, Filter, Mix, Operation, Tone
+from epiphane.effects.operations import Blur, ChannelShift, Field, Filter, Mix, Operation, Tone, ToneCurve
 from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
@@ -99,7 +99,7 @@ def _only_pass(steps: Sequence[Step]) -> Pass | None:
 
 
 def _recoded(
-    planes: Sequence[Plane], raw: RawPicture, size: Size, tones: Sequence[Tone | Curve]
+    planes: Sequence[Plane], raw: RawPicture, size: Size, tones: Sequence[Tone | ToneCurve]
 ) -> tuple[Plane, Plane, Plane]:
     """Return planes at a size with at most one matrix done to their colours, as 4:2:0 output."""
     luma, *chroma = planes
@@ -330,10 +330,10 @@ def _filtered(picture: Picture, step: Filter) -> Picture:
     return under_alpha(step.apply(straight(picture)), picture[..., 3])
 
 
-def _toned(made: _WorkingImage, tones: Sequence[Tone | Curve]) -> _WorkingImage:
+def _toned(made: _WorkingImage, tones: Sequence[Tone | ToneCurve]) -> _WorkingImage:
     """Do tones one after the other, as few times as clipping in between allows."""
     for tone in tones:
-        if isinstance(tone, Curve):
+        if isinstance(tone, ToneCurve):
             made = _WorkingImage(_curved(_rounded(made.resolved()), tone))
         elif made.is_inside:
             made = _WorkingImage(made.pixels, _chained(made.pending, tone.matrix), stays_inside([tone]))
@@ -342,7 +342,7 @@ def _toned(made: _WorkingImage, tones: Sequence[Tone | Curve]) -> _WorkingImage:
     return made
 
 
-def _curved(picture: Picture, curve: Curve) -> Picture:
+def _curved(picture: Picture, curve: ToneCurve) -> Picture:
     table = np.clip(np.rint(curve.table), 0, 255).astype(np.uint8)[None]
     if picture.shape[2] == 4:
         return under_alpha(np.asarray(cv2.LUT(straight(picture), table), np.uint8), picture[..., 3])

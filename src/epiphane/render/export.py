@@ -13,7 +13,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.audio.samples import read_samples, resampled_stereo
-from epiphane.audio.shaping import shaped_song
+from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate

@@ -10,12 +10,12 @@ from scipy.linalg import expm, logm
 from epiphane.effects.operations import (
     Blur,
     ChannelShift,
-    Curve,
     Field,
     Filter,
     Mix,
     Operation,
     Tone,
+    ToneCurve,
     Warp,
 )
 from epiphane.media.colour import chain
@@ -35,7 +35,7 @@ class Pass(Struct, frozen=True, eq=False):
     """
 
     warp: FloatArray | None
-    tones: tuple[Tone | Curve, ...]
+    tones: tuple[Tone | ToneCurve, ...]
     smear: FloatArray | None = None
 
     @property
@@ -61,14 +61,14 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
     tone is straight: after one that clips or bends it begins a pass of its own.
     """
     steps: list[Step] = []
-    run: list[Warp | Tone | Curve] = []
+    run: list[Warp | Tone | ToneCurve] = []
     for operation in (*operations, None):
-        is_fusing = isinstance(operation, Warp | Tone | Curve)
+        is_fusing = isinstance(operation, Warp | Tone | ToneCurve)
         if not is_fusing or (isinstance(operation, Warp) and not _is_straight(run)):
             done = fuse(run)
             steps += [] if done.is_nothing else [done]
             run = []
-        if isinstance(operation, Warp | Tone | Curve):
+        if isinstance(operation, Warp | Tone | ToneCurve):
             run.append(operation)
         elif isinstance(operation, Mix):
             steps.append(Mixing(operation, ()))
@@ -77,11 +77,11 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
     return tuple(steps)
 
 
-def fuse(operations: Iterable[Warp | Tone | Curve]) -> Pass:
+def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:
     """Return one pass that does the operations in their order."""
     warp: FloatArray | None = None
     later, shutter = np.eye(3), 0.0
-    tones: list[Tone | Curve] = []
+    tones: list[Tone | ToneCurve] = []
     for operation in operations:
         if isinstance(operation, Warp):
             warp = operation.matrix if warp is None else operation.matrix @ warp
@@ -112,7 +112,7 @@ def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
     return np.asarray(np.real(expm(exponent * logm(matrix))), np.float64)
 
 
-def _joined(first: Tone | Curve, then: Tone | Curve) -> Sequence[Tone | Curve]:
+def _joined(first: Tone | ToneCurve, then: Tone | ToneCurve) -> Sequence[Tone | ToneCurve]:
     """Return the two as one where that is exact, else as they are."""
     if isinstance(first, Tone) and isinstance(then, Tone):
         return [Tone(chain(first.matrix, then.matrix))] if _stays_inside(first.matrix) else [first, then]
@@ -121,10 +121,10 @@ def _joined(first: Tone | Curve, then: Tone | Curve) -> Sequence[Tone | Curve]:
     if isinstance(then, Tone) and not _is_diagonal(then.matrix):
         return [first, then]
     levels = np.clip(_apply(first, np.repeat(np.arange(256.0)[:, None], 3, axis=1)), 0, 255)
-    return [Curve(_apply(then, levels))]
+    return [ToneCurve(_apply(then, levels))]
 
 
-def _is_straight(run: Iterable[Warp | Tone | Curve]) -> bool:
+def _is_straight(run: Iterable[Warp | Tone | ToneCurve]) -> bool:
     return all(isinstance(one, Warp) or (isinstance(one, Tone) and _stays_inside(one.matrix)) for one in run)
 
 
@@ -136,7 +136,7 @@ def _stays_inside(matrix: FloatArray) -> bool:
     return bool((highest <= 255.5).all() and (lowest >= -0.5).all())
 
 
-def stays_inside(tones: Sequence[Tone | Curve]) -> bool:
+def stays_inside(tones: Sequence[Tone | ToneCurve]) -> bool:
     """Whether the tones are at most one matrix that clips nothing."""
     return all(isinstance(tone, Tone) and _stays_inside(tone.matrix) for tone in tones) and len(tones) <= 1
 
@@ -146,7 +146,7 @@ def _is_diagonal(matrix: FloatArray) -> bool:
     return bool(np.count_nonzero(square - np.diag(np.diag(square))) == 0)
 
 
-def _apply(tone: Tone | Curve, levels: FloatArray) -> FloatArray:
+def _apply(tone: Tone | ToneCurve, levels: FloatArray) -> FloatArray:
     """Return what levels, shape (n, 3), become; exact for curves at whole levels, else between."""
     if isinstance(tone, Tone):
         return np.asarray(levels @ tone.matrix[:, :3].T + tone.matrix[:, 3])

@@ -11,7 +11,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
 from epiphane.document.timeline import COVERING, BlendMode, FootageCut, Item, SolidFill, Track, Transform
-from epiphane.effects.declare import EFFECTS, Around, Need
+from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.source_time import item_at, shot_at, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.render.transform import transform_on
@@ -206,12 +206,12 @@ def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _Work
         if level != 0 and effect is not None:
             seed = lane_cues.lane.seed
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
-            around = Around(aspect, frame, rate, seed, since)
-            values = effect.values_at(instance.settings, level, around)
+            context = FrameContext(aspect, frame, rate, seed, since)
+            values = effect.values_at(instance.settings, level, context)
             after: NamedValues = ()
             if effect.has_shutter and dict(values)["shutter"]:
                 next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
-                later = Around(aspect, frame + 1, rate, seed, since + 1)
+                later = FrameContext(aspect, frame + 1, rate, seed, since + 1)
                 after = effect.values_at(instance.settings, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
             active[lane_cues.lane.id] = made, effect.shift_of(values), effect.echoes_of(values)

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.audio.shaping import fade_level
+from epiphane.audio.song_gain import fade_level
 from epiphane.desk.shell import theme
 
 _SIZE = QSize(64, 30)

@@ -18,7 +18,7 @@ from epiphane.document.lane import Follow, Lane
 from epiphane.document.project import Project, find
 from epiphane.edits.lanes import change_lane
 from epiphane.errors import EditError
-from epiphane.keying.following import HEARD_PER_SECOND
+from epiphane.keying.envelope_follower import HEARD_PER_SECOND
 from epiphane.timing import frame_start
 
 _SHOWN_SECONDS = 4.0

@@ -27,7 +27,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Setting, Way
+from epiphane.document.lane import Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
@@ -36,10 +36,10 @@ from epiphane.effects.declare import EFFECTS
 from epiphane.facts.grid import usual_beat_frames
 
 _WAYS = (
-    (Way.FIRE.value, "fires the shape"),
-    (Way.STEP.value, "steps on"),
-    (Way.TOGGLE.value, "switches on or off"),
-    (Way.FOLLOW.value, "a band is followed"),
+    (Trigger.FIRE.value, "fires the shape"),
+    (Trigger.STEP.value, "steps on"),
+    (Trigger.TOGGLE.value, "switches on or off"),
+    (Trigger.FOLLOW.value, "a band is followed"),
 )
 _BANDS = {
     PulseUnit.KICK: (40, 120),
@@ -95,15 +95,15 @@ class LaneBench(QWidget):
         lane = self._lane()
         if lane is None:
             return
-        show_choice(self._way, lane.way.value)
-        self._steps.setVisible(lane.way is Way.STEP)
-        self._steps_words.setVisible(lane.way is Way.STEP)
+        show_choice(self._way, lane.trigger.value)
+        self._steps.setVisible(lane.trigger is Trigger.STEP)
+        self._steps_words.setVisible(lane.trigger is Trigger.STEP)
         cues = self._editor.cues.lane(lane.id)
         if cues is not None:
             self.pick.refresh(lane, cues)
-        self._way_words.setText("in place of hits" if lane.way is Way.FOLLOW else "each hit")
+        self._way_words.setText("in place of hits" if lane.trigger is Trigger.FOLLOW else "each hit")
         pulse = pulse_of(self._editor.project, lane)
-        is_following = lane.way is Way.FOLLOW
+        is_following = lane.trigger is Trigger.FOLLOW
         self.follow.setVisible(is_following)
         self.follow.refresh(lane)
         self.shape.setVisible(not is_following)
@@ -159,7 +159,7 @@ class LaneBench(QWidget):
         self._way = choice_field(
             "What a hit does",
             _WAYS,
-            lambda key: self._set_way(Way(key)),
+            lambda key: self._set_way(Trigger(key)),
         )
         self._steps = self._fields.number("n_steps", "Steps until it begins again")
         self._steps.setFixedWidth(48)
@@ -221,19 +221,19 @@ class LaneBench(QWidget):
             lambda p, lane: set_setting(p, lane, setting), f"change of {setting.name}", gesture=gesture
         )
 
-    def _set_way(self, way: Way) -> None:
+    def _set_way(self, way: Trigger) -> None:
         """Let hits do something else; what is followed at first is the band of the pulse."""
         lane = self._lane()
         if lane is None:
             return
-        begins_to_follow, band = way is Way.FOLLOW and not lane.follow.heard, self._band_of(lane)
+        begins_to_follow, band = way is Trigger.FOLLOW and not lane.follow.heard, self._band_of(lane)
 
         def edit(project: Project) -> Project:
             if begins_to_follow:
                 project = following(self._editor, lane.id, **band)(project)
                 found = with_usual_range(find(project.lanes, lane.id, "lane").follow)
                 project = change_lane(project, lane.id, follow=found)
-            return change_lane(project, lane.id, way=way)
+            return change_lane(project, lane.id, trigger=way)
 
         self._editor.apply(edit, "change of what a hit does")
         self.refresh()

@@ -25,7 +25,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.ids import ItemId, LaneId
-from epiphane.document.lane import Lane, Overlap, Way
+from epiphane.document.lane import Lane, Overlap, Trigger
 from epiphane.document.pick import CELL_COUNTS, Pattern
 from epiphane.document.project import Project
 from epiphane.edits.lanes import change_lane
@@ -84,12 +84,12 @@ class PickRows(QWidget):
         if self._rows is None:
             return
         for widget in self._of_hits:
-            widget.setVisible(lane.way is not Way.FOLLOW)
+            widget.setVisible(lane.trigger is not Trigger.FOLLOW)
         pattern = pick.pattern or Pattern((), 1)
         show_choice(self._n_cells, str(len(pattern.cells)))
         show_choice(self._n_bars, str(pattern.n_bars))
         self._n_bars.setEnabled(pick.pattern is not None)
-        self.cells.setVisible(pick.pattern is not None and lane.way is not Way.FOLLOW)
+        self.cells.setVisible(pick.pattern is not None and lane.trigger is not Trigger.FOLLOW)
         self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
         self._show_playing()
         for field, value in (
@@ -289,7 +289,7 @@ def _bar_number(bars: tuple[Bar, ...], seconds: float) -> int:
 
 def _told(lane: Lane, cues: LaneSchedule) -> str:
     """Return in words how many hits are taken, and what waits for a hit; or what is followed."""
-    if lane.way is Way.FOLLOW:
+    if lane.trigger is Trigger.FOLLOW:
         text = f"Follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
         where = ["in " + ", ".join(lane.pick.sections)] * bool(lane.pick.sections)
         where += ["on some bars"] * (lane.pick.start is not None or lane.pick.end is not None)
@@ -308,5 +308,5 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
     else:
         text = f"Takes {n_taken} of {n_hits} hits"
     waiting = {0: "", 1: " · 1 changed cue waits for its hit"}
-    n_waiting = len(cues.waiting)
+    n_waiting = len(cues.orphaned_overrides)
     return text + waiting.get(n_waiting, f" · {n_waiting} changed cues wait for their hits")

@@ -11,7 +11,7 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Way
+from epiphane.document.lane import Trigger
 from epiphane.document.recipe import Recipe
 from epiphane.files.recipes import KeptRecipe
 
@@ -116,8 +116,10 @@ class RecipeStack(QWidget):
         told = []
         for lane in self._recipe.lanes:
             band = f"follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
-            way = {Way.STEP: "a step at ", Way.TOGGLE: "on and off at "}.get(lane.way, "")
-            told.append((lane_label(lane), band if lane.way is Way.FOLLOW else way + names[lane.pulse]))
+            way = {Trigger.STEP: "a step at ", Trigger.TOGGLE: "on and off at "}.get(lane.trigger, "")
+            told.append(
+                (lane_label(lane), band if lane.trigger is Trigger.FOLLOW else way + names[lane.pulse])
+            )
         return told
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -82,7 +82,7 @@ class CueDesk(QObject):
         """Have the hit at the playhead fired that the lane leaves out."""
         found = self._lane()
         here = frame_start(self._editor.playhead, self._editor.project.rate)
-        times = () if found is None else found.left_out
+        times = () if found is None else found.skipped_hits
         nearest = min(times, key=lambda time: abs(time - here), default=None)
         if found is None or nearest is None or abs(nearest - here) > _AT_THE_PLAYHEAD:
             self._editor.said.emit("there is no hit at the playhead that this lane leaves out.", False)

@@ -6,8 +6,8 @@ from pathlib import Path
 from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.heard import HeardSong
-from epiphane.audio.levels import SongLevels
 from epiphane.desk.control.selection import (
     CuesSelection,
     LaneSelection,
@@ -31,7 +31,7 @@ from epiphane.edits.history import History
 from epiphane.edits.taps import move_tap
 from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
 from epiphane.facts.grid import Bar, bar_at, bars_of
-from epiphane.facts.hits import ground_of, hits_of
+from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.journal import Journal, Journals, LostWork
 from epiphane.files.project import digest_on_disk, save_project
 from epiphane.keying.schedule import Cue, Schedule, schedule
@@ -392,7 +392,7 @@ class Editor(QObject):
 
     def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
         """Return the hits of a pulse of the project."""
-        return hits_of(pulse, ground_of(self.project))
+        return hits_of(pulse, hit_context_of(self.project))
 
     def set_ticking(self, pulses: frozenset[PulseId]) -> None:
         """Have the hits of some pulses heard as ticks while it plays; they are never exported."""

@@ -21,7 +21,7 @@ from epiphane.desk.control.taps import (
 )
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.sound import SOUND_RATE, Reel, open_sound
+from epiphane.desk.engine.sound import SOUND_RATE, PlayBuffer, open_sound
 from epiphane.desk.engine.ticks import with_ticks
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.ids import PulseId
@@ -50,7 +50,7 @@ _USUAL_TEMPO = 120.0
 
 
 class PulseDesk(QObject):
-    """What the editor does with pulses and beats, beside changing their values on the bench.
+    """What the user does with pulses and beats, beside changing their values on the bench.
 
     Signals
     -------
@@ -270,7 +270,7 @@ class Measuring:
         silence = np.zeros((round(seconds * SOUND_RATE), 2), np.float32)
         hits = tuple(Hit(float(click)) for click in self.clicks)
         self._device = open_sound()
-        self._device.start(Reel(with_ticks(silence, SOUND_RATE, hits), 0))
+        self._device.start(PlayBuffer(with_ticks(silence, SOUND_RATE, hits), 0))
         self._timer = QTimer()
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.stop)

@@ -87,14 +87,14 @@ class RecipeDesk(QObject):
             self._tell_unknown(recipe)
 
     def begin(self) -> None:
-        """Let the editor choose the lanes of a new recipe."""
+        """Let the user choose the lanes of a new recipe."""
         if not self._editor.project.lanes:
             self._editor.said.emit("there are no lanes to take as a recipe yet.", False)
             return
         self._editor.select(NewRecipeSelection(self._editor.selection.lane))
 
     def keep(self, lanes: Sequence[LaneId], name: str, about: str) -> bool:
-        """Keep some lanes of the project as a recipe; False if that failed, which the editor is told."""
+        """Keep some lanes of the project as a recipe; False if that failed, which the user is told."""
         return self._put(lambda: recipe_of(self._editor.project, lanes, name, about=about))
 
     def ask_import(self) -> None:
@@ -104,7 +104,7 @@ class RecipeDesk(QObject):
             self.bring_in(Path(name))
 
     def bring_in(self, path: Path) -> bool:
-        """Keep the recipe of a file; False if that failed, which the editor is told."""
+        """Keep the recipe of a file; False if that failed, which the user is told."""
         return self._put(lambda: load_recipe(path))
 
     def ask_export(self, kept: KeptRecipe) -> None:

@@ -16,7 +16,7 @@ from epiphane.edits.shots import exchange_shots, lay_in_row, take_out
 
 
 class ShotDesk(QObject):
-    """What the editor does with clips and shots as a whole.
+    """What the user does with clips and shots as a whole.
 
     Parameters
     ----------

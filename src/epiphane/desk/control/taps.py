@@ -7,13 +7,13 @@ import msgspec
 import numpy as np
 import platformdirs
 
-from epiphane.audio.levels import SongLevels
+from epiphane.audio.band_levels import SongLevels
 from epiphane.disk import write_atomically
 from epiphane.document.ids import PulseId
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Hit, Song
 from epiphane.errors import DiskError
-from epiphane.facts.hits import Ground, hits_of
+from epiphane.facts.hits import HitContext, hits_of
 from epiphane.types import FloatArray
 
 CLICK_TEMPO = 100.0
@@ -88,7 +88,7 @@ def snapped_to_attacks(hits: Sequence[Hit], levels: SongLevels) -> tuple[Hit, ..
 
 def snapped_to_beats(hits: Sequence[Hit], song: Song) -> tuple[Hit, ...]:
     """Return hits on the quarters of a beat nearest to them; those far from any beat stay."""
-    quarters = hits_of(Pulse(PulseId(0), "", HeardSource(PulseUnit.QUARTER)), Ground(song))
+    quarters = hits_of(Pulse(PulseId(0), "", HeardSource(PulseUnit.QUARTER)), HitContext(song))
     places = np.array([hit.time for hit in quarters])
     if len(places) == 0:
         return tuple(hits)

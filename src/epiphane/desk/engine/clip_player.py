@@ -11,7 +11,7 @@ from epiphane.desk.control.selection import FootageSelection
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
-from epiphane.desk.engine.sound import SOUND_RATE, Reel
+from epiphane.desk.engine.sound import SOUND_RATE, PlayBuffer
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.errors import MediaError
 from epiphane.timing import seconds_to_sample
@@ -86,7 +86,9 @@ class ClipPlayer(QObject):
             return
         self._started_at = self.seconds
         sound = self._sound if self._sound_of == footage.fingerprint else None
-        reel = Reel(np.zeros((SOUND_RATE, 2), np.float32) if sound is None else sound, self._sample(), None)
+        reel = PlayBuffer(
+            np.zeros((SOUND_RATE, 2), np.float32) if sound is None else sound, self._sample(), None
+        )
         self._is_playing = True
         self._playback.device.start(reel)
         self._timer.start()

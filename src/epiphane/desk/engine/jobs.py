@@ -78,7 +78,7 @@ class Job(QThread):
 
     def _report(self, share: float) -> None:
         if self._cancel.is_set():
-            raise CancelledError("stopped by the editor")
+            raise CancelledError("stopped by the user")
         if share - self.share >= 0.002 or share >= 1:
             self.share = share
             self.progressed.emit(share)
@@ -134,7 +134,7 @@ class Jobs(QObject):
         topic : str
             What it is about, e.g. ``"song"``.
         title : str
-            What the editor reads, e.g. ``"Listening to glass.flac"``.
+            What the user reads, e.g. ``"Listening to glass.flac"``.
         work : from a Progress to a result
             Runs in another thread; must touch no Qt object. With `offered` it is given a second
             function, to call with what can be shown before the end.

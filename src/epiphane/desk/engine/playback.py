@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from epiphane.audio.samples import resampled_stereo
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
-from epiphane.desk.engine.sound import SOUND_RATE, DeviceSound, Reel, SimulatedSound, open_sound
+from epiphane.desk.engine.sound import SOUND_RATE, DeviceSound, PlayBuffer, SimulatedSound, open_sound
 from epiphane.desk.engine.ticks import with_ticks
 from epiphane.document.song import Hit
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
@@ -61,7 +61,7 @@ class Playback(QObject):
         self._tick_hits: tuple[Hit, ...] = ()
         self._fingerprint = ""
         self._data: Float32Array | None = None
-        self._reel: Reel | None = None
+        self._reel: PlayBuffer | None = None
         self._shown_frame = -1
         self._due_frame = -1
         self._n_waited = 0
@@ -172,7 +172,7 @@ class Playback(QObject):
             return seconds_to_sample(frame_start(n, rate), SOUND_RATE)
 
         loop = None if self.loop is None else (sample(self.loop[0]), sample(self.loop[1]))
-        self._reel = Reel(sound if self._ticked is None else self._ticked, sample(frame), loop)
+        self._reel = PlayBuffer(sound if self._ticked is None else self._ticked, sample(frame), loop)
         self._n_waited = 0
         self._frames.want(self._coming(frame))
         self._device.start(self._reel)
@@ -299,7 +299,7 @@ class Playback(QObject):
             self._resting.start(_AT_ONCE_MILLISECONDS)
 
     def _want_around(self) -> None:
-        """Want the frames at the playhead, and those around it a few at a time when the editor stops."""
+        """Want the frames at the playhead, and those around it a few at a time when the user stops."""
         around = self._frames_around(round(_FAR_SECONDS * self._editor.project.rate))
         self._far = around[_NEAR:]
         if around:

@@ -22,7 +22,7 @@ _STALL_SECONDS = 1.0
 _SERVER_SECONDS = 0.2
 
 
-class Reel:
+class PlayBuffer:
     """The song from a place on, going round in a loop if there is one.
 
     Parameters
@@ -67,7 +67,7 @@ class Reel:
 class SoundOut(Protocol):
     """A device that plays a reel and says how much of it has been heard."""
 
-    def start(self, reel: Reel) -> None:
+    def start(self, reel: PlayBuffer) -> None:
         """Play a reel from its beginning."""
 
     def stop(self) -> None:
@@ -86,7 +86,7 @@ class SimulatedSound:
     def __init__(self) -> None:
         self._started: float | None = None
 
-    def start(self, reel: Reel) -> None:
+    def start(self, reel: PlayBuffer) -> None:
         """Begin to count."""
         self._started = time.monotonic()
 
@@ -112,7 +112,7 @@ class DeviceSound:
     def __init__(self) -> None:
         self._feeder: _Feeder | None = None
 
-    def start(self, reel: Reel) -> None:
+    def start(self, reel: PlayBuffer) -> None:
         """Open the device and play."""
         self.stop()
         self._feeder = _Feeder(reel)
@@ -188,7 +188,7 @@ def _answers(address: str) -> bool:
 
 
 class _Feeder(QThread):
-    def __init__(self, reel: Reel) -> None:
+    def __init__(self, reel: PlayBuffer) -> None:
         super().__init__()
         self._reel = reel
         self._halt = threading.Event()

@@ -32,7 +32,7 @@ class LaneRows(Enum):
 
 
 def usual_rows(n_lanes: int) -> LaneRows:
-    """Return how so many lanes stand unless the editor wants it otherwise: three lines are to be in sight."""
+    """Return how so many lanes stand unless the user wants it otherwise: three lines are to be in sight."""
     if n_lanes < _MANY_LANES:
         return LaneRows.TALL
     return LaneRows.LOW if n_lanes < _VERY_MANY_LANES else LaneRows.FOLDED

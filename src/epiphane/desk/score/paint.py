@@ -13,7 +13,13 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.score.heights import LEAST_FALL, LEAST_RISE, bands_image, heights_image, heights_of
+from epiphane.desk.score.cue_silhouettes import (
+    LEAST_FALL,
+    LEAST_RISE,
+    bands_image,
+    heights_image,
+    heights_of,
+)
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     ScoreLayout,
@@ -24,7 +30,7 @@ from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import paint_spectrum
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Ease, Envelope
-from epiphane.document.lane import Lane, Way
+from epiphane.document.lane import Lane, Trigger
 from epiphane.effects.declare import EFFECTS
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue, LaneSchedule
@@ -94,8 +100,8 @@ class StavePainter:
             (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.lanes),
             cues,
             tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
-            b"" if lane.lane.way is Way.FIRE else lane.levels[first : end + 1].tobytes(),
-            lane.left_out if selection.lane == lane_id else (),
+            b"" if lane.lane.trigger is Trigger.FIRE else lane.levels[first : end + 1].tobytes(),
+            lane.skipped_hits if selection.lane == lane_id else (),
         )
 
     def cue_shape(self, layout: ScoreLayout, stave: Stave, cue: Cue) -> CueShape:
@@ -207,8 +213,8 @@ class StavePainter:
         painter.save()
         painter.setClipPath(self._clip(layout, stave, top, lane))
         if lane.lane.id == self._editor.selection.lane:
-            self._paint_left_out(painter, layout, stave, top + layout.lane_height - 3, lane)
-        if lane.lane.way is not Way.FIRE and not lane.is_silent:
+            self._paint_skipped(painter, layout, stave, top + layout.lane_height - 3, lane)
+        if lane.lane.trigger is not Trigger.FIRE and not lane.is_silent:
             self._paint_level(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
         self._paint_cues(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
         painter.restore()
@@ -229,7 +235,7 @@ class StavePainter:
         others: list[Cue] = []
         for cue in self._cues_near(lane, stave):
             is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
-            (plain if is_plain and lane.lane.way is Way.FIRE else others).append(cue)
+            (plain if is_plain and lane.lane.trigger is Trigger.FIRE else others).append(cue)
         if plain:
             self._paint_plain(painter, layout, stave, base, plain, colour)
         for cue in others:
@@ -299,13 +305,13 @@ class StavePainter:
         painter.setBrush(colour)
         painter.drawPath(path)
 
-    def _paint_left_out(
+    def _paint_skipped(
         self, painter: QPainter, layout: ScoreLayout, stave: Stave, y: float, lane: LaneSchedule
     ) -> None:
         """Show the hits of the lane's pulse that it does not take as points."""
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.QUIET)
-        for time in lane.left_out:
+        for time in lane.skipped_hits:
             if stave.start <= time < stave.end:
                 painter.drawEllipse(QPointF(layout.x_at(stave, time), y), 1.3, 1.3)
 
@@ -337,7 +343,7 @@ class StavePainter:
         else:
             painter.setPen(QPen(theme.GROUND, 0.8))
             painter.setBrush(colour)
-        if lane.way is Way.FIRE or cue.is_off:
+        if lane.trigger is Trigger.FIRE or cue.is_off:
             painter.drawPath(path)
         else:
             painter.setPen(QPen(theme.TEXT, 1.2))

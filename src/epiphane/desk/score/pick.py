@@ -76,10 +76,12 @@ def tap_under(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> fl
     return min((one for one in near if one[0] <= HEAD_GRAB), default=(0.0, None))[1]
 
 
-def left_out_under(editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, x: float) -> float | None:
+def skipped_hit_under(
+    editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, x: float
+) -> float | None:
     """Return the time of the hit at an x that a lane leaves out."""
     found = editor.cues.lane(lane.id)
-    times = () if found is None else found.left_out
+    times = () if found is None else found.skipped_hits
     near = [
         (abs(layout.x_at(place.stave, time) - x), time)
         for time in times

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
-from epiphane.audio.levels import LEVELS_PER_SECOND, SongLevels
+from epiphane.audio.band_levels import LEVELS_PER_SECOND, SongLevels
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shell import theme
 from epiphane.document.pulse import BandSource

@@ -30,6 +30,7 @@ from epiphane.desk.control.selection import (
     TapSelection,
 )
 from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.score.buffered import paint_prepared
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.drops import Drops
@@ -44,11 +45,10 @@ from epiphane.desk.score.layout import (
     usual_rows,
 )
 from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.pick import cue_under, cues_within, left_out_under, shot_under, tap_under
-from epiphane.desk.score.prepared import paint_prepared
+from epiphane.desk.score.pick import cue_under, cues_within, shot_under, skipped_hit_under, tap_under
 from epiphane.desk.score.spectrum import grip_at
-from epiphane.desk.score.staves import ABOVE, BELOW, StavePictures
-from epiphane.desk.score.tips import beat_at, tell_place
+from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
+from epiphane.desk.score.tooltips import beat_at, tell_place
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
@@ -380,11 +380,11 @@ class ScoreView(QAbstractScrollArea):
         lane = next((x for x in self._editor.project.lanes if place and x.id == place.lane), None)
         hit = self._cue_at(place, lane, at) if place is not None and lane is not None else None
         if lane is None or place is None or hit is None:
-            left_out = None
+            skipped = None
             if lane is not None and place is not None:
-                left_out = left_out_under(self._editor, self._layout, place, lane, at.x())
-            if lane is not None and left_out is not None:
-                self.hit_taken.emit(lane.id, left_out)
+                skipped = skipped_hit_under(self._editor, self._layout, place, lane, at.x())
+            if lane is not None and skipped is not None:
+                self.hit_taken.emit(lane.id, skipped)
             else:
                 self.mousePressEvent(event)
             return

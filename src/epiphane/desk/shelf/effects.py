@@ -10,7 +10,7 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
-from epiphane.effects.declare import EFFECTS, Around, Effect
+from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.plan import ActiveEffect, FramePlan, Shown, lowest_shown, plan_of
 
@@ -49,8 +49,8 @@ class EffectPage(MovingPage):
         place = frame % _CYCLE_FRAMES
         level = float(self._levels[place]) if place < len(self._levels) else 0.0
         since = place - int(Envelope().rise)
-        around = Around(THUMB_SIZE[0] / THUMB_SIZE[1], frame, _RATE, since=since)
-        values = effect.values_at((), level, around)
+        context = FrameContext(THUMB_SIZE[0] / THUMB_SIZE[1], frame, _RATE, since=since)
+        values = effect.values_at((), level, context)
         shift, echoes = (effect.shift_of(values), effect.echoes_of(values)) if level > 0 else (0, ())
         under, *others = (self._under(frame, shift + echo) for echo in (0, *echoes))
         made = ActiveEffect(effect.key, effect.version, values, tuple(one for one in others if one))

@@ -76,7 +76,7 @@ class ShelfPanel(QFrame):
     Signals
     -------
     add_footage(), add_song()
-        The editor wants to choose files.
+        The user wants to choose files.
     footage_taken(ids), effects_taken(keys)
         To be put on the score.
     recipe_begun(), recipe_wanted()

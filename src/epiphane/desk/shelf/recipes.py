@@ -36,7 +36,7 @@ class _Sample(Struct, frozen=True, eq=False):
 
 
 class RecipePage(MovingPage):
-    """All recipes, those of the editor first, over the first footage of the project.
+    """All recipes, those of the user first, over the first footage of the project.
 
     Signals
     -------

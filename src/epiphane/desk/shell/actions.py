@@ -10,7 +10,7 @@ from epiphane.desk.shell import theme
 
 
 class ActionSpec(Struct, frozen=True):
-    """One thing the editor can do: its id, group, words, keys and icon, and whether a held key repeats it."""
+    """One thing the user can do: its id, group, words, keys and icon, and whether a held key repeats it."""
 
     id: str
     group: str

@@ -1,4 +1,4 @@
-"""The first thing an editor sees: an invitation, not a form."""
+"""The first thing a user sees: an invitation, not a form."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen

@@ -35,9 +35,9 @@ from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
-from epiphane.desk.picture.lamps import Lamps
+from epiphane.desk.picture.lane_meters import LaneMeters
 from epiphane.desk.picture.view import PictureView
-from epiphane.desk.score.prepared import Preparedness
+from epiphane.desk.score.buffered import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
@@ -95,7 +95,7 @@ class Window(QMainWindow):
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
-        self.lamps = Lamps(self.editor)
+        self.lamps = LaneMeters(self.editor)
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
         self.bench = BenchPanel(
             self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes, self.lanes
@@ -238,7 +238,7 @@ class Window(QMainWindow):
         """
         self.jobs.drop(lambda topic: topic not in (EXPORT_TOPIC, FOOTAGE_TOPIC))
 
-    # What the editor asks for
+    # What the user asks for
 
     def _listen_again(self, tempo: float) -> None:
         """Listen once more to the loop, or else to the stave under the playhead."""

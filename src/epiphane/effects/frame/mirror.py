@@ -18,7 +18,7 @@ _WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lo
     keywords="flip reflect symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
-        ChoiceParameter("way", "Way", _WAYS, "sideways"),
+        ChoiceParameter("trigger", "Way", _WAYS, "sideways"),
     ),
 )
 def mirror(values: Values) -> Operation | tuple[Operation, ...]:
@@ -28,7 +28,7 @@ def mirror(values: Values) -> Operation | tuple[Operation, ...]:
     share = values.amount / 100
 
     def apply(picture: Picture) -> Picture:
-        done = np.ascontiguousarray(_mirrored(picture, values.way))
+        done = np.ascontiguousarray(_mirrored(picture, values.trigger))
         if share == 1:
             return done
         mixed = picture + share * (done.astype(np.float32) - picture)

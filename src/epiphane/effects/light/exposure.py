@@ -4,7 +4,7 @@ import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Curve, Operation
+from epiphane.effects.operations import NOTHING, Operation, ToneCurve
 
 
 @effect(
@@ -23,4 +23,4 @@ def exposure(values: Values) -> Operation | tuple[Operation, ...]:
     if values.stops == 0:
         return NOTHING
     levels = np.arange(256) * 2 ** (values.stops / 2.2)
-    return Curve(np.repeat(levels[:, None], 3, axis=1))
+    return ToneCurve(np.repeat(levels[:, None], 3, axis=1))

@@ -4,7 +4,7 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import Curve, Tone, diagonal_tone
+from epiphane.effects.operations import Tone, ToneCurve, diagonal_tone
 from epiphane.types import FloatArray
 
 
@@ -20,7 +20,7 @@ from epiphane.types import FloatArray
         ChoiceParameter("blend", "Blend", ("screen", "add", "overlay"), "screen"),
     ),
 )
-def flash(values: Values) -> Tone | Curve:
+def flash(values: Values) -> Tone | ToneCurve:
     """Lays one colour over the picture: screen lightens, add burns out, overlay hardens.
 
     With picture p, colour c and opacity o, all 0 to 1: screen ``p + o c (1 - p)``; add
@@ -33,7 +33,7 @@ def flash(values: Values) -> Tone | Curve:
         return diagonal_tone(np.ones(3), 255 * opacity * colour)
     if values.blend == "screen":
         return diagonal_tone(1 - opacity * colour, 255 * opacity * colour)
-    return Curve(_overlay(colour, opacity))
+    return ToneCurve(_overlay(colour, opacity))
 
 
 def _overlay(colour: FloatArray, opacity: float) -> FloatArray:

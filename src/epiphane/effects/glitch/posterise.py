@@ -4,7 +4,7 @@ import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Curve, Operation
+from epiphane.effects.operations import NOTHING, Operation, ToneCurve
 
 
 @effect(
@@ -25,4 +25,4 @@ def posterise(values: Values) -> Operation | tuple[Operation, ...]:
     levels = np.arange(256.0)
     stepped = np.minimum(np.floor(levels / 256 * n_levels), n_levels - 1) * 255 / (n_levels - 1)
     mixed = levels + (stepped - levels) * values.amount / 100
-    return Curve(np.repeat(mixed[:, None], 3, axis=1))
+    return ToneCurve(np.repeat(mixed[:, None], 3, axis=1))

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtGui import QColor
 
-from epiphane.desk.score.heights import heights_image, heights_of
+from epiphane.desk.score.cue_silhouettes import heights_image, heights_of
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.keying.envelope import envelope_level
 

@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Way
+from epiphane.document.lane import Lane, Trigger
 from epiphane.keying.envelope import eased
-from epiphane.keying.levels import Firing, counting_of, levels_of
+from epiphane.keying.lane_levels import Firing, active_cues_of, levels_of
 
 N_FRAMES = 200
 places = st.lists(st.integers(0, N_FRAMES + 20), max_size=12, unique=True).map(sorted)
@@ -18,7 +18,7 @@ sides = st.integers(0, 9)
 
 def a_lane(way, *, n_steps=3, rise=0, fall=0, ease=Ease.LINEAR):
     envelope = Envelope(rise=rise, fall=fall, rise_ease=ease, fall_ease=ease)
-    return Lane(LaneId(1), "zoom", PulseId(1), envelope=envelope, way=way, n_steps=n_steps)
+    return Lane(LaneId(1), "zoom", PulseId(1), envelope=envelope, trigger=way, n_steps=n_steps)
 
 
 def levels(lane, frames, strengths=None):
@@ -33,7 +33,7 @@ def firing(lane, frames, strengths=None):
 
 @given(places, st.integers(1, 5), sides, st.sampled_from([Ease.LINEAR, Ease.IN, Ease.BOTH]))
 def test_every_cue_takes_the_level_a_notch_on_and_the_last_back(frames, n_steps, rise, ease):
-    found = levels(a_lane(Way.STEP, n_steps=n_steps, rise=rise, ease=ease), frames)
+    found = levels(a_lane(Trigger.STEP, n_steps=n_steps, rise=rise, ease=ease), frames)
     notches = [0.0, *(((n + 1) % (n_steps + 1)) / n_steps for n in range(len(frames)))]
     for frame in range(N_FRAMES):
         done = sum(one <= frame for one in frames)
@@ -50,7 +50,7 @@ def test_every_cue_takes_the_level_a_notch_on_and_the_last_back(frames, n_steps,
 
 @given(places, sides, sides)
 def test_every_other_cue_switches_on_and_those_between_off(frames, rise, fall):
-    found = levels(a_lane(Way.TOGGLE, rise=rise, fall=fall), frames)
+    found = levels(a_lane(Trigger.TOGGLE, rise=rise, fall=fall), frames)
     for number, frame in enumerate(frames):
         if frame < N_FRAMES and number % 2 == 0:
             assert found[frame] == 1.0  # on from its very hit
@@ -65,23 +65,27 @@ def test_every_other_cue_switches_on_and_those_between_off(frames, rise, fall):
     assert (before == 0.0).all()
 
 
-@given(places, st.sampled_from([Way.FIRE, Way.STEP, Way.TOGGLE]), sides, sides)
+@given(places, st.sampled_from([Trigger.FIRE, Trigger.STEP, Trigger.TOGGLE]), sides, sides)
 def test_a_cue_counts_while_it_has_something_to_say(frames, way, rise, fall):
     lane = a_lane(way, rise=rise, fall=fall)
-    counting = counting_of(lane, firing(lane, frames), N_FRAMES)
+    active = active_cues_of(lane, firing(lane, frames), N_FRAMES)
     found = levels(lane, frames)
-    assert ((counting.cues >= 0) | (found == 0)).all()  # a level comes from some cue
+    assert ((active.cues >= 0) | (found == 0)).all()  # a level comes from some cue
     for number, frame in enumerate(frames):
-        if frame < N_FRAMES and (way is not Way.TOGGLE or number % 2 == 0):
-            assert counting.cues[frame] == number
-    assert counting.turns.tolist() == [n // 2 if way is Way.TOGGLE else n for n in range(len(frames))]
+        if frame < N_FRAMES and (way is not Trigger.TOGGLE or number % 2 == 0):
+            assert active.cues[frame] == number
+    assert active.turns.tolist() == [n // 2 if way is Trigger.TOGGLE else n for n in range(len(frames))]
 
 
 def test_strengths_scale_notches_and_what_is_on():
-    assert levels(a_lane(Way.STEP, n_steps=2), [10, 20, 30], [0.5, 0.5, 1.0])[[10, 20, 30]].tolist() == [
+    assert levels(a_lane(Trigger.STEP, n_steps=2), [10, 20, 30], [0.5, 0.5, 1.0])[[10, 20, 30]].tolist() == [
         0.25,
         0.5,
         0,
     ]
-    assert levels(a_lane(Way.TOGGLE), [10, 20, 30], [0.4, 1.0, 2.0])[[12, 25, 35]].tolist() == [0.4, 0, 2.0]
-    assert levels(a_lane(Way.TOGGLE), []).max() == levels(a_lane(Way.STEP), []).max() == 0
+    assert levels(a_lane(Trigger.TOGGLE), [10, 20, 30], [0.4, 1.0, 2.0])[[12, 25, 35]].tolist() == [
+        0.4,
+        0,
+        2.0,
+    ]
+    assert levels(a_lane(Trigger.TOGGLE), []).max() == levels(a_lane(Trigger.STEP), []).max() == 0

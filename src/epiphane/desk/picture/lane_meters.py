@@ -13,7 +13,7 @@ _ROW, _MARGIN = 22, 6
 _LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34
 
 
-class Lamps(QWidget):
+class LaneMeters(QWidget):
     """The lamps of all lanes, in as many rows as their names need; clicking one selects its lane."""
 
     def __init__(self, editor: Editor) -> None:

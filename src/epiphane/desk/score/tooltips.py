@@ -7,7 +7,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.pick import cue_under, left_out_under, shot_under
+from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
 from epiphane.document.song import Song
@@ -28,7 +28,7 @@ def tell_place(editor: Editor, painter: StavePainter, layout: ScoreLayout, place
         found = cue_under(editor, painter, layout, place, lane, at)
         if found is not None:
             return tell_cue(editor, found[0])
-        if left_out_under(editor, layout, place, lane, at.x()) is not None:
+        if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:
             return "A hit that the lane leaves out; a double click takes it"
     if place.strip is Strip.SHOTS:
         return tell_shot(editor.project, shot_under(editor.project, place.seconds), place.seconds)

@@ -7,7 +7,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope
-from epiphane.document.lane import Lane, Overlap, Way
+from epiphane.document.lane import Lane, Overlap, Trigger
 from epiphane.keying.envelope import eased, frame_levels
 from epiphane.types import FloatArray, IntArray
 
@@ -39,7 +39,7 @@ class Firing(Struct, frozen=True, eq=False):
         return np.asarray(rises[self.shape_of])
 
 
-class Counting(Struct, frozen=True, eq=False):
+class ActiveCues(Struct, frozen=True, eq=False):
     """Which of the cues that fire counts on every frame: int64, shape (n_frames,), -1 for none.
 
     `turns`, int64, shape (n_cues,), says how often values have gone on by each cue: once a cue, but where two
@@ -59,28 +59,28 @@ def levels_of(lane: Lane, firing: Firing, n_frames: int) -> FloatArray:
     """
     if len(firing.frames) == 0:
         return np.zeros(n_frames)
-    if lane.way is Way.STEP:
+    if lane.trigger is Trigger.STEP:
         return np.minimum(_stepped(lane.n_steps, firing, n_frames), _MOST)
-    if lane.way is Way.TOGGLE:
+    if lane.trigger is Trigger.TOGGLE:
         return np.minimum(_toggled(firing, n_frames), _MOST)
     return np.minimum(_fired(lane.overlap, firing, n_frames), _MOST)
 
 
-def counting_of(lane: Lane, firing: Firing, n_frames: int) -> Counting:
+def active_cues_of(lane: Lane, firing: Firing, n_frames: int) -> ActiveCues:
     """Return which cue counts on every frame: the strongest there, of equals the newer one."""
     frames = firing.frames
-    turns = np.arange(len(frames)) // (2 if lane.way is Way.TOGGLE else 1)
-    if lane.way is Way.STEP:
+    turns = np.arange(len(frames)) // (2 if lane.trigger is Trigger.TOGGLE else 1)
+    if lane.trigger is Trigger.STEP:
         begins = np.maximum(frames - firing.rises(), np.append(-1, frames[:-1]) + 1)[: len(frames)]
-        return Counting(np.searchsorted(begins, np.arange(n_frames), side="right") - 1, turns)
-    parts = _switched(firing, n_frames) if lane.way is Way.TOGGLE else _shaped(firing)
-    counting, highest = np.full(n_frames, -1), np.full(n_frames, -np.inf)
+        return ActiveCues(np.searchsorted(begins, np.arange(n_frames), side="right") - 1, turns)
+    parts = _switched(firing, n_frames) if lane.trigger is Trigger.TOGGLE else _shaped(firing)
+    active, highest = np.full(n_frames, -1), np.full(n_frames, -np.inf)
     for number, inside, part in _cut(parts, n_frames):
         values = firing.strengths[number] * part
         is_higher = values >= highest[inside]
         highest[inside][is_higher] = values[is_higher]
-        counting[inside][is_higher] = number
-    return Counting(counting, turns)
+        active[inside][is_higher] = number
+    return ActiveCues(active, turns)
 
 
 def _shaped(firing: Firing) -> Iterator[tuple[int, int, FloatArray]]:

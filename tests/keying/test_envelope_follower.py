@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Follow, Way
+from epiphane.document.lane import Follow, Trigger
 from epiphane.document.pick import Pick
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.trim import trim_song
@@ -25,7 +25,9 @@ FLASH = LaneId(20)
 def following(heard, *, rate=None, pick=None, depth=1.0, **changes):
     project = a_project() if rate is None else replace(a_project(), rate=rate)
     follow = Follow(heard=bytes(heard), **changes)
-    return change_lane(project, FLASH, way=Way.FOLLOW, follow=follow, pick=pick or Pick(), depth=depth)
+    return change_lane(
+        project, FLASH, trigger=Trigger.FOLLOW, follow=follow, pick=pick or Pick(), depth=depth
+    )
 
 
 def levels(project):
@@ -69,7 +71,7 @@ def test_it_has_no_cues_and_keeps_to_the_range_of_its_pick_and_to_the_sound_when
     heard = np.full(1600, 255, np.uint8)
     project = following(heard, pick=Pick(start=4.0, end=6.0), release=0.0)
     found = schedule(project).lane(FLASH)
-    assert found.cues == found.waiting == found.left_out == ()
+    assert found.cues == found.orphaned_overrides == found.skipped_hits == ()
     assert np.flatnonzero(found.levels).tolist() == list(range(120, 180))
     assert plan_frame(project, schedule(project), 150).root.effects[0].key == "flash"
     path = tmp_path / "follow.epiphane"

@@ -102,6 +102,18 @@ class Place(Struct, frozen=True):
     drum: PulseUnit | None = None
 
 
+class RowPlace(Struct, frozen=True):
+    """Where a row of every stave lies: from `top`, counted from that of the stave, to `bottom`, in pixels.
+
+    The gap below it is its own; `lane` is its lane if it has one.
+    """
+
+    strip: Strip
+    top: float
+    bottom: float
+    lane: LaneId | None = None
+
+
 class ScoreLayout:
     """The geometry of the score at a width.
 
@@ -166,6 +178,28 @@ class ScoreLayout:
                 Stave(index, top, stave_height, first, tuple(bars[first : first + bars_per_line]))
             )
         self.height = TOP + len(self.staves) * (stave_height + heights.stave_gap)
+        self.rows = self._rows()
+
+    def _rows(self) -> tuple[RowPlace, ...]:
+        """Return the rows of a stave from above to below."""
+        rows = [
+            RowPlace(Strip.RULER, 0, self.sound_top(0)),
+            RowPlace(Strip.SOUND, self.sound_top(0), self.hits_top(0)),
+            RowPlace(Strip.HITS, self.hits_top(0), self.shots_top(0)),
+            RowPlace(Strip.SHOTS, self.shots_top(0), self.lanes_top(0)),
+        ]
+        top = self.lanes_top(0)
+        if self.is_folded:
+            rows.append(RowPlace(Strip.FOLD, top, top + self.fold_height))
+            top += self.fold_height
+        for lane in self.shown_lanes:
+            rows.append(RowPlace(Strip.LANE, top, top + self.lane_step, lane))
+            top += self.lane_step
+        return tuple(rows)
+
+    def look(self, stave: Stave) -> object:
+        """Return what the picture of a stave depends on beside what it shows."""
+        return (stave, self.width, self.heights, self.sound_height, self.is_folded, self.rows)
 
     @property
     def fold_height(self) -> int:
@@ -282,24 +316,13 @@ class ScoreLayout:
         """Return what lies at a point, or None above, below and between staves."""
         for stave in self.staves:
             if stave.top <= y < stave.top + stave.height + self.heights.stave_gap / 2:
+                below = y - stave.top
+                row = next((row for row in self.rows if row.top <= below < row.bottom), self.rows[-1])
                 seconds = self.seconds_at(stave, x)
-                if y < self.sound_top(stave.top):
-                    return Place(stave, Strip.RULER, seconds)
-                if y < self.hits_top(stave.top):
-                    return Place(stave, Strip.SOUND, seconds)
-                if y < self.shots_top(stave.top):
+                if row.strip is Strip.HITS:
                     return self._place_of_hit(stave, y, seconds)
-                return self._place_of_lane(stave, y, seconds)
+                return Place(stave, row.strip, seconds, row.lane)
         return None
-
-    def _place_of_lane(self, stave: Stave, y: float, seconds: float) -> Place:
-        below = y - self.lanes_top(stave.top)
-        if below < 0 or not self.lanes:
-            return Place(stave, Strip.SHOTS, seconds)
-        if below < self.fold_height:
-            return Place(stave, Strip.FOLD, seconds)
-        index = min(int((below - self.fold_height) // self.lane_step), len(self.shown_lanes) - 1)
-        return Place(stave, Strip.LANE, seconds, self.shown_lanes[index])
 
     def _place_of_hit(self, stave: Stave, y: float, seconds: float) -> Place:
         if not self._hits:

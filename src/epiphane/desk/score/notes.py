@@ -15,7 +15,7 @@ from epiphane.desk.score.layout import (
 )
 from epiphane.desk.shell import theme
 from epiphane.document.pulse import BandSource, CombinedSource, Pulse, TappedSource, TempoSource
-from epiphane.document.song import DRUMS, Hit, Section, Song
+from epiphane.document.song import DRUMS, Beat, Hit, Section
 
 DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
@@ -32,23 +32,30 @@ class NotePainter:
     def __init__(self, editor: Editor) -> None:
         self._editor = editor
 
-    def content(self, stave: Stave) -> object:
-        """Return the beats and drum hits of a stave."""
+    def beats_on(self, stave: Stave) -> tuple[Beat, ...]:
+        """Return the beats of a stave."""
         song = self._editor.project.song
         if song is None:
-            return None
+            return ()
         first, end = (
             bisect.bisect_left(song.beats, seconds - 1e-3, key=lambda beat: beat.time)
             for seconds in (stave.start, stave.end)
         )
-        beats = song.beats[first:end]
-        drums = tuple(hits_between(song.drums.hits(drum), stave.start, stave.end) for drum in DRUMS)
-        return beats, drums
+        return song.beats[first:end]
 
-    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        """Paint sections, drops, drum hits and pulses; beats are painted one by one."""
+    def drums_on(self, stave: Stave) -> object:
+        """Return the hits of each drum on a stave, and what stands in for it."""
         song = self._editor.project.song
-        self._paint_pulses(painter, layout, stave)
+        if song is None:
+            return None
+        return tuple(
+            (song.drums.stand_in(drum), hits_between(song.drums.hits(drum), stave.start, stave.end))
+            for drum in DRUMS
+        )
+
+    def paint_sections(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint the sections of the song and its drops, above the ruler."""
+        song = self._editor.project.song
         if song is None:
             return
         for section in song.sections:
@@ -56,8 +63,6 @@ class NotePainter:
                 continue
             is_drop = any(abs(drop - section.start) < _SAME_SECONDS for drop in song.drops)
             self._paint_section(painter, layout, stave, section, is_drop=is_drop)
-        if layout.drums_height:
-            self._paint_hits(painter, layout, stave, song)
 
     def paint_beat(self, painter: QPainter, x: float, base: float, time: float, *, is_first: bool) -> None:
         """Paint one beat on the ruler: taller at the first of a bar, hollow where it is doubtful."""
@@ -107,7 +112,11 @@ class NotePainter:
         text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _LEFT, text)
 
-    def _paint_hits(self, painter: QPainter, layout: ScoreLayout, stave: Stave, song: Song) -> None:
+    def paint_drums(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint the hits of the drums as note heads, a line for each."""
+        song = self._editor.project.song
+        if song is None:
+            return
         left, right = layout.left(stave), layout.right(stave)
         for drum in DRUMS:
             y = layout.drum_middle(stave.top, drum)
@@ -121,7 +130,7 @@ class NotePainter:
             for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
                 paint_head(painter, head, layout.x_at(stave, hit.time), y, hit.strength)
 
-    def _paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+    def paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint a line for each pulse that is not drawn elsewhere."""
         left, right = layout.left(stave), layout.right(stave)
         pulses = {pulse.id: pulse for pulse in self._editor.project.pulses}

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import Place, ScoreLayout
-from epiphane.desk.score.paint import CueShape, StavePainter
+from epiphane.desk.score.paint import CueShape, cue_shape
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
@@ -27,7 +27,7 @@ def shot_under(project: Project, seconds: float) -> Item | None:
 
 
 def cue_under(
-    editor: Editor, painter: StavePainter, layout: ScoreLayout, place: Place, lane: Lane, at: QPointF
+    editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, at: QPointF
 ) -> tuple[Cue, Grip] | None:
     """Return the cue at a point and what of it would be dragged there.
 
@@ -41,7 +41,7 @@ def cue_under(
     for cue in found.cues if found is not None else ():
         if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
             continue
-        shape = painter.cue_shape(layout, place.stave, cue)
+        shape = cue_shape(layout, place.stave, cue, float(editor.project.rate))
         is_chosen = (lane.id, cue.hit.time) in chosen
         if is_beside and not (is_chosen and cue.hit.time >= place.stave.start - 0.01):
             continue

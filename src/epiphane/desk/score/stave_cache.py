@@ -8,7 +8,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter, QPixmap
 
 from epiphane.desk.score.layout import ScoreLayout, Stave
-from epiphane.desk.score.paint import StavePainter
+from epiphane.desk.score.rows import Row
 from epiphane.desk.shell import theme
 
 ABOVE, BELOW = 6, 6
@@ -16,18 +16,17 @@ ABOVE, BELOW = 6, 6
 
 
 class _Kept(Struct, eq=False):
-    """A stave as it was painted, and what of the project that shows: above the lanes, and of each lane."""
+    """A stave as it was painted, and what it showed: rows that are painted together, and each other one."""
 
-    content: object
+    together: object
     pixmap: QPixmap
-    lanes: Sequence[object]
+    apart: dict[int, object]
 
 
 class StavePictures:
     """The pictures of staves by their number."""
 
-    def __init__(self, painter: StavePainter) -> None:
-        self._painter = painter
+    def __init__(self) -> None:
         self._kept: dict[int, _Kept] = {}
         self._doubted: set[int] = set()
 
@@ -43,33 +42,28 @@ class StavePictures:
         """Whether the picture of a stave need not be painted, nor looked at."""
         return stave.index in self._kept and stave.index not in self._doubted
 
-    def picture(self, layout: ScoreLayout, stave: Stave, ratio: float) -> QPixmap:
+    def picture(self, layout: ScoreLayout, rows: Sequence[Row], stave: Stave, ratio: float) -> QPixmap:
         """Return the picture of a stave, and some room around it; `ratio` is device pixels for one."""
         kept = self._kept.get(stave.index)
         if kept is not None and self.is_ready(stave):
             return kept.pixmap
         self._doubted.discard(stave.index)
-        content = self._painter.content(layout, stave)
-        if kept is None or kept.content != content:
+        joined = [row for row in rows if not row.is_apart]
+        together = (layout.look(stave), *(row.content(layout, stave) for row in joined))
+        if kept is None or kept.together != together:
             pixmap = QPixmap(QSize(round(layout.width), round(stave.height + ABOVE + BELOW)) * ratio)
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(theme.GROUND)
-            kept = self._kept[stave.index] = _Kept(content, pixmap, [])
+            kept = self._kept[stave.index] = _Kept(together, pixmap, {})
             with _painting(pixmap, stave) as painter:
-                self._painter.paint(painter, layout, stave)
-        lanes = [
-            (lane in layout.shown_lanes, self._painter.lane_content(stave, number))
-            for number, lane in enumerate(layout.lanes)
-        ]
+                for row in joined:
+                    row.paint(painter, layout, stave)
+        apart = {number: row.content(layout, stave) for number, row in enumerate(rows) if row.is_apart}
         with _painting(kept.pixmap, stave) as painter:
-            if layout.is_folded and kept.lanes != lanes:
-                self._painter.paint_fold(painter, layout, stave)
-            for number, new in enumerate(lanes):
-                old = kept.lanes[number] if number < len(kept.lanes) else None
-                is_shown = new[0]
-                if old != new and is_shown:
-                    self._painter.paint_lane(painter, layout, stave, number)
-        kept.lanes = lanes
+            for number, content in apart.items():
+                if kept.apart.get(number) != content:
+                    rows[number].paint(painter, layout, stave)
+        kept.apart = apart
         return kept.pixmap
 
 

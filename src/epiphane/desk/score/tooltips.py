@@ -6,7 +6,6 @@ from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.desk.score.paint import StavePainter
 from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
@@ -21,11 +20,11 @@ from epiphane.timing import frame_at
 _REACH_PIXELS = 6
 
 
-def tell_place(editor: Editor, painter: StavePainter, layout: ScoreLayout, place: Place, at: QPointF) -> str:
+def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -> str:
     """Return in words what is under the pointer: a cue, a hit left out, a shot, a hit, or the instant."""
     if place.lane is not None:
         lane = find(editor.project.lanes, place.lane, "lane")
-        found = cue_under(editor, painter, layout, place, lane, at)
+        found = cue_under(editor, layout, place, lane, at)
         if found is not None:
             return tell_cue(editor, found[0])
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:

@@ -21,38 +21,26 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import (
-    BeatSelection,
-    LaneSelection,
-    PulseSelection,
-    ShotSelection,
-    SongSelection,
-    TapSelection,
-)
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.buffered import paint_prepared
-from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.drops import Drops
+from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
 from epiphane.desk.score.layout import (
-    NAMES_RIGHT,
     LaneRows,
     Place,
     ScoreLayout,
     Stave,
-    Strip,
     usual_rows,
 )
-from epiphane.desk.score.paint import StavePainter
-from epiphane.desk.score.pick import cue_under, cues_within, shot_under, skipped_hit_under, tap_under
-from epiphane.desk.score.spectrum import grip_at
+from epiphane.desk.score.pick import cue_under, cues_within, skipped_hit_under
+from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
-from epiphane.desk.score.tooltips import beat_at, tell_place
+from epiphane.desk.score.tooltips import tell_place
 from epiphane.desk.shell import theme
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
-from epiphane.edits.beats import add_beat
 from epiphane.edits.cues import toggle_cues
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
@@ -90,8 +78,8 @@ class ScoreView(QAbstractScrollArea):
     def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
         super().__init__()
         self._editor = editor
-        self._painter = StavePainter(editor, thumbnails)
-        self._pictures = StavePictures(self._painter)
+        self._song_rows = (RulerRow(editor), SoundRow(editor), HitsRow(editor), ShotsRow(editor, thumbnails))
+        self._pictures = StavePictures()
         self._ahead = QTimer(self)
         self._ahead.setSingleShot(True)
         self._ahead.setInterval(_AHEAD_MILLISECONDS)
@@ -110,6 +98,7 @@ class ScoreView(QAbstractScrollArea):
         self._paper.setMouseTracking(True)
         self.setAcceptDrops(True)
         self._layout = self._laid_out()
+        self._rows = self._made_rows()
         editor.project_changed.connect(self._on_project)
         editor.selection_changed.connect(self._on_selection)
         editor.song_changed.connect(self._forget_pictures)
@@ -132,12 +121,12 @@ class ScoreView(QAbstractScrollArea):
     def next_rows(self) -> None:
         """Have lanes stand tall, low, or folded into one row; from then on they stay so."""
         order = list(LaneRows)
-        self._chosen_rows = order[(order.index(self._rows()) + 1) % len(order)]
+        self._chosen_rows = order[(order.index(self._lane_rows()) + 1) % len(order)]
         self._lay_out()
         self.reveal_playhead()
         self._editor.said.emit(f"Rows of lanes: {self._chosen_rows.value}.", False)
 
-    def _rows(self) -> LaneRows:
+    def _lane_rows(self) -> LaneRows:
         return self._chosen_rows or usual_rows(len(self._editor.project.lanes))
 
     def layout_now(self) -> ScoreLayout:
@@ -195,7 +184,7 @@ class ScoreView(QAbstractScrollArea):
             paint_lane_wide(painter, self._layout, self._drag.place.lane, offset=self._offset)
 
     def _picture(self, stave: Stave) -> QPixmap:
-        return self._pictures.picture(self._layout, stave, self.devicePixelRatioF())
+        return self._pictures.picture(self._layout, self._rows, stave, self.devicePixelRatioF())
 
     def _paint_ahead(self) -> None:
         """Paint a stave beside those that are seen, while there is nothing else to do."""
@@ -230,93 +219,20 @@ class ScoreView(QAbstractScrollArea):
         place = self._layout.locate(at.x(), at.y())
         if place is None or self._editor.project.n_frames == 0:
             return
-        is_adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if place.strip is Strip.LANE and place.lane is not None:
-            alone = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            if at.x() < NAMES_RIGHT and (is_adding or alone):
-                self._editor.select(lanes_with(self._editor, place.lane, is_range=is_adding))
-            else:
-                self._press_lane(place, place.lane, at, is_adding=is_adding, is_alone=alone)
-        elif place.strip is Strip.FOLD:
-            self._press_fold(place, at)
-        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier and place.strip is Strip.RULER:
-            self._press_beat(place, at)
-        elif place.strip is Strip.SOUND and self._editor.shown_band is not None:
-            self._press_spectrum(place, at)
-        else:
-            self._press_elsewhere(place, at)
-
-    def _press_lane(
-        self, place: Place, lane_id: LaneId, at: QPointF, *, is_adding: bool, is_alone: bool
-    ) -> None:
-        lane = next(lane for lane in self._editor.project.lanes if lane.id == lane_id)
-        hit = self._cue_at(place, lane, at)
-        if hit is None:
-            if not is_adding and not (at.x() < NAMES_RIGHT and lane_id in self._editor.selection.lanes):
-                self._editor.select(LaneSelection(lane_id))
-            grip = Grip.LANE if at.x() < NAMES_RIGHT else Grip.RUBBER
-            keys = self._editor.selection.cues if is_adding else frozenset()
-            self._drag = Drag(grip, at, place, keys=keys)
-            return
-        cue, grip = hit
-        key = (lane_id, cue.hit.time)
-        chosen = self._editor.selection.cues
-        if is_adding:
-            self._editor.select_cues(chosen ^ {key}, lane=lane_id)
-        elif key not in chosen:
-            self._editor.select_cues(frozenset({key}), lane=lane_id)
-        keys = self._editor.selection.cues
-        self._drag = Drag(grip, at, place, keys=keys, cue=cue, is_alone=is_alone)
-
-    def _press_fold(self, place: Place, at: QPointF) -> None:
-        """Open the lane of the cue that is nearest in the row of all lanes."""
-        lane = lane_in_fold(self._editor, self._layout, place, at.x())
-        if lane is not None:
-            self._editor.select(LaneSelection(lane))
-        self._drag = Drag(Grip.PLAYHEAD, at, place)
-        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
-
-    def _press_beat(self, place: Place, at: QPointF) -> None:
-        """Hold the beat under the pointer, or put one where there is none."""
-        song = self._editor.project.song
-        if song is None:
-            return
-        number = beat_at(song, self._layout, place, at.x())
-        if number is None:
-            if not self._editor.apply(lambda p: add_beat(p, place.seconds), "adding of a beat"):
-                return
-            beats = self._editor.project.song.beats if self._editor.project.song else ()
-            number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))
-        self._editor.select(BeatSelection(number))
-        self._drag = Drag(Grip.BEAT, at, place, beat=number, layout=self._layout, before=self._editor.project)
-
-    def _press_tap(self, place: Place, pulse: PulseId, at: QPointF) -> bool:
-        """Hold the tap under the pointer; False where there is none."""
-        time = tap_under(self._editor, self._layout, place, at.x())
-        if time is None:
-            return False
-        self._editor.select(TapSelection(pulse=pulse, tap=time))
-        self._drag = Drag(Grip.TAP, at, place)
-        return True
-
-    def _press_spectrum(self, place: Place, at: QPointF) -> None:
-        shown = self._editor.shown_band
-        if shown is not None:
-            grip = grip_at(self._layout, place.stave, shown.band, at.y())
-            self._drag = Drag(Grip.FREQUENCIES, at, place, band=grip)
-
-    def _press_elsewhere(self, place: Place, at: QPointF) -> None:
-        if place.strip is Strip.SHOTS:
-            shot = shot_under(self._editor.project, place.seconds)
-            self._editor.select(ShotSelection(shot.id) if shot else SongSelection())
-        elif place.pulse is not None and self._press_tap(place, place.pulse, at):
-            return
-        elif place.pulse is not None:
-            self._editor.select(PulseSelection(place.pulse))
-        elif place.strip is not Strip.RULER or not isinstance(self._editor.selection, PulseSelection):
-            self._editor.select(SongSelection())
-        self._drag = Drag(Grip.PLAYHEAD, at, place)
-        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
+        held = event.modifiers()
+        press = Press(
+            self._layout,
+            place,
+            at,
+            is_adding=bool(held & Qt.KeyboardModifier.ShiftModifier),
+            is_alone=bool(held & Qt.KeyboardModifier.ControlModifier),
+        )
+        row = next(
+            row
+            for row, there in zip(self._rows, self._layout.rows, strict=True)
+            if (there.strip, there.lane) == (place.strip, place.lane)
+        )
+        self._drag = row.press(press) or self._drag
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -427,7 +343,7 @@ class ScoreView(QAbstractScrollArea):
     def tip_at(self, at: QPointF) -> str:
         """Return what is told of a point of the score."""
         place = self._layout.locate(at.x(), at.y())
-        return "" if place is None else tell_place(self._editor, self._painter, self._layout, place, at)
+        return "" if place is None else tell_place(self._editor, self._layout, place, at)
 
     # Drag and drop
 
@@ -484,7 +400,7 @@ class ScoreView(QAbstractScrollArea):
         return self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
 
     def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, Grip] | None:
-        return cue_under(self._editor, self._painter, self._layout, place, lane, at)
+        return cue_under(self._editor, self._layout, place, lane, at)
 
     def _pixels_to_frames(self, drag: Drag, pixels: float) -> int:
         scale = self._layout.pixels_per_second(drag.place.stave, drag.place.seconds)
@@ -527,8 +443,15 @@ class ScoreView(QAbstractScrollArea):
         self._pictures.doubt()
         self._paper.update()
 
+    def _made_rows(self) -> tuple[Row, ...]:
+        """Return the rows of a stave as objects, in the order of the layout's."""
+        fold = (FoldRow(self._editor),) if self._layout.is_folded else ()
+        lanes = (LaneRow(self._editor, lane) for lane in self._layout.shown_lanes)
+        return (*self._song_rows, *fold, *lanes)
+
     def _lay_out(self) -> None:
         self._layout = self._laid_out()
+        self._rows = self._made_rows()
         self._bar.setRange(0, max(0, round(self._layout.height - self._paper.height())))
         self._bar.setPageStep(self._paper.height())
         self._bar.setSingleStep(40)
@@ -540,7 +463,7 @@ class ScoreView(QAbstractScrollArea):
             self._editor.bars,
             bars_per_line=self._bars_per_line,
             width=self._paper.width(),
-            rows=self._rows(),
+            rows=self._lane_rows(),
             open_lane=self._open_lane,
             shows_spectrum=self._editor.shown_band is not None,
         )

@@ -1,0 +1,315 @@
+"""The strip of a lane on a stave, and the one row in which all lanes stand."""
+
+import bisect
+from collections.abc import Sequence
+
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import LaneSelection
+from epiphane.desk.score.choosing import lane_in_fold, lanes_with
+from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
+from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
+from epiphane.desk.score.paint import cue_path, cue_shape, family_colour, lane_colour, lane_label, ratio_of
+from epiphane.desk.score.pick import cue_under
+from epiphane.desk.score.rows import Press, Row
+from epiphane.desk.shell import theme
+from epiphane.document.ids import LaneId
+from epiphane.document.lane import Lane, Trigger
+from epiphane.document.project import find
+from epiphane.keying.schedule import Cue, LaneSchedule
+from epiphane.timing import frame_at, frame_start
+from epiphane.types import FloatArray
+
+_LOW_LANE = 12
+
+
+class LaneRow(Row):
+    """The cues of one lane."""
+
+    strip = Strip.LANE
+    is_apart = True
+
+    def __init__(self, editor: Editor, lane: LaneId) -> None:
+        super().__init__(editor)
+        self.lane_id = lane
+
+    def content(self, layout: ScoreLayout, stave: Stave) -> object:
+        return lane_content(self._editor, stave, self._schedule)
+
+    @property
+    def _schedule(self) -> LaneSchedule:
+        found = self._editor.cues.lane(self.lane_id)
+        assert found is not None
+        return found
+
+    def press(self, press: Press) -> Drag | None:
+        is_on_name = press.at.x() < NAMES_RIGHT
+        if is_on_name and (press.is_adding or press.is_alone):
+            self._editor.select(lanes_with(self._editor, self.lane_id, is_range=press.is_adding))
+            return None
+        lane = find(self._editor.project.lanes, self.lane_id, "lane")
+        hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
+        if hit is None:
+            if not press.is_adding and not (is_on_name and lane.id in self._editor.selection.lanes):
+                self._editor.select(LaneSelection(lane.id))
+            keys = self._editor.selection.cues if press.is_adding else frozenset()
+            return Drag(Grip.LANE if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
+        cue, grip = hit
+        key, chosen = (lane.id, cue.hit.time), self._editor.selection.cues
+        if press.is_adding:
+            self._editor.select_cues(chosen ^ {key}, lane=lane.id)
+        elif key not in chosen:
+            self._editor.select_cues(frozenset({key}), lane=lane.id)
+        keys = self._editor.selection.cues
+        return Drag(grip, press.at, press.place, keys=keys, cue=cue, is_alone=press.is_alone)
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint it over what was there."""
+        lane, top = self._schedule, layout.lane_top(stave, layout.lanes.index(self.lane_id))
+        painter.fillRect(QRectF(0, top - 1, layout.width, layout.lane_height + 2), theme.GROUND)
+        self._paint_name(painter, layout, top, lane)
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(left, top, right - left, layout.lane_height), theme.STRIP)
+        colour = lane_colour(lane.lane)
+        if lane.is_silent:
+            colour = theme.RULE
+        painter.save()
+        painter.setClipPath(self._clip(layout, stave, top, lane))
+        if lane.lane.id == self._editor.selection.lane:
+            self._paint_skipped(painter, layout, stave, top + layout.lane_height - 3, lane)
+        if lane.lane.trigger is not Trigger.FIRE and not lane.is_silent:
+            self._paint_level(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
+        self._paint_cues(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
+        painter.restore()
+
+    def _paint_name(self, painter: QPainter, layout: ScoreLayout, top: float, lane: LaneSchedule) -> None:
+        is_chosen = lane.lane.id in self._editor.selection.lanes
+        painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
+        painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
+        room = QRectF(4, top - 1, MARGIN_LEFT - 18, layout.lane_height + 2)
+        name = lane_label(lane.lane)
+        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, _RIGHT, text)
+        inset = 3 if layout.lane_height > _LOW_LANE else 1
+        painter.fillRect(
+            QRectF(MARGIN_LEFT - 9, top + inset, 3, layout.lane_height - 2 * inset),
+            theme.RULE if lane.is_silent else lane_colour(lane.lane),
+        )
+
+    def _paint_cues(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: LaneSchedule,
+        colour: QColor,
+    ) -> None:
+        """Paint those that are as their lane has them in one go, and then those that are not, or chosen."""
+        chosen = self._editor.selection.cues
+        lane_id = lane.lane.id
+        plain: list[Cue] = []
+        others: list[Cue] = []
+        for cue in _cues_near(lane, stave, float(self._editor.project.rate)):
+            is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
+            (plain if is_plain and lane.lane.trigger is Trigger.FIRE else others).append(cue)
+        if plain:
+            self._paint_plain(painter, layout, stave, base, plain, colour)
+        for cue in others:
+            self._paint_cue(painter, layout, stave, base, lane.lane, cue, colour)
+
+    def _paint_plain(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        cues: Sequence[Cue],
+        colour: QColor,
+    ) -> None:
+        """Paint cues as a picture of all of them: there may be hundreds on a stave."""
+        rate, ratio = float(self._editor.project.rate), ratio_of(painter)
+        left, right = int(layout.left(stave)), int(layout.right(stave)) + 1
+        at = np.array([cue.frame for cue in cues]) / rate
+        peaks = layout.xs_of(stave, at)
+        widths = layout.xs_of(stave, at + 1 / rate) - peaks
+        heights = heights_of(
+            tuple(cue.envelope for cue in cues),
+            (peaks - left) * ratio,
+            widths * ratio,
+            np.minimum([cue.strength for cue in cues], 1.0),
+            round((right - left) * ratio),
+        )
+        image = heights_image(heights, round((layout.lane_height - 3) * ratio), colour)
+        top = base - (layout.lane_height - 3)
+        painter.drawImage(QRectF(left, top, right - left, layout.lane_height - 3), image)
+
+    def _clip(self, layout: ScoreLayout, stave: Stave, top: float, lane: LaneSchedule) -> QPainterPath:
+        """Return where a lane's cues are seen: on its shots, if it is for some."""
+        left, right, rate = layout.left(stave), layout.right(stave), self._editor.project.rate
+        spans = [(left, right)]
+        if lane.spans is not None:
+            spans = [
+                (max(left, layout.x_at(stave, start)), min(right, layout.x_at(stave, end)))
+                for start, end in ((frame_start(a, rate), frame_start(b, rate)) for a, b in lane.spans)
+                if start < stave.end and end > stave.start
+            ]
+        path = QPainterPath()
+        for first, end in spans:
+            path.addRect(QRectF(first, top - 1, end - first, layout.lane_height + 2))
+        return path
+
+    def _paint_level(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: LaneSchedule,
+        colour: QColor,
+    ) -> None:
+        """Show the level itself, where it is not made of cues that come and go."""
+        rate = self._editor.project.rate
+        first, last = frame_at(stave.start, rate), min(frame_at(stave.end, rate) + 1, len(lane.levels))
+        path = QPainterPath(QPointF(layout.left(stave), base))
+        for frame in range(first, last):
+            level = min(max(float(lane.levels[frame]), 0.0), 1.0)
+            x = layout.x_at(stave, max(frame_start(frame, rate), stave.start))
+            path.lineTo(x, base - (layout.lane_height - 3) * level)
+        path.lineTo(layout.right(stave), base)
+        path.closeSubpath()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPath(path)
+
+    def _paint_skipped(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, y: float, lane: LaneSchedule
+    ) -> None:
+        """Show the hits of the lane's pulse that it does not take as points."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.QUIET)
+        for time in lane.skipped_hits:
+            if stave.start <= time < stave.end:
+                painter.drawEllipse(QPointF(layout.x_at(stave, time), y), 1.3, 1.3)
+
+    def _paint_cue(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        base: float,
+        lane: Lane,
+        cue: Cue,
+        colour: QColor,
+    ) -> None:
+        shape = cue_shape(layout, stave, cue, float(self._editor.project.rate))
+        selection = self._editor.selection
+        is_chosen = (lane.id, cue.hit.time) in selection.cues
+        path = cue_path(shape, cue.envelope, base, full_height=layout.lane_height - 3 if cue.is_off else None)
+        if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:
+            colour = family_colour(cue.override.effect)
+        if cue.is_off:
+            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        else:
+            painter.setPen(QPen(theme.GROUND, 0.8))
+            painter.setBrush(colour)
+        if lane.trigger is Trigger.FIRE or cue.is_off:
+            painter.drawPath(path)
+        else:
+            painter.setPen(QPen(theme.TEXT, 1.2))
+            painter.drawLine(QPointF(shape.peak, base), QPointF(shape.peak, base - 5))
+        if cue.override is not None and not cue.is_off:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.TEXT)
+            painter.drawPolygon(_diamond(shape.peak, base - 2.5, 2.6))
+        if is_chosen:
+            painter.setPen(QPen(theme.TEXT, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            tall = layout.lane_height - 1
+            painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
+            for x in (shape.left - 2, shape.right + 2):  # where its feet are held
+                painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)
+
+
+class FoldRow(Row):
+    """All lanes in one row, one over the other."""
+
+    strip = Strip.FOLD
+    is_apart = True
+
+    def content(self, layout: ScoreLayout, stave: Stave) -> object:
+        return tuple(lane_content(self._editor, stave, lane) for lane in self._editor.cues.lanes)
+
+    def press(self, press: Press) -> Drag | None:
+        """Open the lane of the cue that is nearest in the row of all lanes."""
+        lane = lane_in_fold(self._editor, press.layout, press.place, press.at.x())
+        if lane is not None:
+            self._editor.select(LaneSelection(lane))
+        return self._go_there(press)
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        top, height = layout.lanes_top(stave.top), layout.fold_height - layout.heights.lane_gap
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
+        painter.setFont(theme.words(8.5))
+        painter.setPen(theme.QUIET)
+        painter.drawText(QRectF(4, top, MARGIN_LEFT - 18, height), _RIGHT, f"{len(layout.lanes)} lanes")
+        painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
+        columns = range(int(left), int(right) + 1)
+        seconds = layout.seconds_of(stave, np.array(columns, np.float64))
+        frames = (seconds * float(self._editor.project.rate)).astype(int)
+        bands = [_levels_at(lane, frames) for lane in self._editor.cues.lanes]
+        colours = [
+            theme.RULE if lane.is_silent else lane_colour(lane.lane) for lane in self._editor.cues.lanes
+        ]
+        painter.drawImage(QRectF(int(left), top, len(columns), height), bands_image(np.array(bands), colours))
+
+
+def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
+    """Return everything that a lane shows on a stave."""
+    selection = editor.selection
+    rate = editor.project.rate
+    first, end = (frame_at(seconds, rate) for seconds in (stave.start, stave.end))
+    lane_id = lane.lane.id
+    cues = _cues_near(lane, stave, float(rate))
+    chosen = selection.cues
+    return (
+        (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.lanes),
+        cues,
+        tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
+        b"" if lane.lane.trigger is Trigger.FIRE else lane.levels[first : end + 1].tobytes(),
+        lane.skipped_hits if selection.lane == lane_id else (),
+    )
+
+
+def _cues_near(lane: LaneSchedule, stave: Stave, rate: float) -> tuple[Cue, ...]:
+    """Return the cues of a lane that reach into a stave."""
+    reach = lane.reach / rate
+    first = bisect.bisect_left(lane.cues, stave.start - reach, key=_time_of)
+    return lane.cues[first : bisect.bisect_right(lane.cues, stave.end + reach, key=_time_of)]
+
+
+def _levels_at(lane: LaneSchedule, frames: np.ndarray) -> FloatArray:
+    """Return the level of a lane on some frames, 0 to 1."""
+    if not len(lane.levels):
+        return np.zeros(len(frames))
+    return np.asarray(np.clip(lane.levels[np.clip(frames, 0, len(lane.levels) - 1)], 0, 1))
+
+
+def _time_of(cue: Cue) -> float:
+    return cue.hit.time
+
+
+def _diamond(x: float, y: float, reach: float) -> QPolygonF:
+    return QPolygonF(
+        [QPointF(x, y - reach), QPointF(x + reach, y), QPointF(x, y + reach), QPointF(x - reach, y)]
+    )
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

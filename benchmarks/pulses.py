@@ -1,6 +1,7 @@
 """Whether pulses and beats answer at once: bands, corrections, and a score full of hits."""
 
 from collections.abc import Iterator
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from epiphane.audio.bands import band_hits
 from epiphane.audio.listening import listen
 from epiphane.audio.samples import Samples, read_samples
 from epiphane.demo import SONG_FILE
+from epiphane.document.footage import Footage
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane, Override
 from epiphane.document.project import Project, with_lanes
@@ -68,7 +70,8 @@ def _large_project() -> Project:
     )
     overrides = tuple(Override(beat.time, nudge=1) for beat in beats[: _N_OVERRIDES // 10])
     lanes = tuple(Lane(LaneId(5000 + n), "flash", PulseId(1), overrides=overrides) for n in range(10))
-    return with_lanes(project, shots=shots, lanes=lanes)
+    clip = Footage(FootageId(1), "clip.mp4", "1" * 32, 600.0, 1280, 720, Fraction(30))
+    return with_lanes(project, lanes, footage=(clip,), shots=shots, next_id=6000)
 
 
 def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
@@ -94,5 +97,8 @@ def _score(folder: Path, levels: SongLevels) -> Iterator[Result]:
         window.editor.apply(lambda p: move_beat(p, 5, song.beats[5].time + 0.001), "move", gesture="beat")
         viewport.repaint()
 
+    before = window.editor.project
+    move_once()
+    assert window.editor.project is not before  # it was not refused
     yield at_most("from moving a beat to seeing it", milliseconds(move_once), 50, "ms")
     window.shut_down()

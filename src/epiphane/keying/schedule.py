@@ -48,7 +48,7 @@ class LaneTiming:
     Attributes
     ----------
     lane : Lane
-        Without effect, settings and name, its overrides without effect and settings.
+        Without effect, settings and name, its overrides without effect and settings: see `without_looks`.
     hits : tuple of Hit, ascending
         Of its pulse.
     picked : PickedHits
@@ -58,7 +58,7 @@ class LaneTiming:
     def __init__(
         self, project: Project, lane: Lane, hits: tuple[Hit, ...], picked: PickedHits, *, is_silent: bool
     ) -> None:
-        self.lane = without_looks(lane)
+        self.lane = lane
         self.is_silent = is_silent
         self.hits = hits
         self.picked = picked
@@ -286,7 +286,9 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
         picked = picked_hits(project, lane, hits, context)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)
-        timing = LaneTiming(project, lane, hits, picked, is_silent=is_silent)
+        # Of the lane that it was: what is the same object need not be compared.
+        bare = old.timing.lane if old is not None and old.lane is lane else without_looks(lane)
+        timing = LaneTiming(project, bare, hits, picked, is_silent=is_silent)
         if old is not None and old.timing.is_same(timing):
             lanes.append(old if old.lane == lane else LaneSchedule(lane, old.timing))
         else:

@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
+from typing import assert_never
 
 from epiphane.document.ids import PulseId
 from epiphane.document.project import HasId, Project
@@ -94,6 +95,8 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
                 number = round(seconds * tempo / 60) + 1
             case CombinedSource(one=one, other=other):
                 number = counts.get(one, 0) + counts.get(other, 0)
+            case _:
+                assert_never(pulse.source)
         counts[pulse.id] = number // pulse.every
     return counts
 

@@ -1,5 +1,7 @@
 """Edits of pulses: where hits come from, and which of them are kept."""
 
+from typing import assert_never
+
 from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
@@ -161,6 +163,8 @@ def source_name(project: Project, source: Source) -> str:
             names = {pulse.id: pulse.name for pulse in project.pulses}
             words = {Combination.EITHER: "and", Combination.WITHOUT: "without", Combination.BOTH: "with"}[how]
             return f"{names.get(one, '?')} {words} {names.get(other, '?')}"
+        case _:
+            assert_never(source)
 
 
 def unused_name(project: Project, name: str) -> str:

@@ -1,6 +1,7 @@
 """Recipes: lanes taken out of a project, and laid into another."""
 
 from collections.abc import Collection
+from typing import assert_never
 
 from msgspec.structs import replace
 
@@ -139,6 +140,10 @@ def _collect(project: Project, pulse: Pulse, pulses: dict[PulseId, Pulse]) -> No
                 if part.id not in pulses:
                     _collect(project, part, pulses)
             return
+        case HeardSource():
+            pass
+        case _:
+            assert_never(source)
     pulses[pulse.id] = replace(pulse, source=source)
 
 

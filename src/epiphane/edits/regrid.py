@@ -1,6 +1,7 @@
 """Correcting the beat grid: everything keyed or cut to the old hits goes to the new ones."""
 
 from collections.abc import Callable, Sequence
+from typing import assert_never
 
 import numpy as np
 from msgspec.structs import replace
@@ -8,7 +9,15 @@ from msgspec.structs import replace
 from epiphane.arrays import distance_to_nearest, nearest_index
 from epiphane.document.lane import Lane, Override
 from epiphane.document.project import Project, with_lanes
-from epiphane.document.pulse import PulseUnit
+from epiphane.document.pulse import (
+    BandSource,
+    CombinedSource,
+    HeardSource,
+    Pulse,
+    PulseUnit,
+    TappedSource,
+    TempoSource,
+)
 from epiphane.document.song import Beat, Section, Song
 from epiphane.document.timeline import Item
 from epiphane.edits.pins import repinned
@@ -23,6 +32,17 @@ _SAME_HIT_SECONDS = 0.006
 GRID_UNITS = frozenset(
     (PulseUnit.BEAT, PulseUnit.BAR, PulseUnit.OFF_BEAT, PulseUnit.HALF, PulseUnit.THIRD, PulseUnit.QUARTER)
 )
+
+
+def follows_grid(pulse: Pulse) -> bool:
+    """Whether the hits of a pulse are those of the beat grid, and move along when it is corrected."""
+    match pulse.source:
+        case HeardSource(unit=unit):
+            return unit in GRID_UNITS
+        case BandSource() | TappedSource() | TempoSource() | CombinedSource():
+            return False
+        case _:
+            assert_never(pulse.source)
 
 
 def song_of(project: Project) -> Song:
@@ -96,7 +116,7 @@ def move_cuts(shots: tuple[Item, ...], place: Callable[[int], int], n_frames: in
 def _moved_pin(hit: float, project: Project, move: Move) -> float:
     """Return where the hit of a moment goes: with the grid if it was on it, else it stays."""
     context = hit_context_of(project)
-    on_grid = [hits_of(pulse, context) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    on_grid = [hits_of(pulse, context) for pulse in project.pulses if follows_grid(pulse)]
     beats = project.song.beats if project.song is not None else ()
     times = [hit.time for hits in on_grid for hit in hits] + [beat.time for beat in beats]
     is_on_grid = any(abs(time - hit) < _SAME_HIT_SECONDS for time in times)
@@ -178,7 +198,7 @@ def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tup
     context = HitContext(song, project.pulses, song.duration)
     at: dict[int, int] = {}
     # Beats last: where a frame has a beat and something between beats, it is the beat that was meant.
-    grids = [hits_of(pulse, context) for pulse in project.pulses if pulse.unit in GRID_UNITS]
+    grids = [hits_of(pulse, context) for pulse in project.pulses if follows_grid(pulse)]
     moments = [[hit.time for hit in hits] for hits in grids]
     for times in map(np.array, (*moments, [beat.time for beat in song.beats])):
         old, new = (frames_at(instants, project.rate).tolist() for instants in (times, move(times)))

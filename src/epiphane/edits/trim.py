@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 from fractions import Fraction
+from typing import assert_never
 
 import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project, with_lanes
-from epiphane.document.pulse import BandSource, Pulse, TappedSource, TempoSource
+from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
 from epiphane.document.timeline import FootageCut, Item, with_cut
 from epiphane.edits.checked import checked
@@ -203,7 +204,10 @@ def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:
             return replace(
                 pulse, source=replace(pulse.source, start=round(start + later + n_earlier * period, 6))
             )
-    return pulse
+        case HeardSource() | CombinedSource():  # they follow what they are made of
+            return pulse
+        case _:
+            assert_never(pulse.source)
 
 
 def _moved_shots(

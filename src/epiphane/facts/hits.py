@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import assert_never
 
 import numpy as np
 from msgspec import Struct
@@ -108,6 +109,8 @@ class _Working:
             case CombinedSource() as blend:
                 one, other = (self._hits_of_part(number) for number in (blend.one, blend.other))
                 return blended(one, other, blend.how, blend.tolerance), 0
+            case _:
+                assert_never(source)
 
     def _hits_of_part(self, number: PulseId) -> tuple[Hit, ...]:
         if number in self._done or number not in self._pulses:

@@ -1,6 +1,7 @@
 """The bench of a pulse: where its hits come from, and which of them are kept."""
 
 from collections.abc import Callable, Sequence
+from typing import assert_never
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
@@ -172,6 +173,8 @@ class PulseBench(QWidget):
                 return self._tempo_rows()
             case CombinedSource():
                 return self._blend_rows()
+            case _:
+                assert_never(source)
 
     def _show_source(self, source: Source) -> None:
         match source:
@@ -188,6 +191,8 @@ class PulseBench(QWidget):
                     show_options(field, names)
                     show_choice(field, str(chosen))
                 self._fields.show(source)
+            case _:
+                assert_never(source)
 
     def _heard_rows(self) -> list[QWidget]:
         options = [(unit.value, words) for unit, words in _UNIT_WORDS.items()]

@@ -1,6 +1,7 @@
 """Painting hits: beats on the ruler, drums and pulses as note heads, sections and drops."""
 
 import bisect
+from typing import assert_never
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
@@ -14,7 +15,7 @@ from epiphane.desk.score.layout import (
     Stave,
 )
 from epiphane.desk.shell import theme
-from epiphane.document.pulse import BandSource, CombinedSource, Pulse, TappedSource, TempoSource
+from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import DRUMS, Beat, Hit, Section
 
 DOUBTFUL = 0.5
@@ -172,7 +173,10 @@ def head_of(pulse: Pulse) -> str:
             return "tempo"
         case CombinedSource():
             return "blend"
-    return "grid"
+        case HeardSource():
+            return "grid"
+        case _:
+            assert_never(pulse.source)
 
 
 def hits_between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:

@@ -1,4 +1,4 @@
-"""Looking things up in ascending arrays."""
+"""Nearest-neighbour lookup in ascending arrays."""
 
 import numpy as np
 

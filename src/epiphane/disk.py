@@ -1,4 +1,4 @@
-"""Reading and writing files so that no file decides what is opened or where something is written.
+"""Safe file access: bounded reads of regular files, atomic writes.
 
 What is read is a regular file of a bounded size; what is written is whole or not there. Every other
 module that opens a file by a path it was given asks here first.

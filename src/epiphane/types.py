@@ -30,4 +30,4 @@ Progress: TypeAlias = Callable[[float], None]
 
 
 def ignore_progress(share: float) -> None:
-    """Take no notice: the default where nobody watches."""
+    """Do nothing: the default where progress is not shown."""

@@ -1,4 +1,4 @@
-"""The other beats and bars that a song could be read as, for the user to choose from."""
+"""Alternative metrical readings of a song: other tempo octave, phase or bar, with their likelihood."""
 
 import numpy as np
 

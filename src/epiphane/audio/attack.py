@@ -1,4 +1,4 @@
-"""When a sound physically begins, to a fraction of a millisecond."""
+"""Onset times refined to a fraction of a millisecond: when a sound physically begins."""
 
 from collections.abc import Callable
 from itertools import pairwise

@@ -1,4 +1,4 @@
-"""Which half-beats are beats, and which beats begin a bar."""
+"""Beat phase and downbeats: a Viterbi path over drum patterns and places in the bar."""
 
 import numpy as np
 import scipy.ndimage as ndi

@@ -1,4 +1,4 @@
-"""From sound to followed beats: everything that needs no learning, as one value."""
+"""Beat tracking without learned parts: spectra, onsets, tempo and followed beats of a song."""
 
 from concurrent.futures import ThreadPoolExecutor
 

@@ -1,4 +1,4 @@
-"""Following the beat through the song."""
+"""Beat tracking by dynamic programming: the most likely path through beat times and intervals."""
 
 import numpy as np
 

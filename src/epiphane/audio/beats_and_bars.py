@@ -1,4 +1,4 @@
-"""From followed beats to the beats and bars that people would tap."""
+"""Final beats and bars: from tracked beats to those that people would tap, by the learned rankers."""
 
 import numpy as np
 import scipy.ndimage as ndi

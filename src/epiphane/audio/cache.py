@@ -1,4 +1,4 @@
-"""What was heard is kept by the content of the song, so that each is listened to once."""
+"""A cache of listening results, by the content of the song."""
 
 import hashlib
 from collections.abc import Callable

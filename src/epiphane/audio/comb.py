@@ -1,4 +1,4 @@
-"""A comb of evenly spaced instants, laid through a song as exactly as its attacks allow."""
+"""A constant-tempo grid fitted to attacks: its period and phase."""
 
 import numpy as np
 import scipy.fft

@@ -1,4 +1,4 @@
-"""Low drum, snare and hat: which strokes are which, when exactly, and how strong."""
+"""Drum transcription: which onsets are kick, snare and hat, when exactly, and how strong."""
 
 import numpy as np
 from msgspec import Struct

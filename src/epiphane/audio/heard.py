@@ -1,4 +1,4 @@
-"""What was heard in a song. Kept apart from the hearing, which takes a second to load."""
+"""The result of listening to a song. Kept apart from the listening itself, which takes a second to import."""
 
 from msgspec import Struct
 from msgspec.structs import replace

@@ -1,4 +1,4 @@
-"""What the bands of a project's pulses and lanes have in a song that was heard."""
+"""Band hits and envelope followers of a project, worked out from the song that was heard."""
 
 import numpy as np
 from msgspec.structs import replace

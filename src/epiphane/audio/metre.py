@@ -1,4 +1,4 @@
-"""How many beats a bar has, and on which beats bars begin."""
+"""Metre and downbeats: how many beats a bar has, and on which beats bars begin."""
 
 from collections.abc import Sequence
 

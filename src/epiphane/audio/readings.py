@@ -1,4 +1,4 @@
-"""Which of the possible beats people would tap: the followed ones, half or twice as many, those between."""
+"""The metrical level: which of the tracked beats, half, double or shifted ones people would tap."""
 
 import numpy as np
 from msgspec import Struct

@@ -1,4 +1,4 @@
-"""Listening again to a part of a song, near a tempo that the user knows."""
+"""Beat tracking of a part of a song again, near a given tempo."""
 
 import numpy as np
 

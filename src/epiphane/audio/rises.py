@@ -1,4 +1,4 @@
-"""Low, mid and high hits: the clear rises of three bands, which every song has, whatever plays."""
+"""Onsets of the low, mid and high band, which every song has, whatever plays."""
 
 import numpy as np
 import scipy.ndimage as ndi

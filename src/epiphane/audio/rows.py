@@ -1,4 +1,4 @@
-"""Long arrays that come block by block, without all of them in memory.
+"""Long arrays built block by block in a memory-mapped file.
 
 A song of three hours is 4 GB of samples. Short ones stay in memory; long ones lie in a file without a name,
 of which the system keeps in memory what is being used. To whoever reads them they are arrays.

@@ -1,4 +1,4 @@
-"""The sound of a file as an array."""
+"""Decoding the sound of a file to an array."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING

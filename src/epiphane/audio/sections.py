@@ -1,4 +1,4 @@
-"""Sections of a song and its drops, from how beats resemble each other and how loud they are."""
+"""Song structure: sections and drops, by self-similarity of beats and loudness."""
 
 from collections.abc import Callable
 

@@ -1,4 +1,4 @@
-"""The song as it is played and exported: trimmed, faded, louder or softer."""
+"""Trim, fades and gain of the song as it is played and exported."""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""Music made to a machine's clock: one exact tempo for the whole song, if it has one."""
+"""Constant-tempo detection: the exact tempo of music made to a machine clock, if it has one."""
 
 from itertools import pairwise
 

@@ -1,4 +1,4 @@
-"""Strokes: every sudden sound that could be a drum, and what it sounds like.
+"""Percussive onsets and their spectral features: every sudden sound that could be a drum.
 
 A stroke is known by the number of its hop in the drum spectrum, `STROKE_HOPS_PER_SECOND` a second.
 """

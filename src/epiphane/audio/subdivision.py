@@ -1,4 +1,4 @@
-"""The song on a grid of twelfths of the followed beats: the ground on which beats and bars are read."""
+"""Features of a song on a grid of twelfths of the tracked beats, from which metre is read."""
 
 from collections.abc import Sequence
 

@@ -1,4 +1,4 @@
-"""How sure each beat is: what speaks for it there and then, weighed by what was learned."""
+"""Confidence of each beat, by a learned network."""
 
 import numpy as np
 import scipy.ndimage as ndi

@@ -1,4 +1,4 @@
-"""How fast the song goes, from how its onsets repeat."""
+"""Tempo over time, by autocorrelation of onset strength."""
 
 import numpy as np
 import scipy.fft

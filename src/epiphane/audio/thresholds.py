@@ -1,4 +1,4 @@
-"""From which likelihood on a stroke counts as a drum, song by song, and how sure the outcome is.
+"""Detection thresholds of drums, chosen song by song, and the confidence of the outcome.
 
 On kits that nothing was learned from, all snares of a song may be less likely than in another song, though
 their order is right: one threshold for all songs loses them. So a ranker chooses among thresholds by what

@@ -1,4 +1,4 @@
-"""The song as it is drawn: how loud, and how much of it is low, middle and high."""
+"""Waveform columns for drawing: loudness, and how much of it is low, middle and high."""
 
 import numpy as np
 import scipy.signal

@@ -1,4 +1,4 @@
-"""Who plays where, when the song is filled: which stretch of which clip, and at what speed.
+"""Choosing footage for an automatic edit: which stretch of which clip fills a place, at what speed.
 
 No two shots show the same stretch of a clip while there is another one that could be shown, stretches with
 cuts or flaws in them are left out where a clip has better ones, and none follows itself.

@@ -1,4 +1,4 @@
-"""Parts of a project that were just made, with every field in its range."""
+"""Range checks of structures that an edit has just made."""
 
 from typing import TypeVar
 

@@ -1,4 +1,4 @@
-"""Filling the song with footage in one step: where cuts fall, who plays where, and what it shows there."""
+"""Automatic edit: the song filled with footage in one step, cut on hits."""
 
 from collections.abc import Iterator, Sequence
 from fractions import Fraction

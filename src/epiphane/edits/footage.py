@@ -1,4 +1,4 @@
-"""Edits of what has been gathered: the shelf, the used part of a clip, its moments."""
+"""Edits of imported footage: groups, the used part of a clip, its moments."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any

@@ -34,7 +34,7 @@ class History:
         self.present = project
 
     def learn(self, edit: Callable[[Project], Project]) -> None:
-        """Have a fact that was found in the background known in the present and in every other state."""
+        """Apply a fact that was found in the background to the present and to every other state."""
         self.present = edit(self.present)
         self._past = [(label, edit(project)) for label, project in self._past]
         self._future = [(label, edit(project)) for label, project in self._future]

@@ -1,4 +1,4 @@
-"""Shots whose moment must fall on a hit: kept there whatever moves."""
+"""Keeping the moment of a shot on its hit when cuts, hits or the rate change."""
 
 from collections.abc import Callable
 from fractions import Fraction

@@ -1,4 +1,4 @@
-"""Recipes: lanes taken out of a project, and laid into another."""
+"""Saving lanes as a recipe, and adding a recipe to a project."""
 
 from collections.abc import Collection
 from typing import assert_never

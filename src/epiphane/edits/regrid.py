@@ -1,4 +1,4 @@
-"""Correcting the beat grid: everything keyed or cut to the old hits goes to the new ones."""
+"""Correcting the beat grid: cuts, overrides and sections move along with the hits they were on."""
 
 from collections.abc import Callable, Sequence
 from typing import assert_never

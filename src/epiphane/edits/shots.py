@@ -1,4 +1,4 @@
-"""Edits of the row of shots: their places are the music's, so what one gives up its neighbour takes."""
+"""Edits of shots on the main track, where neighbours give and take frames."""
 
 from collections.abc import Iterable, Sequence
 from fractions import Fraction

@@ -1,4 +1,4 @@
-"""The part of the song that is used, its fades, and how loud it is."""
+"""Trim of the song, its fades and gain."""
 
 from collections.abc import Sequence
 from fractions import Fraction

@@ -1,4 +1,4 @@
-"""How an effect says what it is: its key, family, parameters, and the function that does it.
+"""Declaring an effect: key, family, parameters, and the function that returns its operations.
 
 From the declaration alone the shelf, the bench, the file format, the docs and the contract test
 are derived. Registration fails, and with it the import, on a duplicate key, a default out of

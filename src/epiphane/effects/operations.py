@@ -1,4 +1,4 @@
-"""The few kinds of operation that effects are made of, so that the renderer can fuse neighbours.
+"""Image operations that effects are made of; few kinds, so that the renderer can fuse neighbours.
 
 Positions are in shares of the picture: (0, 0) is its top left corner, (1, 1) the bottom right.
 Levels are 8-bit values, 0 to 255, in BGR.

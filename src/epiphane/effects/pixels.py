@@ -1,4 +1,4 @@
-"""What several effects do to pixels: blurring at the size that is enough, laying over, patterns, chance.
+"""Pixel helpers of effects: Gaussian blur at reduced size, blending, patterns, hashed noise.
 
 Lengths are shares of the picture's width; the functions turn them into pixels of the picture at hand.
 """

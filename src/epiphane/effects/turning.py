@@ -1,4 +1,4 @@
-"""Warps in the shares of a picture that is not square."""
+"""Rotation matrices in normalised coordinates of a picture that is not square."""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""What an edit has changed of a project, as a few places and their new values: what the journal keeps.
+"""Diffs of projects as JSON paths and values, for the journal.
 
 A change is plain JSON: ``[path, value]`` puts a value in a place, ``[path, start, n_removed, values]``
 exchanges some elements of a list. A path is a list of names of fields and numbers of elements.

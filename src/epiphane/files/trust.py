@@ -1,4 +1,4 @@
-"""The folders that projects may read files from: those this user has chosen files in, or said yes to."""
+"""The folders that projects may read files from: those in which the user has chosen files."""
 
 from collections.abc import Iterable
 from pathlib import Path

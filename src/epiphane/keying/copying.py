@@ -1,4 +1,4 @@
-"""Cues that are like others, and the cues of some bars taken to other bars."""
+"""Selecting cues that are alike, and copying the cues of some bars to others."""
 
 from collections.abc import Iterable
 

@@ -1,4 +1,4 @@
-"""The level of a lane on every frame, by the way in which its cues change it."""
+"""The level of a lane on every frame, from its cues and its trigger."""
 
 from collections.abc import Iterable, Iterator
 

@@ -1,4 +1,4 @@
-"""Settings that change from cue to cue, so that nothing looks mechanical."""
+"""Effect settings that vary from cue to cue: values in turn, and seeded chance."""
 
 import numpy as np
 from msgspec.structs import replace

@@ -1,4 +1,4 @@
-"""A clip measured picture by picture while it is decoded once: what searching it goes by.
+"""Per-frame measurements of a clip in one decoding pass: motion, brightness, sharpness.
 
 Pictures are looked at small and in grey, and none is kept: the length of a clip takes no memory.
 """

@@ -1,4 +1,4 @@
-"""Drawings (SVG) as pictures, whoever they come from.
+"""Rasterising SVG files, in a process of its own.
 
 What would pull in other files is taken out of a drawing, and it is drawn in a process of its own, within
 bounds of time and memory: a few lines are enough to have one drawn for ever, to ask for more memory than

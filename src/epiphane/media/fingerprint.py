@@ -1,4 +1,4 @@
-"""Telling files apart by what is in them."""
+"""Content fingerprints of files."""
 
 import hashlib
 from pathlib import Path

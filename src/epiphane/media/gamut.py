@@ -1,4 +1,4 @@
-"""Footage of a wide gamut or high dynamic range, as it looks in BT.709.
+"""Conversion of wide-gamut and HDR footage to BT.709.
 
 Everything here is display-referred: what a display of the footage's own kind would show is shown within what
 one of BT.709 can. HLG and PQ follow ITU-R BT.2100, their common white of 203 nits ITU-R BT.2408; what is

@@ -1,4 +1,4 @@
-"""Files and folders taken in: what can be used, and in a sentence each why the rest cannot."""
+"""Importing files and folders: what can be used, and why the rest cannot."""
 
 import time
 from collections.abc import Sequence

@@ -1,4 +1,4 @@
-"""Opening a file of pictures or sound so that it can pull in nothing but itself.
+"""Opening media files without letting them refer to other files.
 
 Playlists, edit lists of other files, streams and numbered sequences are formats of the decoding library
 too: a file that says it is one could have any other file, or address, read in its place. So only formats

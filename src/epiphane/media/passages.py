@@ -1,4 +1,4 @@
-"""What a clip shows where: the takes between its own cuts, and passages with what is wrong with them."""
+"""Shot boundaries and flaws of a clip: takes, black, blur, freezes, title cards."""
 
 from itertools import pairwise
 

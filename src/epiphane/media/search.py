@@ -1,4 +1,4 @@
-"""Looking through a clip once, for all that filling and keying want to know of it."""
+"""Analysis of a clip in one pass: takes, flaws and moments."""
 
 from pathlib import Path
 

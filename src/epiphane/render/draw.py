@@ -1,4 +1,4 @@
-"""From a plan to a picture: the one road for preview, export, stills and thumbnails."""
+"""Rendering a plan to a picture: the one road for preview, export, stills and thumbnails."""
 
 from collections.abc import Sequence
 from typing import Protocol, assert_never

@@ -1,4 +1,4 @@
-"""The whole project, or a stretch of it, into a file."""
+"""Export of a project, or a range of it, to a film file."""
 
 import bisect
 import math

@@ -1,4 +1,4 @@
-"""Many operations into few: neighbouring warps are one warp, neighbouring tones one rounding."""
+"""Operation fusion: neighbouring warps become one warp, neighbouring tones one rounding."""
 
 from collections.abc import Iterable, Sequence
 from typing import TypeAlias

@@ -1,4 +1,4 @@
-"""How small each stretch of the work may be done: what a blur takes away need not be drawn first."""
+"""The lowest sufficient resolution for each run of operations around a blur."""
 
 from collections.abc import Sequence
 

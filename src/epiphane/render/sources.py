@@ -1,4 +1,4 @@
-"""Open footage, kept open while it is in use."""
+"""A pool of open footage files, and decoding of their pictures."""
 
 import threading
 from collections import OrderedDict

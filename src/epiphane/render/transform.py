@@ -1,4 +1,4 @@
-"""How a picture of any shape comes into the frame."""
+"""Fitting a source picture into the frame: fit, scale, position, move."""
 
 import math
 import threading

@@ -1,4 +1,4 @@
-"""Moving the points of a picture: by a matrix, along a way while the shutter is open, by a field."""
+"""Geometric warps: homographies, motion blur along them, displacement fields, channel shifts."""
 
 from collections.abc import Sequence
 

@@ -1,4 +1,4 @@
-"""The bench of one beat: taken as right, moved, made the first of a bar, taken away."""
+"""The bench page of one beat: accept, move, make it a downbeat, delete."""
 
 from collections.abc import Callable
 

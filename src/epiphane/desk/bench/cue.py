@@ -1,4 +1,4 @@
-"""The bench of cues."""
+"""The bench page of selected cues: strength, nudge, and what each has of its own."""
 
 from collections.abc import Callable
 from functools import partial

@@ -1,4 +1,4 @@
-"""The bench of the export: what, how large, where to; then how far it is."""
+"""The bench page of the export: size, rate, range, file, then progress."""
 
 import time
 from collections.abc import Sequence

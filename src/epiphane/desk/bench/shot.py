@@ -1,4 +1,4 @@
-"""The bench of a shot: what it shows, from where, how fast, where its moment falls, how it is framed."""
+"""The bench page of a shot: clip, length, start, speed, moment, transform."""
 
 from typing import Any
 

@@ -1,4 +1,4 @@
-"""The bench of one tap: moved, made weaker, removed."""
+"""The bench page of one tap: move, strength, delete."""
 
 from collections.abc import Callable
 

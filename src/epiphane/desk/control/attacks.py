@@ -1,4 +1,4 @@
-"""What the window asks of the levels that were heard: the attacks beside a hit."""
+"""Attack times of the song near a hit."""
 
 from epiphane.audio.heard import HeardSong
 

@@ -1,4 +1,4 @@
-"""What is done with the cues of lanes: gone through, chosen, changed, copied from bars to bars."""
+"""Cue commands: step, select, toggle, scale, nudge, copy bars."""
 
 from collections.abc import Callable
 

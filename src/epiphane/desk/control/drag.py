@@ -1,4 +1,4 @@
-"""What is carried by the mouse from the shelf to the score."""
+"""MIME data of drags from the shelf to the score."""
 
 import json
 

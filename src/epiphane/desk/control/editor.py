@@ -185,7 +185,7 @@ class Editor(QObject):
         return True
 
     def learn(self, edit: Callable[[Project], Project]) -> None:
-        """Have a fact about the footage that was found in the background.
+        """Apply a fact about the footage that was found in the background.
 
         It is no step of undo and nothing to save: earlier states know it too, and it would be found again.
         """

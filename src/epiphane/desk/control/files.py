@@ -1,4 +1,4 @@
-"""Opening, gathering, saving: everything that meets the disk, from the window's side."""
+"""File commands: open, import, save, and the background jobs they start."""
 
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path

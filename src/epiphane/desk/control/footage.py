@@ -1,4 +1,4 @@
-"""What happens to footage in the background: gathering, moments, proxies, and looking for what is missing."""
+"""Background work on footage: import, moments, proxies, and finding missing files."""
 
 import gc
 import threading

@@ -1,4 +1,4 @@
-"""What is done with lanes as a whole: made, gone through, silenced, put in order, one or many at once."""
+"""Lane commands: add, step, mute, solo, duplicate, reorder, delete."""
 
 from msgspec import Struct
 from PyQt6.QtCore import QObject

@@ -1,4 +1,4 @@
-"""Making pulses, tapping them, and walking through the doubtful beats."""
+"""Pulse commands: make, tap, snap taps, and step through doubtful beats."""
 
 from collections.abc import Callable, Sequence
 

@@ -1,4 +1,4 @@
-"""What is done with recipes: used, taken out of the project, brought in and out as files, thrown away."""
+"""Recipe commands: use, save, import, export, delete."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path

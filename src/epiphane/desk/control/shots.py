@@ -1,4 +1,4 @@
-"""Clips onto the score: laid, filled with, exchanged, whichever panel asks for it."""
+"""Shot commands: add clips, fill the song, replace, delete."""
 
 from collections.abc import Callable
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""The selected clip on its own: its frames in the picture, played with its sound, stepped by keys."""
+"""The player of the selected clip: frame stepping and playback with its own sound."""
 
 from pathlib import Path
 

@@ -1,4 +1,4 @@
-"""Pictures drawn ahead of the playhead by two threads, kept by their plan."""
+"""Render-ahead of preview frames around the playhead, in two threads, cached by plan."""
 
 import math
 import time

@@ -1,4 +1,4 @@
-"""The one place where background work is started: a bar, a way to stop it, and no late surprises."""
+"""Background jobs with progress and cancellation; results of cancelled jobs are dropped."""
 
 import threading
 import time

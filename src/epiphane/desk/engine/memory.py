@@ -1,4 +1,4 @@
-"""Giving memory back: what many threads have freed stays with the process otherwise.
+"""Limits of caches, and returning freed memory to the system (malloc_trim).
 
 Pictures are allocated and freed in threads; the C library keeps what is freed for each of them, which after
 some minutes of work is ten times what is in use (measured in `benchmarks`, memory).

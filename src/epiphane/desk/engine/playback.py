@@ -1,4 +1,4 @@
-"""Playing: the sound device is the clock, the picture follows, late pictures are dropped and counted."""
+"""Playback: the sound device is the master clock, late frames are dropped and counted."""
 
 from msgspec import Struct
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal

@@ -1,4 +1,4 @@
-"""A picture at once: of a clip while the pointer moves over it, of an effect while it is pointed at."""
+"""Single preview frames on demand: a clip under the pointer, an effect that is pointed at."""
 
 from typing import TypeAlias
 

@@ -1,4 +1,4 @@
-"""Where the song comes out, and the clock that the picture follows."""
+"""Audio output, and the playback clock read from it."""
 
 import os
 import socket

@@ -1,4 +1,4 @@
-"""Small pictures of footage, drawn by a thread of their own."""
+"""Thumbnails of footage and effects, rendered in a thread and cached."""
 
 from collections import OrderedDict
 

@@ -1,4 +1,4 @@
-"""Ticks on the hits of pulses, mixed into what is played and never into what is exported."""
+"""A metronome click on the hits of pulses, for playback alone."""
 
 from functools import lru_cache
 

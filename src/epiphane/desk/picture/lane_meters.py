@@ -1,4 +1,4 @@
-"""One lamp a lane: which effect is firing at the playhead, and how strongly."""
+"""Level meters of lanes: which effect is firing at the playhead, and how strongly."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QResizeEvent

@@ -1,4 +1,4 @@
-"""For which frames round the playhead a picture is ready, told in the score."""
+"""Painting which frames around the playhead are rendered ahead."""
 
 from collections.abc import Sequence
 from fractions import Fraction

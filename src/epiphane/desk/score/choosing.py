@@ -1,4 +1,4 @@
-"""Choosing lanes on the score: many by their names, one out of the row in which all stand."""
+"""Lane selection on the score: ranges by name, and the nearest one in the folded row."""
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import Selection, lanes_selected

@@ -1,4 +1,4 @@
-"""Many cues at once as a picture: what fills a strip up to a height at every column."""
+"""Rasterised silhouettes of many cues at once, by column heights."""
 
 from collections.abc import Sequence
 

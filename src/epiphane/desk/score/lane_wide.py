@@ -1,4 +1,4 @@
-"""What shows that a drag changes all cues of a lane, and not the held one alone."""
+"""A highlight while a drag changes all cues of a lane."""
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen

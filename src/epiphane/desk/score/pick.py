@@ -1,4 +1,4 @@
-"""Which shot or cue lies where on the score."""
+"""Hit testing on the score: the shot, cue, tap or skipped hit at a point."""
 
 from PyQt6.QtCore import QPointF, QRectF
 

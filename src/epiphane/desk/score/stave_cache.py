@@ -1,4 +1,4 @@
-"""Pictures of staves, kept: what has changed of one is painted again, if it can be a lane's strip alone."""
+"""A cache of painted staves, of which single rows are painted again when their content changes."""
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager

@@ -1,4 +1,4 @@
-"""What is told of what lies under the pointer."""
+"""Tooltip text for a position of the score."""
 
 from PyQt6.QtCore import QPointF
 

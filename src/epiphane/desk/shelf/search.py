@@ -1,4 +1,4 @@
-"""What a search finds, and in which order: names before what is told, beginnings before middles."""
+"""Ranking of search results: names before descriptions, beginnings before middles."""
 
 from collections.abc import Callable, Iterable
 from typing import TypeVar

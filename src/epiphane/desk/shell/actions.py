@@ -1,4 +1,4 @@
-"""Everything that has a key, as one table; the list of keys is made from it."""
+"""The table of actions: text, group and shortcut of everything that has a key."""
 
 from collections.abc import Callable
 

@@ -1,4 +1,4 @@
-"""Questions that the window cannot go on without an answer to."""
+"""Modal questions and file dialogs."""
 
 from collections.abc import Sequence
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""All keys at a glance, laid over the window."""
+"""The overlay that lists all keyboard shortcuts."""
 
 from msgspec import Struct
 from PyQt6.QtCore import Qt

@@ -1,4 +1,4 @@
-"""Two strips at the foot of the window: what is at work, and what has to be said."""
+"""The strips at the foot of the window: running jobs, and messages to the user."""
 
 from collections.abc import Callable, Sequence
 
@@ -218,7 +218,7 @@ class NoticeStrip(QFrame):
         self.hide()
 
     def say(self, text: str, is_fault: bool) -> None:
-        """Show a sentence; plain news goes away by itself."""
+        """Show a message; one that is no fault disappears after some seconds."""
         self._show(text, "triangle-alert" if is_fault else "info")
         self._action.hide()
         if not is_fault:

@@ -1,4 +1,4 @@
-"""Unsaved work that windows have left behind when they died: offered, brought back, thrown away."""
+"""Recovery of unsaved work that crashed sessions have left: offer, recover, delete."""
 
 from PyQt6.QtCore import QObject, pyqtSignal
 

@@ -1,4 +1,4 @@
-"""Reporting a problem: what helps to find it, packed in one file that the user looks through and sends."""
+"""Problem reports: log and versions, packed in one file that the user sends."""
 
 from pathlib import Path
 

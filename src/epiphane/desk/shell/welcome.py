@@ -1,4 +1,4 @@
-"""The first thing a user sees: an invitation, not a form."""
+"""The first page: open a song, a project or the demo."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen

@@ -7,7 +7,6 @@ only, pictures are counted in the order in which they are shown.
 """
 
 import threading
-from collections import OrderedDict
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
@@ -16,6 +15,7 @@ import av
 import numpy as np
 
 from epiphane.errors import MediaError
+from epiphane.lru import LruCache
 from epiphane.media.decoding import decoded_frames, open_container, picture_stream, pixel_aspect
 from epiphane.media.raw import RawPicture, raw_from_frame, treatments_of
 from epiphane.media.timestamps import read_timestamps, without_doubles
@@ -59,7 +59,7 @@ class Clip:
         self._is_interlaced = False
         self.treatments: tuple[str, ...] = ()
         """What is done to its pictures so that they look right here, for people: a few words each."""
-        self._recent: OrderedDict[int, RawPicture] = OrderedDict()
+        self._recent: LruCache[int, RawPicture] = LruCache(_KEPT)
         self._decoder: Iterator[av.VideoFrame] | None = None
         self._next_index = 0
         try:
@@ -169,8 +169,8 @@ class Clip:
         """Return one picture, or None if it cannot be decoded."""
         if index == 0:
             return self._first
-        if index in self._recent:
-            return self._recent[index]
+        if (recent := self._recent.get(index)) is not None:
+            return recent
         if self._is_near(index):
             picture = self._decode_until(index)
             if picture is not None or index in self._missing:
@@ -275,9 +275,7 @@ class Clip:
                 return None
             if here >= index - _KEPT // 2:
                 picture = self._raw(frame)
-                self._recent[here] = picture
-                while len(self._recent) > _KEPT:
-                    self._recent.popitem(last=False)
+                self._recent.put(here, picture)
                 if here == index:
                     return picture
         self._decoder = None

@@ -1,12 +1,12 @@
 """Drawn pictures, kept by their plan or node: after an edit only what has changed is drawn again."""
 
 import threading
-from collections import OrderedDict
 from typing import TypeAlias
 
 import cv2
 import numpy as np
 
+from epiphane.lru import LruCache
 from epiphane.render.plan import FramePlan, Node
 from epiphane.types import ByteArray, Picture, Size
 
@@ -34,13 +34,13 @@ class PictureCache:
 
     def __init__(self, max_bytes: int, max_packed_bytes: int = 0) -> None:
         self._lock = threading.Lock()
-        self._pictures = _Shelf(max_bytes, n_least=1)
-        self._packed = _Shelf(max_packed_bytes)
+        self._pictures: LruCache[_Key, ByteArray] = LruCache(max_bytes, size_of=_bytes_of, n_least=1)
+        self._packed: LruCache[_Key, ByteArray] = LruCache(max_packed_bytes, size_of=_bytes_of)
 
     def has(self, plan: FramePlan | Node, size: Size) -> bool:
         """Whether the picture of a plan at a size is there."""
         with self._lock:
-            return (plan, size) in self._pictures.kept or (plan, size) in self._packed.kept
+            return (plan, size) in self._pictures or (plan, size) in self._packed
 
     def get(self, plan: FramePlan | Node, size: Size) -> Picture | None:
         """Return the picture of a plan at a size, or None."""
@@ -63,27 +63,5 @@ class PictureCache:
                 self._packed.put(key, packed)
 
 
-class _Shelf:
-    """Arrays by key, up to a number of bytes but for the last few, the one used last at the end."""
-
-    def __init__(self, max_bytes: int, *, n_least: int = 0) -> None:
-        self.kept: OrderedDict[_Key, ByteArray] = OrderedDict()
-        self._max_bytes, self._n_least = max_bytes, n_least
-        self._n_bytes = 0
-
-    def get(self, key: _Key) -> ByteArray | None:
-        found = self.kept.get(key)
-        if found is not None:
-            self.kept.move_to_end(key)
-        return found
-
-    def put(self, key: _Key, array: ByteArray) -> list[tuple[_Key, ByteArray]]:
-        """Keep an array; return those that had to go for it."""
-        old = self.kept.pop(key, None)
-        self._n_bytes += array.nbytes - (old.nbytes if old is not None else 0)
-        self.kept[key] = array
-        gone = []
-        while self._n_bytes > self._max_bytes and len(self.kept) > self._n_least:
-            gone.append(self.kept.popitem(last=False))
-            self._n_bytes -= gone[-1][1].nbytes
-        return gone
+def _bytes_of(array: ByteArray) -> int:
+    return array.nbytes

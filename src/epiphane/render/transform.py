@@ -2,7 +2,6 @@
 
 import math
 import threading
-from collections import OrderedDict
 from collections.abc import Callable
 
 import cv2
@@ -10,6 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.timeline import COVERING, Fit, Item, Move, Transform
+from epiphane.lru import LruCache
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
 
@@ -89,23 +89,19 @@ class _KeptPlanes:
     """What was made of planes, by the plane and how; the longest unused is forgotten. For several threads."""
 
     def __init__(self, most: int) -> None:
-        self._most = most
         self._lock = threading.Lock()
-        self._made: OrderedDict[tuple[int, object], tuple[Plane, Plane]] = OrderedDict()
+        self._made: LruCache[tuple[int, object], tuple[Plane, Plane]] = LruCache(most)
 
     def get(self, plane: Plane, how: object, make: Callable[[], Plane]) -> Plane:
         """Return what is made of a plane, or was before."""
         key = id(plane), how
         with self._lock:
             found = self._made.get(key)
-            if found is not None and found[0] is plane:
-                self._made.move_to_end(key)
-                return found[1]
+        if found is not None and found[0] is plane:
+            return found[1]
         made = make()
         with self._lock:
-            self._made[key] = plane, made  # the plane too, so that no other one gets its number meanwhile
-            while len(self._made) > self._most:
-                self._made.popitem(last=False)
+            self._made.put(key, (plane, made))  # the plane too: no other one is to get its number meanwhile
         return made
 
 

@@ -11,6 +11,7 @@ from epiphane.desk.engine.memory import THUMB_FOOTAGE_BYTES
 from epiphane.desk.engine.worker import Worker
 from epiphane.document.footage import Footage
 from epiphane.effects.declare import Effect
+from epiphane.lru import LruCache
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
 from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame, plan_of, sources_of
@@ -38,7 +39,7 @@ class Thumbnails(QObject):
     def __init__(self, proxies: ProxyStore | None = None) -> None:
         super().__init__()
         self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
-        self._kept: OrderedDict[FramePlan, QImage] = OrderedDict()
+        self._kept: LruCache[FramePlan, QImage] = LruCache(_MOST_KEPT)
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
         self._worker = Worker("thumbnails", self._take, self._draw)
         self._worker.start()
@@ -64,9 +65,9 @@ class Thumbnails(QObject):
 
     def of_plan(self, plan: FramePlan) -> QImage | None:
         """Return the picture of a plan, or None until it is ready."""
-        found = self._kept.get(plan)
-        if found is None:
-            with self._worker.lock:
+        with self._worker.lock:
+            found = self._kept.get(plan)
+            if found is None:
                 self._wanted[plan] = None
                 self._worker.lock.notify()
         return found
@@ -88,9 +89,9 @@ class Thumbnails(QObject):
         return plan
 
     def _draw(self, plan: FramePlan) -> None:
-        self._kept[plan] = image_of(draw(plan, self._footage, THUMB_SIZE)).copy()
-        while len(self._kept) > _MOST_KEPT:
-            self._kept.popitem(last=False)
+        image = image_of(draw(plan, self._footage, THUMB_SIZE)).copy()
+        with self._worker.lock:
+            self._kept.put(plan, image)
         if not self._wanted or len(self._kept) % 8 == 0:
             self.ready.emit()
 

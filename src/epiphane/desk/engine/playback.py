@@ -5,6 +5,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from epiphane.audio.samples import resampled_stereo
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.sound import SOUND_RATE, DeviceSound, PlayBuffer, SimulatedSound, open_sound
 from epiphane.desk.engine.ticks import with_ticks
@@ -76,14 +77,10 @@ class Playback(QObject):
         editor.playhead_changed.connect(self._on_playhead)
         frames.drawn.connect(self._on_drawn)
         editor.ticking_changed.connect(self._mix_ticks)
-        self._mixing = QTimer(self)  # a drag changes hits many times a second
-        self._mixing.setSingleShot(True)
-        self._mixing.setInterval(_MIX_MILLISECONDS)
-        self._mixing.timeout.connect(self._mix_ticks)
-        self._resting = QTimer(self)
-        self._resting.setSingleShot(True)
+        # A drag changes hits many times a second.
+        self._mixing = debounced(self, _MIX_MILLISECONDS, self._mix_ticks)
+        self._resting = debounced(self, 0, self._want_far)
         self._far: list[int] = []
-        self._resting.timeout.connect(self._want_far)
 
     @property
     def is_playing(self) -> bool:

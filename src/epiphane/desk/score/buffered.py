@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 from fractions import Fraction
 
-from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QRectF, pyqtSignal
 from PyQt6.QtGui import QPainter
 
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.score.layout import ScoreLayout
 from epiphane.desk.shell import theme
@@ -27,10 +28,7 @@ class Preparedness(QObject):
     def __init__(self, frames: FrameServer, parent: QObject) -> None:
         super().__init__(parent)
         self._frames = frames
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(_TELLING_MILLISECONDS)
-        self._timer.timeout.connect(self._tell)
+        self._timer = debounced(self, _TELLING_MILLISECONDS, self._tell)
         frames.drawn.connect(self._on_drawn)
         self._is_resting = False
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCursor,
     QDragEnterEvent,
@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.buffered import paint_prepared
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
@@ -80,10 +81,7 @@ class ScoreView(QAbstractScrollArea):
         self._editor = editor
         self._song_rows = (RulerRow(editor), SoundRow(editor), HitsRow(editor), ShotsRow(editor, thumbnails))
         self._pictures = StavePictures()
-        self._ahead = QTimer(self)
-        self._ahead.setSingleShot(True)
-        self._ahead.setInterval(_AHEAD_MILLISECONDS)
-        self._ahead.timeout.connect(self._paint_ahead)
+        self._ahead = debounced(self, _AHEAD_MILLISECONDS, self._paint_ahead)
         self._bars_per_line = 4
         self._drag: Drag | None = None
         self._drops = Drops(editor)

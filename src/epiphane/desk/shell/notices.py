@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from epiphane.desk.bench.fields import label
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Job, Jobs
 from epiphane.desk.shell import theme
 from epiphane.timing import clock_text
@@ -212,9 +213,7 @@ class NoticeStrip(QFrame):
         box.addWidget(self._text, 1)
         box.addWidget(self._action)
         box.addWidget(close)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.hide)
+        self._timer = debounced(self, _PLAIN_SECONDS * 1000, self.hide)
         self.hide()
 
     def say(self, text: str, is_fault: bool) -> None:
@@ -222,7 +221,7 @@ class NoticeStrip(QFrame):
         self._show(text, "triangle-alert" if is_fault else "info")
         self._action.hide()
         if not is_fault:
-            self._timer.start(_PLAIN_SECONDS * 1000)
+            self._timer.start()
 
     def offer(self, text: str, action: str, then: Callable[[], None]) -> None:
         """Show a sentence and a button that does something about it."""

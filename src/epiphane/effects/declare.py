@@ -23,7 +23,7 @@ class Family(Enum):
 
     LIGHT = "light"
     MOTION = "motion"
-    BREAK = "break"
+    GLITCH = "glitch"
     FOCUS = "focus"
     COLOUR = "colour"
     FRAME = "frame"

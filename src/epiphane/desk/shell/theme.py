@@ -27,7 +27,7 @@ WAVE = (QColor("#4A4258"), QColor("#8A8196"), QColor("#DDD3C2"))
 FAMILY_COLOURS = {
     Family.LIGHT: QColor("#F0B64A"),
     Family.MOTION: QColor("#58C4A2"),
-    Family.BREAK: QColor("#EE6D5C"),
+    Family.GLITCH: QColor("#EE6D5C"),
     Family.FOCUS: QColor("#9C8FF0"),
     Family.COLOUR: QColor("#9CC653"),
     Family.FRAME: QColor("#D49A6A"),

@@ -13,7 +13,7 @@ _MOST_BLOCKS = 40
 @effect(
     key="blocks",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Block glitch",
     keywords="glitch datamosh macroblock",
     parameters=(

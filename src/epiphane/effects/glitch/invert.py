@@ -10,7 +10,7 @@ from epiphane.effects.operations import Tone, diagonal_tone
 @effect(
     key="invert",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Invert",
     parameters=(Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),),
 )

@@ -11,7 +11,7 @@ from epiphane.types import Picture
 @effect(
     key="tear",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Line tear",
     keywords="glitch sync loss",
     parameters=(

@@ -13,7 +13,7 @@ from epiphane.types import Picture
 @effect(
     key="pixelate",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Pixels",
     keywords="mosaic pixelate low resolution 8-bit",
     parameters=(Parameter("size", "Size", "% of width", low=0, high=25, rest=0, peak=3),),

@@ -10,7 +10,7 @@ from epiphane.effects.operations import NOTHING, Operation, ToneCurve
 @effect(
     key="posterise",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Posterise",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -10,7 +10,7 @@ from epiphane.effects.operations import NOTHING, ChannelShift, Operation
 @effect(
     key="split",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Channel split",
     keywords="rgb shift channels chromatic aberration 3d",
     parameters=(

@@ -17,7 +17,7 @@ _CLOCK_SHARE, _EDGE = 0.17, 0.035
 @effect(
     key="scanlines",
     version=2,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Scan lines",
     keywords="crt cctv surveillance vhs tv",
     parameters=(

@@ -20,7 +20,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
 @effect(
     key="trails",
     version=1,
-    family=Family.BREAK,
+    family=Family.GLITCH,
     label="Trails",
     keywords="ghost echo lag feedback",
     parameters=(

@@ -122,6 +122,12 @@ def test_what_is_moved_shows_no_mirror_image_and_no_dark_edge():
     black = draw(FramePlan(SIZE, stacked([BLACK, layer])), Sources(over=disc), SIZE)
     assert black[:, :60].max() == 0
     assert black[27, 70] == pytest.approx(255)
+    for content in (Shown(OVER), Solid((9, 200, 9)), Stacked((Node(Solid((9, 200, 9))),))):  # opaque ones too
+        moved = replace(layer, content=content)
+        plain = np.full((54, 96, 3), (9, 200, 9), np.uint8)
+        seen = draw(FramePlan(SIZE, stacked([BLACK, moved])), Sources(over=plain), SIZE)
+        assert seen[:, :36].max() == 0
+        assert (seen[:, 40:] == (9, 200, 9)).all()
 
 
 def test_a_plan_is_in_normal_form_and_names_its_sources():

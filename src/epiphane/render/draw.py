@@ -158,13 +158,16 @@ class _Drawing:
     def node(self, node: Node, *, is_over: bool = False) -> _WorkingImage:
         """Return the image of a node, perhaps at a smaller size that loses nothing.
 
-        It is laid over black, or has alpha where it `is_over` others and does not cover them.
+        It is laid over black, or has alpha where it `is_over` others and does not cover them, or is moved by
+        an effect, so that its edge may be seen.
         """
         image: _WorkingImage | None = None
-        for part in resolution_runs(_steps_of(node), self._size):
+        all_steps = _steps_of(node)
+        has_edge = is_over and any(_moves(step) for step in all_steps)
+        for part in resolution_runs(all_steps, self._size):
             steps = part.steps
             if image is None:
-                image = self._content(node, part, is_over=is_over)
+                image = self._content(node, part, is_over=is_over, has_edge=has_edge)
                 steps = steps[1:] if steps and isinstance(steps[0], Pass) else steps
             else:
                 image = _WorkingImage(_at_resolution(image.resolved(), part, self._size))
@@ -185,23 +188,28 @@ class _Drawing:
             planes = [_joined(planes)]
         return [np.asarray(with_pass_applied(plane, done), np.uint8) for plane in planes]
 
-    def _content(self, node: Node, part: ResolutionRun, *, is_over: bool) -> _WorkingImage:
+    def _content(self, node: Node, part: ResolutionRun, *, is_over: bool, has_edge: bool) -> _WorkingImage:
         """Return what a node shows at the resolution of a run, with its first pass done."""
         done = part.steps[0] if part.steps and isinstance(part.steps[0], Pass) else Pass(None, ())
         match node.content:
             case Shown():
-                return self._shown(node.content, part, done, is_over=is_over)
+                return self._shown(node.content, part, done, is_over=is_over, has_edge=has_edge)
             case Solid(colour=colour):
                 width, height = part.size(self._size)
-                solid = np.full((height, width, 3), colour, np.uint8 if part.shrink == 1 else np.float32)
-                return _toned(_WorkingImage(solid), done.tones)
+                kind = np.uint8 if part.shrink == 1 else np.float32
+                if not has_edge:
+                    return _toned(_WorkingImage(np.full((height, width, 3), colour, kind)), done.tones)
+                solid = np.full((height, width, 4), (*colour, 255), kind)
+                return _toned(_WorkingImage(with_pass_applied(solid, done)), done.tones)
             case Stacked(nodes=nodes):
-                whole = _at_resolution(self._stacked(nodes), part, self._size)
+                whole = _at_resolution(self._stacked(nodes, has_edge=has_edge), part, self._size)
                 return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
             case _:
                 assert_never(node.content)
 
-    def _shown(self, shown: Shown, part: ResolutionRun, done: Pass, *, is_over: bool) -> _WorkingImage:
+    def _shown(
+        self, shown: Shown, part: ResolutionRun, done: Pass, *, is_over: bool, has_edge: bool
+    ) -> _WorkingImage:
         """Return a picture of footage, fitted, with a pass done.
 
         Warping the planes of a file before they are joined moves half as many values. What brings them to BGR
@@ -210,7 +218,8 @@ class _Drawing:
         raw = self._sources.picture(shown.source)
         small = part.size(self._size)
         to_bgr = yuv_to_bgr(raw.spec) if len(raw.planes) == 3 else None
-        if is_over and (raw.has_alpha or not covers_frame(raw, self._shape, shown.transform)):
+        does_cover = not raw.has_alpha and covers_frame(raw, self._shape, shown.transform)
+        if is_over and (has_edge or not does_cover):
             whole = _at_resolution(self._with_alpha(raw, shown.transform), part, self._size)
             return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
         if part.shrink == 1:
@@ -239,14 +248,14 @@ class _Drawing:
         alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
         return np.asarray(cv2.merge([_rounded(colours.resolved()), alpha]), np.uint8)
 
-    def _stacked(self, nodes: Sequence[Node]) -> Picture:
-        """Return nodes laid over one another, and over black."""
+    def _stacked(self, nodes: Sequence[Node], *, has_edge: bool) -> Picture:
+        """Return nodes laid over one another and over black, with alpha of 255 where it `has_edge`."""
         width, height = self._size
         below = np.zeros((height, width, 3), np.uint8)
         for node in nodes:
             layer = self._layer(replace(node, opacity=1.0, blend=BlendMode.NORMAL))
             below = laid_over(below, layer, node.blend, opacity=node.opacity)
-        return below
+        return np.asarray(cv2.cvtColor(below, cv2.COLOR_BGR2BGRA), np.uint8) if has_edge else below
 
     def _layer(self, node: Node) -> Picture:
         """Return a node of a stack, BGR or premultiplied BGRA; kept, where pictures are kept."""
@@ -287,6 +296,21 @@ class _Drawing:
         alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
         mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
         return _WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
+
+
+def _moves(step: Step) -> bool:
+    """Whether a step may show what lies beyond the edge of a picture."""
+    match step:
+        case Pass(warp=warp, smear=smear):
+            return warp is not None or smear is not None
+        case Filter(moves=moves):
+            return moves
+        case Mixing():
+            return False
+        case Blur() | ChannelShift() | Field():
+            return True
+        case _:
+            assert_never(step)
 
 
 def _at_resolution(pixels: Pixels, part: ResolutionRun, size: Size) -> Pixels:

@@ -21,7 +21,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.timeline import FootageCut, Item
+from epiphane.document.timeline import FootageCut, Item, Track
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
@@ -307,6 +307,9 @@ def _plan_as_json(project: Project) -> dict[str, Any]:
             for shot in project.shots
             if isinstance(shot.content, FootageCut)
         ],
+        "items": [
+            _item_as_json(track, item, project.rate) for track in project.tracks for item in track.items
+        ],
     }
 
 
@@ -321,6 +324,16 @@ def _shot_as_json(shot: Item, cut: FootageCut, footage: str | None, rate: Fracti
         "moment": None
         if pin is None
         else {"source": pin.moment, "hit": pin.hit, "frame": frame_at(pin.hit, rate)},
+    }
+
+
+def _item_as_json(track: Track, item: Item, rate: Fraction) -> dict[str, Any]:
+    return {
+        "track": track.id,
+        "frame": item.start,
+        "n_frames": item.n_frames,
+        "content": item.content.__struct_config__.tag,
+        "landing": None if item.pin is None else frame_at(item.pin.hit, rate),
     }
 
 

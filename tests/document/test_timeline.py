@@ -1,14 +1,17 @@
 """Tracks: their items lie over the shots, rows act in their order, and their laws hold."""
 
+import json
 import re
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from helpers import a_project, some_footage, some_still, write_clip
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.cli import commands
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, TrackId
 from epiphane.document.lane import Lane
 from epiphane.document.laws import broken_laws
@@ -82,6 +85,10 @@ def test_a_track_is_drawn_exported_and_kept_in_the_file(tmp_path):
     )
     save_project(project, tmp_path / "edit.epiphane")
     assert load_project(tmp_path / "edit.epiphane") == project
+    out = tmp_path / "plan.json"
+    CliRunner().invoke(commands, ["plan", str(tmp_path / "edit.epiphane"), "--json", str(out)])
+    (item,) = json.loads(out.read_text())["items"]
+    assert item == {"track": 40, "frame": 5, "n_frames": 20, "content": "footage", "landing": None}
     footage_files, cues = OpenFootage(), schedule(project)
     seen = {frame: draw(plan_frame(project, cues, frame), footage_files, SIZE) for frame in (2, 10)}
     footage_files.close()

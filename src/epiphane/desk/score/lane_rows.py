@@ -4,6 +4,7 @@ import bisect
 from collections.abc import Sequence
 
 import numpy as np
+from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
@@ -19,13 +20,34 @@ from epiphane.desk.score.pick import cue_under
 from epiphane.desk.score.rows import Press, Row
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane, Trigger
+from epiphane.document.lane import Trigger
 from epiphane.document.project import find
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
 
 _LOW_LANE = 12
+
+
+class _Strip(Struct, frozen=True, eq=False):
+    """Where the strip of a lane is painted, and in which colour."""
+
+    painter: QPainter
+    layout: ScoreLayout
+    stave: Stave
+    lane: LaneSchedule
+    top: float
+    colour: QColor
+
+    @property
+    def base(self) -> float:
+        """The line on which cues stand."""
+        return self.top + self.layout.lane_height - 1
+
+    @property
+    def room(self) -> int:
+        """How high a cue of full strength is."""
+        return self.layout.lane_height - 3
 
 
 class LaneRow(Row):
@@ -71,23 +93,23 @@ class LaneRow(Row):
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint it over what was there."""
         lane, top = self._schedule, layout.lane_top(stave, layout.lanes.index(self.lane_id))
+        colour = theme.RULE if lane.is_silent else lane_colour(lane.lane)
+        strip = _Strip(painter, layout, stave, lane, top, colour)
         painter.fillRect(QRectF(0, top - 1, layout.width, layout.lane_height + 2), theme.GROUND)
-        self._paint_name(painter, layout, top, lane)
+        self._paint_name(strip)
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(left, top, right - left, layout.lane_height), theme.STRIP)
-        colour = lane_colour(lane.lane)
-        if lane.is_silent:
-            colour = theme.RULE
         painter.save()
-        painter.setClipPath(self._clip(layout, stave, top, lane))
+        painter.setClipPath(self._clip(strip))
         if lane.lane.id == self._editor.selection.lane:
-            self._paint_skipped(painter, layout, stave, top + layout.lane_height - 3, lane)
+            self._paint_skipped(strip)
         if lane.lane.trigger is not Trigger.FIRE and not lane.is_silent:
-            self._paint_level(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
-        self._paint_cues(painter, layout, stave, top + layout.lane_height - 1, lane, colour)
+            self._paint_level(strip)
+        self._paint_cues(strip)
         painter.restore()
 
-    def _paint_name(self, painter: QPainter, layout: ScoreLayout, top: float, lane: LaneSchedule) -> None:
+    def _paint_name(self, strip: _Strip) -> None:
+        painter, layout, lane, top = strip.painter, strip.layout, strip.lane, strip.top
         is_chosen = lane.lane.id in self._editor.selection.lanes
         painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
         painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
@@ -98,42 +120,27 @@ class LaneRow(Row):
         inset = 3 if layout.lane_height > _LOW_LANE else 1
         painter.fillRect(
             QRectF(MARGIN_LEFT - 9, top + inset, 3, layout.lane_height - 2 * inset),
-            theme.RULE if lane.is_silent else lane_colour(lane.lane),
+            strip.colour,
         )
 
-    def _paint_cues(
-        self,
-        painter: QPainter,
-        layout: ScoreLayout,
-        stave: Stave,
-        base: float,
-        lane: LaneSchedule,
-        colour: QColor,
-    ) -> None:
+    def _paint_cues(self, strip: _Strip) -> None:
         """Paint those that are as their lane has them in one go, and then those that are not, or chosen."""
-        chosen = self._editor.selection.cues
+        chosen, lane = self._editor.selection.cues, strip.lane
         lane_id = lane.lane.id
         plain: list[Cue] = []
         others: list[Cue] = []
-        for cue in _cues_near(lane, stave, float(self._editor.project.rate)):
+        for cue in _cues_near(lane, strip.stave, float(self._editor.project.rate)):
             is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
             (plain if is_plain and lane.lane.trigger is Trigger.FIRE else others).append(cue)
         if plain:
-            self._paint_plain(painter, layout, stave, base, plain, colour)
+            self._paint_plain(strip, plain)
         for cue in others:
-            self._paint_cue(painter, layout, stave, base, lane.lane, cue, colour)
+            self._paint_cue(strip, cue)
 
-    def _paint_plain(
-        self,
-        painter: QPainter,
-        layout: ScoreLayout,
-        stave: Stave,
-        base: float,
-        cues: Sequence[Cue],
-        colour: QColor,
-    ) -> None:
+    def _paint_plain(self, strip: _Strip, cues: Sequence[Cue]) -> None:
         """Paint cues as a picture of all of them: there may be hundreds on a stave."""
-        rate, ratio = float(self._editor.project.rate), ratio_of(painter)
+        layout, stave = strip.layout, strip.stave
+        rate, ratio = float(self._editor.project.rate), ratio_of(strip.painter)
         left, right = int(layout.left(stave)), int(layout.right(stave)) + 1
         at = np.array([cue.frame for cue in cues]) / rate
         peaks = layout.xs_of(stave, at)
@@ -145,12 +152,12 @@ class LaneRow(Row):
             np.minimum([cue.strength for cue in cues], 1.0),
             round((right - left) * ratio),
         )
-        image = heights_image(heights, round((layout.lane_height - 3) * ratio), colour)
-        top = base - (layout.lane_height - 3)
-        painter.drawImage(QRectF(left, top, right - left, layout.lane_height - 3), image)
+        image = heights_image(heights, round(strip.room * ratio), strip.colour)
+        strip.painter.drawImage(QRectF(left, strip.base - strip.room, right - left, strip.room), image)
 
-    def _clip(self, layout: ScoreLayout, stave: Stave, top: float, lane: LaneSchedule) -> QPainterPath:
+    def _clip(self, strip: _Strip) -> QPainterPath:
         """Return where a lane's cues are seen: on its shots, if it is for some."""
+        layout, stave, lane = strip.layout, strip.stave, strip.lane
         left, right, rate = layout.left(stave), layout.right(stave), self._editor.project.rate
         spans = [(left, right)]
         if lane.spans is not None:
@@ -161,56 +168,39 @@ class LaneRow(Row):
             ]
         path = QPainterPath()
         for first, end in spans:
-            path.addRect(QRectF(first, top - 1, end - first, layout.lane_height + 2))
+            path.addRect(QRectF(first, strip.top - 1, end - first, layout.lane_height + 2))
         return path
 
-    def _paint_level(
-        self,
-        painter: QPainter,
-        layout: ScoreLayout,
-        stave: Stave,
-        base: float,
-        lane: LaneSchedule,
-        colour: QColor,
-    ) -> None:
+    def _paint_level(self, strip: _Strip) -> None:
         """Show the level itself, where it is not made of cues that come and go."""
+        painter, layout, stave, lane = strip.painter, strip.layout, strip.stave, strip.lane
         rate = self._editor.project.rate
         first, last = frame_at(stave.start, rate), min(frame_at(stave.end, rate) + 1, len(lane.levels))
-        path = QPainterPath(QPointF(layout.left(stave), base))
+        path = QPainterPath(QPointF(layout.left(stave), strip.base))
         for frame in range(first, last):
             level = min(max(float(lane.levels[frame]), 0.0), 1.0)
             x = layout.x_at(stave, max(frame_start(frame, rate), stave.start))
-            path.lineTo(x, base - (layout.lane_height - 3) * level)
-        path.lineTo(layout.right(stave), base)
+            path.lineTo(x, strip.base - strip.room * level)
+        path.lineTo(layout.right(stave), strip.base)
         path.closeSubpath()
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
+        painter.setBrush(strip.colour)
         painter.drawPath(path)
 
-    def _paint_skipped(
-        self, painter: QPainter, layout: ScoreLayout, stave: Stave, y: float, lane: LaneSchedule
-    ) -> None:
+    def _paint_skipped(self, strip: _Strip) -> None:
         """Show the hits of the lane's pulse that it does not take as points."""
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.QUIET)
-        for time in lane.skipped_hits:
-            if stave.start <= time < stave.end:
-                painter.drawEllipse(QPointF(layout.x_at(stave, time), y), 1.3, 1.3)
+        strip.painter.setPen(Qt.PenStyle.NoPen)
+        strip.painter.setBrush(theme.QUIET)
+        for time in strip.lane.skipped_hits:
+            if strip.stave.start <= time < strip.stave.end:
+                at = QPointF(strip.layout.x_at(strip.stave, time), strip.base - 2)
+                strip.painter.drawEllipse(at, 1.3, 1.3)
 
-    def _paint_cue(
-        self,
-        painter: QPainter,
-        layout: ScoreLayout,
-        stave: Stave,
-        base: float,
-        lane: Lane,
-        cue: Cue,
-        colour: QColor,
-    ) -> None:
-        shape = cue_shape(layout, stave, cue, float(self._editor.project.rate))
-        selection = self._editor.selection
-        is_chosen = (lane.id, cue.hit.time) in selection.cues
-        path = cue_path(shape, cue.envelope, base, full_height=layout.lane_height - 3 if cue.is_off else None)
+    def _paint_cue(self, strip: _Strip, cue: Cue) -> None:
+        painter, base, lane, colour = strip.painter, strip.base, strip.lane.lane, strip.colour
+        shape = cue_shape(strip.layout, strip.stave, cue, float(self._editor.project.rate))
+        is_chosen = (lane.id, cue.hit.time) in self._editor.selection.cues
+        path = cue_path(shape, cue.envelope, base, full_height=strip.room if cue.is_off else None)
         if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:
             colour = family_colour(cue.override.effect)
         if cue.is_off:
@@ -231,7 +221,7 @@ class LaneRow(Row):
         if is_chosen:
             painter.setPen(QPen(theme.TEXT, 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            tall = layout.lane_height - 1
+            tall = strip.room + 2
             painter.drawRect(QRectF(shape.left - 2, base - tall, shape.right - shape.left + 4, tall))
             for x in (shape.left - 2, shape.right + 2):  # where its feet are held
                 painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)

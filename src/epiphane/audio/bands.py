@@ -14,7 +14,19 @@ _HOPS_AT_ONCE = 8192
 
 
 def song_levels(bands: Bands, attacks: Float32Array) -> SongLevels:
-    """Return the levels of a song from its spectrum and its attack curve."""
+    """Return the levels of a song from its spectrum and its attack curve.
+
+    Parameters
+    ----------
+    bands : Bands, from `rhythm_bands`
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`, natural log units
+
+    Returns
+    -------
+    SongLevels
+        One byte a band and hop, 0 to 255 over `RANGE_DECIBELS` below the loudest; one byte a millisecond for
+        the attacks, in sixteenths.
+    """
     loudest = float(bands.levels.max(initial=0.0))
     levels = np.zeros(bands.levels.shape[::-1], np.uint8)
     if loudest > 0:
@@ -28,7 +40,18 @@ def song_levels(bands: Bands, attacks: Float32Array) -> SongLevels:
 
 
 def attacks_near(levels: SongLevels, times: FloatArray, *, reach: float = 0.1) -> FloatArray:
-    """Return the attack nearest to each time, seconds; NaN where none is within `reach` seconds."""
+    """Return the attack nearest to each time, seconds; NaN where none is within `reach` seconds.
+
+    Parameters
+    ----------
+    levels : SongLevels
+    times : float64, shape (n,), seconds
+    reach : float, seconds
+
+    Returns
+    -------
+    float64, shape (n,), seconds
+    """
     curve = levels.rises.astype(np.float32) / np.float32(_ATTACK_STEPS)
     return nearest_attacks(curve, times, reach=reach, tendency=reach / 2)
 
@@ -105,7 +128,19 @@ def _passing(level: Float32Array, low_at: int, high_at: int, low: float, thresho
 
 
 def stronger_of_close(times: FloatArray, strengths: FloatArray, gap: float) -> list[int]:
-    """Return which hits stay, so that none is closer to another than the gap: of two the stronger."""
+    """Return which hits stay, so that none is closer to another than the gap: of two the stronger.
+
+    Parameters
+    ----------
+    times : float64, shape (n,), seconds, ascending
+    strengths : float64, shape (n,)
+    gap : float, seconds
+
+    Returns
+    -------
+    list of int
+        Indices into both, ascending.
+    """
     kept: list[int] = []
     for index, time in enumerate(times):
         if not kept or time - times[kept[-1]] >= gap:

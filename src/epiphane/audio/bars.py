@@ -59,9 +59,14 @@ class BarEvidence:
 def gather_evidence(
     half_beats: FloatArray, rhythm: Bands, harmony: Bands, *, bandwidth: float
 ) -> BarEvidence:
-    """Return what speaks for beats and bars at each half-beat (times in seconds, ascending).
+    """Return what speaks for beats and bars at each half-beat.
 
-    `bandwidth` is the highest frequency of the file, Hz.
+    Parameters
+    ----------
+    half_beats : float64, shape (n_half_beats,), seconds, ascending
+    rhythm, harmony : Bands, from `rhythm_bands` and `harmony_bands`
+    bandwidth : float, Hz
+        The highest frequency of the file.
     """
     high = min(_HIGH_HZ, _HIGH_SHARE * bandwidth)
     ranges = ((30, 120), (150, 2000), (high, 17_000), (30, 17_000))
@@ -86,6 +91,15 @@ def find_bars(evidence: BarEvidence, *, jump_cost: float, shift_cost: float = 0.
     The most likely path (Viterbi) over states of drum pattern and place. Places go on by one; a
     jump costs `jump_cost`, a change of metre twice as much, and a change of pattern within a metre
     little, at a bar line. A jump after which other half-beats are beats costs `shift_cost` more.
+
+    Parameters
+    ----------
+    evidence : BarEvidence
+    jump_cost, shift_cost : float, in units of the evidence
+
+    Returns
+    -------
+    int64, shape (n_half_beats,)
     """
     observed = np.concatenate([_observation(evidence, pattern) for pattern in _PATTERNS], axis=1)
     n_half_beats, n_states = observed.shape

@@ -66,7 +66,15 @@ class Followed(Struct, frozen=True, eq=False):
 
 
 def analyse(mono: Float32Array, rate: int, *, progress: Progress = ignore_progress) -> Analysis:
-    """Return spectra, onsets, tempo and attacks of a song; drums are seen to by a second thread."""
+    """Return spectra, onsets, tempo and attacks of a song; drums are seen to by a second thread.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,), around zero
+    rate : int, samples / second
+    progress : callable
+        Told the share that is done, 0 to 1.
+    """
     with ThreadPoolExecutor(1) as second:
         drums = second.submit(drum_spectrum, mono, rate)
         rhythm = rhythm_bands(mono, rate)
@@ -139,7 +147,18 @@ def _beats_among_halves(
 
 
 def on_attacks(beats: FloatArray, attacks: Float32Array) -> FloatArray:
-    """Return beats moved to the attacks beside them, where there are any."""
+    """Return beats moved to the attacks beside them, where there are any.
+
+    Parameters
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+
+    Returns
+    -------
+    float64, shape (at most n_beats,), seconds
+        Ascending, 150 ms apart or more: of two beats on one attack the first stays. None moves by over 25 ms.
+    """
     near = nearest_attacks(attacks, beats, reach=0.025, tendency=0.012)
     moved = np.maximum(np.where(np.isfinite(near), near, beats), 0.0)
     return np.asarray(moved[np.concatenate([[True], np.diff(moved) > 0.15])])

@@ -52,7 +52,16 @@ class HeardBeats(Struct, frozen=True, eq=False):
 def hear_beats(
     analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: Ranker, bars: Ranker
 ) -> HeardBeats:
-    """Return beats and bars: which reading of the followed beats people would tap, and its bars."""
+    """Return beats and bars: which reading of the followed beats people would tap, and its bars.
+
+    Parameters
+    ----------
+    analysis : Analysis
+    followed : Followed, of the same song
+    strokes : Strokes, of the same song
+    readings, bars : Ranker
+        Score the readings of the beats, and the candidates for metre and first downbeat.
+    """
     evidence = evidence_of(analysis, strokes)
     beats, choice = followed.beats, None
     if len(beats) >= _FEWEST_BEATS:
@@ -77,7 +86,12 @@ def evidence_of(analysis: Analysis, strokes: Strokes) -> Evidence:
 
 
 def read_beats(analysis: Analysis, followed: Followed, grid: Grid, reading: Reading) -> FloatArray:
-    """Return the beats of a reading of the followed ones; on attacks where a song keeps its own time."""
+    """Return the beats of a reading of the followed ones; on attacks where a song keeps its own time.
+
+    Returns
+    -------
+    float64, shape (n_beats,), seconds, ascending
+    """
     if reading == AS_FOLLOWED:
         return followed.beats
     beats = beats_of(grid, reading)
@@ -88,7 +102,13 @@ def read_beats(analysis: Analysis, followed: Followed, grid: Grid, reading: Read
 def where_sounding(
     analysis: Analysis, followed: Followed, grid: Grid, found: Bars
 ) -> tuple[FloatArray, IntArray]:
-    """Return beats and their places in the bar where something sounds: a grid runs on to both ends."""
+    """Return beats and their places in the bar where something sounds: a grid runs on to both ends.
+
+    Returns
+    -------
+    float64, shape (n_beats,), seconds, ascending
+    int64, shape (n_beats,), from 0, the downbeat
+    """
     times = grid.times[::PARTS]
     end = min(followed.end + 0.01, analysis.duration - _LAST_SECONDS)
     inside = (times > followed.start - EARLY_SECONDS) & (times < end)
@@ -117,6 +137,18 @@ def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:
 
     Where chords are louder than drums, beats are found on the attacks of chords, which are slower. A
     constant grid moves as a whole, and only if all drums agree about it.
+
+    Parameters
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    drums : Drums
+    is_steady : bool
+        Whether the beats lie on a machine's clock.
+
+    Returns
+    -------
+    float64, shape (n_beats,), seconds, ascending
+        No beat of a song that keeps its own time moves by 35 ms or more.
     """
     hits = np.sort([hit.time for hit in (*drums.kick, *drums.snare)])
     if len(hits) == 0 or len(beats) < 2:
@@ -140,6 +172,17 @@ def before_soft_attacks(beats: FloatArray, drums: Drums, attacks: Float32Array) 
 
     Only where hardly a drum tells when a beat is. In songs without drums beats were 8 to 10 ms late where the
     attack curve rises by 3.5 or less on them, 5 ms by 5, and not at all from 7 on.
+
+    Parameters
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending
+    drums : Drums
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`, natural log units of rise
+
+    Returns
+    -------
+    float64, shape (n_beats,), seconds
+        At most 10 ms earlier, all by the same time.
     """
     if len(drums.kick) + len(drums.snare) > _FEWEST_DRUMS or len(beats) == 0 or len(attacks) == 0:
         return beats
@@ -155,7 +198,12 @@ def belief_in(heard: HeardBeats) -> float:
 
 
 def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
-    """Return the inputs from which the sureness of each beat is told."""
+    """Return the inputs from which the sureness of each beat is told.
+
+    Returns
+    -------
+    float64, shape (n_beats, n_inputs), as `describe_beats` says
+    """
     return describe_beats(
         heard.beats,
         analysis.onsets,
@@ -168,14 +216,36 @@ def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
 
 
 def loudness_at(analysis: Analysis, times: FloatArray) -> FloatArray:
-    """Return the log10 power around each time against the song's loud moments."""
+    """Return the log10 power around each time against the song's loud moments.
+
+    Parameters
+    ----------
+    analysis : Analysis
+    times : float64, shape (n,), seconds
+
+    Returns
+    -------
+    float64, shape (n,)
+        0 at the loud moments, -1 for a tenth of their power; the greatest of any band within 50 ms.
+    """
     hops = np.round(times * STROKE_HOPS_PER_SECOND).astype(np.int64)
     power = ndi.maximum_filter1d(analysis.drums.levels.max(axis=1), 21)
     return np.asarray(power[np.clip(hops, 0, len(power) - 1)], np.float64)
 
 
 def strengths_at(times: FloatArray, onsets: Onsets) -> FloatArray:
-    """Return how strong the onset at each time is against the strongest of them, 0 to 1."""
+    """Return how strong the onset at each time is against the strongest of them, 0 to 1.
+
+    Parameters
+    ----------
+    times : float64, shape (n,), seconds
+    onsets : Onsets
+
+    Returns
+    -------
+    float64, shape (n,)
+        1 at the 95th percentile of these times and above.
+    """
     hops = np.clip(np.round(times * HOPS_PER_SECOND).astype(np.int64), 0, len(onsets.strength) - 1)
     near = ndi.maximum_filter1d(onsets.strength, 7)[hops]
     loud = float(np.percentile(near, 95)) if len(near) else 1.0

@@ -61,7 +61,14 @@ class Strokes(Struct, frozen=True, eq=False):
 
 
 def hear_strokes(spectrum: DrumSpectrum, networks: tuple[Network, ...]) -> Strokes:
-    """Return the strokes of a song, each heard by itself: the mean of several networks."""
+    """Return the strokes of a song, each heard by itself: the mean of several networks.
+
+    Parameters
+    ----------
+    spectrum : DrumSpectrum
+    networks : tuple of Network
+        Each gives eight logits for `N_FEATURES` inputs.
+    """
     hops = find_strokes(spectrum)
     features = describe_strokes(spectrum, hops)
     logits = np.mean([network.logits(features) for network in networks], axis=0)
@@ -69,7 +76,12 @@ def hear_strokes(spectrum: DrumSpectrum, networks: tuple[Network, ...]) -> Strok
 
 
 def three_drums(logits: FloatArray) -> FloatArray:
-    """Return likelihoods of low drum, snare and hat, shape (n, 3): a cymbal counts as a hat."""
+    """Return likelihoods of low drum, snare and hat, shape (n, 3): a cymbal counts as a hat.
+
+    Parameters
+    ----------
+    logits : float64, shape (n, 4 or more): kick, snare, hi-hat, cymbal, ...
+    """
     chances = sigmoid(logits)
     return np.stack([chances[:, 0], chances[:, 1], np.maximum(chances[:, 2], chances[:, 3])], axis=1)
 
@@ -95,6 +107,14 @@ def hear_drums(
     """Return how likely the three drums are at each stroke.
 
     Drums repeat by the bar, and equal sounds are equal drums: a second, linear network knows both.
+
+    Parameters
+    ----------
+    strokes : Strokes
+    beats : float64, shape (n_beats,), seconds, ascending; may be empty
+    beats_per_bar : int
+    duration : float, seconds
+    weights : Weights
     """
     if len(strokes.hops) < 4:
         return Likely(np.zeros((len(strokes.hops), N_DRUMS)), 0.0)
@@ -105,7 +125,16 @@ def hear_drums(
 
 
 def where_playing(strokes: Strokes, likely: FloatArray, duration: float, drums_play: Network) -> Likely:
-    """Return likelihoods, shape (n_strokes, 3), that are 0 where no drums play."""
+    """Return likelihoods, shape (n_strokes, 3), that are 0 where no drums play.
+
+    Parameters
+    ----------
+    strokes : Strokes
+    likely : float64, shape (n_strokes, 3), 0 to 1
+    duration : float, seconds
+    drums_play : Network
+        Says of a window of eight seconds whether drums play in it.
+    """
     windows, centres = describe_windows(strokes, likely, duration)
     playing = sigmoid(drums_play.logits(windows)[:, 0])
     plays = np.interp(strokes.times, centres, playing)[:, None] > _PLAYING
@@ -113,7 +142,18 @@ def where_playing(strokes: Strokes, likely: FloatArray, duration: float, drums_p
 
 
 def hit_times(strokes: Strokes, attacks: Float32Array) -> FloatArray:
-    """Return the instant at which the sound of each stroke begins, seconds."""
+    """Return the instant at which the sound of each stroke begins, seconds.
+
+    Parameters
+    ----------
+    strokes : Strokes
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+
+    Returns
+    -------
+    float64, shape (n_strokes,), 0 or more
+        On the attack within 15 ms, else where the stroke's hop is, less its lag.
+    """
     rough = strokes.times - _LATE_SECONDS
     near = nearest_attacks(attacks, rough, reach=_ATTACK_REACH, tendency=_ATTACK_TENDENCY)
     return np.asarray(np.maximum(np.where(np.isfinite(near), near, rough), 0.0))
@@ -124,7 +164,21 @@ def drum_hits(
 ) -> Drums:
     """Return the hits of each drum, on the attack of the sound, with their strength; and how sure each is.
 
-    `bar` is the usual length of a bar, seconds; 0 where there is none.
+    Parameters
+    ----------
+    strokes : Strokes
+    likely : Likely
+    bar : float, seconds
+        The usual length of a bar; 0 where there is none.
+    duration : float, seconds
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+    weights : Weights
+        Its `thresholds` choose one threshold a drum, its `drum_sureness` says how sure that is.
+
+    Returns
+    -------
+    Drums
+        Times to the microsecond, strengths 0 to 1 against the drum's own loud hits; no hits of bands.
     """
     found: dict[str, tuple[Hit, ...]] = {}
     sureness = []
@@ -144,7 +198,18 @@ def drum_hits(
 
 
 def spaced(times: FloatArray, likely: FloatArray, threshold: float) -> IntArray:
-    """Return the strokes over a threshold, the likelier of two that are closer than 50 ms, in order."""
+    """Return the strokes over a threshold, the likelier of two that are closer than 50 ms, in order.
+
+    Parameters
+    ----------
+    times : float64, shape (n_strokes,), seconds, ascending
+    likely : float64, shape (n_strokes,), 0 to 1
+    threshold : float
+
+    Returns
+    -------
+    int64, shape (n_kept,), indices
+    """
     kept: list[int] = []
     for stroke in np.flatnonzero(likely > threshold):
         if kept and times[stroke] - times[kept[-1]] < _APART_SECONDS:
@@ -249,7 +314,18 @@ def _in_beat(times: FloatArray, likely: FloatArray, beats: FloatArray, beats_per
 
 
 def beat_phase(beats: FloatArray, times: FloatArray) -> FloatArray:
-    """Return the position of times in beats from the first one, carried on beyond both ends."""
+    """Return the position of times in beats from the first one, carried on beyond both ends.
+
+    Parameters
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending, two or more
+    times : float64, shape (n,), seconds
+
+    Returns
+    -------
+    float64, shape (n,)
+        1.5 is half way between the second beat and the third; below 0 before the first.
+    """
     period = float(np.median(np.diff(beats)))
     inside = np.interp(times, beats, np.arange(len(beats), dtype=np.float64))
     before = np.minimum(times - beats[0], 0) / period

@@ -44,10 +44,18 @@ def listen(
     waveform: Float32Array | None = None,
     progress: Progress = ignore_progress,
 ) -> Listening:
-    """Listen to a song.
+    """Return what is heard in a song: beats, bars, drums, sections, drops, levels.
 
     Silence, noise and sounds without a beat are no error: they have no beats, and `remark` says so.
-    `name` is what remarks call the song; `waveform` may be given where it has been drawn already.
+
+    Parameters
+    ----------
+    samples : Samples
+    name : str
+        What remarks call the song.
+    waveform : float32, shape (n_columns, 3), from `waveform_columns`; worked out where it is not given
+    progress : callable
+        Told the share that is done, 0 to 1.
     """
     mono, rate = usual_sound(samples)
     if waveform is None:
@@ -114,7 +122,11 @@ def _hear_drums(
 
 
 def usual_sound(samples: Samples) -> tuple[Float32Array, int]:
-    """Return the sound as one channel at a usual rate, around zero."""
+    """Return a song as one channel around zero, float32, shape (n_samples,), and its rate, samples / second.
+
+    Rates that are far from usual ones are resampled, and a constant offset is taken away: the first sample
+    would be an attack.
+    """
     mono = samples.mono()
     total = sum(float(block.sum(dtype=np.float64)) for block in in_blocks(mono))
     offset = total / len(mono) if len(mono) else 0.0

@@ -135,7 +135,14 @@ def _viterbi(observed: FloatArray, costs: FloatArray) -> IntArray:
 
 
 def describe_metres(grid: Grid, candidates: Sequence[tuple[int, int]] = CANDIDATES) -> FloatArray:
-    """Return what speaks for each candidate (beats to the bar, first downbeat), shape (n, n_features)."""
+    """Return what speaks for each candidate (beats to the bar, first downbeat), shape (n, n_features).
+
+    Parameters
+    ----------
+    grid : Grid
+    candidates : sequence of (int, int)
+        Beats to the bar, and the number of the beat, from 0, that the first bar begins with.
+    """
     song = _study(grid)
     return np.array([_describe(song, grid.period, n_beats, first) for n_beats, first in candidates])
 

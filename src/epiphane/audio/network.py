@@ -68,7 +68,7 @@ class Weights(Struct, frozen=True, eq=False):
 
 
 def sigmoid(logits: FloatArray) -> FloatArray:
-    """Return probabilities of log odds."""
+    """Return the probabilities of log odds, elementwise: 1 / (1 + exp(-logits))."""
     return np.asarray(1 / (1 + np.exp(-logits)))
 
 
@@ -101,7 +101,13 @@ def weights_to(weights: Weights) -> dict[str, np.ndarray]:
 
 
 def weights_from(arrays: dict[str, np.ndarray]) -> Weights:
-    """Return the weights out of named arrays: the inverse of `weights_to`."""
+    """Return the weights out of named arrays: the inverse of `weights_to`.
+
+    Raises
+    ------
+    KeyError
+        If an array is missing.
+    """
 
     def count(kind: str) -> range:
         return range(sum(name.startswith(kind) and name.endswith(".mean") for name in arrays))

@@ -63,7 +63,17 @@ class Choice(Struct, frozen=True):
 
 
 def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
-    """Return the reading of the beats that people would tap."""
+    """Return the reading of the beats that people would tap, with the share of belief of each.
+
+    The likeliest by `ranker`, a softmax over its scores. A metronome's clicks are always beats, and a reading
+    with far more silent beats than one as quick or quicker is out.
+
+    Parameters
+    ----------
+    grid : Grid
+    ranker : Ranker
+        Scores rows of `describe_readings`.
+    """
     described = describe_readings(grid)
     scores = ranker.scores(described) - _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
     metronome = metronome_reading(grid)
@@ -123,7 +133,7 @@ def _is_silent(grid: Grid) -> BoolArray:
 
 
 def beats_of(grid: Grid, reading: Reading) -> FloatArray:
-    """Return the beats of a reading, seconds, over the whole grid."""
+    """Return the beats of a reading over the whole grid, float64, shape (n_beats,), seconds, ascending."""
     return grid.times[reading.offset :: reading.unit]
 
 

@@ -104,7 +104,18 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
 
 
 def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
-    """Return the sound as float32, shape (n_samples, 2), at another rate."""
+    """Return the sound as float32, shape (n_samples, 2), at another rate.
+
+    Parameters
+    ----------
+    samples : Samples
+    rate : int, samples / second
+
+    Returns
+    -------
+    float32, shape (n_samples, 2)
+        The very array where nothing has to change: do not write to it. One channel goes to both.
+    """
     data = samples.data
     if samples.rate == rate and data.shape[1] == 2:
         return np.ascontiguousarray(data)
@@ -117,7 +128,15 @@ def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
 def resampled_blocks(
     data: Float32Array, rate: int, to_rate: int, *, quality: str = "HQ"
 ) -> "Iterator[Float32Array]":
-    """Yield sound at another rate, block by block, float32, shape (n, n_channels)."""
+    """Yield sound at another rate, block by block, float32, shape (n, n_channels).
+
+    Parameters
+    ----------
+    data : float32, shape (n_samples, n_channels)
+    rate, to_rate : int, samples / second
+    quality : str
+        Of libsoxr: "HQ", or "MQ" where only features are read from it.
+    """
     if rate == to_rate:
         yield from in_blocks(data)
         return

@@ -38,10 +38,31 @@ def shaped_song(sound: Float32Array, rate: int, song: Song) -> Float32Array:
 
 
 def fade_curve(n_samples: int, bend: float) -> Float32Array:
-    """Return a rise from 0 to 1: a straight line at bend 0, quick at 1, slow at -1."""
+    """Return a rise from 0 to 1: a straight line at bend 0, quick at 1, slow at -1.
+
+    Parameters
+    ----------
+    n_samples : int
+    bend : float, -1 to 1
+
+    Returns
+    -------
+    float32, shape (n_samples,)
+    """
     return fade_level(np.arange(n_samples) / n_samples, bend).astype(np.float32)
 
 
 def fade_level(share: FloatArray, bend: float) -> FloatArray:
-    """Return how loud a fade is at a share of its way, 0 to 1."""
+    """Return how loud a fade-in is at a share of its way: ``share ** (2 ** (-2 * bend))``.
+
+    Parameters
+    ----------
+    share : float64, any shape, 0 to 1
+    bend : float, -1 (slow) to 1 (quick); 0 is a straight line
+
+    Returns
+    -------
+    float64, the shape of `share`
+        A factor of amplitude, 0 to 1.
+    """
     return np.asarray(share ** (2 ** (-_BEND_OCTAVES * bend)))

@@ -33,17 +33,29 @@ class Bands:
         self.centres = centres
 
     def between(self, low: float, high: float) -> Float32Array:
-        """Return the levels of the bands whose centres are in [low, high) Hz."""
+        """Return the levels of the bands whose centres are in [low, high) Hz, shape (n_hops, n_inside)."""
         return self.levels[:, (self.centres >= low) & (self.centres < high)]
 
 
 def rhythm_bands(mono: Float32Array, rate: int) -> Bands:
-    """Return 30 Hz to 17 kHz at `HOPS_PER_SECOND`: quick enough for onsets."""
+    """Return 30 Hz to 17 kHz at `HOPS_PER_SECOND`: quick enough for onsets.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    """
     return band_spectrum(mono, rate, hops_per_second=HOPS_PER_SECOND, n_fft=N_FFT, low=30, high=17_000)
 
 
 def harmony_bands(mono: Float32Array, rate: int) -> Bands:
-    """Return 60 to 2200 Hz at `HARMONY_HOPS_PER_SECOND`: fine enough for chords."""
+    """Return 60 to 2200 Hz at `HARMONY_HOPS_PER_SECOND`: fine enough for chords.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    """
     return band_spectrum(
         mono, rate, hops_per_second=HARMONY_HOPS_PER_SECOND, n_fft=HARMONY_N_FFT, low=60, high=2200
     )
@@ -63,6 +75,12 @@ def band_spectrum(
     rate : int, samples / second
     hops_per_second, n_fft : int
     low, high : float, Hz
+
+    Returns
+    -------
+    Bands
+        ``floor(seconds * hops_per_second) + 1`` hops; bands that would share a bin are one, and there are
+        none above 0.98 of half the rate.
     """
     weights, centres = _triangles(rate, n_fft, low, high)
     n_hops = int(np.floor(len(mono) / rate * hops_per_second)) + 1
@@ -94,6 +112,13 @@ def power_blocks(
     """Yield the first hop and the power, float32, (n, n_fft // 2 + 1), of some hops at a time.
 
     Hop n is centred on sample ``round(n * rate / hops_per_second)``, under a Hann window.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+        Silence is taken to lie before and after it.
+    rate : int, samples / second
+    hops_per_second, n_fft, n_hops : int
     """
     centres = np.round(np.arange(n_hops) * rate / hops_per_second).astype(np.int64)
     hann = np.hanning(n_fft + 1)[:-1].astype(np.float32)

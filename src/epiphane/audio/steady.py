@@ -71,6 +71,14 @@ def clock_of_attacks(
 
     For songs whose beats were followed off it: only their tempo counts. Attacks on a machine's clock are
     clearer, lie nearer to it throughout and deviate less from each other than any player's do.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    strength : float32, shape (n_hops,), from `onset_strength`
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+    beats : float64, shape (n_beats,), seconds, ascending, two or more
     """
     tempo = 60 / float(np.median(np.diff(beats)))
     comb = comb_fit(attacks, phased(attacks, periodogram_fit(strength, tempo)), beats)
@@ -94,6 +102,14 @@ def settle_on_clock(
 
     A second look, once it is known which beats people tap: at halves and at thirds of them, and by where
     the attacks lie as a whole, seconds at a time, rather than by the single one next to each beat.
+
+    Parameters
+    ----------
+    mono : float32, shape (n_samples,)
+    rate : int, samples / second
+    strength : float32, shape (n_hops,), from `onset_strength`
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+    beats : float64, shape (n_beats,), seconds, ascending
     """
     if len(beats) < _FEWEST_BEATS:
         return None

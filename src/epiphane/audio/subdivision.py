@@ -61,7 +61,13 @@ class Evidence(Struct, frozen=True, eq=False):
 
 
 def subdivide(beats: FloatArray, evidence: Evidence) -> Grid:
-    """Return the grid over beats (seconds, ascending, three or more), carried on to both ends of the song."""
+    """Return the grid over beats, carried on to both ends of the song.
+
+    Parameters
+    ----------
+    beats : float64, shape (n_beats,), seconds, ascending, three or more
+    evidence : Evidence
+    """
     period = float(np.median(np.diff(beats)))
     whole = _carried_on(beats, period, evidence.duration)
     places = np.arange((len(whole) - 1) * PARTS + 1) / PARTS
@@ -102,7 +108,18 @@ def repetition(grid: Grid) -> FloatArray:
 
 
 def at_lags(alike: FloatArray, lags: Sequence[float]) -> FloatArray:
-    """Return rows of `repetition` at some lags, flattened; 0 where a lag is most of the song."""
+    """Return rows of `repetition` at some lags, flattened; 0 where a lag is most of the song.
+
+    Parameters
+    ----------
+    alike : float64, shape (n_parts, n_voices), from `repetition`
+    lags : sequence of float
+        In twelfths of a beat, rounded.
+
+    Returns
+    -------
+    float64, shape (n_lags * n_voices,), all voices of the first lag first
+    """
     rows = np.round(np.asarray(lags)).astype(np.int64)
     within = rows < 0.6 * len(alike)
     return np.where(within[:, None], alike[np.where(within, rows, 0)], 0.0).ravel()
@@ -127,7 +144,17 @@ def _greatest_likelihoods(times: FloatArray, evidence: Evidence, reach: float) -
 
 
 def harmonic_change(levels: Float32Array, beat: float) -> FloatArray:
-    """Return 1 - cosine between the mean log spectra of one beat (seconds) before and one after each hop."""
+    """Return how much harmony changes at each hop: 1 - cosine of mean log spectra a beat before and after.
+
+    Parameters
+    ----------
+    levels : float32, shape (n_hops, n_bands), magnitude, at `HARMONY_HOPS_PER_SECOND`
+    beat : float, seconds
+
+    Returns
+    -------
+    float64, shape (n_hops,), 0 (the same) to 2
+    """
     loud = np.percentile(levels.max(axis=1, initial=0), 95) + 1e-9
     log_levels = np.log10(1 + 100 * levels / loud)
     n_hops = max(2, round(beat * HARMONY_HOPS_PER_SECOND))

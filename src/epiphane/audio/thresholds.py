@@ -27,7 +27,16 @@ class Chosen(Struct, frozen=True):
 
 
 def choose_threshold(described: FloatArray, ranker: Ranker, sureness: Network) -> Chosen:
-    """Return the threshold that was learned to be the best; `described` is from `describe_thresholds`."""
+    """Return the threshold for a drum that was learned to be the best, and how sure it is.
+
+    Parameters
+    ----------
+    described : float64, shape (15, `N_INPUTS`), from `describe_thresholds`
+    ranker : Ranker
+        Scores the thresholds.
+    sureness : Network
+        Gives the logit that most hits left by the chosen one are right; not asked where it leaves nothing.
+    """
     best = int(ranker.scores(described).argmax())
     sure = float(sigmoid(sureness.logits(described[best : best + 1]))[0, 0])
     return Chosen(float(THRESHOLDS[best]), sure if best < len(THRESHOLDS) - 1 else 0.0)

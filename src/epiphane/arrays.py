@@ -23,7 +23,18 @@ def nearest_index(ascending: FloatArray, values: FloatArray) -> IntArray:
 
 
 def distance_to_nearest(ascending: FloatArray, values: FloatArray) -> FloatArray:
-    """Return how far each value is from the nearest element: shape (m,), infinite if there is none."""
+    """Return how far each value is from the nearest element.
+
+    Parameters
+    ----------
+    ascending : float64, shape (n,)
+    values : float64, shape (m,), in any order
+
+    Returns
+    -------
+    float64, shape (m,)
+        Infinite if there are no elements.
+    """
     if len(ascending) == 0:
         return np.full(len(values), np.inf)
     return np.asarray(np.abs(ascending[nearest_index(ascending, values)] - values))

@@ -55,7 +55,17 @@ def frame_at(seconds: float, rate: Fraction) -> int:
 
 
 def frames_at(seconds: FloatArray, rate: Fraction) -> IntArray:
-    """Return `frame_at` of every instant of an array."""
+    """Return the number of the frame on screen at each instant: `frame_at` of an array.
+
+    Parameters
+    ----------
+    seconds : float64, shape (n,), seconds, finite
+    rate : Fraction, frames / second, > 0
+
+    Returns
+    -------
+    int64, shape (n,)
+    """
     exact = (seconds + BOUNDARY_SECONDS) * rate.numerator / rate.denominator
     return np.floor(exact).astype(np.int64)
 

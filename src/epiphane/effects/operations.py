@@ -102,10 +102,23 @@ NOTHING: tuple[Operation, ...] = ()
 
 
 def scale_about(scale: float, *, x: float, y: float) -> Warp:
-    """Return the warp that enlarges the picture about a point, given in shares of the picture."""
+    """Return the warp that enlarges the picture about a point, given in shares of the picture.
+
+    Parameters
+    ----------
+    scale : float, > 0
+    x, y : float
+        0, 0 is the upper left corner, 1, 1 the lower right one.
+    """
     return Warp(np.array([[scale, 0, x - scale * x], [0, scale, y - scale * y], [0, 0, 1.0]]))
 
 
 def diagonal_tone(gains: FloatArray, offsets: FloatArray) -> Tone:
-    """Return the tone that multiplies and then adds to blue, green and red apart."""
+    """Return the tone that multiplies and then adds to blue, green and red apart.
+
+    Parameters
+    ----------
+    gains : float64, shape (3,), BGR
+    offsets : float64, shape (3,), BGR, in levels of 0 to 255
+    """
     return Tone(np.column_stack([np.diag(gains), offsets]))

@@ -58,10 +58,16 @@ def resized(picture: Picture, size: tuple[int, int]) -> Picture:
 
 
 def moved(picture: Pixels, step: FloatArray, *, border: int = cv2.BORDER_REFLECT) -> Pixels:
-    """Return a picture, or a channel, moved by pixels across and down; its mirror image follows, or what
-    `border` says.
+    """Return a picture, or a channel, moved by pixels; its mirror image follows, or what `border` says.
 
-    Between whole pixels it is a mean of two neighbours, one direction after the other.
+    Between whole pixels it is a mean of two neighbours, one direction after the other (bilinear).
+
+    Parameters
+    ----------
+    picture : uint8 or float32, shape (height, width) or (height, width, n_channels)
+    step : float64, shape (2,), pixels to the right and down
+    border : int
+        A border type of OpenCV.
     """
     for axis, distance in ((1, float(step[0])), (0, float(step[1]))):
         if distance == 0:
@@ -81,6 +87,11 @@ def screened(picture: Picture, light: Picture) -> Picture:
 
     ``255 - (255 - picture) (255 - light) / 255``; `light` is a picture of the same proportions, and may be
     smaller where it is smooth.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3)
+    light : uint8, shape (rows, columns, 3)
     """
     whole = _as_large(light, picture)
     left = cv2.multiply(cv2.bitwise_not(picture), cv2.bitwise_not(whole), scale=1 / 255)
@@ -88,7 +99,17 @@ def screened(picture: Picture, light: Picture) -> Picture:
 
 
 def coloured(light: Float32Array, colour: FloatArray) -> Picture:
-    """Return light, float32, 0 to 1, in a colour, float64, shape (3,), BGR, 0 to 1."""
+    """Return light in a colour.
+
+    Parameters
+    ----------
+    light : float32, shape (height, width), 0 to 1
+    colour : float64, shape (3,), BGR, 0 to 1
+
+    Returns
+    -------
+    uint8, shape (height, width, 3), BGR
+    """
     return np.asarray(np.rint(light[..., None] * (255 * colour)), np.uint8)
 
 
@@ -97,7 +118,19 @@ MIDDLE = 128
 
 
 def noise(seeds: Sequence[int], size: Size, levels: Sequence[float]) -> Plane:
-    """Return noise whose points have one of 256 levels, all as likely; the same for the same seeds."""
+    """Return noise whose points have one of 256 levels, all as likely; the same for the same seeds.
+
+    Parameters
+    ----------
+    seeds : sequence of int
+    size : (width, height), pixels
+    levels : sequence of 256 floats
+        What is added to `MIDDLE`, -128 to 127.
+
+    Returns
+    -------
+    uint8, shape (height, width)
+    """
     width, height = size
     table = np.clip(np.rint(np.asarray(levels) + MIDDLE), 0, 255).astype(np.uint8)
     # Bytes by a table come twelve times as quickly as normal numbers.
@@ -106,12 +139,24 @@ def noise(seeds: Sequence[int], size: Size, levels: Sequence[float]) -> Plane:
 
 
 def with_noise(picture: Picture, noise: Plane) -> Picture:
-    """Return a picture with noise of its size laid over it, the same in all colours."""
+    """Return a picture with noise laid over it, the same in all colours: ``picture + noise - MIDDLE``.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3)
+    noise : uint8, shape (height, width)
+    """
     return np.asarray(cv2.addWeighted(picture, 1, cv2.merge([noise] * 3), 1, -MIDDLE), np.uint8)
 
 
 def shaded_rows(picture: Picture, gain: FloatArray) -> Picture:
-    """Return a picture with each row multiplied by a gain of 0 to 1, shape (height,), in steps of 1/255."""
+    """Return a picture with each row multiplied by its gain, in steps of 1/255.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3)
+    gain : float64, shape (height,), 0 to 1
+    """
     height, width = picture.shape[:2]
     steps = np.rint(np.clip(gain, 0, 1) * 255).astype(np.uint8)
     flat = np.ascontiguousarray(picture).reshape(height, 3 * width)
@@ -120,9 +165,13 @@ def shaded_rows(picture: Picture, gain: FloatArray) -> Picture:
 
 
 def shaded(picture: Picture, gain: Float32Array) -> Picture:
-    """Return a picture whose every point is multiplied.
+    """Return a picture with every pixel multiplied by a gain.
 
-    `gain` is float32, 0 to 1, of the same proportions, and may be smaller where it is smooth.
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3)
+    gain : float32, shape (rows, columns), 0 to 1
+        Of the same proportions; may be smaller where it is smooth.
     """
     whole = _as_large(np.asarray(np.rint(255 * np.clip(gain, 0, 1)), np.uint8), picture)
     return np.asarray(cv2.multiply(picture, cv2.merge([whole] * 3), scale=1 / 255), np.uint8)
@@ -136,7 +185,14 @@ def _as_large(small: Picture, picture: Picture) -> Picture:
 
 
 def coarse_points(picture: Picture, step: int = 4) -> tuple[Float32Array, Float32Array]:
-    """Return x and y at the middle of squares of pixels, for what is smooth; see `points`."""
+    """Return x and y at the middle of squares of pixels, for what is smooth; see `points`.
+
+    Parameters
+    ----------
+    picture : shape (height, width, ...)
+    step : int, pixels
+        The side of a square.
+    """
     height, width = picture.shape[:2]
     return points(max(1, -(-width // step)), max(1, -(-height // step)), height / width)
 
@@ -146,6 +202,10 @@ def points(columns: int, rows: int, half_height: float) -> tuple[Float32Array, F
     """Return x and y of the middles of columns and rows that cover a picture.
 
     Its middle is (0, 0), its left and right edges are -1 and 1, the upper and lower ones `half_height`.
+
+    Returns
+    -------
+    x, y : float32, shape (rows, columns), read-only
     """
     across = ((np.arange(columns) + 0.5) * 2 / columns - 1).astype(np.float32)
     down = (((np.arange(rows) + 0.5) * 2 / rows - 1) * half_height).astype(np.float32)
@@ -159,6 +219,18 @@ def smooth_noise(seconds: float, *, per_second: float, seed: int, n: int) -> Flo
 
     Every value goes from one random number to the next, `per_second` of them, eased by a quintic so that
     neither its speed nor its acceleration jumps (Perlin, Improving noise, SIGGRAPH 2002).
+
+    Parameters
+    ----------
+    seconds : float, seconds
+    per_second : float, 1 / second
+    seed : int
+        The same seed gives the same course.
+    n : int
+
+    Returns
+    -------
+    float64, shape (n,)
     """
     place = seconds * per_second
     step = int(np.floor(place))
@@ -169,5 +241,5 @@ def smooth_noise(seconds: float, *, per_second: float, seed: int, n: int) -> Flo
 
 
 def random_values(seed: int, step: int, n: int) -> FloatArray:
-    """Return random values, -1 to 1, that depend on a seed and a step alone."""
+    """Return random values, -1 to 1, float64, shape (n,), that depend on a seed and a step alone."""
     return np.random.default_rng((int(seed), int(step) & 0xFFFFFFFF)).uniform(-1, 1, n)

@@ -24,6 +24,13 @@ def turned(
 
 
 def in_shares(matrix: FloatArray, *, centre: tuple[float, float], aspect: float) -> Warp:
-    """Return a matrix about a point, in units of the width both ways, as a warp in shares."""
+    """Return a matrix about a point, in units of the width both ways, as a warp in shares of the picture.
+
+    Parameters
+    ----------
+    matrix : float64, shape (3, 3), homogeneous
+    centre : (float, float), in shares of the picture
+    aspect : float, width / height
+    """
     to_width = np.array([[1, 0, -centre[0]], [0, 1 / aspect, -centre[1] / aspect], [0, 0, 1.0]])
     return Warp(np.linalg.inv(to_width) @ matrix @ to_width)

@@ -170,7 +170,18 @@ def blended(one: Sequence[Hit], other: Sequence[Hit], how: Combination, toleranc
 
 
 def is_near(times: FloatArray, others: FloatArray, tolerance: float) -> np.ndarray:
-    """Return which times (seconds) have one of the others, ascending, within a tolerance."""
+    """Return which times have one of the others within a tolerance.
+
+    Parameters
+    ----------
+    times : float64, shape (n,), seconds
+    others : float64, shape (m,), seconds, ascending
+    tolerance : float, seconds
+
+    Returns
+    -------
+    bool, shape (n,)
+    """
     return np.asarray(distance_to_nearest(others, times) <= tolerance + 1e-9)
 
 
@@ -179,6 +190,12 @@ def importance_order(hits: Sequence[Hit], song: Song | None) -> list[int]:
 
     Half by strength, against the strongest within eight seconds so that quiet parts keep theirs; half by
     place in the bar. Of equals the earlier comes first.
+
+    Parameters
+    ----------
+    hits : sequence of Hit, ascending in time
+    song : Song or None
+        Its bars say which place in the bar a hit has; without them strength alone counts.
     """
     if not hits:
         return []

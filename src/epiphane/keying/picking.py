@@ -119,7 +119,19 @@ def chances(seed: int, times: FloatArray, purpose: str = "") -> FloatArray:
 
 
 def are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
-    """Return which times (seconds) lie in the range and the sections of a pick."""
+    """Return which times lie in the range and in the sections of a pick.
+
+    Parameters
+    ----------
+    song : Song or None
+        Without one, no time lies in a section.
+    pick : Pick
+    times : float64, shape (n,), seconds
+
+    Returns
+    -------
+    bool, shape (n,)
+    """
     inside = np.ones(len(times), bool)
     if pick.start is not None:
         inside &= times >= pick.start - 1e-6

@@ -70,6 +70,14 @@ def without_doubles(stamps: IntArray) -> IntArray:
     """Return ascending stamps so that none is there twice: a doubled one is put between its neighbours.
 
     Where there is no room between them, in steps of one.
+
+    Parameters
+    ----------
+    stamps : int64, shape (n,), ascending, in units of the stream's time base
+
+    Returns
+    -------
+    int64, shape (n,)
     """
     times = stamps.copy()
     for index in np.flatnonzero(np.diff(stamps) == 0) + 1:

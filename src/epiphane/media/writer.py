@@ -94,7 +94,13 @@ class MovieWriter:
             self._audio.codec_context.layout = "stereo"
 
     def write(self, planes: tuple[Plane, Plane, Plane]) -> None:
-        """Add the next picture, as Y, Cb and Cr 4:2:0 in `OUTPUT_SPEC`."""
+        """Add the next picture.
+
+        Parameters
+        ----------
+        planes : three of uint8
+            Y, shape (height, width), Cb and Cr, shape (height / 2, width / 2), in `OUTPUT_SPEC`.
+        """
         width, height = self._size
         frame = av.VideoFrame(width, height, "yuv420p")
         for target, plane in zip(frame.planes, planes, strict=True):

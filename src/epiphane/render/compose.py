@@ -74,7 +74,17 @@ def _table(mode: BlendMode) -> Picture:
 
 
 def blend_formula(mode: BlendMode, below: FloatArray, layer: FloatArray) -> FloatArray:
-    """Return what colours become under an opaque layer: B(Cb, Cs) of the W3C, all from 0 to 1."""
+    """Return what colours become under an opaque layer: B(Cb, Cs) of the W3C's Compositing and Blending.
+
+    Parameters
+    ----------
+    mode : BlendMode
+    below, layer : float64, shapes that broadcast, 0 to 1, straight colours
+
+    Returns
+    -------
+    float64, 0 to 1
+    """
     match mode:
         case BlendMode.NORMAL:
             blended = layer
@@ -112,6 +122,12 @@ def toned_under_alpha(pixels: Pixels, matrix: FloatArray) -> Pixels:
     """Return premultiplied pixels whose straight colours a matrix, shape (3, 4), has changed.
 
     What it adds is weighed by alpha, and what it clips at white is clipped at alpha.
+
+    Parameters
+    ----------
+    pixels : uint8 or float32, shape (height, width, 4), premultiplied BGRA, 0 to 255
+    matrix : float64, shape (3, 4)
+        Gains and, in levels of 0 to 255, offsets for BGR.
     """
     whole = np.eye(4)
     whole[:3, :3], whole[:3, 3] = matrix[:, :3], matrix[:, 3] / 255
@@ -120,13 +136,28 @@ def toned_under_alpha(pixels: Pixels, matrix: FloatArray) -> Pixels:
 
 
 def straight(picture: Picture) -> Picture:
-    """Return the colours of a premultiplied picture, BGR, as they are without alpha; black where it is 0."""
+    """Return the colours of a premultiplied picture, BGR, as they are without alpha; black where it is 0.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 4), premultiplied BGRA
+
+    Returns
+    -------
+    uint8, shape (height, width, 3)
+    """
     alpha = cv2.merge([picture[..., 3]] * 3)
     return np.asarray(cv2.divide(np.ascontiguousarray(picture[..., :3]), alpha, scale=255), np.uint8)
 
 
 def under_alpha(colours: Picture, alpha: Plane) -> Picture:
-    """Return premultiplied BGRA from straight colours and alpha."""
+    """Return premultiplied BGRA from straight colours and alpha.
+
+    Parameters
+    ----------
+    colours : uint8, shape (height, width, 3), BGR
+    alpha : uint8, shape (height, width)
+    """
     return np.asarray(cv2.merge([_times(colours, cv2.merge([alpha] * 3)), alpha]), np.uint8)
 
 

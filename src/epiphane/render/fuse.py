@@ -108,7 +108,7 @@ def _movement(now: FloatArray, later: FloatArray, shutter: float) -> FloatArray 
 
 
 def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
-    """Return a real power of a matrix that is near the identity, by its logarithm."""
+    """Return a real power of a matrix near the identity, of its shape: exp(exponent * log(matrix))."""
     return np.asarray(np.real(expm(exponent * logm(matrix))), np.float64)
 
 

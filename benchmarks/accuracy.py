@@ -159,7 +159,7 @@ def _beat_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
     off = _distances(song.beats, beats, 0.05)
     if len(off):
         figures["beats off by, median"] = 1000 * float(np.median(off))
-    sure = np.array([beat.time for beat in found.beats if beat.sureness > 0.5])
+    sure = np.array([beat.time for beat in found.beats if beat.confidence > 0.5])
     if len(sure):
         figures["sure beats that are right"] = len(_distances(sure, song.beats, 0.07)) / len(sure)
     return figures

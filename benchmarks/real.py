@@ -42,7 +42,7 @@ _FEWEST_A_MINUTE = 20
 
 
 def measure_real(folder: Path) -> Iterator[Result]:
-    """Listen to some songs of each package; say hits a minute, share on quarters of a beat, sureness."""
+    """Listen to some songs of each package; say hits a minute, share on quarters of a beat, confidence."""
     least: list[float] = []
     for path in real_songs(folder):
         try:
@@ -53,11 +53,11 @@ def measure_real(folder: Path) -> Iterator[Result]:
         rates = {name: _rate(found, name) for name in (*DRUMS, *BANDS)}
         texts = [
             f"{name} {rates[name]:.0f}" + (f" ({sure:.0%}{_stand_in(found, name)})")
-            for name, sure in zip(DRUMS, found.drums.sureness, strict=True)
+            for name, sure in zip(DRUMS, found.drums.confidence, strict=True)
         ]
         texts += [f"{band} {rates[band]:.0f}, {_on_grid(found, band):.0%} on grid" for band in BANDS]
         least.append(min(_rate_fired(found, drum) for drum in DRUMS))
-        yield Result(f"  {path.stem}", f"{found.tempo:.1f} BPM, {found.sureness:.0%}; " + "; ".join(texts))
+        yield Result(f"  {path.stem}", f"{found.tempo:.1f} BPM, {found.confidence:.0%}; " + "; ".join(texts))
     yield Result("real songs", str(len(least)))
     yield at_least(
         "share of them with hits for every drum", float(np.mean(np.array(least) >= _FEWEST_A_MINUTE)), 0.9, ""

@@ -174,7 +174,7 @@ class Photographer:
         song = window.editor.project.song
         doubtful = [number for number, beat in enumerate(song.beats) if beat.time > bar.start][2:9:3]
         beats = tuple(
-            replace(beat, sureness=0.3) if number in doubtful else beat
+            replace(beat, confidence=0.3) if number in doubtful else beat
             for number, beat in enumerate(song.beats)
         )
         window.editor.apply(lambda p: replace(p, song=replace(song, beats=beats)), "doubt")

@@ -117,11 +117,11 @@ def train(library: Sequence[Studied]) -> Weights:
     in_song = _learn_drums_in_song(songs, readings, bars)
     say("drums in the song")
     play = _learn_whether_drums_play(songs)
-    thresholds, drum_sureness = _learn_thresholds(songs, play)
+    thresholds, drum_confidence = _learn_thresholds(songs, play)
     say("thresholds")
-    sureness = _learn_sureness(with_beats)
-    say("sureness")
-    weights = Weights(drums, in_song, play, readings, bars, sureness, thresholds, drum_sureness)
+    confidence = _learn_confidence(with_beats)
+    say("confidence")
+    weights = Weights(drums, in_song, play, readings, bars, confidence, thresholds, drum_confidence)
     return weights_from({name: values.astype(np.float64) for name, values in weights_to(weights).items()})
 
 
@@ -350,7 +350,7 @@ def _fit_thresholds(options: Sequence[_Options]) -> Ranker:
     return fit_ranker([(one.described, one.right) for one in options], n_hidden=8, penalty=0.5)
 
 
-def _learn_sureness(songs: Sequence[_Song]) -> Network:
+def _learn_confidence(songs: Sequence[_Song]) -> Network:
     rows, truth = [], []
     for song in songs:
         heard = song.heard

@@ -271,13 +271,13 @@ def _listening_as_json(listening: Listening) -> dict[str, Any]:
         "beats_per_bar": listening.beats_per_bar,
         "beats": [beat.time for beat in listening.beats],
         "downbeats": [beat.time for beat in listening.beats if beat.place == 1],
-        "sureness": [beat.sureness for beat in listening.beats],
+        "sureness": [beat.confidence for beat in listening.beats],
         "is_steady": listening.is_steady,
         "pulses": {
             name: [{"time": hit.time, "strength": hit.strength} for hit in listening.drums.heard(name)]
             for name in (*DRUMS, *BANDS)
         },
-        "drum_sureness": dict(zip(DRUMS, listening.drums.sureness, strict=True)),
+        "drum_sureness": dict(zip(DRUMS, listening.drums.confidence, strict=True)),
         "sections": [
             {"start": section.start, "end": section.end, "label": section.label, "energy": section.energy}
             for section in listening.sections

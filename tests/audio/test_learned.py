@@ -151,11 +151,11 @@ def test_a_song_is_heard_in_the_beats_and_bars_that_it_was_written_in(style, see
     assert found.beats_per_bar == song.beats_per_bar
     downbeats = np.array([beat.time for beat in found.beats if beat.place == 1])
     assert (np.abs(downbeats[:, None] - song.downbeats).min(axis=1) < 0.03).mean() > 0.9
-    assert np.mean([beat.sureness for beat in found.beats]) > 0.7
-    assert all(other.share <= found.sureness for other in found.others)
+    assert np.mean([beat.confidence for beat in found.beats]) > 0.7
+    assert all(other.share <= found.confidence for other in found.others)
     for other in found.others:
         assert [(b.time, b.place) for b in other.beats] != [(b.time, b.place) for b in found.beats]
-    assert all(beat.sureness == 1 for other in found.others for beat in other.beats)
+    assert all(beat.confidence == 1 for other in found.others for beat in other.beats)
 
 
 def test_drums_are_told_apart_on_their_attacks_and_by_strength(rock):
@@ -180,7 +180,7 @@ def test_where_no_drums_play_none_are_heard():
     song = render_song(style_named("strings"), 11)
     found = listen(Samples(song.sound[:, None], RATE))
     assert sum(len(found.drums.heard(drum)) for drum in DRUMS) < 4 * song.duration / 60
-    assert not any(sure > LEAST_SURE for sure in found.drums.sureness)
+    assert not any(sure > LEAST_SURE for sure in found.drums.confidence)
 
 
 @given(st.lists(st.floats(0.2, 0.9), min_size=4, max_size=12), st.floats(-3, 12))

@@ -194,7 +194,7 @@ def test_what_has_no_beat_gets_none_and_a_sentence(name):
 def test_where_a_beat_is_chance_it_is_said_to_be_doubtful(sound):
     found = heard(sound)
     assert not found.is_steady
-    assert np.mean([beat.sureness for beat in found.beats] or [0]) < 0.5
+    assert np.mean([beat.confidence for beat in found.beats] or [0]) < 0.5
 
 
 CLICKS = np.arange(0.5, 14, 0.5)

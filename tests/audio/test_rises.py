@@ -61,7 +61,7 @@ def test_every_band_has_its_own_hits_whatever_the_file_and_however_loud(seed, ga
 def test_effects_fire_on_what_stands_in_for_a_drum():
     project = a_project()
     kick, low = (tuple(Hit(start + 0.5 * n) for n in range(8)) for start in (0.5, 0.6))
-    sure, unsure = (Drums(kick=kick, low=low, sureness=(belief, 1.0, 1.0)) for belief in (0.8, 0.2))
+    sure, unsure = (Drums(kick=kick, low=low, confidence=(belief, 1.0, 1.0)) for belief in (0.8, 0.2))
     for drums, expected in ((sure, kick), (unsure, low), (replace(unsure, low=()), kick)):
         with_drums = replace(project, song=replace(project.song, drums=drums))
         with_pulse, number = ensure_pulse(with_drums, PulseUnit.KICK)
@@ -69,7 +69,7 @@ def test_effects_fire_on_what_stands_in_for_a_drum():
         assert hits_of(pulse, hit_context_of(with_pulse)) == expected
         trimmed = trim_song(with_pulse, 1.0, 4.0).song
         whole = trim_song(replace(with_pulse, song=trimmed), 0.0, project.song.duration).song
-        assert trimmed.drums.sureness == drums.sureness
+        assert trimmed.drums.confidence == drums.confidence
         assert whole.drums == drums
         assert len(trimmed.drums.hits("kick")) < len(expected)
 

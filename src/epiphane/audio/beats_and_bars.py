@@ -9,6 +9,7 @@ from epiphane.arrays import nearest_index
 from epiphane.audio.attack import BINS_PER_SECOND
 from epiphane.audio.beat_tracking import EARLY_SECONDS, Analysis, Followed, on_attacks
 from epiphane.audio.comb import Comb
+from epiphane.audio.confidence import describe_beats
 from epiphane.audio.drums import Strokes
 from epiphane.audio.metre import Bars, accented_bars, find_metre
 from epiphane.audio.network import Ranker
@@ -18,7 +19,6 @@ from epiphane.audio.spectrum import HOPS_PER_SECOND
 from epiphane.audio.steady import settle_on_clock
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
 from epiphane.audio.subdivision import PARTS, Evidence, Grid, subdivide
-from epiphane.audio.sureness import describe_beats
 from epiphane.document.song import Drums
 from epiphane.types import Float32Array, FloatArray, IntArray
 
@@ -198,7 +198,7 @@ def belief_in(heard: HeardBeats) -> float:
 
 
 def describe_song_beats(analysis: Analysis, heard: HeardBeats) -> FloatArray:
-    """Return the inputs from which the sureness of each beat is told.
+    """Return the inputs from which the confidence of each beat is told.
 
     Returns
     -------

@@ -173,7 +173,7 @@ def drum_hits(
     duration : float, seconds
     attacks : float32, shape (n_milliseconds,), from `attack_curve`
     weights : Weights
-        Its `thresholds` choose one threshold a drum, its `drum_sureness` says how sure that is.
+        Its `thresholds` choose one threshold a drum, its `drum_confidence` says how sure that is.
 
     Returns
     -------
@@ -181,20 +181,20 @@ def drum_hits(
         Times to the microsecond, strengths 0 to 1 against the drum's own loud hits; no hits of bands.
     """
     found: dict[str, tuple[Hit, ...]] = {}
-    sureness = []
+    confidence = []
     times = hit_times(strokes, attacks)
     for drum, name in enumerate(DRUMS):
         described = describe_thresholds(times, likely.drums[:, drum], likely.playing, bar, duration)
-        best = choose_threshold(described, weights.thresholds[drum], weights.drum_sureness[drum])
-        sureness.append(round(best.sureness, 3))
+        best = choose_threshold(described, weights.thresholds[drum], weights.drum_confidence[drum])
+        confidence.append(round(best.confidence, 3))
         chosen = spaced(times, likely.drums[:, drum], best.threshold)
         strengths = _strengths(strokes.features[chosen], _STRENGTH_BANDS[drum])
         found[name] = tuple(
             Hit(round(float(time), 6), round(float(strength), 3))
             for time, strength in zip(times[chosen], strengths, strict=True)
         )
-    kick, snare, hat = sureness
-    return Drums(**found, sureness=(kick, snare, hat))
+    kick, snare, hat = confidence
+    return Drums(**found, confidence=(kick, snare, hat))
 
 
 def spaced(times: FloatArray, likely: FloatArray, threshold: float) -> IntArray:

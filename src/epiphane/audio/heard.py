@@ -41,9 +41,9 @@ class Listening(Struct, frozen=True, eq=False):
     drops : seconds
     others : tuple of OtherReading
         What the song could be read as instead, the likeliest first.
-    sureness : float, 0 to 1
+    confidence : float, 0 to 1
         The share of the belief in these beats among all readings.
-    metre_sureness : float, 0 to 1
+    metre_confidence : float, 0 to 1
         The share of the belief in these bars.
     levels : SongLevels or None
         What hits of a band are looked for in; None where nothing sounds.
@@ -59,8 +59,8 @@ class Listening(Struct, frozen=True, eq=False):
     sections: tuple[Section, ...] = ()
     drops: tuple[float, ...] = ()
     others: tuple[OtherReading, ...] = ()
-    sureness: float = 0.0
-    metre_sureness: float = 0.0
+    confidence: float = 0.0
+    metre_confidence: float = 0.0
     levels: SongLevels | None = None
 
     @property

@@ -34,7 +34,7 @@ _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
 # Where less repeats than this, every beat is the more doubtful for it.
 _SURE_CLARITY = 0.25
 _MOST_OFFSET = 1e-3
-_NO_DRUMS = Drums(sureness=(0.0, 0.0, 0.0))
+_NO_DRUMS = Drums(confidence=(0.0, 0.0, 0.0))
 
 
 def listen(
@@ -106,8 +106,8 @@ def listen(
         sections=form.sections,
         drops=form.drops,
         others=other_readings(analysis, followed, heard, evidence_of(analysis, strokes), weights.bars),
-        sureness=round(belief_in(heard), 3),
-        metre_sureness=round(heard.bars.sureness, 3),
+        confidence=round(belief_in(heard), 3),
+        metre_confidence=round(heard.bars.confidence, 3),
         levels=levels,
     )
 
@@ -158,12 +158,12 @@ def _without_beat(
 
 
 def _beats(analysis: Analysis, heard: HeardBeats, weights: Weights) -> tuple[Beat, ...]:
-    """Return the beats with place, strength and sureness."""
+    """Return the beats with place, strength and confidence."""
     times = heard.beats
     if len(times) < 2:
         return ()
     inputs = describe_song_beats(analysis, heard)
-    sure = sigmoid(weights.sureness.logits(inputs)[:, 0])
+    sure = sigmoid(weights.confidence.logits(inputs)[:, 0])
     sure = sure * min(1.0, analysis.tempo.clarity() / _SURE_CLARITY)
     strengths = strengths_at(times, analysis.onsets)
     return tuple(

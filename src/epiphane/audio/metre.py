@@ -42,14 +42,14 @@ class Bars(Struct, frozen=True, eq=False):
     beats_per_bar : int, 2 to 7
     places : int64, shape (n_beats,)
         The place of each beat in its bar, from 0.
-    sureness : float, 0 to 1
+    confidence : float, 0 to 1
         The share of belief in this metre and these downbeats.
     shares : of beats to the bar, the first downbeat and the share of belief, the likeliest first
     """
 
     beats_per_bar: int
     places: IntArray
-    sureness: float
+    confidence: float
     shares: tuple[tuple[int, int, float], ...] = ()
 
 

@@ -62,9 +62,9 @@ class Weights(Struct, frozen=True, eq=False):
     drums_play: Network
     readings: Ranker
     bars: Ranker
-    sureness: Network
+    confidence: Network
     thresholds: tuple[Ranker, ...]
-    drum_sureness: tuple[Network, ...]
+    drum_confidence: tuple[Network, ...]
 
 
 def sigmoid(logits: FloatArray) -> FloatArray:
@@ -85,8 +85,8 @@ def weights_to(weights: Weights) -> dict[str, np.ndarray]:
     """Return the weights as named arrays, float16: what they are stored as."""
     arrays: dict[str, np.ndarray] = {}
     networks = {f"drums{number}": network for number, network in enumerate(weights.drums)}
-    networks |= {f"sure_drum{number}": network for number, network in enumerate(weights.drum_sureness)}
-    networks |= {"song": weights.drums_in_song, "play": weights.drums_play, "sure": weights.sureness}
+    networks |= {f"sure_drum{number}": network for number, network in enumerate(weights.drum_confidence)}
+    networks |= {"song": weights.drums_in_song, "play": weights.drums_play, "sure": weights.confidence}
     for name, network in networks.items():
         arrays |= _standard_to(name, network.standard)
         for layer, (weight, bias) in enumerate(zip(network.weights, network.biases, strict=True)):
@@ -118,9 +118,9 @@ def weights_from(arrays: dict[str, np.ndarray]) -> Weights:
         drums_play=_network_from("play", arrays),
         readings=_ranker_from("readings", arrays),
         bars=_ranker_from("bars", arrays),
-        sureness=_network_from("sure", arrays),
+        confidence=_network_from("sure", arrays),
         thresholds=tuple(_ranker_from(f"threshold{number}", arrays) for number in count("threshold")),
-        drum_sureness=tuple(_network_from(f"sure_drum{number}", arrays) for number in count("sure_drum")),
+        drum_confidence=tuple(_network_from(f"sure_drum{number}", arrays) for number in count("sure_drum")),
     )
 
 

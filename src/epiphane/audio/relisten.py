@@ -13,7 +13,7 @@ from epiphane.errors import MediaError
 
 _MARGIN_SECONDS = 4.0
 _LEAST_SECONDS = 1.5
-_SURENESS = 0.6
+_CONFIDENCE = 0.6
 # A beat this little before the start of a part is its first, before its end the first of what follows.
 _EDGE_SECONDS = 0.03
 
@@ -44,7 +44,7 @@ def beats_between(samples: Samples, start: float, end: float, *, tempo: float) -
     times = on_attacks(rough, analysis.attacks)
     strengths = strengths_at(times, analysis.onsets)
     return tuple(
-        Beat(round(float(time) + first, 6), 1, round(float(strength), 3), _SURENESS)
+        Beat(round(float(time) + first, 6), 1, round(float(strength), 3), _CONFIDENCE)
         for time, strength in zip(times, np.asarray(strengths), strict=True)
         if start <= time + first + _EDGE_SECONDS < end
     )

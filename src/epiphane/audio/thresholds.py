@@ -23,10 +23,10 @@ class Chosen(Struct, frozen=True):
     """A threshold for one drum of a song, and how sure it is that most of what it leaves is right, 0 to 1."""
 
     threshold: float
-    sureness: float
+    confidence: float
 
 
-def choose_threshold(described: FloatArray, ranker: Ranker, sureness: Network) -> Chosen:
+def choose_threshold(described: FloatArray, ranker: Ranker, confidence: Network) -> Chosen:
     """Return the threshold for a drum that was learned to be the best, and how sure it is.
 
     Parameters
@@ -34,11 +34,11 @@ def choose_threshold(described: FloatArray, ranker: Ranker, sureness: Network) -
     described : float64, shape (15, `N_INPUTS`), from `describe_thresholds`
     ranker : Ranker
         Scores the thresholds.
-    sureness : Network
+    confidence : Network
         Gives the logit that most hits left by the chosen one are right; not asked where it leaves nothing.
     """
     best = int(ranker.scores(described).argmax())
-    sure = float(sigmoid(sureness.logits(described[best : best + 1]))[0, 0])
+    sure = float(sigmoid(confidence.logits(described[best : best + 1]))[0, 0])
     return Chosen(float(THRESHOLDS[best]), sure if best < len(THRESHOLDS) - 1 else 0.0)
 
 

@@ -26,7 +26,7 @@ class Beat(Struct, frozen=True, gc=False, array_like=True, forbid_unknown_fields
     time: Seconds
     place: Annotated[int, Meta(ge=1, le=32)]
     strength: Share = 1.0
-    sureness: Share = 1.0
+    confidence: Share = 1.0
 
 
 class Hit(Struct, frozen=True, gc=False, array_like=True, forbid_unknown_fields=True):
@@ -67,7 +67,7 @@ class Drums(Struct, frozen=True, forbid_unknown_fields=True):
     low: Hits = ()
     mid: Hits = ()
     high: Hits = ()
-    sureness: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
+    confidence: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
 
     def heard(self, name: str) -> tuple[Hit, ...]:
         """Return the hits that were heard of one of `DRUMS` or `BANDS`."""
@@ -86,7 +86,7 @@ class Drums(Struct, frozen=True, forbid_unknown_fields=True):
             return ""
         number = DRUMS.index(name)
         band = BANDS[number]
-        return band if self.sureness[number] < LEAST_SURE and self.heard(band) else ""
+        return band if self.confidence[number] < LEAST_SURE and self.heard(band) else ""
 
     def hits(self, name: str) -> tuple[Hit, ...]:
         """Return the hits that effects fire on: those of a drum or a band, or of what stands in for it."""
@@ -95,7 +95,7 @@ class Drums(Struct, frozen=True, forbid_unknown_fields=True):
     def mapped(self, change: Callable[[str], tuple[Hit, ...]]) -> "Drums":
         """Return drums whose hits of each of `DRUMS` and `BANDS` are what `change` makes of its name."""
         kick, snare, hat, low, mid, high = (change(name) for name in (*DRUMS, *BANDS))
-        return Drums(kick, snare, hat, low, mid, high, self.sureness)
+        return Drums(kick, snare, hat, low, mid, high, self.confidence)
 
 
 class CutOff(Struct, frozen=True, forbid_unknown_fields=True):

@@ -36,7 +36,10 @@ def double_beats(project: Project) -> Project:
     made: list[Beat] = []
     for beat, after in pairwise(beats):
         between = Beat(
-            round((beat.time + after.time) / 2, 6), 1, 0.7 * beat.strength, min(beat.sureness, after.sureness)
+            round((beat.time + after.time) / 2, 6),
+            1,
+            0.7 * beat.strength,
+            min(beat.confidence, after.confidence),
         )
         made += [beat, between]
     return _counted_anew(
@@ -170,7 +173,7 @@ def hold_tempo(project: Project) -> Project:
     even = np.round(start + period * numbers, 6)
     if even[0] < 0:
         even = np.maximum(even, 0.0)
-    made = [replace(beat, time=float(time), sureness=1.0) for beat, time in zip(beats, even, strict=True)]
+    made = [replace(beat, time=float(time), confidence=1.0) for beat, time in zip(beats, even, strict=True)]
     return regrid(
         project, made, matched=list(zip(times.tolist(), even.tolist(), strict=True)), is_steady=True
     )
@@ -197,7 +200,7 @@ def move_beat(project: Project, index: int, time: float, *, n_following: int = 0
     made = list(beats)
     for number in np.flatnonzero(share).tolist():
         made[number] = replace(made[number], time=float(new[number]))
-    made[index] = replace(made[index], sureness=1.0)
+    made[index] = replace(made[index], confidence=1.0)
     # Extend the beats beside those that move everything stays where it is.
     near = slice(max(index - n_following - 1, 0), index + n_following + 2)
     return regrid(project, made, matched=list(zip(old[near].tolist(), new[near].tolist(), strict=True)))
@@ -240,7 +243,7 @@ def accept_beat(project: Project, index: int) -> Project:
     song = song_of(project)
     _check_index(song.beats, index)
     beats = tuple(
-        replace(beat, sureness=1.0) if number == index else beat for number, beat in enumerate(song.beats)
+        replace(beat, confidence=1.0) if number == index else beat for number, beat in enumerate(song.beats)
     )
     return replace(project, song=replace(song, beats=beats))
 

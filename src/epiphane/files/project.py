@@ -137,7 +137,7 @@ def _listed(faults: list[str]) -> str:
 
 
 def _upgrade_1(raw: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 added what is heard beside beats: sureness, drums, sections, drops. They may be left out."""
+    """Version 2 added what is heard beside beats: drums, sections, drops. They may be left out."""
     return raw | {"version": 2}
 
 
@@ -178,7 +178,22 @@ def _upgrade_4(raw: dict[str, Any]) -> dict[str, Any]:
             raw["filling"]["stills"] = "none"
     if isinstance(raw.get("pulses"), list):
         raw["pulses"] = [with_combination(pulse) for pulse in raw["pulses"]]
+    if "song" in raw:
+        raw["song"] = _with_confidence(raw["song"])
     return raw
+
+
+def _with_confidence(song: Any) -> Any:
+    """Return a song of version 4 with the drums' confidence, also beyond its trims, under its name of now."""
+    if not isinstance(song, dict):
+        return song
+    beyond = {side: _with_renamed_drums(song[side]) for side in ("before", "after") if side in song}
+    return _with_renamed_drums(song) | beyond
+
+
+def _with_renamed_drums(part: Any) -> Any:
+    drums = part.get("drums") if isinstance(part, dict) else None
+    return part | {"drums": _renamed(drums, {"sureness": "confidence"})} if isinstance(drums, dict) else part
 
 
 def _as_item(shot: dict[str, Any], rate: Fraction | None) -> dict[str, Any]:

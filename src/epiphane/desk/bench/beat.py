@@ -62,7 +62,7 @@ class BeatBench(QWidget):
             return
         off = attack_distance(self._editor.heard, beat.time)
         where = "no attack beside it" if off is None else attack_words(off)
-        self._what.setText(f"beat {beat.place} of its bar, {beat.sureness:.0%} sure\n{where}")
+        self._what.setText(f"beat {beat.place} of its bar, {beat.confidence:.0%} sure\n{where}")
         self._to_attack.setEnabled(off is not None and abs(off) > 0.0005 and not song.is_locked)
         for widget in (self._remove, self._one, self._time, self._per_bar):
             widget.setEnabled(not song.is_locked)

@@ -114,7 +114,7 @@ class SongBench(QWidget):
         }
         if not song.beats:
             return texts | {"Beats": "no beat was heard: set the tempo by hand"}
-        n_doubtful = sum(beat.sureness < DOUBTFUL for beat in song.beats)
+        n_doubtful = sum(beat.confidence < DOUBTFUL for beat in song.beats)
         texts["Clock"] = "a machine's: one constant tempo" if song.is_steady else _player(song)
         texts["Beats"] = f"{len(song.beats)}, {n_doubtful or 'none'} doubtful"
         if n_doubtful:
@@ -126,7 +126,7 @@ class SongBench(QWidget):
         self._tempo.show_value(song.tempo)
         self._per_bar.show_value(_metre(song.beats))
         is_as_heard = listening is not None and listening.beats == song.beats
-        sure = listening.metre_sureness if listening is not None and is_as_heard else 0.0
+        sure = listening.metre_confidence if listening is not None and is_as_heard else 0.0
         n_bars = sum(beat.place == 1 for beat in song.beats)
         self._bars_note.setText(f"{n_bars} bars" + (f", {sure:.0%} sure" if sure else ""))
         self._show_others(song, listening)
@@ -323,7 +323,7 @@ def _others_of(song: Song, listening: Listening | None) -> list[OtherReading]:
         return []
     metre = listening.beats_per_bar
     first = OtherReading(
-        listening.beats, listening.tempo, metre, listening.sureness * listening.metre_sureness
+        listening.beats, listening.tempo, metre, listening.confidence * listening.metre_confidence
     )
     readings = sorted((first, *listening.others), key=lambda one: -one.share)
     return [one for one in readings if not _is_taken(one, song)][:_MOST_OTHERS]
@@ -364,7 +364,7 @@ def _drums_text(drums: Drums) -> str:
         if band:
             texts.append(f"{drum}: not heard surely, {_many(len(drums.heard(band)), f'{band} hit')} instead")
         elif drums.heard(drum):
-            sure = f", {drums.sureness[number]:.0%} sure" if drums.sureness[number] < 1 else ""
+            sure = f", {drums.confidence[number]:.0%} sure" if drums.confidence[number] < 1 else ""
             texts.append(f"{_many(len(drums.heard(drum)), drum)}{sure}")
     return "\n".join(texts) or "none were heard"
 

@@ -189,7 +189,7 @@ class PulseDesk(QObject):
         """Select the next (1) or last (-1) doubtful beat and go round it."""
         song = self._editor.project.song
         beats: Sequence[Beat] = song.beats if song is not None else ()
-        doubtful = [number for number, beat in enumerate(beats) if beat.sureness < DOUBTFUL]
+        doubtful = [number for number, beat in enumerate(beats) if beat.confidence < DOUBTFUL]
         rate = self._editor.project.rate
         now = frame_start(self._editor.playhead, rate)
         here = self._editor.selected_beat()

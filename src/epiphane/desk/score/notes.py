@@ -70,7 +70,7 @@ class NotePainter:
         tall, pen = (_TALL, QPen(theme.TEXT, 1.6)) if is_first else (_SHORT, QPen(theme.QUIET, 1))
         number = self._beat_number(time)
         song = self._editor.project.song
-        if song is None or number is None or song.beats[number].sureness >= DOUBTFUL:
+        if song is None or number is None or song.beats[number].confidence >= DOUBTFUL:
             painter.setPen(pen)
             painter.drawLine(QPointF(x, base - tall), QPointF(x, base))
         else:

@@ -109,8 +109,8 @@ def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> t
     if number is None:
         return None
     beat = song.beats[number]
-    doubt = " · doubtful" if beat.sureness < DOUBTFUL else ""
-    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.sureness:.0%} sure{doubt}"
+    doubt = " · doubtful" if beat.confidence < DOUBTFUL else ""
+    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.confidence:.0%} sure{doubt}"
     return words, beat.time
 
 

@@ -197,7 +197,7 @@ def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
     assert not reach(window).is_varied
 
 
-def test_a_hit_may_go_a_notch_on_or_switch(window, rows):
+def test_a_hit_may_go_a_step_on_or_switch(window, rows):
     bench = window.bench.lane
     lane = window.editor.selected_lane()
     beats = [cue.frame for cue in window.editor.cues.lane(lane.id).cues]

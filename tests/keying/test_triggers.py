@@ -1,4 +1,4 @@
-"""What cues do beside firing: going a notch on, switching on and off, against a frame-by-frame reading."""
+"""What cues do beside firing: going a step on, switching on and off, against a frame-by-frame reading."""
 
 import numpy as np
 import pytest
@@ -32,19 +32,19 @@ def firing(lane, frames, strengths=None):
 
 
 @given(places, st.integers(1, 5), sides, st.sampled_from([Ease.LINEAR, Ease.IN, Ease.BOTH]))
-def test_every_cue_takes_the_level_a_notch_on_and_the_last_back(frames, n_steps, rise, ease):
+def test_every_cue_takes_the_level_a_step_on_and_the_last_back(frames, n_steps, rise, ease):
     found = levels(a_lane(Trigger.STEP, n_steps=n_steps, rise=rise, ease=ease), frames)
-    notches = [0.0, *(((n + 1) % (n_steps + 1)) / n_steps for n in range(len(frames)))]
+    reached = [0.0, *(((n + 1) % (n_steps + 1)) / n_steps for n in range(len(frames)))]
     for frame in range(N_FRAMES):
         done = sum(one <= frame for one in frames)
         coming = frames[done] if done < len(frames) else None
         last = frames[done - 1] if done else -1
-        wanted = notches[done]
+        wanted = reached[done]
         if coming is not None:
             length = min(rise, coming - last - 1)
             share = (frame - (coming - length) + 1) / (length + 1)
             if share > 0:
-                wanted += (notches[done + 1] - wanted) * float(eased(np.array(share), ease))
+                wanted += (reached[done + 1] - wanted) * float(eased(np.array(share), ease))
         assert found[frame] == pytest.approx(wanted)
 
 
@@ -77,7 +77,7 @@ def test_a_cue_counts_while_it_has_something_to_say(frames, way, rise, fall):
     assert active.turns.tolist() == [n // 2 if way is Trigger.TOGGLE else n for n in range(len(frames))]
 
 
-def test_strengths_scale_notches_and_what_is_on():
+def test_strengths_scale_steps_and_what_is_on():
     assert levels(a_lane(Trigger.STEP, n_steps=2), [10, 20, 30], [0.5, 0.5, 1.0])[[10, 20, 30]].tolist() == [
         0.25,
         0.5,

@@ -80,7 +80,7 @@ def test_a_setting_out_of_its_range_is_refused():
         set_setting(a_project(), ZOOM, Setting("scale", 120.0, then=(1.0,) * 40))
 
 
-def test_notches_go_through_a_list_and_return():
+def test_steps_go_through_a_list_and_return():
     setting = Setting("scale", 110.0, 100.0, then=(140.0, 125.0))
     project = a_lane(setting, trigger=Trigger.STEP, n_steps=3, envelope=Envelope(rise=0))
     hits = [BEAT * n for n in range(9)]

@@ -11,7 +11,7 @@ from epiphane.document.pick import Pick
 
 
 class Trigger(Enum):
-    """What a cue does: the level takes its envelope, goes a notch on, or is on until the next cue.
+    """What a cue does: the level takes its envelope, goes a step on, or is on until the next cue.
 
     A lane that follows has no cues: its level is that of a band of the song.
     """
@@ -51,7 +51,7 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     """The value of one parameter of a lane's effect.
 
     Numbers have a value at rest and one at the peak, texts (colours, choices) only `peak`. From cue to cue,
-    or notch by notch where cues step, it goes through `peak` and what comes `then`, and begins again; numbers
+    or step by step where cues step, it goes through `peak` and what comes `then`, and begins again; numbers
     go away from that by chance, by `wander` at most, drawn from the lane's seed and the hit.
     """
 
@@ -105,7 +105,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `trigger` is to step, the level is back at rest after `n_steps`
-    notches. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
+    steps. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
     nothing. `name` is the user's own, empty where there is none.
     """
 

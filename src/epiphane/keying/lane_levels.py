@@ -111,10 +111,10 @@ def _fired(overlap: Overlap, firing: Firing, n_frames: int) -> FloatArray:
 
 
 def _stepped(n_steps: int, firing: Firing, n_frames: int) -> FloatArray:
-    """Every cue takes the level a notch on, and after the last one back to rest; it rises before its hit."""
+    """Every cue takes the level a step on, and after the last one back to rest; it rises before its hit."""
     frames = firing.frames
-    notches = (np.arange(len(frames)) + 1) % (n_steps + 1)
-    wanted = notches / n_steps * firing.strengths
+    numbers = (np.arange(len(frames)) + 1) % (n_steps + 1)
+    wanted = numbers / n_steps * firing.strengths
     newest = np.searchsorted(frames, np.arange(n_frames), side="right")
     levels = np.append(0.0, wanted)[newest]
     before, room = np.append(0.0, wanted[:-1]), frames - np.append(-1, frames[:-1]) - 1

@@ -10,7 +10,7 @@ from epiphane.keying.picking import chances
 def varied(lane: Lane, turn: int, hit_time: float) -> EffectInstance:
     """Return the effect of a lane with the settings of one of its cues.
 
-    Where cues go a notch on, a parameter with a list of values has each of them for a notch, and begins again
+    Where cues go a step on, a parameter with a list of values has each of them for a step, and begins again
     after the lane is back at rest.
 
     Parameters
@@ -43,5 +43,5 @@ def _at_cue(setting: Setting, seed: int, turn: int, hit_time: float, *, is_step:
         peak = peak + setting.wander * (2 * chance - 1)
     rest = setting.rest
     if is_step and setting.then and isinstance(peak, float | int):
-        rest = peak  # a notch is the next of the values, not a part of the way to it
+        rest = peak  # a step is the next of the values, not a part of the way to it
     return replace(setting, peak=peak, rest=rest, then=(), wander=0.0)

@@ -1,4 +1,4 @@
-"""Crop step: closer by one notch, from one part of the picture to another."""
+"""Crop step: closer in whole steps, from one part of the picture to another."""
 
 import numpy as np
 
@@ -26,8 +26,8 @@ _CORNERS = {
         ChoiceParameter("towards", "Towards", tuple(_CORNERS), "middle"),
     ),
 )
-def notch(values: Values) -> Operation | tuple[Operation, ...]:
-    """Crops the picture closer in whole steps, without moving in between: each notch shows less of it."""
+def crop_step(values: Values) -> Operation | tuple[Operation, ...]:
+    """Crops the picture closer in whole steps, without moving in between: each step shows less of it."""
     n_steps = round(values.steps)
     if n_steps == 0:
         return NOTHING

@@ -23,6 +23,7 @@ from epiphane.audio.drums import (
     describe_in_song,
     describe_windows,
     hit_times,
+    leading_silence,
     spaced,
     three_drums,
     where_playing,
@@ -303,9 +304,10 @@ def _learn_thresholds(
             return [None] * len(DRUMS)
         likely = where_playing(song.strokes, song.likely, song.duration, play)
         times = hit_times(song.strokes, song.studied.attacks)
+        sounding = song.duration - leading_silence(song.strokes.times)
         for drum, name in enumerate(DRUMS):
             described = describe_thresholds(
-                times, likely.drums[:, drum], likely.playing, song.bar_seconds, song.duration
+                times, likely.drums[:, drum], likely.playing, song.bar_seconds, sounding
             )
             found = [times[spaced(times, likely.drums[:, drum], threshold)] for threshold in THRESHOLDS]
             judged.append(_judged(song, name, described, found))

@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 from helpers import SOUND_RATE, click_track, write_sound
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from epiphane.arrays import distance_to_nearest
@@ -77,6 +77,7 @@ def test_a_metronome_is_heard_at_its_tempo_with_or_without_a_drum_on_every_secon
 
 @settings(max_examples=4)
 @given(st.integers(1, 60), st.sampled_from(["rock", "house", "waltz"]))
+@example(57, "house")
 def test_silence_before_a_song_shifts_all_that_is_heard_by_it(tenths, style):
     """By whole hops of every spectrum: what lies between them is rounded otherwise."""
     song = render_song(next(one for one in DEVELOPMENT if one.name == style), 7, wish=A_MACHINE, seconds=16)

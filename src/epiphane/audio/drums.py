@@ -26,6 +26,7 @@ _TOLERANCE_SECONDS = 0.04
 _N_NEAREST = 10
 _ROWS_AT_ONCE, _NEIGHBOURHOOD = 512, 1024
 _WINDOW_SECONDS, _WINDOW_HOP_SECONDS = 8.0, 4.0
+_LEAD_SECONDS = 0.1
 _PLAYING = 0.5
 # The bands in which a drum's strength is read.
 _STRENGTH_BANDS = (slice(0, 4), slice(4, 12), slice(11, N_BANDS))
@@ -183,8 +184,9 @@ def drum_hits(
     found: dict[str, tuple[Hit, ...]] = {}
     confidence = []
     times = hit_times(strokes, attacks)
+    sounding = duration - leading_silence(strokes.times)
     for drum, name in enumerate(DRUMS):
-        described = describe_thresholds(times, likely.drums[:, drum], likely.playing, bar, duration)
+        described = describe_thresholds(times, likely.drums[:, drum], likely.playing, bar, sounding)
         best = choose_threshold(described, weights.thresholds[drum], weights.drum_confidence[drum])
         confidence.append(round(best.confidence, 3))
         chosen = spaced(times, likely.drums[:, drum], best.threshold)
@@ -361,13 +363,24 @@ def describe_windows(
     strokes: Strokes, likely: FloatArray, duration: float
 ) -> tuple[Float32Array, FloatArray]:
     """Return what tells whether drums play, shape (n_windows, 25), and the windows' middles, seconds."""
-    n_windows = max(1, int(np.ceil((duration - _WINDOW_SECONDS) / _WINDOW_HOP_SECONDS)) + 1)
+    silence = leading_silence(strokes.times)
+    n_windows = max(1, int(np.ceil((duration - silence - _WINDOW_SECONDS) / _WINDOW_HOP_SECONDS)) + 1)
     rows, centres = [], []
-    for start in np.arange(n_windows) * _WINDOW_HOP_SECONDS:
+    for start in silence + np.arange(n_windows) * _WINDOW_HOP_SECONDS:
         inside = (strokes.times >= start) & (strokes.times < start + _WINDOW_SECONDS)
         rows.append(_describe_window(likely[inside], strokes.features[inside]))
         centres.append(min(start + _WINDOW_SECONDS / 2, duration))
     return np.array(rows, np.float32), np.array(centres)
+
+
+def leading_silence(times: FloatArray) -> float:
+    """Return how long it is until shortly before the first stroke, seconds: it may not count for the song.
+
+    Parameters
+    ----------
+    times : float64, shape (n_strokes,), seconds, ascending
+    """
+    return max(0.0, float(times[0]) - _LEAD_SECONDS) if len(times) else 0.0
 
 
 def _describe_window(likely: FloatArray, features: Float32Array) -> FloatArray:

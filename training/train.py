@@ -23,7 +23,6 @@ from epiphane.audio.drums import (
     describe_in_song,
     describe_windows,
     hit_times,
-    leading_silence,
     spaced,
     three_drums,
     where_playing,
@@ -304,7 +303,7 @@ def _learn_thresholds(
             return [None] * len(DRUMS)
         likely = where_playing(song.strokes, song.likely, song.duration, play)
         times = hit_times(song.strokes, song.studied.attacks)
-        sounding = song.duration - leading_silence(song.strokes.times)
+        sounding = song.duration - song.strokes.leading_silence
         for drum, name in enumerate(DRUMS):
             described = describe_thresholds(
                 times, likely.drums[:, drum], likely.playing, song.bar_seconds, sounding

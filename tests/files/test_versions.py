@@ -65,7 +65,7 @@ def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_form
         assert item.transform.move is Move(framing.get("travel", "none").replace("rest", "none"))
         assert item.transform.amount == framing.get("reach", COVERING.amount)
     assert [beat.time for beat in opened.song.beats] == [beat[0] for beat in said["song"]["beats"]]
-    if drums := said["song"].get("drums"):
+    if said["version"] < 5 and (drums := said["song"].get("drums")):
         drums["sureness"] = [0.2, 0.9, 0.4]
         told = decode_project(json.dumps(said).encode(), where=file.name)
         assert told.song.drums.confidence == (0.2, 0.9, 0.4)

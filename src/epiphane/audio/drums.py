@@ -60,6 +60,11 @@ class Strokes(Struct, frozen=True, eq=False):
         """Shape (n_strokes, 8), in 0..1."""
         return sigmoid(self.logits)
 
+    @property
+    def leading_silence(self) -> float:
+        """Seconds until shortly before the first stroke: they do not count as part of the song."""
+        return max(0.0, float(self.times[0]) - _LEAD_SECONDS) if len(self.hops) else 0.0
+
 
 def hear_strokes(spectrum: DrumSpectrum, networks: tuple[Network, ...]) -> Strokes:
     """Return the strokes of a song, each heard by itself: the mean of several networks.
@@ -184,7 +189,7 @@ def drum_hits(
     found: dict[str, tuple[Hit, ...]] = {}
     confidence = []
     times = hit_times(strokes, attacks)
-    sounding = duration - leading_silence(strokes.times)
+    sounding = duration - strokes.leading_silence
     for drum, name in enumerate(DRUMS):
         described = describe_thresholds(times, likely.drums[:, drum], likely.playing, bar, sounding)
         best = choose_threshold(described, weights.thresholds[drum], weights.drum_confidence[drum])
@@ -363,7 +368,7 @@ def describe_windows(
     strokes: Strokes, likely: FloatArray, duration: float
 ) -> tuple[Float32Array, FloatArray]:
     """Return what tells whether drums play, shape (n_windows, 25), and the windows' middles, seconds."""
-    silence = leading_silence(strokes.times)
+    silence = strokes.leading_silence
     n_windows = max(1, int(np.ceil((duration - silence - _WINDOW_SECONDS) / _WINDOW_HOP_SECONDS)) + 1)
     rows, centres = [], []
     for start in silence + np.arange(n_windows) * _WINDOW_HOP_SECONDS:
@@ -371,16 +376,6 @@ def describe_windows(
         rows.append(_describe_window(likely[inside], strokes.features[inside]))
         centres.append(min(start + _WINDOW_SECONDS / 2, duration))
     return np.array(rows, np.float32), np.array(centres)
-
-
-def leading_silence(times: FloatArray) -> float:
-    """Return how long it is until shortly before the first stroke, seconds: it may not count for the song.
-
-    Parameters
-    ----------
-    times : float64, shape (n_strokes,), seconds, ascending
-    """
-    return max(0.0, float(times[0]) - _LEAD_SECONDS) if len(times) else 0.0
 
 
 def _describe_window(likely: FloatArray, features: Float32Array) -> FloatArray:

@@ -4,6 +4,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.audio.alternatives import other_readings
+from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.bands import song_levels
 from epiphane.audio.beat_tracking import SILENCE, Analysis, analyse, follow
 from epiphane.audio.beats_and_bars import (
@@ -23,7 +24,7 @@ from epiphane.audio.network import Weights, learned_weights, sigmoid
 from epiphane.audio.rises import band_rises
 from epiphane.audio.rows import Rows, in_blocks
 from epiphane.audio.samples import Samples, resampled_blocks
-from epiphane.audio.sections import find_form
+from epiphane.audio.sections import Form, find_form
 from epiphane.audio.waveform import waveform_columns
 from epiphane.document.song import Beat, Drums
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -71,28 +72,18 @@ def listen(
     followed = follow(analysis) if analysis.has_beat else None
     progress(0.8)
     if followed is None:
-        drums = _hear_drums(analysis, strokes, np.zeros(0), 4, weights)[1]
-        drums = replace(drums, **band_rises(levels, bandwidth=analysis.drums.bandwidth))
+        drums = _hear_drums(analysis, strokes, levels, np.zeros(0), 4, weights)[1]
         found = _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
         return replace(found, levels=levels)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
     if heard.clock is None:
         heard = on_clock(analysis, heard)
     progress(0.85)
-    likely, drums = _hear_drums(analysis, strokes, heard.beats, heard.bars.beats_per_bar, weights)
+    likely, drums = _hear_drums(analysis, strokes, levels, heard.beats, heard.bars.beats_per_bar, weights)
     times = on_drums(heard.beats, drums, is_steady=heard.clock is not None)
     heard = replace(heard, beats=before_soft_attacks(times, drums, analysis.attacks))
-    drums = replace(drums, **band_rises(levels, bandwidth=analysis.drums.bandwidth))
     progress(0.9)
-    form = find_form(
-        heard.beats,
-        heard.beats[heard.bars.places == 0],
-        analysis.drums,
-        analysis.harmony.levels,
-        strokes,
-        likely,
-        analysis.duration,
-    )
+    form = _form(analysis, heard, strokes, likely)
     beats = _beats(analysis, heard, weights)
     progress(1.0)
     return Listening(
@@ -113,12 +104,32 @@ def listen(
 
 
 def _hear_drums(
-    analysis: Analysis, strokes: Strokes, beats: FloatArray, beats_per_bar: int, weights: Weights
+    analysis: Analysis,
+    strokes: Strokes,
+    levels: SongLevels,
+    beats: FloatArray,
+    beats_per_bar: int,
+    weights: Weights,
 ) -> tuple[FloatArray, Drums]:
+    """Return how likely each drum is at each stroke, and the hits of drums and bands."""
     duration = analysis.duration
     likely = hear_drums(strokes, beats, beats_per_bar, duration, weights)
     bar = beats_per_bar * float(np.median(np.diff(beats))) if len(beats) > 1 else 0.0
-    return likely.drums, drum_hits(strokes, likely, bar, duration, analysis.attacks, weights)
+    drums = drum_hits(strokes, likely, bar, duration, analysis.attacks, weights)
+    return likely.drums, replace(drums, **band_rises(levels, bandwidth=analysis.drums.bandwidth))
+
+
+def _form(analysis: Analysis, heard: HeardBeats, strokes: Strokes, likely: FloatArray) -> Form:
+    downbeats = heard.beats[heard.bars.places == 0]
+    return find_form(
+        heard.beats,
+        downbeats,
+        analysis.drums,
+        analysis.harmony.levels,
+        strokes,
+        likely,
+        analysis.duration,
+    )
 
 
 def usual_sound(samples: Samples) -> tuple[Float32Array, int]:

@@ -240,6 +240,11 @@ def smooth_noise(seconds: float, *, per_second: float, seed: int, n: int) -> Flo
     return np.asarray(before + (after - before) * eased)
 
 
+def step_at(seconds: float, per_second: float) -> int:
+    """Return how many times something has changed by an instant, seconds; one on the instant counts."""
+    return int(seconds * per_second + 1e-6)
+
+
 def random_values(seed: int, step: int, n: int) -> FloatArray:
     """Return random values, -1 to 1, float64, shape (n,), that depend on a seed and a step alone."""
     return np.random.default_rng((int(seed), int(step) & 0xFFFFFFFF)).uniform(-1, 1, n)

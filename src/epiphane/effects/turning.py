@@ -6,6 +6,12 @@ from epiphane.effects.operations import Warp
 from epiphane.types import FloatArray
 
 
+def direction(angle: float) -> FloatArray:
+    """Return the unit vector at an angle, degrees clockwise from the right, float64, shape (2,)."""
+    turn = np.deg2rad(angle)
+    return np.array([np.cos(turn), np.sin(turn)])
+
+
 def turned(
     angle: float,
     *,

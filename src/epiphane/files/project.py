@@ -324,6 +324,7 @@ def _with_paths(project: Project, change: Callable[[str], str]) -> Project:
 
 
 def _encode_other(value: object) -> str:
+    """Return what a value that msgspec does not know is in a file; it asks for this error of all others."""
     if isinstance(value, Fraction):
         return str(value)
     raise NotImplementedError(f"no JSON form for {type(value)}")
@@ -344,6 +345,7 @@ def _decode_rate(value: object) -> Fraction:
 
 
 def _schema_of_other(kind: type) -> dict[str, Any]:
+    """Return the schema of a type that msgspec does not know; it asks for this error of all others."""
     if kind is Fraction:
         return {"type": "string", "pattern": r"^\d+(/\d+)?$"}
     raise NotImplementedError(kind)

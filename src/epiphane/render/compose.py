@@ -32,11 +32,7 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
         if mode is BlendMode.ADD:
             return np.asarray(cv2.addWeighted(below, 1, layer, opacity, 0), np.uint8)
         blended = _opaque_over(below, layer, mode)
-        return (
-            blended
-            if opacity == 1
-            else np.asarray(cv2.addWeighted(below, 1 - opacity, blended, opacity, 0), np.uint8)
-        )
+        return blended if opacity == 1 else _mean(below, blended, opacity)
     if opacity < 1:
         layer = np.asarray(cv2.convertScaleAbs(layer, alpha=opacity), np.uint8)
     colours = np.ascontiguousarray(layer[..., :3])

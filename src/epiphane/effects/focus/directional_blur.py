@@ -7,6 +7,7 @@ from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import moved
+from epiphane.effects.turning import direction
 from epiphane.types import Picture
 
 _DOUBLINGS = 4
@@ -27,8 +28,7 @@ def streak(values: Values) -> Operation | tuple[Operation, ...]:
     """Draws the picture out along a line, evenly to both sides."""
     if values.length == 0:
         return NOTHING
-    turn = np.deg2rad(values.angle)
-    way = np.array([np.cos(turn), np.sin(turn)]) * values.length / 100
+    way = direction(values.angle) * values.length / 100
 
     def apply(picture: Picture) -> Picture:
         height, width = picture.shape[:2]

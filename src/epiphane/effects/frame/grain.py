@@ -8,7 +8,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import noise, with_noise
+from epiphane.effects.pixels import noise, step_at, with_noise
 from epiphane.types import Picture
 
 _GRAINS_A_SECOND = 24
@@ -32,7 +32,7 @@ def grain(values: Values) -> Operation | tuple[Operation, ...]:
     """Lays the noise of film over the picture, other grains 24 times a second, the same in all colours."""
     if values.amount == 0:
         return NOTHING
-    step = int(values.seconds * _GRAINS_A_SECOND + 1e-6)
+    step = step_at(values.seconds, _GRAINS_A_SECOND)
     deviation = 60 * values.amount / 100
 
     def apply(picture: Picture) -> Picture:

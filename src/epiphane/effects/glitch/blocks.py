@@ -5,6 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import step_at
 from epiphane.types import Picture
 
 _MOST_BLOCKS = 40
@@ -29,7 +30,7 @@ def blocks(values: Values) -> Operation | tuple[Operation, ...]:
     n_blocks = round(_MOST_BLOCKS * values.amount / 100)
     if n_blocks == 0 or values.reach == 0:
         return NOTHING
-    step = int(values.seconds * values.rate + 1e-6)
+    step = step_at(values.seconds, values.rate)
     generator = np.random.default_rng((int(values.seed), step))
     dice = generator.random((_MOST_BLOCKS, 6))[:n_blocks]
 

@@ -5,6 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import step_at
 from epiphane.types import Picture
 
 
@@ -27,7 +28,7 @@ def tear(values: Values) -> Operation | tuple[Operation, ...]:
     if values.reach == 0:
         return NOTHING
     n_bands = round(values.lines)
-    step = int(values.seconds * values.rate + 1e-6)
+    step = step_at(values.seconds, values.rate)
     generator = np.random.default_rng((int(values.seed), step))
     edges = np.sort(generator.random(n_bands - 1))
     shifts = generator.uniform(-1, 1, n_bands)

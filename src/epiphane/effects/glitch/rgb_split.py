@@ -5,6 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, ChannelShift, Operation
+from epiphane.effects.turning import direction
 
 
 @effect(
@@ -22,6 +23,5 @@ def split(values: Values) -> Operation | tuple[Operation, ...]:
     """Moves red one way and blue the other, so that edges get coloured rims."""
     if values.offset == 0:
         return NOTHING
-    turn = np.deg2rad(values.angle)
-    step = values.offset / 100 * np.array([np.cos(turn), np.sin(turn)])
+    step = values.offset / 100 * direction(values.angle)
     return ChannelShift(np.array([-step, 0 * step, step]))

@@ -6,7 +6,7 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import noise, shaded_rows, with_noise
+from epiphane.effects.pixels import noise, shaded_rows, step_at, with_noise
 from epiphane.types import Picture
 
 _FACE = cv2.FONT_HERSHEY_SIMPLEX
@@ -37,7 +37,7 @@ def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
     if values.amount == 0:
         return NOTHING
     amount = values.amount / 100
-    step = int(values.seconds * 24 + 1e-6)
+    step = step_at(values.seconds, 24)
 
     def apply(picture: Picture) -> Picture:
         height, width = picture.shape[:2]
@@ -63,7 +63,7 @@ def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
 def _write_clock(picture: Picture, seconds: float, corner: str, opacity: float) -> None:
     """Lay the time of the project over a picture, in place: hours, minutes, seconds and tenths."""
     height, width = picture.shape[:2]
-    tenths = int(seconds * 10 + 1e-6)
+    tenths = step_at(seconds, 10)
     text = f"{tenths // 36000:02}:{tenths // 600 % 60:02}:{tenths // 10 % 60:02}.{tenths % 10}"
     thickness = max(1, round(width / 500))
     (wide, high), _ = cv2.getTextSize(text, _FACE, 1.0, thickness)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+import msgspec
 from msgspec.structs import replace
 
 from epiphane import __version__
@@ -21,13 +22,15 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.timeline import FootageCut, Item, Track
+from epiphane.document.timeline import Between, FootageCut, Item, Track
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
+from epiphane.edits.picture import choose_shape
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.recipes import use_recipe
 from epiphane.edits.song import set_song
+from epiphane.edits.speed import change_speed, set_between
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
@@ -105,6 +108,15 @@ def listen_to(song: Path, out: Path | None) -> None:
 @click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
 @click.option("--seed", type=click.IntRange(0, 999_999), default=1, help="Of the shuffled order.")
 @click.option("--moments", is_flag=True, help="Look for the moments of clips, and land them on hits.")
+@click.option(
+    "--shape", metavar="WxH", help="Width and height in pixels; those of the first clip unless given."
+)
+@click.option("--speed", type=float, metavar="N", help="Of every clip, in percent; below 0 backwards.")
+@click.option(
+    "--between",
+    type=click.Choice([one.value for one in Between]),
+    help="What is shown between the pictures of clips that are slowed.",
+)
 @click.option("--overwrite", is_flag=True, help="Write over the project if it is there.")
 def new(
     song: Path,
@@ -117,6 +129,9 @@ def new(
     order: str,
     seed: int,
     moments: bool,
+    shape: str | None,
+    speed: float | None,
+    between: str | None,
     overwrite: bool,
 ) -> None:
     """Make a project of SONG and FOOTAGE (files or folders), cut to its beats, with a lane for each --lane.
@@ -129,6 +144,7 @@ def new(
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
     _check_unwritten(out, overwrite)
+    size = _parse_size(shape) if shape else None
     wanted = [_lane_words(words) for words in lanes]
     stacks = [_recipe_words(words) for words in recipes]
     heard = hear_song(song)
@@ -139,10 +155,13 @@ def new(
     for one in project.footage if moments else ():
         if one.kind is FootageKind.VIDEO:
             project = learn_of_footage(project, one.fingerprint, search_clip(Path(one.path)))
+    if size is not None:
+        project = choose_shape(project, width=size[0], height=size[1], rate=project.rate)
     filling = default_filling(project)
     pace = replace(filling.pace, every=every or filling.pace.every, is_by_section=by_section)
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
     project = fill_song(project) if project.footage else project
+    project = _with_time(project, speed, between)
     for effect, unit, nth in wanted:
         project, pulse = ensure_pulse(project, unit, every=nth)
         project = add_lane(project, effect, pulse)
@@ -258,6 +277,15 @@ class _Bar:
             click.echo(f"\r{bar} {progress.n_done}/{progress.n_frames} frames{left}   ", nl=False, err=True)
 
 
+def _with_time(project: Project, speed: float | None, between: str | None) -> Project:
+    """Return `project` with its clips at a speed, in percent, and what is shown between their pictures."""
+    clips = {one.id for one in project.footage if one.kind is FootageKind.VIDEO}
+    shots = [shot.id for shot in project.shots if shot.footage in clips]
+    for shot in shots if speed is not None else ():
+        project = change_speed(project, shot, (speed or 0.0) / 100)
+    return project if between is None else set_between(project, shots, between=Between(between))
+
+
 def _open_window(path: Path | None = None, *, demo: bool = False) -> None:
     from epiphane.desk.shell.app import run
 
@@ -320,7 +348,7 @@ def _shot_as_json(shot: Item, cut: FootageCut, footage: str | None, rate: Fracti
         "n_frames": shot.n_frames,
         "footage": footage,
         "source": cut.source_start,
-        "speed": cut.speed,
+        "speed": msgspec.to_builtins(cut.speed),
         "moment": None
         if pin is None
         else {"source": pin.moment, "hit": pin.hit, "frame": frame_at(pin.hit, rate)},

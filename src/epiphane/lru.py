@@ -1,5 +1,6 @@
 """A bounded cache that forgets what was used longest ago."""
 
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
@@ -49,3 +50,35 @@ class LruCache(Generic[Key, Value]):
             gone.append(self._values.popitem(last=False))
             self._size -= self._size_of(gone[-1][1])
         return gone
+
+
+class SharedCache(Generic[Key, Value]):
+    """Values by key for several threads: each is made once, while others that want it wait.
+
+    Parameters
+    ----------
+    most : int
+        How many are kept.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._lock = threading.Lock()
+        self._values: LruCache[Key, Value] = LruCache(most)
+        self._making: dict[Key, threading.Lock] = {}
+
+    def get(self, key: Key, make: Callable[[], Value]) -> Value:
+        """Return a value, made now unless it is kept."""
+        with self._lock:
+            found = self._values.get(key)
+            if found is not None:
+                return found
+            making = self._making.setdefault(key, threading.Lock())
+        with making:
+            with self._lock:
+                found = self._values.get(key)
+            if found is None:
+                found = make()
+                with self._lock:
+                    self._values.put(key, found)
+                    self._making.pop(key, None)
+            return found

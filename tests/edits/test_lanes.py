@@ -5,6 +5,7 @@ from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.cues import nudge_cues, override_of, reset_cues, scale_cues, set_cue_strength, toggle_cues
+from epiphane.edits.cutting import stretch_shot
 from epiphane.edits.lanes import (
     add_lane,
     change_envelope,
@@ -16,7 +17,6 @@ from epiphane.edits.lanes import (
     set_setting,
 )
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.edits.shots import stretch_shot
 from epiphane.errors import EditError
 
 FLASH, ZOOM = LaneId(20), LaneId(21)

@@ -12,8 +12,10 @@ from epiphane.document.envelope import Ease
 from epiphane.document.filling import Order
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Setting, Trigger
+from epiphane.document.laws import broken_laws
 from epiphane.document.pulse import PulseUnit
-from epiphane.document.timeline import Pin
+from epiphane.document.timeline import Pin, Ramp
+from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
     change_cue_envelope,
@@ -25,6 +27,19 @@ from epiphane.edits.cues import (
     set_cue_strength,
     take_cues,
     toggle_cues,
+)
+from epiphane.edits.cutting import (
+    Yield,
+    close_gap,
+    delete_shots,
+    join_shots,
+    roll_cut,
+    slide_shots,
+    slip_shots,
+    split_at,
+    stretch_shot,
+    trim_end,
+    trim_start,
 )
 from epiphane.edits.filling import fill_song
 from epiphane.edits.history import History
@@ -42,16 +57,28 @@ from epiphane.edits.picture import set_rate, set_size
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.edits.shots import (
-    change_speed,
+    change_shot,
     exchange_shots,
     lay_in_row,
     move_shot,
     pin_shot,
     slip_shot,
-    stretch_shot,
     take_out,
 )
 from epiphane.edits.song import set_song
+from epiphane.edits.speed import (
+    SHAPES,
+    add_key,
+    change_speed,
+    curve_of,
+    freeze_at,
+    move_key,
+    remove_key,
+    reverse_shot,
+    set_ramp,
+    shape_speed,
+    stretch_to_fit,
+)
 from epiphane.errors import EditError
 from epiphane.facts.source_time import source_seconds
 from epiphane.files.project import decode_project, encode_project
@@ -65,7 +92,7 @@ number = st.integers(0, 7)
 @st.composite
 def edits(draw):
     """Return one edit of any kind, as a function from Project to Project."""
-    kind, n, m = draw(st.integers(0, 31)), draw(number), draw(number)
+    kind, n, m = draw(st.integers(0, 54)), draw(number), draw(number)
     share = draw(st.floats(0, 1))
     ease = draw(st.sampled_from(Ease))
     rate = draw(st.sampled_from(COMMON_RATES))
@@ -75,6 +102,12 @@ def edits(draw):
 
     def shot(p):
         return p.shots[n % len(p.shots)].id
+
+    def some(p):
+        return [one.id for one in p.shots[n : n + m + 1]]
+
+    def frame(p):
+        return int(share * p.n_frames)
 
     def cues(p):
         lane_id = lane(p)
@@ -119,6 +152,29 @@ def edits(draw):
         lambda p: slip_shot(p, shot(p), source_start=9 * share),
         lambda p: set_rate(p, rate),
         lambda p: set_song(set_size(p, width=64, height=2 + 2 * m), a_song(tempo=90 + 10 * n)),
+        lambda p: roll_cut(p, shot(p), frame(p)),
+        lambda p: trim_end(p, shot(p), frame(p), ripple=n > m),
+        lambda p: trim_start(p, shot(p), frame(p), ripple=n > m),
+        lambda p: slide_shots(p, some(p), 10 * (n - m)),
+        lambda p: slip_shots(p, some(p), 10 * (n - m)),
+        lambda p: split_at(p, [frame(p), frame(p) // 2]),
+        lambda p: join_shots(p, some(p)),
+        lambda p: delete_shots(p, some(p), ripple=n > m),
+        lambda p: close_gap(p, frame(p)),
+        lambda p: stretch_shot(p, shot(p), n_beats=1 + m, gives=list(Yield)[n % 3]),
+        lambda p: put_footage(p, [FootageId(1 + n % 2)] * (1 + m % 3), frame(p), covers=n > m),
+        lambda p: move_shots(p, some(p), p.shots[m % len(p.shots)].end),
+        lambda p: paste_shots(p, p.shots[n : n + m + 1], frame(p), covers=n > m),
+        lambda p: swap_shots(p, shot(p), p.shots[m % len(p.shots)].id),
+        lambda p: shots_every(p, shot(p), n_beats=1 + m),
+        lambda p: change_shot(p, shot(p), is_locked=n > m),
+        lambda p: reverse_shot(p, shot(p)),
+        lambda p: freeze_at(p, shot(p), frame(p), 1 + 5 * m),
+        lambda p: stretch_to_fit(p, shot(p), frame(p), list(Yield)[m % 3]),
+        lambda p: shape_speed(p, shot(p), SHAPES[n % len(SHAPES)].key, frame(p), beat=15, n_frames=1 + m),
+        lambda p: add_key(p, shot(p), 10 * (n - m)),
+        lambda p: move_key(p, shot(p), m % len(curve_of(p.shots[n % len(p.shots)])), frame=n, speed=share),
+        lambda p: set_ramp(remove_key(p, shot(p), 0), shot(p), m % 2, list(Ramp)[n % 5]),
     )
     return choices[kind]
 
@@ -151,7 +207,7 @@ def test_any_edits_undone_give_back_the_first_project(some):
         before = encode_project(history.present)
         try:
             after = edit(history.present)
-        except (EditError, ZeroDivisionError):  # no lane or shot left to change
+        except (EditError, ZeroDivisionError, IndexError):  # no lane, shot or key to change
             continue
         assert encode_project(history.present) == before  # the input was not written into
         if after != history.present:
@@ -159,6 +215,7 @@ def test_any_edits_undone_give_back_the_first_project(some):
             states.append(after)
         assert decode_project(encode_project(after), where="it") == after
         assert _row_is_whole(after)
+        assert list(broken_laws(after)) == []
     for state in reversed(states[:-1]):
         history.undo()
         assert history.present == state
@@ -177,7 +234,7 @@ def test_a_schedule_carried_along_equals_a_fresh_one(some):
     for edit in some:
         try:
             project = edit(project)
-        except (EditError, ZeroDivisionError):
+        except (EditError, ZeroDivisionError, IndexError):
             continue
         carried = schedule(project, carried)
     fresh = schedule(project)

@@ -11,22 +11,21 @@ from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Extend, Fit, Move, Pin, cut_of, footage_item
 from epiphane.edits.beats import set_tempo
+from epiphane.edits.cutting import Yield, end_shot, stretch_shot
 from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.shots import (
     beats_of_shot,
-    change_speed,
-    end_shot,
     exchange_shots,
     frame_shot,
     lay_in_row,
     move_shot,
     pin_shot,
     slip_shot,
-    stretch_shot,
     take_out,
 )
 from epiphane.edits.song import set_song
+from epiphane.edits.speed import change_speed
 from epiphane.edits.trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
@@ -108,7 +107,7 @@ def test_what_is_taken_out_is_taken_over():
 def test_an_end_that_moves_takes_from_the_next_shot_or_gives_to_it():
     project = full()
     second = project.shots[1].id
-    longer = stretch_shot(project, second, n_beats=10)
+    longer = stretch_shot(project, second, n_beats=10, gives=Yield.COVERED)
     assert cuts(longer)[1:4] == [(B, 60, 150), (B, 210, 30), (A, 240, 60)]
     assert beats_of_shot(longer, second) == 10
     shorter = stretch_shot(longer, second, n_beats=1)
@@ -118,7 +117,7 @@ def test_an_end_that_moves_takes_from_the_next_shot_or_gives_to_it():
             assert shown(changed, frame) == pytest.approx(shown(project, frame))
     with pytest.raises(EditError, match="1 beat or more, got 0"):
         stretch_shot(project, second, n_beats=0)
-    with pytest.raises(EditError, match=r"must end on frame 61\.\.480, got 500"):
+    with pytest.raises(EditError, match=r"clip2 must end on frame 61\.\.480, got 500"):
         end_shot(project, second, 500)
 
 

@@ -18,7 +18,7 @@ KEPT = Path(__file__).parents[1] / "kept"
 FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
-SCHEMAS = {5: "d4d0d86e48b68468", 4: "452f53bc83aa05cd"}
+SCHEMAS = {6: "51dea98ab1de17e4", 5: "d4d0d86e48b68468", 4: "452f53bc83aa05cd"}
 
 
 def without_descriptions(schema):
@@ -48,14 +48,30 @@ def test_a_file_of_every_version_is_kept():
     assert versions >= set(range(1, FORMAT_VERSION))
 
 
+def as_before(shot):
+    """A shot of any version under the names of version 4."""
+    content = shot.get("content", {})
+    names = {"extend": "beyond"}
+    flat = {names.get(name, name): value for name, value in content.items()}
+    transform = shot.get("transform", {})
+    framing = {"travel": transform["move"]} if "move" in transform else {}
+    return flat | {"framing": framing | transform} | shot
+
+
 @pytest.mark.parametrize("file", FILES, ids=lambda file: file.stem)
 def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_format(file, tmp_path):
     said, opened = json.loads(file.read_bytes()), load_project(file)
     assert opened.version == FORMAT_VERSION
     assert (opened.width, opened.height, opened.name) == (said["width"], said["height"], said["name"])
-    for part in ("footage", "shots", "pulses", "lanes"):
-        assert [one.id for one in getattr(opened, part)] == [one["id"] for one in said[part]]
-    for item, shot in zip(opened.shots, said["shots"], strict=True):
+    stack = said.get("stack", said.get("lanes"))
+    for there, rows in (
+        (opened.footage, said["footage"]),
+        (opened.shots, said["shots"]),
+        (opened.pulses, said["pulses"]),
+        (opened.stack, stack),
+    ):
+        assert [one.id for one in there] == [row["id"] for row in rows]
+    for item, shot in zip(opened.shots, map(as_before, said["shots"]), strict=True):
         cut, framing = cut_of(item), shot.get("framing", {})
         places = (item.start, item.n_frames, cut.footage, cut.source_start, cut.speed, cut.extend.value)
         keys = ("start", "n_frames", "footage", "source_start", "speed", "beyond")
@@ -63,7 +79,7 @@ def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_form
         assert (item.pin and [item.pin.moment, item.pin.hit]) == (shot.get("pin") and [*shot["pin"].values()])
         assert item.transform.scale == framing.get("scale", 1)
         assert item.transform.move is Move(framing.get("travel", "none").replace("rest", "none"))
-        assert item.transform.amount == framing.get("reach", COVERING.amount)
+        assert item.transform.amount == framing.get("reach", framing.get("amount", COVERING.amount))
     assert [beat.time for beat in opened.song.beats] == [beat[0] for beat in said["song"]["beats"]]
     if said["version"] < 5 and (drums := said["song"].get("drums")):
         drums["sureness"] = [0.2, 0.9, 0.4]

@@ -1,6 +1,7 @@
 """The timeline: items on tracks, what they show, and how it lies in the frame."""
 
 from enum import Enum
+from itertools import pairwise
 from typing import Annotated, TypeAlias
 
 from msgspec import Meta, Struct
@@ -79,6 +80,43 @@ class Pin(Struct, frozen=True, forbid_unknown_fields=True):
     hit: Seconds
 
 
+class Ramp(Enum):
+    """How a speed changes from one key of its curve to the next: not until there, evenly, or eased."""
+
+    HOLD = "hold"
+    LINEAR = "linear"
+    IN = "in"
+    OUT = "out"
+    BOTH = "both"
+
+
+Speed: TypeAlias = Annotated[float, Meta(ge=-20, le=20)]
+"""Seconds of footage a second: 1 as it was filmed, 0 a freeze frame, below 0 backwards."""
+
+
+class SpeedKey(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
+    """The speed on one frame, counted from the curve's anchor, and how it changes to that of the next key."""
+
+    frame: Annotated[int, Meta(ge=-1_000_000, le=1_000_000)]
+    speed: Speed
+    ramp: Ramp = Ramp.BOTH
+
+
+SpeedCurve: TypeAlias = Annotated[tuple[SpeedKey, ...], Meta(min_length=1, max_length=1000)]
+"""Keys ascending in time; before the first and after the last one the speed stays."""
+
+
+class Between(Enum):
+    """What is shown between two pictures of footage: the one before, a mix of both, or their movement.
+
+    Flow moves each part of a picture as far as it has come by then.
+    """
+
+    NEAREST = "nearest"
+    BLEND = "blend"
+    FLOW = "flow"
+
+
 class FootageCut(
     Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True, tag="footage"
 ):
@@ -86,15 +124,21 @@ class FootageCut(
 
     `source_start` is the instant of the footage, in seconds from its first picture, that the item's first
     frame shows; it lies before the footage where a moment comes too early for the hit it falls on. `speed` is
-    seconds of footage a second; before and after the used part of the footage it is repeated, or shown there
-    and back, by `extend`; where it has `bounds`, two instants of the footage, before and after those.
+    one speed, or a curve of speeds; the curve is anchored at the frame on which the item's moment falls, or
+    where it has none at its first. Before and after the used part of the footage it is repeated, or shown
+    there and back, by `extend`; where it has `bounds`, two instants of the footage, before and after those.
     """
 
     footage: FootageId
     source_start: Annotated[float, Meta(ge=-86_400, le=864_000)] = 0.0
-    speed: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
+    speed: Speed | SpeedCurve = 1.0
     extend: Extend = Extend.MIRROR
     bounds: tuple[Seconds, Seconds] | None = None
+    between: Between = Between.NEAREST
+
+    def __post_init__(self) -> None:
+        if isinstance(self.speed, tuple) and any(b.frame <= a.frame for a, b in pairwise(self.speed)):
+            raise ValueError("the keys of a speed curve must ascend, no two on one frame")
 
 
 class SolidFill(Struct, frozen=True, gc=False, forbid_unknown_fields=True, tag="solid"):
@@ -150,7 +194,7 @@ def footage_item(
     n_frames: int,
     *,
     source_start: float = 0.0,
-    speed: float = 1.0,
+    speed: float | tuple[SpeedKey, ...] = 1.0,
     extend: Extend = Extend.MIRROR,
     bounds: tuple[float, float] | None = None,
     transform: Transform = COVERING,

@@ -12,8 +12,8 @@ from msgspec import Struct
 
 from epiphane.document.filling import Filling, Order
 from epiphane.document.footage import Footage, FootageKind, Level, Moment, Span, clean_spans, passage_spans
-from epiphane.document.timeline import Extend, Item, Pin, cut_of
-from epiphane.facts.source_time import running_seconds
+from epiphane.document.timeline import Extend, Item, Pin
+from epiphane.facts.source_time import running_span
 from epiphane.timing import frame_start
 
 SLOWEST = 0.25
@@ -222,7 +222,7 @@ class Casting:
         for shot in kept:
             clip = by_id.get(shot.footage) if shot.footage is not None else None
             if clip is not None:
-                clip.see(cut_of(shot).source_start, running_seconds(shot, shot.start + shot.n_frames, rate))
+                clip.see(*running_span(shot, rate))
 
     def cast(self, places: Sequence[Place]) -> list[Part]:
         """Return what plays in each place; no clip follows itself where there is another."""

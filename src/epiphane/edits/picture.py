@@ -1,11 +1,12 @@
 """Edits of the picture as a whole: its size and rate."""
 
 from fractions import Fraction
+from itertools import zip_longest
 
 from msgspec.structs import replace
 
 from epiphane.document.project import Project
-from epiphane.document.timeline import Item
+from epiphane.document.timeline import FootageCut, Item, with_cut
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
@@ -29,7 +30,10 @@ def set_size(project: Project, *, width: int, height: int) -> Project:
 
 
 def set_rate(project: Project, rate: Fraction) -> Project:
-    """Return `project` at another frame rate: cuts on a bar stay on it, others keep their time."""
+    """Return `project` at another frame rate: cuts on a bar stay on it, others keep their time.
+
+    A shot of a frame or two may have none left at a lower rate, and goes.
+    """
     if rate == project.rate:
         return project
     bars = bars_of(project)
@@ -38,10 +42,14 @@ def set_rate(project: Project, rate: Fraction) -> Project:
     def moved(frame: int) -> int:
         return place.get(frame, frame_at(frame_start(frame, project.rate), rate))
 
-    shots = []
-    for shot in project.shots:
-        start, end = moved(shot.start), moved(shot.start + shot.n_frames)
-        shots.append(_at(shot, start, max(end, start + 1)))
+    shots: list[Item] = []
+    limits = [moved(shot.start) for shot in project.shots[1:]]
+    for shot, limit in zip_longest(project.shots, limits):
+        start = max(moved(shot.start), shots[-1].end if shots else 0)
+        end = max(moved(shot.end), start + 1)
+        end = end if limit is None else min(end, limit)
+        if end > start:
+            shots.append(_at(shot, start, end, rate / project.rate))
     return repinned(replace(project, rate=rate, shots=tuple(shots)))
 
 
@@ -57,5 +65,11 @@ def even_size(width: int, height: int) -> tuple[int, int]:
     return max(2, int(width * shrink) // 2 * 2), max(2, int(height * shrink) // 2 * 2)
 
 
-def _at(shot: Item, start: int, end: int) -> Item:
-    return replace(shot, start=start, n_frames=end - start)
+def _at(shot: Item, start: int, end: int, factor: Fraction) -> Item:
+    """Return a shot between other frames, with the keys of its speed at the same instants at another rate."""
+    made = replace(shot, start=start, n_frames=end - start)
+    speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
+    if not isinstance(speed, tuple):
+        return made
+    keys = {round(key.frame * factor): key for key in speed}  # of two that fall on one frame, the later
+    return with_cut(made, speed=tuple(replace(key, frame=frame) for frame, key in keys.items()))

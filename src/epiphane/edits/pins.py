@@ -6,17 +6,32 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from epiphane.document.project import Project
-from epiphane.document.timeline import Item, Pin, cut_of, with_cut
-from epiphane.facts.source_time import start_for
+from epiphane.document.timeline import FootageCut, Item, Pin, cut_of, with_cut
+from epiphane.facts.source_time import anchor_frame, start_for
+from epiphane.facts.speed import shifted
 from epiphane.timing import frame_at
 
 
 def pinned(shot: Item, pin: Pin | None, rate: Fraction) -> Item:
-    """Return a shot that shows its moment on the frame of its hit; unpinned where that is not within it."""
+    """Return a shot that shows its moment on the frame of its hit; unpinned where that is not within it.
+
+    A curve of speeds stays where it is when the shot is pinned anew or let go, and goes along with its hit.
+    """
     if pin is None or not shot.start <= frame_at(pin.hit, rate) < shot.start + shot.n_frames:
-        return shot if shot.pin is None else replace(shot, pin=None)
+        return shot if shot.pin is None else _let_go(shot, rate)
+    if shot.pin is None:
+        cut = cut_of(shot)
+        shot = with_cut(shot, speed=shifted(cut.speed, shot.start - frame_at(pin.hit, rate)))
     start = start_for(pin, start=shot.start, speed=cut_of(shot).speed, rate=rate)
     return replace(with_cut(shot, source_start=start), pin=pin)
+
+
+def _let_go(shot: Item, rate: Fraction) -> Item:
+    """Return a shot without its pin, which shows what it did."""
+    if not isinstance(shot.content, FootageCut):
+        return replace(shot, pin=None)
+    speed = shifted(shot.content.speed, anchor_frame(shot, rate) - shot.start)
+    return replace(with_cut(shot, speed=speed), pin=None)
 
 
 def repinned(project: Project, *, move: Callable[[float], float] = lambda hit: hit) -> Project:

@@ -16,7 +16,8 @@ from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
 from epiphane.facts.hits import hit_context_of, hits_of
-from epiphane.facts.source_time import running_seconds
+from epiphane.facts.source_time import anchor_frame, running_seconds
+from epiphane.facts.speed import shifted
 from epiphane.timing import frame_at, frame_start
 
 
@@ -112,50 +113,10 @@ def started_at(shot: Item, start: int, rate: Fraction) -> Item:
     """Return a shot that begins on another frame and shows on every other one what it did."""
     made = replace(shot, start=start, n_frames=shot.end - start)
     if isinstance(shot.content, FootageCut):
-        made = with_cut(made, source_start=round(running_seconds(shot, start, rate), 9))
+        seconds = round(running_seconds(shot, start, rate), 9)
+        later = anchor_frame(shot, rate) - anchor_frame(made, rate)
+        made = with_cut(made, source_start=seconds, speed=shifted(shot.content.speed, later))
     return pinned(made, made.pin, rate)
-
-
-def end_shot(project: Project, shot_id: ItemId, frame: int) -> Project:
-    """Return `project` with a shot ending before another frame; the shot after it gives or takes.
-
-    Shots that would be covered whole go. At the end of the row there is no shot after it.
-
-    Raises
-    ------
-    EditError
-        If the shot would have no frame, or would end after the song.
-    """
-    shot = find(project.shots, shot_id, "shot")
-    most = project.n_frames if project.song is not None else frame
-    if not shot.start < frame <= most:
-        raise EditError(f"shot {shot_id}: must end on frame {shot.start + 1}..{most}, got {frame}")
-    old_end = shot.start + shot.n_frames
-    shots: list[Item] = []
-    for other in project.shots:
-        if other is shot:
-            shots.append(pinned(replace(shot, n_frames=frame - shot.start), shot.pin, project.rate))
-        elif other.start < shot.start or other.start >= max(frame, old_end + 1):
-            shots.append(other)
-        elif other.start + other.n_frames > frame:
-            shots.append(started_at(other, frame, project.rate))
-    return replace(project, shots=tuple(shots))
-
-
-def stretch_shot(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
-    """Return `project` with one shot lasting another number of beats, or to the end of the song.
-
-    Raises
-    ------
-    EditError
-        If there is no such shot, or `n_beats` is under 1.
-    """
-    shot = find(project.shots, shot_id, "shot")
-    if n_beats < 1:
-        raise EditError(f"a shot lasts 1 beat or more, got {n_beats}")
-    later = [frame for frame in beat_frames(project) if frame > shot.start]
-    end = later[n_beats - 1] if n_beats <= len(later) else project.n_frames
-    return end_shot(project, shot_id, max(end, shot.start + 1))
 
 
 def beats_of_shot(project: Project, shot_id: ItemId) -> int:
@@ -239,19 +200,6 @@ def pin_shot(project: Project, shot_id: ItemId, pin: Pin) -> Project:
     if made.pin is None:
         raise EditError("the hit is not within the shot")
     return with_shot(project, made)
-
-
-def change_speed(project: Project, shot_id: ItemId, speed: float) -> Project:
-    """Return `project` with a shot at another speed; its moment stays on its hit.
-
-    Raises
-    ------
-    EditError
-        If there is no such shot, or the speed is out of range.
-    """
-    shot = find(project.shots, shot_id, "shot")
-    made = checked(with_cut(shot, speed=speed), Item)
-    return with_shot(project, pinned(made, made.pin, project.rate))
 
 
 def change_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:

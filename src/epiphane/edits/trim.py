@@ -11,14 +11,13 @@ from epiphane.document.lane import Lane
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
-from epiphane.document.timeline import FootageCut, Item, with_cut
+from epiphane.document.timeline import Item
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
-from epiphane.edits.shots import cutting_hits
+from epiphane.edits.shots import cutting_hits, started_at
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
-from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_at, frames_covering
 
 _LEAST_SECONDS = 1.0
@@ -228,8 +227,6 @@ def _moved_shots(
         start, end = place(shot.start), min(place(shot.start + shot.n_frames), n_frames)
         missing = max(0, -start)
         if end > max(start, 0):
-            made = replace(shot, start=max(start, 0), n_frames=end - max(start, 0))
-            if isinstance(shot.content, FootageCut):
-                made = with_cut(made, source_start=running_seconds(shot, shot.start + missing, rate))
-            moved.append(made)
+            made = started_at(shot, shot.start + missing, rate) if missing else shot
+            moved.append(replace(made, start=max(start, 0), n_frames=end - max(start, 0)))
     return tuple(moved)

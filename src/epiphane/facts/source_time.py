@@ -6,7 +6,8 @@ from fractions import Fraction
 
 from epiphane.document.footage import Footage, FootageKind, Span
 from epiphane.document.project import Project
-from epiphane.document.timeline import Extend, Item, Pin, cut_of
+from epiphane.document.timeline import Extend, Item, Pin, SpeedKey, cut_of
+from epiphane.facts.speed import frames_run, monotone_parts
 from epiphane.timing import frame_at, frame_start
 
 # Timestamps of files are rounded to their own clock; meant is the picture, not the instant at its edge.
@@ -53,13 +54,55 @@ def shown_span(shot: Item, footage: Footage) -> Span:
 def running_seconds(shot: Item, frame: int, rate: Fraction) -> float:
     """Return the instant that a shot would show if its footage went on for ever both ways."""
     cut = cut_of(shot)
-    return cut.source_start + cut.speed * frame_start(frame - shot.start, rate)
+    if not isinstance(cut.speed, tuple):
+        return cut.source_start + cut.speed * frame_start(frame - shot.start, rate)
+    anchor = anchor_frame(shot, rate)
+    run = frames_run(cut.speed, frame - anchor) - frames_run(cut.speed, shot.start - anchor)
+    return cut.source_start + run / float(rate)
 
 
-def start_for(pin: Pin, *, start: int, speed: float, rate: Fraction) -> float:
+def running_span(shot: Item, rate: Fraction) -> Span:
+    """Return the least and the greatest instant that a shot would show if its footage went on for ever."""
+    anchor = anchor_frame(shot, rate)
+    frames = {shot.start, shot.end}
+    for part in monotone_parts(cut_of(shot).speed, shot.start - anchor, shot.end - anchor + 1):
+        frames |= {anchor + frame for frame in part}
+    instants = [running_seconds(shot, frame, rate) for frame in frames]
+    return min(instants), max(instants)
+
+
+def anchor_frame(shot: Item, rate: Fraction) -> int:
+    """Return the frame from which the keys of its speed curve are counted: its moment's, or its first."""
+    return shot.start if shot.pin is None else frame_at(shot.pin.hit, rate)
+
+
+def start_for(pin: Pin, *, start: int, speed: float | tuple[SpeedKey, ...], rate: Fraction) -> float:
     """Return the `source_start` with which a shot from frame `start` shows its moment on the hit's frame."""
-    lead = frame_start(frame_at(pin.hit, rate) - start, rate)
-    return round(pin.moment - speed * lead, 9)
+    lead = frame_at(pin.hit, rate) - start
+    if not isinstance(speed, tuple):
+        return round(pin.moment - speed * frame_start(lead, rate), 9)
+    return round(pin.moment + frames_run(speed, -lead) / float(rate), 9)
+
+
+def frame_showing(shot: Item, seconds: float, rate: Fraction) -> int | None:
+    """Return the first frame on which a shot shows an instant of its footage, or has just passed it.
+
+    None where it never does. What lies beyond the ends of the footage is not looked at.
+    """
+    anchor, slack = anchor_frame(shot, rate), _INSIDE_SECONDS
+    if abs(running_seconds(shot, shot.start, rate) - seconds) <= slack:
+        return shot.start
+    for first, last in monotone_parts(cut_of(shot).speed, shot.start - anchor, shot.end - anchor):
+        from_, to = (running_seconds(shot, anchor + one, rate) for one in (first, last))
+        if min(from_, to) - slack <= seconds <= max(from_, to) + slack:
+            sign = 1 if to >= from_ else -1
+
+            def along(one: int, sign: int = sign) -> float:
+                return sign * running_seconds(shot, anchor + one, rate)
+
+            frames = range(first, last + 1)
+            return anchor + first + bisect.bisect_left(frames, sign * seconds - slack, key=along)
+    return None
 
 
 def _inside(seconds: float, footage: Footage, span: Span, extend: Extend) -> float:

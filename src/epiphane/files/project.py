@@ -183,6 +183,11 @@ def _upgrade_4(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
+def _upgrade_5(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 says more of the speed of items; all of it may be left out."""
+    return raw | {"version": 6}
+
+
 def _with_confidence(song: Any) -> Any:
     """Return a song of version 4 with the drums' confidence, also beyond its trims, under its name of now."""
     if not isinstance(song, dict):
@@ -242,7 +247,7 @@ def with_combination(pulse: Any) -> Any:
     return pulse | {"source": source | {"type": "combined"}}
 
 
-_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3, 4: _upgrade_4}
+_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3, 4: _upgrade_4, 5: _upgrade_5}
 
 
 def save_project(project: Project, path: Path) -> str:

@@ -142,6 +142,14 @@ class Clip:
         tick = (seconds + slack) / float(self._time_base) + float(self._pts[0])
         return int(np.clip(np.searchsorted(self._pts, tick, side="right") - 1, 0, self.n_pictures - 1))
 
+    def share_at(self, seconds: float, index: int) -> float:
+        """Return how far on the way from a picture to the next one an instant is, 0 to 1; 0 at the last."""
+        if index + 1 >= self.n_pictures:
+            return 0.0
+        first, following = (float(self._pts[n] - self._pts[0]) for n in (index, index + 1))
+        share = (seconds / float(self._time_base) - first) / (following - first)
+        return min(max(share, 0.0), 1.0)
+
     def read(self, index: int) -> RawPicture:
         """Return one picture; where the file is damaged the last one before it is held.
 

@@ -10,20 +10,31 @@ from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
-from epiphane.document.timeline import COVERING, BlendMode, FootageCut, Item, SolidFill, Track, Transform
+from epiphane.document.timeline import (
+    COVERING,
+    Between,
+    BlendMode,
+    FootageCut,
+    Item,
+    SolidFill,
+    Track,
+    Transform,
+    cut_of,
+)
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
-from epiphane.facts.source_time import item_at, shot_at, source_seconds
+from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.render.transform import transform_on
 from epiphane.types import Size
 
 
 class SourceFrame(Struct, frozen=True):
-    """A picture of some footage: the one on screen `seconds` after the footage's first."""
+    """A picture of some footage: the one on screen `seconds` after the footage's first, or one in between."""
 
     path: str
     fingerprint: str
     seconds: float
+    between: Between = Between.NEAREST
 
 
 class Shown(Struct, frozen=True, cache_hash=True):
@@ -189,7 +200,9 @@ def _within(shot: Item, frame: int) -> int:
 def source_of(project: Project, shot: Item, footage: Footage, frame: int) -> SourceFrame:
     """Return the picture of its footage that a shot shows on a frame of the project."""
     seconds = round(source_seconds(shot, footage, frame, project.rate), 9)
-    return SourceFrame(footage.path, footage.fingerprint, seconds)
+    between = cut_of(shot).between
+    has_next = seconds + 1 / float(footage.rate) < shown_span(shot, footage)[1]
+    return SourceFrame(footage.path, footage.fingerprint, seconds, between if has_next else Between.NEAREST)
 
 
 _Working: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]

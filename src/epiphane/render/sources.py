@@ -6,8 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from epiphane.disk import why_unreadable
+from epiphane.document.timeline import Between
 from epiphane.errors import MediaError
+from epiphane.lru import SharedCache
 from epiphane.media.clip import Clip
+from epiphane.media.in_between import STEPS, Movement, mixed, moved_between, movement_between
 from epiphane.media.placeholder import placeholder
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.raw import RawPicture
@@ -17,6 +20,8 @@ from epiphane.render.plan import SourceFrame
 _MOST_OPEN = 16
 # Stills and the pictures kept of clips; a still of 4096 pixels a side takes 48 MB.
 _MOST_BYTES = 320 << 20
+# Of pairs of pictures, between which others are looked for: 1 MB each, or 4 for an export.
+_MOST_MOVEMENTS = 12
 
 _Opened = Clip | Still | MediaError
 
@@ -52,6 +57,7 @@ class OpenFootage:
         self._files: OrderedDict[tuple[str, str], _Opened] = OrderedDict()
         self._opening: dict[tuple[str, str], threading.Lock] = {}
         self._faults: dict[str, str] = {}
+        self._movements: SharedCache[tuple[str, str, int], Movement] = SharedCache(_MOST_MOVEMENTS)
 
     def picture(self, source: SourceFrame) -> RawPicture:
         """Return a picture, or a placeholder that says why there is none."""
@@ -59,7 +65,7 @@ class OpenFootage:
         if isinstance(opened, MediaError):
             return placeholder(str(opened))
         try:
-            picture = opened.read(opened.index_at(source.seconds))
+            picture = self._read(opened, source)
         except MediaError as error:
             if self._proxies is not None and opened.path != Path(source.path):
                 self._proxies.discard(source.fingerprint)  # the proxy is damaged, not the footage
@@ -72,6 +78,25 @@ class OpenFootage:
             self._faults.setdefault(source.path, text)
         self._make_room()
         return picture
+
+    def _read(self, opened: Clip | Still, source: SourceFrame) -> RawPicture:
+        """Return the picture that is meant: one of the file, or what is between two of them."""
+        index = opened.index_at(source.seconds)
+        if source.between is Between.NEAREST or isinstance(opened, Still):
+            return opened.read(index)
+        step = round(STEPS * opened.share_at(source.seconds, index))
+        if step in (0, STEPS):
+            return opened.read(index + (step == STEPS))
+        first, second = opened.read(index), opened.read(index + 1)
+        share = step / STEPS
+        if source.between is Between.BLEND or first.shape != second.shape:
+            return mixed(first, second, share)
+        key = str(opened.path), source.fingerprint, index
+        movement = self._movements.get(key, lambda: self._movement(first, second))
+        return moved_between(first, second, movement, share, is_preview=self._proxies is not None)
+
+    def _movement(self, first: RawPicture, second: RawPicture) -> Movement:
+        return movement_between(first, second, is_preview=self._proxies is not None)
 
     def faults(self) -> list[str]:
         """Return what went wrong so far, a sentence for each file."""

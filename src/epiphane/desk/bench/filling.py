@@ -166,7 +166,8 @@ def _all_clips(project: Project) -> str:
 def _told(project: Project) -> str:
     n_locked = sum(shot.is_locked for shot in project.shots)
     n_landed = sum(shot.pin is not None for shot in project.shots)
-    n_slow = sum(cut_of(shot).speed < 1 for shot in project.shots if shot.footage is not None)
+    speeds = [cut_of(shot).speed for shot in project.shots if shot.footage is not None]
+    n_slow = sum(not isinstance(speed, tuple) and abs(speed) < 1 for speed in speeds)
     parts = [f"{len(project.shots)} shots"]
     parts += [f"{n_landed} moments on hits"] if n_landed else []
     parts += [f"{n_slow} slowed"] if n_slow else []

@@ -25,10 +25,10 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Extend, Fit, FootageCut, Item, Move, Pin, Transform, cut_of
+from epiphane.edits.cutting import stretch_shot
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shot,
-    change_speed,
     cutting_hits,
     exchange_shots,
     footage_name,
@@ -36,9 +36,9 @@ from epiphane.edits.shots import (
     move_shot,
     pin_shot,
     slip_shot,
-    stretch_shot,
     take_out,
 )
+from epiphane.edits.speed import change_speed
 from epiphane.errors import EditError
 from epiphane.timing import frame_at
 

@@ -16,9 +16,9 @@ def drag(widget, start, end, *, modifier=NONE, steps=6):
     QTest.mouseRelease(widget, LEFT, modifier, end)
 
 
-def drop(widget, data, at):
+def drop(widget, data, at, *, modifier=NONE):
     """Let something fall on a widget, as the system does at the end of a drag."""
-    how = (Qt.DropAction.CopyAction, data, LEFT, NONE)
+    how = (Qt.DropAction.CopyAction, data, LEFT, modifier)
     enter, fall = QDragEnterEvent(at, *how), QDropEvent(QPointF(at), *how)
     for event in (enter, QDragMoveEvent(at, *how), fall):
         QApplication.sendEvent(widget, event)

@@ -138,7 +138,7 @@ class Photographer:
         self.take("filling")
         shot = next(shot for shot in window.editor.project.shots if shot.footage == chimes)
         window.editor.select(ShotSelection(shot.id))
-        window.bench.shot.toggle_kept()
+        window.shots.toggle_lock()
         window.editor.go_to(frame_at(shot.pin.hit, window.editor.project.rate))
         self.wait(1500)
         self.take("shot")

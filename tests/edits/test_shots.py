@@ -17,7 +17,7 @@ from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.shots import (
     beats_of_shot,
     exchange_shots,
-    frame_shot,
+    frame_shots,
     lay_in_row,
     move_shot,
     pin_shot,
@@ -218,10 +218,10 @@ def test_beyond_its_ends_a_clip_goes_back_or_begins_again():
 def test_framing_is_checked_and_stills_are_pushed_in_on():
     project = lay_in_row(empty(footage=(some_still(1),)), [A])
     assert project.shots[0].transform.move is Move.PUSH
-    framed = frame_shot(project, project.shots[0].id, fit=Fit.WHOLE, scale=1.5)
+    framed = frame_shots(project, [project.shots[0].id], fit=Fit.WHOLE, scale=1.5)
     assert (framed.shots[0].transform.fit, framed.shots[0].transform.scale) == (Fit.WHOLE, 1.5)
     with pytest.raises(EditError, match=r"transform: .*<= 20.*scale"):
-        frame_shot(project, project.shots[0].id, scale=99.0)
+        frame_shots(project, [project.shots[0].id], scale=99.0)
     with pytest.raises(EditError, match="a still has no moment"):
         pin_shot(project, project.shots[0].id, Pin(0.0, 0.5))
 

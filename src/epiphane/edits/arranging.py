@@ -26,7 +26,7 @@ def put_footage(project: Project, ids: Sequence[FootageId], frame: int, *, cover
     EditError
         If there is no such footage, it is a sound, or the song ends there.
     """
-    n_frames = _bar_length(project, frame)
+    n_frames = length_there(project, frame)
     if project.song is not None and frame >= project.n_frames:
         raise EditError("the song ends here: put the clip earlier")
 
@@ -40,6 +40,13 @@ def put_footage(project: Project, ids: Sequence[FootageId], frame: int, *, cover
             track.put(made)
 
     return on_main_track(project, edit)
+
+
+def length_there(project: Project, frame: int) -> int:
+    """Return how many frames a clip takes that is put on a frame: as many as the bar there has."""
+    lines = bar_frames(bars_of(project), project.rate)
+    after = next((index for index, line in enumerate(lines) if line > frame), len(lines) - 1)
+    return max(1, lines[after] - lines[after - 1]) if after > 0 else max(1, round(2 * project.rate))
 
 
 def move_shots(project: Project, ids: Iterable[ItemId], frame: int) -> Project:
@@ -157,10 +164,3 @@ def _going_on(project: Project, track: MainTrack, source: Item, start: int, end:
         return replace(free, start=start, n_frames=end - start, is_locked=False)
     made = a_shot(source.id, footage, start, end, project.rate, before=track.items)
     return replace(made, transform=source.transform)
-
-
-def _bar_length(project: Project, frame: int) -> int:
-    """Return how many frames the bar has in which a frame lies."""
-    lines = bar_frames(bars_of(project), project.rate)
-    after = next((index for index, line in enumerate(lines) if line > frame), len(lines) - 1)
-    return max(1, lines[after] - lines[after - 1]) if after > 0 else max(1, round(2 * project.rate))

@@ -39,6 +39,12 @@ class History:
         self._past = [(label, edit(project)) for label, project in self._past]
         self._future = [(label, edit(project)) for label, project in self._future]
 
+    def give_up_gesture(self) -> None:
+        """Go back to before the gesture that goes on, if it has changed anything; it cannot be redone."""
+        if self._gesture is not None and self._past:
+            self.present = self._past.pop()[1]
+        self._gesture = None
+
     def end_gesture(self) -> None:
         """Let the next edit be a step of its own."""
         self._gesture = None

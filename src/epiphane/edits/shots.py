@@ -203,15 +203,7 @@ def pin_shot(project: Project, shot_id: ItemId, pin: Pin) -> Project:
 
 
 def change_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:
-    """Return `project` with plain fields of a shot, or of its footage, changed, e.g. ``is_locked=True``."""
-    shot = find(project.shots, shot_id, "shot")
-    of_cut = {name: changes.pop(name) for name in FootageCut.__struct_fields__ if name in changes}
-    made = with_cut(shot, **of_cut) if of_cut else shot
-    return with_shot(project, checked(replace(made, **changes), Item))
-
-
-def frame_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:
-    """Return `project` with the framing of a shot changed, e.g. ``scale=1.2``.
+    """Return `project` with plain fields of a shot, or of its footage, changed, e.g. ``is_locked=True``.
 
     Raises
     ------
@@ -219,7 +211,31 @@ def frame_shot(project: Project, shot_id: ItemId, **changes: Any) -> Project:
         If there is no such shot, or a value is out of range.
     """
     shot = find(project.shots, shot_id, "shot")
-    return with_shot(project, replace(shot, transform=checked(replace(shot.transform, **changes), Transform)))
+    of_cut = {name: changes.pop(name) for name in FootageCut.__struct_fields__ if name in changes}
+    made = with_cut(shot, **of_cut) if of_cut else shot
+    return with_shot(project, checked(replace(made, **changes), Item))
+
+
+def change_shots(project: Project, ids: Iterable[ItemId], **changes: Any) -> Project:
+    """Return `project` with plain fields of some shots, or of their footage, changed."""
+    for shot_id in ids:
+        project = change_shot(project, shot_id, **changes)
+    return project
+
+
+def frame_shots(project: Project, ids: Iterable[ItemId], **changes: Any) -> Project:
+    """Return `project` with the framing of some shots changed, e.g. ``scale=1.2``.
+
+    Raises
+    ------
+    EditError
+        If there is no such shot, or a value is out of range.
+    """
+    for shot_id in ids:
+        shot = find(project.shots, shot_id, "shot")
+        made = replace(shot, transform=checked(replace(shot.transform, **changes), Transform))
+        project = with_shot(project, made)
+    return project
 
 
 def with_shot(project: Project, shot: Item) -> Project:

@@ -169,6 +169,13 @@ def curve_of(shot: Item) -> tuple[SpeedKey, ...]:
     return speed if isinstance(speed, tuple) else ()
 
 
+def speed_text(speed: float | tuple[SpeedKey, ...]) -> str:
+    """Return a speed as people write it: ``40 %``, ``freeze``, ``curve``."""
+    if isinstance(speed, tuple):
+        return "curve"
+    return "freeze" if speed == 0 else f"{100 * speed:.4g} %"
+
+
 # Ready curves
 
 

@@ -25,13 +25,16 @@ from epiphane.desk.bench.lanes import LanesBench
 from epiphane.desk.bench.lost_work import LostWorkBench
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
-from epiphane.desk.bench.shot import ShotBench
+from epiphane.desk.bench.shot import GapBench, ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
+from epiphane.desk.control.shot_time import ShotTimeDesk
+from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
@@ -44,6 +47,7 @@ BenchPage: TypeAlias = (
     | TapBench
     | CueBench
     | ShotBench
+    | GapBench
     | FootageBench
     | FillingBench
     | ExportBench
@@ -97,6 +101,9 @@ class BenchPanel(QFrame):
         player: ClipPlayer,
         recipes: RecipeDesk,
         lanes: LaneDesk,
+        shots: ShotDesk,
+        times: ShotTimeDesk,
+        snapping: Snapping,
     ) -> None:
         super().__init__()
         self._editor = editor
@@ -106,7 +113,8 @@ class BenchPanel(QFrame):
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
-        self.song, self.cues, self.shot = SongBench(editor), CueBench(editor), ShotBench(editor)
+        self.song, self.cues = SongBench(editor), CueBench(editor)
+        self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat, self.tap = BeatBench(editor), TapBench(editor)
@@ -122,6 +130,7 @@ class BenchPanel(QFrame):
             self.tap,
             self.cues,
             self.shot,
+            self.gap,
             self.footage,
             self.filling,
             self.export,

@@ -1,14 +1,15 @@
-"""The bench page of a shot: clip, length, start, speed, moment, transform."""
+"""The bench page of shots: clip, length, speed and its curve, moment, transform."""
 
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
     RangeBar,
     button,
     choice_field,
+    in_a_row,
     label,
     number_field,
     row,
@@ -18,40 +19,44 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.filling import MOVES
 from epiphane.desk.bench.rows import StructFields, limited_field
+from epiphane.desk.bench.shot_speed import ShotSpeedRows
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shot_time import ShotTimeDesk
+from epiphane.desk.control.shots import ShotDesk, shots_text
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.shelf.footage import footage_facts
 from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId
-from epiphane.document.project import Project, find
-from epiphane.document.timeline import Extend, Fit, FootageCut, Item, Move, Pin, Transform, cut_of
-from epiphane.edits.cutting import stretch_shot
+from epiphane.document.ids import FootageId, PulseId
+from epiphane.document.project import Project
+from epiphane.document.timeline import Extend, Fit, FootageCut, Item, Move, Transform, cut_of
+from epiphane.edits.cutting import Yield, gap_at
 from epiphane.edits.shots import (
     beats_of_shot,
-    change_shot,
-    cutting_hits,
+    change_shots,
     exchange_shots,
     footage_name,
-    frame_shot,
-    move_shot,
-    pin_shot,
+    frame_shots,
     slip_shot,
-    take_out,
 )
-from epiphane.edits.speed import change_speed
-from epiphane.errors import EditError
 from epiphane.timing import frame_at
 
 _FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
 _EXTENDS = ((Extend.MIRROR, "back and forth"), (Extend.REPEAT, "repeat"))
+_GIVES = (
+    (Yield.NEXT.value, "next shot gives"),
+    (Yield.REST.value, "rest moves along"),
+    (Yield.COVERED.value, "covers what follows"),
+)
 
 
 class ShotBench(QWidget):
-    """The selected shot."""
+    """The selected shots; of several, the fields show the one that was selected last."""
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, shots: ShotDesk, times: ShotTimeDesk, snapping: Snapping) -> None:
         super().__init__()
-        self._editor = editor
+        self._editor, self._shots, self._snapping = editor, shots, snapping
+        self._gives = Yield.NEXT
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
@@ -60,147 +65,115 @@ class ShotBench(QWidget):
         self._what.setWordWrap(True)
         box.addWidget(self._what)
         box.addWidget(self._buttons())
-        for widget in (*self._time_rows(), rule(), *self._transform_rows()):
+        self.speed = ShotSpeedRows(editor, times)
+        for widget in (
+            self.speed,
+            *self._time_rows(),
+            *self._footage_rows(),
+            rule(),
+            *self._transform_rows(),
+        ):
             box.addWidget(widget)
         box.addStretch(1)
+        snapping.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the shot as it is now."""
-        found = self._found()
-        if found is None:
-            return
-        shot, footage = found
-        cut = cut_of(shot)
-        project, is_clip = self._editor.project, footage.kind is FootageKind.VIDEO
-        last = shot.start + shot.n_frames - 1
-        self._what.setText(
-            f"frames {shot.start} to {last}, {footage_facts(footage)}\n{_tell_moment(shot, footage, project)}"
+        """Show the shots as they are now."""
+        shot, shots, project = (
+            self._editor.selected_shot(),
+            self._editor.selected_shots(),
+            self._editor.project,
         )
-        self._keep.setChecked(shot.is_locked)
+        footage = next((one for one in project.footage if shot and one.id == shot.footage), None)
+        if shot is None or footage is None:
+            return
+        cut, is_clip, is_one = cut_of(shot), footage.kind is FootageKind.VIDEO, len(shots) == 1
+        self._what.setText(_told(shot, footage, project) if is_one else _told_of_several(shots))
+        self._keep.setChecked(all(one.is_locked for one in shots))
         clips = [
             (str(one.id), footage_name(one)) for one in project.footage if one.kind is not FootageKind.SOUND
         ]
         show_options(self._clip, clips)
         show_choice(self._clip, str(footage.id))
         self._beats.show_value(beats_of_shot(project, shot.id))
-        for widget in (self._start_row, self._speed_row):
-            widget.setVisible(is_clip)
+        show_choice(self._gives_choice, self._gives.value)
+        self._start_row.setVisible(is_clip and is_one)
+        self._beyond_row.setVisible(is_clip)
+        self.speed.setVisible(is_clip)
         self._land.setVisible(is_clip)
         self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
         self._bar.set_values(footage.used_from, min(max(cut.source_start, footage.used_from), footage.end))
         self._start.show_value(cut.source_start)
         is_slow = cut.extend is Extend.SLOW  # of a filling alone: a shot that is slowed goes there and back
-        for fields in self._cut:
-            fields.show(replace(cut, extend=Extend.MIRROR) if is_slow else cut)
-        transform = shot.transform
-        self._transform.show(transform)
-        self._amount.setEnabled(transform.move is not Move.NONE)
-        self._reset.setEnabled(transform != Transform())
-
-    # What keys and buttons do
-
-    def land(self) -> None:
-        """Slip the shot so that its best moment falls on the hit nearest to the playhead."""
-        found = self._found()
-        if found is None:
-            return
-        shot, footage = found
-        playhead = self._editor.playhead
-
-        def edit(project: Project) -> Project:
-            moment = footage.best_moment
-            if moment is None:
-                raise EditError(
-                    f"{footage_name(footage)} has no moment: choose it on the shelf and set one with N"
-                )
-            rate = project.rate
-            end = shot.start + shot.n_frames
-            inside = [hit for hit in cutting_hits(project) if shot.start <= frame_at(hit.time, rate) < end]
-            if not inside:
-                raise EditError("there is no hit within this shot")
-            hit = min(inside, key=lambda one: abs(frame_at(one.time, rate) - playhead))
-            return pin_shot(project, shot.id, Pin(moment.time, hit.time))
-
-        if self._editor.apply(edit, "snap of a moment"):
-            now = self._editor.selected_shot()
-            if now is not None and now.pin is not None:
-                self._editor.go_to(frame_at(now.pin.hit, self._editor.project.rate))
-
-    def toggle_kept(self) -> None:
-        """Keep the shot when the song is filled again, or no longer."""
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(
-                lambda p: change_shot(p, shot.id, is_locked=not shot.is_locked), "locking of a shot"
-            )
-
-    def move_to_hit(self, direction: int) -> None:
-        """Move the shot to the next (1) or last (-1) hit."""
-        shot = self._editor.selected_shot()
-        if shot is not None and self._editor.apply(
-            lambda p: move_shot(p, shot.id, direction), "move of a shot"
-        ):
-            moved = self._editor.selected_shot()
-            if moved is not None:
-                self._editor.go_to(moved.start)
-
-    def _exchange(self, footage: FootageId) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: exchange_shots(p, shot.id, [footage]), "exchange of a shot")
-
-    def remove(self) -> None:
-        """Take the shot out: its neighbour takes its place."""
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: take_out(p, [shot.id]), "removal of a shot")
+        self._beyond.show(replace(cut, extend=Extend.MIRROR) if is_slow else cut)
+        self.speed.refresh()
+        self._transform.show(shot.transform)
+        self._amount.setEnabled(shot.transform.move is not Move.NONE)
+        self._reset.setEnabled(shot.transform != Transform())
+        pulses = [(str(pulse.id), pulse.name) for pulse in project.pulses]
+        show_options(self._snap_to, [("off", "nothing"), ("cuts", "the hits of cuts"), *pulses])
+        chosen = "cuts" if self._snapping.pulse is None else str(self._snapping.pulse)
+        show_choice(self._snap_to, chosen if self._snapping.is_on else "off")
 
     def _buttons(self) -> QWidget:
+        shots = self._shots
         self._land = button(
             "Snap to hit",
             "Slip the shot so that its moment falls on the hit nearest the playhead (G)",
-            self.land,
+            shots.land,
         )
         self._keep = button(
-            "Lock", "Keep this shot as it is when the song is filled again (H)", self.toggle_kept
+            "Lock",
+            "Lock the shot: it stays where it is, and when the song is filled again (H)",
+            shots.toggle_lock,
         )
         self._keep.setCheckable(True)
-        remove = button("Delete", "Delete the shot: its neighbour fills the gap (Delete)", self.remove)
-        made = QWidget()
-        line = QHBoxLayout(made)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
-        for widget in (self._land, self._keep, remove):
-            line.addWidget(widget)
-        line.addStretch(1)
-        return made
+        split = button("Split", "Cut the shot in two at the playhead (/)", shots.split)
+        remove = button(
+            "Delete",
+            "Delete the shot, and its neighbour fills the gap (Delete); the rest closes up (Shift + Delete);"
+            " it leaves black (Ctrl + Delete)",
+            shots.remove,
+        )
+        return in_a_row(self._land, self._keep, split, remove, spacing=6)
 
     def _time_rows(self) -> list[QWidget]:
-        self._clip = choice_field("Clip that is shown", [], lambda key: self._exchange(FootageId(int(key))))
         self._beats = number_field("Length in beats", low=1, high=512, unit="")
-        self._beats.edited.connect(self._set_beats)
+        self._beats.edited.connect(lambda value: self._shots.last_beats(round(value), self._gives))
+        self._gives_choice = choice_field(
+            "What gives or takes when the length changes", _GIVES, self._set_gives
+        )
+        hold = button(
+            "Hold", "Last until the next section or drop; covers what is there (Ctrl + End)", self._shots.hold
+        )
+        every = button(
+            "Repeat",
+            "Make every shot from here on as long as this one, to the end of the song",
+            lambda: self._shots.every(round(self._beats.value())),
+        )
         self._bar = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
         self._start = limited_field(FootageCut, "source_start", "Starts at", "s", decimals=2, step=0.04)
         self._bar.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
         self._bar.released.connect(self._editor.end_gesture)
         self._start.edited.connect(self._slip)
         self._start_row = row("Starts at", self._bar, self._start)
-        speed = StructFields(FootageCut, self._set_speed)
-        extend = StructFields(FootageCut, self._change)
-        self._cut = (speed, extend)
-        self._speed_row = row(
-            "Speed",
-            speed.number("speed", "Speed", "%", factor=100, decimals=1, step=5),
-            label("past its end"),
-            extend.choice("extend", "Beyond the ends of the clip", _EXTENDS),
-        )
         return [
-            row("Clip", self._clip),
-            row("Length", self._beats, label("beats")),
+            row("Length", self._beats, label("beats"), self._gives_choice),
+            row("", hold, every),
             self._start_row,
-            self._speed_row,
         ]
+
+    def _footage_rows(self) -> list[QWidget]:
+        self._clip = choice_field("Clip that is shown", [], lambda key: self._exchange(FootageId(int(key))))
+        self._beyond = StructFields(FootageCut, self._change)
+        self._beyond_row = row(
+            "Past its end", self._beyond.choice("extend", "Beyond the ends of the clip", _EXTENDS)
+        )
+        self._snap_to = choice_field("What cuts and shots snap to while they are dragged", [], self._snap)
+        for field in (self._clip, self._snap_to):
+            field.setMinimumContentsLength(14)
+        return [row("Clip", self._clip), self._beyond_row, row("Snaps to", self._snap_to)]
 
     def _transform_rows(self) -> list[QWidget]:
         fields = self._transform = StructFields(Transform, self._set_transform)
@@ -222,26 +195,24 @@ class ShotBench(QWidget):
             row("Move", fields.choice("move", "How it moves", MOVES), self._amount),
         ]
 
-    def _found(self) -> tuple[Item, Footage] | None:
-        shot = self._editor.selected_shot()
-        if shot is None:
-            return None
-        return shot, find(self._editor.project.footage, cut_of(shot).footage, "footage")
+    def _exchange(self, footage: FootageId) -> None:
+        ids = [shot.id for shot in self._editor.selected_shots()]
 
-    def _set_beats(self, value: float) -> None:
-        shot = self._editor.selected_shot()
-        if shot is None:
-            return
-        before = self._editor.project.shots
-        if self._editor.apply(lambda p: stretch_shot(p, shot.id, n_beats=round(value)), "length of a shot"):
-            left = {one.id for one in self._editor.project.shots}
-            gone = [one for one in before if one.id not in left]
-            if gone:
-                footage = {one.id: footage_name(one) for one in self._editor.project.footage}
-                names = ", ".join(footage.get(cut_of(one).footage, "?") for one in gone[:3])
-                more = f" and {len(gone) - 3} more" if len(gone) > 3 else ""
-                text = f"The longer shot has taken the place of {names}{more}; Ctrl+Z brings them back."
-                self._editor.said.emit(text, False)
+        def edit(project: Project) -> Project:
+            for shot in ids:
+                project = exchange_shots(project, shot, [footage])
+            return project
+
+        self._editor.apply(edit, "exchange of a shot")
+
+    def _set_gives(self, key: str) -> None:
+        self._gives = Yield(key)
+
+    def _snap(self, key: str) -> None:
+        if (key != "off") != self._snapping.is_on:
+            self._snapping.toggle()
+        if key != "off":
+            self._snapping.choose(None if key == "cuts" else PulseId(int(key)))
 
     def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
         shot = self._editor.selected_shot()
@@ -250,23 +221,26 @@ class ShotBench(QWidget):
                 lambda p: slip_shot(p, shot.id, source_start=seconds), "slip of a shot", gesture=gesture
             )
 
-    def _set_speed(self, *, speed: float) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: change_speed(p, shot.id, speed), "speed of a shot")
-
     def _change(self, **changes: Any) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: change_shot(p, shot.id, **changes), "change of a shot")
+        ids = self._editor.selection.shots
+        self._editor.apply(lambda p: change_shots(p, ids, **changes), "change of a shot")
 
     def _set_transform(self, **changes: Any) -> None:
-        shot = self._editor.selected_shot()
-        if shot is not None:
-            self._editor.apply(lambda p: frame_shot(p, shot.id, **changes), "transform of a shot")
+        ids = self._editor.selection.shots
+        self._editor.apply(lambda p: frame_shots(p, ids, **changes), "transform of a shot")
 
     def _reset_transform(self) -> None:
         self._change(transform=Transform())
+
+
+def _told_of_several(shots: list[Item]) -> str:
+    n_frames = sum(shot.n_frames for shot in shots)
+    return f"{shots_text(len(shots))}, {n_frames} frames: what is changed is changed in all of them"
+
+
+def _told(shot: Item, footage: Footage, project: Project) -> str:
+    facts = footage_facts(footage)
+    return f"frames {shot.start} to {shot.end - 1}, {facts}\n{_tell_moment(shot, footage, project)}"
 
 
 def _tell_moment(shot: Item, footage: Footage, project: Project) -> str:
@@ -277,3 +251,38 @@ def _tell_moment(shot: Item, footage: Footage, project: Project) -> str:
         return "a still"
     best = footage.best_moment
     return "no moment is set" if best is None else f"its moment at {best.time:.2f} s is free"
+
+
+class GapBench(QWidget):
+    """The selected gap between shots."""
+
+    def __init__(self, editor: Editor, shots: ShotDesk) -> None:
+        super().__init__()
+        self._editor = editor
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        self._what = label("")
+        self._what.setWordWrap(True)
+        box.addWidget(self._what)
+        close = button("Close up", "What follows moves up to the shot before (Delete)", shots.close_gap)
+        put = button("Put the chosen clip here", "The clip that is chosen on the shelf", self._put)
+        box.addWidget(in_a_row(close, put, spacing=6))
+        box.addStretch(1)
+        self._shots = shots
+
+    def refresh(self) -> None:
+        """Show the gap as it is now."""
+        found = self._found()
+        if found is not None:
+            self._what.setText(f"black from frame {found[0]} to {found[1] - 1}: {found[1] - found[0]} frames")
+
+    def _found(self) -> tuple[int, int] | None:
+        gap = self._editor.selection.gap
+        return None if gap is None else gap_at(self._editor.project, gap)
+
+    def _put(self) -> None:
+        found = self._found()
+        if found is not None:
+            self._editor.go_to(found[0])
+            self._shots.put_here(covers=True)

@@ -1,6 +1,6 @@
 """The one holder of the current Project, its history, the selection and the playhead."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from msgspec import Struct
@@ -16,10 +16,11 @@ from epiphane.desk.control.selection import (
     ShotSelection,
     SongSelection,
     TapSelection,
+    shots_selected,
     still_there,
 )
 from epiphane.document.footage import Footage
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.laws import broken_laws, oversizes
 from epiphane.document.project import Project, find
@@ -194,6 +195,11 @@ class Editor(QObject):
         self._saved = edit(self._saved)
         if self.project != old:
             self._show(old)
+
+    def give_up_gesture(self) -> None:
+        """Have the project as it was before the edits of the gesture that goes on."""
+        self._is_journal_behind = False
+        self._travel(self._history.give_up_gesture)
 
     def end_gesture(self) -> None:
         """Let the next edit be a step of undo of its own."""
@@ -404,6 +410,15 @@ class Editor(QObject):
         """Return the selected shot."""
         return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
 
+    def selected_shots(self) -> list[Item]:
+        """Return all selected shots, in their order."""
+        chosen = self.selection.shots
+        return [shot for shot in self.project.shots if shot.id in chosen]
+
+    def select_shots(self, shots: Iterable[ItemId], last: ItemId | None = None) -> None:
+        """Select some shots, of which one was selected `last`; none selects the song."""
+        self.select(shots_selected([one.id for one in self.project.shots if one.id in set(shots)], last))
+
     def selected_footage(self) -> Footage | None:
         """Return the selected footage."""
         return next((one for one in self.project.footage if one.id == self.selection.footage), None)
@@ -457,8 +472,6 @@ class Editor(QObject):
                 self.said.emit(text, True)
         else:
             self.is_journal_failing = False
-        self.is_listening = False
-        """Whether the song is being listened to: what is known of it is not the result."""
 
     def _show(self, old: Project) -> None:
         self.cues = schedule(self.project, self.cues)

@@ -9,6 +9,7 @@ from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import CueKey
+from epiphane.edits.cutting import gap_at
 
 
 class _Selected(Struct, frozen=True):
@@ -46,7 +47,17 @@ class _Selected(Struct, frozen=True):
 
     @property
     def shot(self) -> ItemId | None:
-        """The selected shot."""
+        """The shot it is about, or the one of several that was selected last."""
+        return None
+
+    @property
+    def shots(self) -> frozenset[ItemId]:
+        """All shots that are selected."""
+        return frozenset() if self.shot is None else frozenset({self.shot})
+
+    @property
+    def gap(self) -> int | None:
+        """The first frame of the selected gap between shots."""
         return None
 
     @property
@@ -133,6 +144,23 @@ class ShotSelection(_Selected, frozen=True):
         return any(one.id == self.shot for one in project.shots)
 
 
+class ShotsSelection(_Selected, frozen=True):
+    """Several shots; `shot` is the one that was selected last."""
+
+    shot: ItemId
+    shots: frozenset[ItemId]
+
+
+class GapSelection(_Selected, frozen=True):
+    """A gap between shots, by its first frame."""
+
+    gap: int
+
+    def is_there(self, project: Project) -> bool:
+        found = gap_at(project, self.gap)
+        return found is not None and found[0] == self.gap
+
+
 class FootageSelection(_Selected, frozen=True):
     """Footage on the shelf."""
 
@@ -175,6 +203,8 @@ Selection: TypeAlias = (
     | LanesSelection
     | CuesSelection
     | ShotSelection
+    | ShotsSelection
+    | GapSelection
     | FootageSelection
     | FillingSelection
     | RecipeSelection
@@ -188,6 +218,8 @@ def still_there(selection: Selection, project: Project) -> Selection:
     """Return what is selected, or what is nearest to it where it is not there any more: else the song."""
     if isinstance(selection, LanesSelection):
         return lanes_selected([one.id for one in project.lanes if one.id in selection.lanes], selection.lane)
+    if isinstance(selection, ShotsSelection):
+        return shots_selected([one.id for one in project.shots if one.id in selection.shots], selection.shot)
     if selection.is_there(project):
         return selection
     if isinstance(selection, TapSelection):
@@ -204,3 +236,14 @@ def lanes_selected(lanes: Iterable[LaneId], last: LaneId | None) -> Selection:
     if len(chosen) == 1:
         return LaneSelection(lane)
     return LanesSelection(lane, frozenset(chosen))
+
+
+def shots_selected(shots: Iterable[ItemId], last: ItemId | None) -> Selection:
+    """Return the selection of some shots, of which one was selected `last`: of one alone that shot."""
+    chosen = list(shots)
+    if not chosen:
+        return SongSelection()
+    shot = last if last in chosen else chosen[-1]
+    if len(chosen) == 1:
+        return ShotSelection(shot)
+    return ShotsSelection(shot, frozenset(chosen))

@@ -34,7 +34,7 @@ class PictureView(QWidget):
         self._picture: Picture | None = None
         self._image: QImage | None = None
         self._guest: QImage | None = None
-        self._guest_words = ""
+        self._guest_words = ("", "")
         self._handle: QPointF | None = None
         self._is_held = False
         self._aspect = 16 / 9
@@ -67,10 +67,13 @@ class PictureView(QWidget):
         self._image = None
         self.update()
 
-    def show_guest(self, picture: Picture | None, words: str) -> None:
-        """Show a frame of a clip over the project's picture, and which it is; None takes it away."""
+    def show_guest(self, picture: Picture | None, words: str, other_words: str = "") -> None:
+        """Show a frame of a clip over the project's picture, and which it is; None takes it away.
+
+        Where two frames are beside each other in it, `other_words` say which the right one is.
+        """
         self._guest = None if picture is None else image_of(picture).copy()
-        self._guest_words = words
+        self._guest_words = words, other_words
         self.update()
 
     def set_handle(self, point: QPointF | None) -> None:
@@ -146,13 +149,12 @@ class PictureView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawImage(self._room(), guest)
-        if not self._guest_words:
-            return
         painter.setFont(theme.numbers(9))
-        width = painter.fontMetrics().horizontalAdvance(self._guest_words) + 14
         room = self._room()
-        box = QRectF(room.left() + 8, room.bottom() - 28, width, 20)
-        theme.paint_badge(painter, box, self._guest_words)
+        for left, words in zip((room.left(), room.center().x()), self._guest_words, strict=True):
+            if words:
+                width = painter.fontMetrics().horizontalAdvance(words) + 14
+                theme.paint_badge(painter, QRectF(left + 8, room.bottom() - 28, width, 20), words)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._image = None

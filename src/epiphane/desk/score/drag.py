@@ -9,9 +9,10 @@ from PyQt6.QtCore import QPointF
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout
+from epiphane.desk.score.shot_drag import ShotDrag
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
-from epiphane.document.ids import LaneId
+from epiphane.document.ids import ItemId, LaneId
 from epiphane.document.project import Project, find
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import (
@@ -38,6 +39,7 @@ class Grip(Enum):
     BEAT = "beat"
     TAP = "tap"
     LANE = "lane"
+    SHOT = "shot"
     CUE = "cue"
     STRENGTH = "strength"
     NUDGE = "nudge"
@@ -50,7 +52,7 @@ class Drag(Struct):
 
     A beat is dragged over the layout that it was taken from: bars keep their width however long they
     become, so the beat itself would run from the pointer. Where it `is_alone`, a foot is that of the held
-    cues, not of their lane.
+    cues, not of their lane. `keys` and `shots` are what a rubber band adds to.
     """
 
     grip: Grip
@@ -67,6 +69,8 @@ class Drag(Struct):
     cue: Cue | None = None
     is_alone: bool = False
     before: Project | None = None
+    shot: ShotDrag | None = None
+    shots: frozenset[ItemId] = frozenset()
 
     @property
     def is_lane_wide(self) -> bool:

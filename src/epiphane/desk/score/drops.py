@@ -7,16 +7,20 @@ from PyQt6.QtGui import QPainter, QPen
 from epiphane.desk.control.drag import carried_effect, carried_footage, carried_recipe
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
+from epiphane.desk.control.shots import ShotPlace
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.score.layout import NAMES_RIGHT, Place, ScoreLayout, Strip
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.shell import theme
-from epiphane.document.ids import FootageId, ItemId
+from epiphane.document.ids import FootageId
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
+from epiphane.timing import frame_at, frame_start
 
 _ANYWHERE = Target()
+_CUT_PIXELS = 9
 
 
 class Drop(Struct, frozen=True):
@@ -110,10 +114,10 @@ def _nearest(layout: ScoreLayout, place: Place, x: float, times: list[float]) ->
 
 
 class Dropped(Struct, frozen=True):
-    """What was dropped: footage and the shot whose place it takes, or an effect or recipe and its target."""
+    """What was dropped: footage and its place among the shots, or an effect or recipe and its target."""
 
     footage: list[FootageId] = []
-    shot: ItemId | None = None
+    place: ShotPlace = ShotPlace()
     effect: str = ""
     recipe: str = ""
     target: Target = _ANYWHERE
@@ -122,30 +126,52 @@ class Dropped(Struct, frozen=True):
 class Drops:
     """What is carried over the score, and where it would fall."""
 
-    def __init__(self, editor: Editor) -> None:
-        self._editor = editor
+    def __init__(self, editor: Editor, snapping: Snapping) -> None:
+        self._editor, self._snapping = editor, snapping
         self._dropped = Dropped()
         self._drop: Drop | None = None
 
     @property
     def words(self) -> str:
-        """What would come of dropping an effect or a recipe here; empty for clips."""
+        """What would come of dropping it here."""
+        if self._dropped.footage:
+            return self._dropped.place.words
         return "" if self._drop is None else self._drop.words
 
     def takes(self, data: QMimeData | None) -> bool:
         """Whether the score takes what is carried."""
         return bool(carried_footage(data) or carried_effect(data) or carried_recipe(data))
 
-    def point(self, data: QMimeData | None, at: QPointF, layout: ScoreLayout, offset: int) -> None:
-        """Take note of what is carried, and that it is over a point of the view, scrolled by `offset`."""
+    def point(
+        self, data: QMimeData | None, at: QPointF, layout: ScoreLayout, offset: int, *, covers: bool
+    ) -> None:
+        """Take note of what is carried, and that it is over a point of the view, scrolled by `offset`.
+
+        Clips take the place of the shot under them; on a cut they are put between; where they are to cover,
+        they lie over what is there.
+        """
         place = layout.locate(at.x(), at.y() + offset)
         footage, effect, recipe = carried_footage(data), carried_effect(data), carried_recipe(data)
         if footage:
-            shot = None if place is None else shot_under(self._editor.project, place.seconds)
-            self._dropped = Dropped(footage, None if shot is None else shot.id)
+            there = ShotPlace() if place is None else self._shot_place(layout, place, at, covers=covers)
+            self._dropped = Dropped(footage, there)
             return
         self._drop = drop_under(self._editor, layout, place, 0.0 if recipe else at.x())
         self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
+
+    def _shot_place(self, layout: ScoreLayout, place: Place, at: QPointF, *, covers: bool) -> ShotPlace:
+        project = self._editor.project
+        frame = frame_at(place.seconds, project.rate)
+        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
+        if covers and project.shots:
+            return ShotPlace(frame=self._snapping.snapped(project, frame, round(12 / per_frame)), covers=True)
+        for shot in project.shots:
+            cut = layout.x_at(place.stave, frame_start(shot.start, project.rate))
+            is_here = place.stave.start - 1e-3 <= frame_start(shot.start, project.rate) <= place.stave.end
+            if is_here and abs(cut - at.x()) <= _CUT_PIXELS:
+                return ShotPlace(frame=shot.start)
+        under = shot_under(project, place.seconds)
+        return ShotPlace(None if under is None else under.id)
 
     def end(self) -> Dropped:
         """Return what was carried, and carry nothing any more."""
@@ -156,8 +182,7 @@ class Drops:
         """Show where it would fall: the shot, the row, or the single hit in it."""
         project = self._editor.project
         if self._dropped.footage:
-            shot = next((one for one in project.shots if one.id == self._dropped.shot), None)
-            paint_drop(painter, layout, project, shot, offset=offset)
+            paint_drop(painter, layout, project, self._dropped.place, offset=offset)
         elif self._drop is not None and self._drop.hit is not None:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.TEXT, 2))

@@ -69,6 +69,14 @@ class LaneRow(Row):
         assert found is not None
         return found
 
+    def cursor(self, press: Press) -> Qt.CursorShape:
+        lane = find(self._editor.project.lanes, self.lane_id, "lane")
+        hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
+        if hit is None:
+            return Qt.CursorShape.ArrowCursor
+        is_foot = hit[1] in (Grip.RISE, Grip.FALL)
+        return Qt.CursorShape.SizeHorCursor if is_foot else Qt.CursorShape.PointingHandCursor
+
     def press(self, press: Press) -> Drag | None:
         is_on_name = press.at.x() < NAMES_RIGHT
         if is_on_name and (press.is_adding or press.is_alone):

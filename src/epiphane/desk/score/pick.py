@@ -6,6 +6,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import Place, ScoreLayout
 from epiphane.desk.score.paint import CueShape, cue_shape
+from epiphane.document.ids import ItemId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
@@ -107,3 +108,17 @@ def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[
                 and band.left() <= layout.x_at(stave, cue.hit.time) <= band.right()
             )
     return frozenset(keys)
+
+
+def shots_within(project: Project, layout: ScoreLayout, band: QRectF) -> frozenset[ItemId]:
+    """Return the shots that a rectangle touches in the strips of shots."""
+    found: set[ItemId] = set()
+    for stave in layout.staves:
+        top = layout.shots_top(stave.top)
+        if top + layout.heights.shots < band.top() or top > band.bottom():
+            continue
+        first, end = (
+            frame_at(layout.seconds_at(stave, x), project.rate) for x in (band.left(), band.right())
+        )
+        found.update(shot.id for shot in project.shots if shot.start <= end and shot.end > first)
+    return frozenset(found)

@@ -11,27 +11,31 @@ from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import (
     BeatSelection,
+    GapSelection,
     PulseSelection,
     ShotSelection,
     SongSelection,
     TapSelection,
 )
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.paint import ratio_of
 from epiphane.desk.score.pick import shot_under, tap_under
+from epiphane.desk.score.shot_drag import CURSORS, ShotDrag, ShotGrip, grip_under, is_name
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum
 from epiphane.desk.score.tooltips import beat_at
 from epiphane.desk.shell import theme
 from epiphane.edits.beats import add_beat
+from epiphane.edits.cutting import gap_at
 from epiphane.timing import frame_at
 
 
 class Press(Struct, frozen=True):
-    """A press of the mouse in the score: where, and whether Shift (adding) or Ctrl (alone) is held."""
+    """The mouse in the score, pressed or not: where, and whether Shift (adding) or Ctrl (alone) is held."""
 
     layout: ScoreLayout
     place: Place
@@ -68,6 +72,10 @@ class Row(ABC):
     @abstractmethod
     def press(self, press: Press) -> Drag | None:
         """Do what a press in it does; return what is dragged from there on."""
+
+    def cursor(self, press: Press) -> Qt.CursorShape:
+        """Return which pointer says what a press there does."""
+        return Qt.CursorShape.ArrowCursor
 
     def _go_there(self, press: Press) -> Drag:
         """Put the playhead under the pointer, and hold it."""
@@ -228,26 +236,54 @@ class ShotsRow(Row):
 
     strip = Strip.SHOTS
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+    def __init__(self, editor: Editor, thumbnails: Thumbnails, snapping: Snapping) -> None:
         super().__init__(editor)
         self._painter = ShotPainter(editor, thumbnails)
+        self._snapping = snapping
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
         project = self._editor.project
         return (
             shots_between(project, stave.start, stave.end),
-            bool(project.shots),
+            project.shots[-1].end if project.shots else None,
             project.footage,
-            self._editor.selection.shot,
+            self._editor.selection.shots,
+            self._editor.selection.gap,
         )
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         self._painter.paint(painter, layout, stave)
 
+    def cursor(self, press: Press) -> Qt.CursorShape:
+        held = grip_under(self._editor, press.layout, press.place, press.at)
+        return CURSORS[held.grip] if held is not None else Qt.CursorShape.ArrowCursor
+
     def press(self, press: Press) -> Drag | None:
-        shot = shot_under(self._editor.project, press.place.seconds)
-        self._editor.select(ShotSelection(shot.id) if shot else SongSelection())
-        return self._go_there(press)
+        project, editor = self._editor.project, self._editor
+        frame = frame_at(press.place.seconds, project.rate)
+        held = grip_under(editor, press.layout, press.place, press.at)
+        is_fitting = press.is_adding and press.is_alone
+        if press.is_adding and not is_fitting:
+            return self._press_adding(press)
+        if held is None:
+            gap = gap_at(project, frame)
+            has_gap = gap is not None and bool(project.shots)
+            editor.select(GapSelection(gap[0]) if gap is not None and has_gap else SongSelection())
+            return self._go_there(press)
+        is_chosen = held.shot.id in editor.selection.shots
+        if held.grip in (ShotGrip.MOVE, ShotGrip.SLIP) and not is_chosen:
+            editor.select(ShotSelection(held.shot.id))
+        shot = ShotDrag(editor, self._snapping, held, frame, is_alone=press.is_alone, is_fitting=is_fitting)
+        is_body = held.grip is ShotGrip.MOVE and not is_name(press.layout, press.place, press.at)
+        return self._go_there(press) if is_body else Drag(Grip.SHOT, press.at, press.place, shot=shot)
+
+    def _press_adding(self, press: Press) -> Drag:
+        """Add the shot under the pointer to those that are selected, or take it from them; hold a band."""
+        editor = self._editor
+        shot, chosen = shot_under(editor.project, press.place.seconds), editor.selection.shots
+        if shot is not None:
+            editor.select_shots(chosen ^ {shot.id}, shot.id)
+        return Drag(Grip.RUBBER, press.at, press.place, shots=editor.selection.shots)
 
 
 def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:

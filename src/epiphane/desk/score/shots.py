@@ -1,11 +1,14 @@
 """Painting the shots of a stave: what they show, and the moments that are joined to their hits."""
 
 import bisect
+import math
+from fractions import Fraction
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
@@ -13,8 +16,11 @@ from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import FootageCut, Item
+from epiphane.edits.arranging import length_there
 from epiphane.edits.shots import footage_name
-from epiphane.facts.source_time import source_seconds
+from epiphane.edits.speed import speed_text
+from epiphane.facts.source_time import anchor_frame, source_seconds
+from epiphane.facts.speed import speed_at
 from epiphane.timing import frame_at, frame_start
 
 _THUMB_SHAPE = 16 / 9
@@ -39,6 +45,7 @@ class ShotPainter:
             painter.setFont(theme.words(9))
             box = QRectF(left + 12, top, right - left, layout.heights.shots)
             painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
+        self._paint_gaps(painter, layout, stave)
         sliver = float(0.99 / project.rate)
         for shot in shots_between(project, stave.start, stave.end):
             start = frame_start(shot.start, project.rate)
@@ -48,6 +55,27 @@ class ShotPainter:
                 x0 = max(left, layout.x_at(stave, max(start, stave.start)))
                 x1 = right if end >= stave.end - 1e-3 else layout.x_at(stave, end)
                 self._paint_shot(painter, QRectF(x0, top, x1 - x0, layout.heights.shots), shot, layout, stave)
+
+    def _paint_gaps(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        """Paint where nothing is shown between shots, and after the last one: black, as it plays."""
+        project = self._editor.project
+        top, height = layout.shots_top(stave.top), layout.heights.shots
+        edges = [0, *(edge for shot in project.shots for edge in (shot.start, shot.end)), project.n_frames]
+        for first, end in zip(edges[::2], edges[1::2], strict=True):
+            start, stop = (frame_start(frame, project.rate) for frame in (first, end))
+            if not project.shots or end <= first or stop <= stave.start or start >= stave.end:
+                continue
+            left = layout.x_at(stave, max(start, stave.start))
+            box = QRectF(left, top, layout.x_at(stave, min(stop, stave.end)) - left, height)
+            painter.fillRect(box, Qt.GlobalColor.black)
+            is_chosen = first == self._editor.selection.gap
+            painter.setPen(QPen(theme.TEXT, 2) if is_chosen else QPen(theme.RULE, 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(1, 1, -1, -1))
+            if box.width() > 60:
+                painter.setPen(theme.QUIET)
+                painter.setFont(theme.words(8))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
 
     def _paint_shot(
         self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave
@@ -61,13 +89,15 @@ class ShotPainter:
         if frame_start(shot.start, project.rate) >= stave.start - 1e-3:
             painter.fillRect(QRectF(box.left(), box.top(), 2, box.height()), theme.GROUND)
         if footage is not None:
+            self._paint_curve(painter, box, shot, layout, stave)
             self._paint_name(painter, box, shot, footage)
         painter.restore()
         self._paint_moment(painter, layout, stave, shot)
-        if shot.id == self._editor.selection.shot:
+        if shot.id in self._editor.selection.shots:
             painter.setPen(QPen(theme.TEXT, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box.adjusted(2, 1, -1, -1))
+            self._paint_ends(painter, box, shot, stave)
 
     def _paint_pictures(
         self,
@@ -90,6 +120,34 @@ class ShotPainter:
                 painter.drawImage(QRectF(x, box.top(), wide, box.height()), image)
             x += wide
 
+    def _paint_ends(self, painter: QPainter, box: QRectF, shot: Item, stave: Stave) -> None:
+        """Paint the ends of a selected shot, by which it is trimmed."""
+        rate, wide = self._editor.project.rate, min(4.0, box.width() / 4)
+        middle = box.center().y() - 7
+        if frame_start(shot.start, rate) >= stave.start - 1e-3:
+            painter.fillRect(QRectF(box.left() + 2, middle, wide, 14), theme.TEXT)
+        if frame_start(shot.end, rate) <= stave.end + 1e-3:
+            painter.fillRect(QRectF(box.right() - 1 - wide, middle, wide, 14), theme.TEXT)
+
+    def _paint_curve(
+        self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave
+    ) -> None:
+        """Paint the speed of a shot that changes: fast is high, a freeze in the middle, back below it."""
+        rate = self._editor.project.rate
+        speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
+        if not isinstance(speed, tuple):
+            return
+        anchor = anchor_frame(shot, rate)
+        path = QPainterPath()
+        for x in range(round(box.left()), round(box.right()) + 1, 2):
+            here = speed_at(speed, float(layout.seconds_at(stave, x) * float(rate)) - anchor)
+            y = box.center().y() - math.copysign(min(abs(here) / 3, 1) ** 0.5, here) * (box.height() / 2 - 3)
+            path.lineTo(x, y) if path.elementCount() else path.moveTo(x, y)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for pen in (QPen(theme.GROUND, 3.5), QPen(theme.TEXT, 1.4)):
+            painter.setPen(pen)
+            painter.drawPath(path)
+
     def _paint_moment(self, painter: QPainter, layout: ScoreLayout, stave: Stave, shot: Item) -> None:
         """Paint the moment as a pin that reaches up to the hit it falls on."""
         if shot.pin is None or not stave.start - 1e-6 <= shot.pin.hit < stave.end:
@@ -102,8 +160,8 @@ class ShotPainter:
     def _paint_name(self, painter: QPainter, box: QRectF, shot: Item, footage: Footage) -> None:
         name = footage_name(footage)
         speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
-        if speed != 1:
-            name += f" {speed * 100:.0f} %"
+        if speed != 1 and not isinstance(speed, tuple):
+            name += f" {speed_text(speed)}"
         painter.setFont(theme.words(8, weight=500))
         icon = 12 if shot.is_locked else 0
         width = painter.fontMetrics().horizontalAdvance(name) + 10 + icon
@@ -133,18 +191,26 @@ def shots_between(project: Project, start: float, end: float) -> tuple[Item, ...
 
 
 def paint_drop(
-    painter: QPainter, layout: ScoreLayout, project: Project, shot: Item | None, *, offset: int
+    painter: QPainter, layout: ScoreLayout, project: Project, place: ShotPlace, *, offset: int
 ) -> None:
-    """Show where clips would fall: over the shot whose place they take, or, without one, after the last."""
-    end = max((s.start + s.n_frames for s in project.shots), default=0)
-    frames = (end, end) if shot is None else (shot.start, shot.start + shot.n_frames)
-    first, last = (frame_start(frame, project.rate) for frame in frames)
+    """Show where clips would fall: over a shot, over what lies there, on a cut, or after the last shot."""
+    end = max((shot.end for shot in project.shots), default=0)
+    shot = next((one for one in project.shots if one.id == place.shot), None)
+    first = shot.start if shot is not None else end if place.frame is None else place.frame
+    last = first + length_there(project, first) if place.covers else first
+    _paint_place(painter, layout, (first, last if shot is None else shot.end), project.rate, offset=offset)
+
+
+def _paint_place(
+    painter: QPainter, layout: ScoreLayout, frames: tuple[int, int], rate: Fraction, *, offset: int
+) -> None:
+    first, last = (frame_start(frame, rate) for frame in frames)
     for stave in layout.staves:
         if first > stave.end - 1e-6 or last < stave.start - 1e-6:
             continue
         top = layout.shots_top(stave.top) - offset
         left, right = (layout.x_at(stave, time) for time in (max(first, stave.start), min(last, stave.end)))
-        if shot is None:
+        if first == last:
             painter.fillRect(QRectF(left - 2, top - 4, 4, layout.heights.shots + 8), theme.TEXT)
             return
         painter.setPen(QPen(theme.TEXT, 3))

@@ -7,11 +7,13 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under
+from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
 from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
+from epiphane.edits.speed import speed_text
 from epiphane.effects.declare import EFFECTS
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
@@ -30,7 +32,9 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:
             return "A hit that the lane leaves out; a double click takes it"
     if place.strip is Strip.SHOTS:
-        return tell_shot(editor.project, shot_under(editor.project, place.seconds), place.seconds)
+        told = tell_shot(editor.project, shot_under(editor.project, place.seconds), place.seconds)
+        held = grip_under(editor, layout, place, at)
+        return told if held is None else f"{told}\n{WORDS[held.grip].capitalize()}"
     told = tell_hit(editor, layout, place, at)
     return told or f"{place.seconds:.2f} s · frame {frame_at(place.seconds, editor.project.rate)}"
 
@@ -55,7 +59,11 @@ def tell_cue(editor: Editor, cue: Cue) -> str:
 def tell_shot(project: Project, shot: Item | None, seconds: float) -> str:
     """Return in words what a shot shows at an instant of the song."""
     if shot is None:
-        return "Drop clips here: each lasts to the next bar line"
+        return (
+            "Drop clips here: each lasts to the next bar line"
+            if not project.shots
+            else "Black: no shot is here"
+        )
     footage = next((one for one in project.footage if one.id == shot.footage), None)
     if footage is None:
         return "its footage is not there"
@@ -64,7 +72,7 @@ def tell_shot(project: Project, shot: Item | None, seconds: float) -> str:
     if footage.kind is not FootageKind.STILL:
         words.append(f"shows {source_seconds(shot, footage, frame, project.rate):.2f} s")
     if isinstance(shot.content, FootageCut) and shot.content.speed != 1:
-        words.append(f"at {shot.content.speed * 100:.0f} %")
+        words.append(f"speed: {speed_text(shot.content.speed)}")
     if shot.pin is not None:
         words.append(f"moment on frame {frame_at(shot.pin.hit, project.rate)}")
     return " · ".join(words)

@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.buffered import paint_prepared
@@ -33,10 +34,12 @@ from epiphane.desk.score.layout import (
     Place,
     ScoreLayout,
     Stave,
+    Strip,
     usual_rows,
 )
-from epiphane.desk.score.pick import cue_under, cues_within, skipped_hit_under
+from epiphane.desk.score.pick import cue_under, cues_within, shots_within, skipped_hit_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
+from epiphane.desk.score.shot_drag import ShotDrag
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place
 from epiphane.desk.shell import theme
@@ -56,14 +59,16 @@ class ScoreView(QAbstractScrollArea):
 
     Signals
     -------
-    footage_dropped(ids: list of FootageId, shot: ItemId or None)
-        Clips from the shelf; the shot whose place they take, or None for the end of the row.
+    footage_dropped(ids: list of FootageId, place: ShotPlace)
+        Clips from the shelf, and where they go among the shots.
     effect_dropped(key: str, target: Target)
         An effect from the shelf, and what it was dropped on.
     recipe_dropped(path: str, target: Target)
         The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
         A hit that a lane leaves out is to be fired.
+    trimming(pair: (int, int) or None)
+        The frames on both sides of what is dragged; None when it is let go.
     scrolled()
     lines_changed()
         Another number of bars a line.
@@ -73,18 +78,25 @@ class ScoreView(QAbstractScrollArea):
     effect_dropped = pyqtSignal(str, object)
     recipe_dropped = pyqtSignal(str, object)
     hit_taken = pyqtSignal(object, float)
+    trimming = pyqtSignal(object)
     scrolled = pyqtSignal()
     lines_changed = pyqtSignal()
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails) -> None:
+    def __init__(self, editor: Editor, thumbnails: Thumbnails, snapping: Snapping) -> None:
         super().__init__()
         self._editor = editor
-        self._song_rows = (RulerRow(editor), SoundRow(editor), HitsRow(editor), ShotsRow(editor, thumbnails))
+        self._song_rows = (
+            RulerRow(editor),
+            SoundRow(editor),
+            HitsRow(editor),
+            ShotsRow(editor, thumbnails, snapping),
+        )
+        self._is_shift_spent = False
         self._pictures = StavePictures()
         self._ahead = debounced(self, _AHEAD_MILLISECONDS, self._paint_ahead)
         self._bars_per_line = 4
         self._drag: Drag | None = None
-        self._drops = Drops(editor)
+        self._drops = Drops(editor, snapping)
         self._chosen_rows: LaneRows | None = None
         self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
@@ -178,6 +190,8 @@ class ScoreView(QAbstractScrollArea):
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
             painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber.translated(0, -self._offset))
+        elif self._drag is not None and self._drag.shot is not None and self._drag.has_moved:
+            self._drag.shot.paint(painter, self._layout, offset=self._offset)
         elif self._drag is not None and self._drag.has_moved and self._drag.is_lane_wide:
             paint_lane_wide(painter, self._layout, self._drag.place.lane, offset=self._offset)
 
@@ -217,20 +231,22 @@ class ScoreView(QAbstractScrollArea):
         place = self._layout.locate(at.x(), at.y())
         if place is None or self._editor.project.n_frames == 0:
             return
-        held = event.modifiers()
-        press = Press(
-            self._layout,
-            place,
-            at,
-            is_adding=bool(held & Qt.KeyboardModifier.ShiftModifier),
-            is_alone=bool(held & Qt.KeyboardModifier.ControlModifier),
-        )
-        row = next(
+        press = self._press_at(place, at, event.modifiers())
+        self._drag = self._row_of(place).press(press) or self._drag
+
+    def _press_at(self, place: Place, at: QPointF, held: Qt.KeyboardModifier) -> Press:
+        is_adding = bool(held & Qt.KeyboardModifier.ShiftModifier)
+        is_alone = bool(held & Qt.KeyboardModifier.ControlModifier)
+        self._is_shift_spent = is_adding  # it says what is dragged, and not that it is free
+        return Press(self._layout, place, at, is_adding=is_adding, is_alone=is_alone)
+
+    def _row_of(self, place: Place) -> Row:
+        """Return the row of a stave that is at a place."""
+        return next(
             row
             for row, there in zip(self._rows, self._layout.rows, strict=True)
             if (there.strip, there.lane) == (place.strip, place.lane)
         )
-        self._drag = row.press(press) or self._drag
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -253,6 +269,13 @@ class ScoreView(QAbstractScrollArea):
             place = self._layout.locate(at.x(), at.y())
             if place is not None:
                 self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
+        elif drag.grip is Grip.SHOT and drag.shot is not None:
+            self._drag_shot(drag.shot, at)
+        elif drag.grip is Grip.RUBBER and drag.place.strip is Strip.SHOTS:
+            self._rubber = QRectF(drag.origin, at).normalized()
+            touched = shots_within(self._editor.project, self._layout, self._rubber)
+            self._editor.select_shots(drag.shots | touched)
+            self._paper.update()
         elif drag.grip is Grip.RUBBER:
             self._rubber = QRectF(drag.origin, at).normalized()
             self._editor.select_cues(
@@ -277,8 +300,33 @@ class ScoreView(QAbstractScrollArea):
             if drag.is_lane_wide:
                 QToolTip.showText(QCursor.pos(), tell_lane_wide(self._editor, drag), self._paper)
 
+    def _drag_shot(self, shot: ShotDrag, at: QPointF) -> None:
+        """Drag a shot, or a cut, to the pointer, on whichever stave that is; Shift lets go of hits."""
+        place = self._layout.locate(at.x(), at.y())
+        if place is None:
+            return
+        is_shift = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._is_shift_spent = self._is_shift_spent and is_shift
+        shot.move(self._layout, place, is_free=is_shift and not self._is_shift_spent)
+        QToolTip.showText(QCursor.pos(), theme.plain(shot.words), self._paper)
+        self.trimming.emit(shot.pair)
+        self._paper.update()
+
+    def give_up_drag(self) -> bool:
+        """Have everything as it was before the drag that goes on; False where there is none."""
+        drag, self._drag = self._drag, None
+        if drag is None or not drag.has_moved:
+            return False
+        self._editor.give_up_gesture()
+        self.trimming.emit(None)
+        self._paper.update()
+        return True
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
+        if drag is not None and drag.shot is not None and drag.has_moved:
+            drag.shot.end()
+        self.trimming.emit(None)
         self._editor.end_gesture()
         stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE)
         if drag is not None and not drag.has_moved and drag.grip not in stays:
@@ -330,12 +378,8 @@ class ScoreView(QAbstractScrollArea):
         """Let the pointer say what can be dragged here."""
         place = self._layout.locate(at.x(), at.y())
         cursor = Qt.CursorShape.ArrowCursor
-        if place is not None and place.lane is not None:
-            lane = next((one for one in self._editor.project.lanes if one.id == place.lane), None)
-            hit = None if lane is None else self._cue_at(place, lane, at)
-            if hit is not None:
-                feet = (Grip.RISE, Grip.FALL)
-                cursor = Qt.CursorShape.SizeHorCursor if hit[1] in feet else Qt.CursorShape.PointingHandCursor
+        if place is not None:
+            cursor = self._row_of(place).cursor(Press(self._layout, place, at, False, False))
         self._paper.setCursor(cursor)
 
     def tip_at(self, at: QPointF) -> str:
@@ -351,7 +395,7 @@ class ScoreView(QAbstractScrollArea):
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
         if event is not None:
-            self._drops.point(event.mimeData(), event.position(), self._layout, self._offset)
+            self._point_drop(event)
             if self._drops.words:
                 QToolTip.showText(QCursor.pos(), self._drops.words, self._paper)
             self._paper.update()
@@ -364,16 +408,20 @@ class ScoreView(QAbstractScrollArea):
     def dropEvent(self, event: QDropEvent | None) -> None:
         if event is None:
             return
-        self._drops.point(event.mimeData(), event.position(), self._layout, self._offset)
+        self._point_drop(event)
         dropped = self._drops.end()
         if dropped.footage:
-            self.footage_dropped.emit(dropped.footage, dropped.shot)
+            self.footage_dropped.emit(dropped.footage, dropped.place)
         elif dropped.effect:
             self.effect_dropped.emit(dropped.effect, dropped.target)
         elif dropped.recipe:
             self.recipe_dropped.emit(dropped.recipe, dropped.target)
         event.acceptProposedAction()
         self._paper.update()
+
+    def _point_drop(self, event: QDropEvent) -> None:
+        covers = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        self._drops.point(event.mimeData(), event.position(), self._layout, self._offset, covers=covers)
 
     # What is where
 

@@ -28,6 +28,7 @@ class Commands:
             **self._going(),
             **self._of_cues(),
             **self._of_beats_and_clips(),
+            **self._of_shots(),
             **self._of_lanes(),
             **self._seeing(),
             **self._of_project(),
@@ -52,16 +53,18 @@ class Commands:
         }
 
     def _of_cues(self) -> Callbacks:
-        cues, bench = self._window.cues, self._window.bench.cues
+        cues = self._window.cues
         return {
             "cue_back": lambda: self._step_thing(-1),
             "cue_on": lambda: self._step_thing(1),
-            "cues_all": cues.select_all,
-            "same_beat": lambda: bench.select_alike(on_same_beat),
-            "same_section": lambda: bench.select_alike(in_same_section),
+            "cues_all": self._select_all,
+            "same_beat": self._select_alike,
+            "same_section": self._select_section,
             "take": cues.take_here,
-            "copy_bars": cues.copy_bars,
-            "paste_bars": cues.paste_bars,
+            "copy": self._copy,
+            "cut": self._cut,
+            "paste": lambda: self._paste(covers=False),
+            "paste_over": lambda: self._paste(covers=True),
             "toggle": self._toggle,
             "weaker": lambda: cues.scale(-1),
             "stronger": lambda: cues.scale(1),
@@ -85,11 +88,40 @@ class Commands:
             "no_moment": bench.footage.remove_here,
             "use_from": lambda: bench.footage.use_from_here(is_end=False),
             "use_to": lambda: bench.footage.use_from_here(is_end=True),
-            "shot_back": lambda: bench.shot.move_to_hit(-1),
-            "shot_on": lambda: bench.shot.move_to_hit(1),
-            "exchange": shots.exchange,
-            "keep": bench.shot.toggle_kept,
             "fill": shots.fill,
+        }
+
+    def _of_shots(self) -> Callbacks:
+        shots, times = self._window.shots, self._window.times
+        return {
+            "put": lambda: shots.put_here(covers=False),
+            "put_over": lambda: shots.put_here(covers=True),
+            "exchange": shots.exchange,
+            "keep": shots.toggle_lock,
+            "split": shots.split,
+            "split_hits": shots.split_at_hits,
+            "join": shots.join,
+            "swap": shots.swap,
+            "roll": shots.roll_here,
+            "trim_start": lambda: shots.trim_here(is_end=False, ripple=True),
+            "trim_end": lambda: shots.trim_here(is_end=True, ripple=True),
+            "trim_start_alone": lambda: shots.trim_here(is_end=False, ripple=False),
+            "trim_end_alone": lambda: shots.trim_here(is_end=True, ripple=False),
+            "delete_closing": lambda: shots.delete(ripple=True),
+            "delete_leaving": lambda: shots.delete(ripple=False),
+            "shot_back": lambda: shots.move_to_hit(-1),
+            "shot_on": lambda: shots.move_to_hit(1),
+            "shot_bar_back": lambda: shots.move_by_bar(-1),
+            "shot_bar_on": lambda: shots.move_by_bar(1),
+            "shot_before": lambda: shots.move_before(-1),
+            "shot_after": lambda: shots.move_before(1),
+            "slip_back": lambda: shots.slip(-1),
+            "slip_on": lambda: shots.slip(1),
+            "hold": shots.hold,
+            "stretch": times.stretch_here,
+            "reverse": times.reverse,
+            "freeze": times.freeze,
+            "snapping": self._toggle_snapping,
         }
 
     def _of_lanes(self) -> Callbacks:
@@ -225,10 +257,54 @@ class Commands:
     def _duplicate(self) -> None:
         (self._subject.duplicate or self._window.lanes.copy)()
 
+    def _select_all(self) -> None:
+        (self._subject.select_all or self._window.cues.select_all)()
+
+    def _select_alike(self) -> None:
+        """Select shots of the same clip, or cues on the same beat of the bar."""
+        if self._subject.select_alike is not None:
+            self._subject.select_alike()
+        else:
+            self._window.bench.cues.select_alike(on_same_beat)
+
+    def _select_section(self) -> None:
+        """Select the shots, or the cues, of the same section."""
+        if self._subject.select_section is not None:
+            self._subject.select_section()
+        else:
+            self._window.bench.cues.select_alike(in_same_section)
+
+    def _cut(self) -> None:
+        if self._subject.cut is not None:
+            self._subject.cut()
+
+    def _copy(self) -> None:
+        """Copy shots, or the bars of cues."""
+        if self._subject.copy is not None:
+            self._subject.copy()
+        else:
+            self._window.shots.forget_copied()
+            self._window.cues.copy_bars()
+
+    def _paste(self, *, covers: bool) -> None:
+        """Put in what was copied last: shots, or bars of cues."""
+        if self._window.shots.has_copied:
+            self._window.shots.paste(covers=covers)
+        else:
+            self._window.cues.paste_bars()
+
+    def _toggle_snapping(self) -> None:
+        self._window.snapping.toggle()
+        words = "snap to hits" if self._window.snapping.is_on else "go to any frame"
+        self._window.editor.said.emit(f"Cuts and shots {words} while they are dragged", False)
+
     def _toggle_keys(self) -> None:
         self._window.key_list.toggle()
 
     def _unselect(self) -> None:
+        """Give up a drag, or else select nothing."""
+        if self._window.score.give_up_drag():
+            return
         if self._window.key_list.isVisible():
             self._window.key_list.hide()
         self._window.editor.select(SongSelection())

@@ -12,6 +12,7 @@ from epiphane.desk.control.selection import (
     ExportSelection,
     FillingSelection,
     FootageSelection,
+    GapSelection,
     LaneSelection,
     LanesSelection,
     LostWorkSelection,
@@ -20,6 +21,7 @@ from epiphane.desk.control.selection import (
     RecipeSelection,
     Selection,
     ShotSelection,
+    ShotsSelection,
     SongSelection,
     TapSelection,
 )
@@ -49,6 +51,8 @@ class Subject:
     nudge, step : move it a little, or go to the next one; 1 is later, -1 is earlier
     snap : bring it to its attack, or its moment to a hit
     accept, toggle : take a proposal, or switch it on or off
+    copy, cut : remember it to be pasted; and delete it
+    select_all, select_alike, select_section : select more of its kind
     """
 
     title: Callable[[], tuple[str, str]]
@@ -61,6 +65,11 @@ class Subject:
     snap: Callable[[], object] | None = None
     accept: Callable[[], object] | None = None
     toggle: Callable[[], object] | None = None
+    copy: Callable[[], object] | None = None
+    cut: Callable[[], object] | None = None
+    select_all: Callable[[], object] | None = None
+    select_alike: Callable[[], object] | None = None
+    select_section: Callable[[], object] | None = None
 
 
 def subjects_of(window: "Window") -> Subjects:
@@ -167,19 +176,28 @@ def _of_footage(window: "Window") -> Subjects:
         chosen = editor.selected_footage()
         return (chosen.kind.value.capitalize(), footage_name(chosen)) if chosen else ("", "")
 
-    def remove_shot() -> None:
-        shot = editor.selected_shot()
-        if shot is not None:
-            window.shots.remove(shot.id)
+    shots = window.shots
+
+    def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
+        return Subject(
+            title,
+            lambda: bench.shot,
+            delete=shots.remove,
+            duplicate=shots.duplicate,
+            nudge=shots.nudge,
+            step=editor.step_to_shot,
+            snap=shots.land,
+            copy=shots.copy,
+            cut=shots.cut,
+            select_all=shots.select_all,
+            select_alike=shots.select_same_clip,
+            select_section=shots.select_same_section,
+        )
 
     return {
-        ShotSelection: Subject(
-            shot_title,
-            lambda: bench.shot,
-            delete=remove_shot,
-            step=editor.step_to_shot,
-            snap=bench.shot.land,
-        ),
+        ShotSelection: of_shots(shot_title),
+        ShotsSelection: of_shots(lambda: ("Shots", f"{len(editor.selection.shots)} of them")),
+        GapSelection: Subject(lambda: ("Gap", "between shots"), lambda: bench.gap, delete=shots.close_gap),
         FootageSelection: Subject(
             footage_title,
             lambda: bench.footage,

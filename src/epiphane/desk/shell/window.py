@@ -26,7 +26,9 @@ from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection
+from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
@@ -36,6 +38,7 @@ from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.lane_meters import LaneMeters
+from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.score.buffered import Preparedness
 from epiphane.desk.score.view import ScoreView
@@ -88,24 +91,32 @@ class Window(QMainWindow):
         self.recovery = RecoveryDesk(self.editor, self.files)
         self.lanes = LaneDesk(self.editor)
         self.cues = CueDesk(self.editor)
-        self.shots = ShotDesk(self.editor, self.files.open_song)
+        self.snapping = Snapping(self.editor)
+        self.shots = ShotDesk(self.editor, self.snapping, self.files.open_song)
+        self.times = ShotTimeDesk(self.editor, self.snapping)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
-        self.score = ScoreView(self.editor, self.thumbnails)
+        self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
         self.lamps = LaneMeters(self.editor)
+        self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
         self.bench = BenchPanel(
-            self.editor, self.jobs, self.thumbnails, self.clip_player, self.recipes, self.lanes
+            self.editor,
+            self.jobs,
+            self.thumbnails,
+            self.clip_player,
+            self.recipes,
+            self.lanes,
+            self.shots,
+            self.times,
+            self.snapping,
         )
         self.bench.add_lost_work(self.recovery)
-        page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         self.effect_mover = Skimmer(self.frames.footage)
-        effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
-        recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
-        self.shelf = ShelfPanel(self.editor, page, effects, recipes)
+        self.shelf = self._made_shelf()
         subjects = subjects_of(self)
         self.bench.set_subjects(subjects)
         self.actions_by_id = make_actions(self, Commands(self, subjects).table())
@@ -122,6 +133,12 @@ class Window(QMainWindow):
         self._connect()
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
+
+    def _made_shelf(self) -> ShelfPanel:
+        page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
+        effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
+        return ShelfPanel(self.editor, page, effects, recipes)
 
     def fit_on(self, room: QSize) -> None:
         """Take most of a screen's room, and never more than there is: at 150 % that may be little."""
@@ -196,6 +213,7 @@ class Window(QMainWindow):
         page = self.shelf.footage
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
         self.score.footage_dropped.connect(self.shots.lay)
+        self.score.trimming.connect(self.trim_frames.show)
         self.score.effect_dropped.connect(self.lanes.add)
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
@@ -393,6 +411,7 @@ class Window(QMainWindow):
         self.jobs.close()
         self.skimmer.close()
         self.effect_mover.close()
+        self.trim_frames.close()
         self.frames.close()
         self.thumbnails.close()
         self.editor.close()

@@ -138,7 +138,7 @@ def test_fifteen_lanes_over_four_bars_leave_three_lines_in_sight(demo):
     assert len(seen) == 4 or first in seen
     heights = [demo.score.layout_now().staves[0].height]
     for rows in (LaneRows.TALL, LaneRows.LOW, LaneRows.FOLDED):
-        QTest.keyClick(demo, Qt.Key.Key_L, SHIFT)
+        QTest.keyClick(demo, Qt.Key.Key_R, SHIFT)
         heights.append(demo.score.layout_now().staves[0].height)
         assert rows.value in demo.notice.text
     assert heights[1] > heights[2] > heights[3] == heights[0]

@@ -5,9 +5,10 @@ import time
 
 import numpy as np
 import pytest
+from hands import drag
 from helpers import HandClock
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from epiphane.desk.control.editor import Editor
@@ -67,7 +68,7 @@ def test_it_stops_at_the_end_and_begins_anew(demo, clock, qtbot):
 
 def test_a_loop_goes_round_the_stave(demo, clock, qtbot):
     demo.editor.go_to(5)
-    QTest.keyClick(demo, Qt.Key.Key_L)
+    QTest.keyClick(demo, Qt.Key.Key_Q)
     first, end = demo.playback.loop
     assert (first, end) == demo.score.stave_frames()
     demo.playback.play()
@@ -76,7 +77,7 @@ def test_a_loop_goes_round_the_stave(demo, clock, qtbot):
     wait_for_frame(demo, 5, qtbot)
     clock.heard = 3 * length + 1.0
     wait_for_frame(demo, 35, qtbot)
-    QTest.keyClick(demo, Qt.Key.Key_L)
+    QTest.keyClick(demo, Qt.Key.Key_Q)
     assert demo.playback.loop is None
     assert demo.playback.is_playing
 
@@ -242,3 +243,86 @@ def test_a_dead_sound_server_is_known_before_it_is_asked(tmp_path, monkeypatch):
     monkeypatch.setattr("epiphane.desk.engine.sound.sound_server", known)
     monkeypatch.setattr("epiphane.desk.engine.sound.QMediaDevices", None)  # asking it would end the process
     assert isinstance(open_sound(), SimulatedSound)
+
+
+def test_it_plays_backwards_slower_and_faster_with_its_sound(demo, clock, qtbot):
+    demo.editor.go_to(300)
+    QTest.keyClick(demo, Qt.Key.Key_J)
+    clock.heard = 0.98
+    wait_for_frame(demo, 270, qtbot)
+    QTest.keyClick(demo, Qt.Key.Key_J)  # twice as fast, from here
+    clock.heard = 0.985
+    wait_for_frame(demo, 210, qtbot)
+    QTest.keyClick(demo, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
+    clock.heard = 2.0
+    wait_for_frame(demo, 240, qtbot)
+    assert demo.playback.speed == 0.5
+    QTest.keyClick(demo, Qt.Key.Key_K)
+    assert not demo.playback.is_playing
+    demo.editor.go_to(3)
+    QTest.keyClick(demo, Qt.Key.Key_J)
+    clock.heard = 5.0
+    qtbot.waitUntil(lambda: not demo.playback.is_playing, timeout=5000)
+    assert demo.editor.playhead == 0
+
+
+@pytest.mark.parametrize("speed", [-1.0, 0.5, 2.0, -4.0])
+def test_a_reel_at_a_speed_has_the_sound_of_the_place_it_tells(speed):
+    sound = np.arange(1000, dtype=np.float32)[:, None].repeat(2, 1)
+    for loop in (None, (300, 700)):
+        reel = PlayBuffer(sound, 500, loop, speed=speed)
+        taken = np.concatenate([reel.take(0, 100), reel.take(100, 500)])[:, 0]
+        places = np.array([reel.place(n) for n in range(600)])
+        inside = (places >= 0) & (places < 999)
+        assert taken[inside] == pytest.approx(places[inside], abs=1e-3)
+        assert not taken[~inside].any()
+        assert loop is None or (inside.all() and places.min() >= 300 and places.max() < 700)
+
+
+def test_a_loop_goes_from_in_to_out_and_is_dragged_on_the_ruler(demo):
+    demo.editor.go_to(40)
+    QTest.keyClick(demo, Qt.Key.Key_I)
+    demo.editor.go_to(99)
+    QTest.keyClick(demo, Qt.Key.Key_O)
+    assert demo.playback.loop == (40, 100)
+    layout, shift = demo.score.layout_now(), Qt.KeyboardModifier.ShiftModifier
+    stave = layout.staves[0]
+    y = round(layout.ruler_top(stave.top) + 8)
+    points = [QPoint(round(layout.x_at(stave, bar.start)) + 2, y) for bar in stave.bars[1:3]]
+    drag(demo.score.viewport(), *points, modifier=shift)
+    rate = demo.editor.project.rate
+    assert demo.playback.loop == tuple(frame_at(bar.start, rate) for bar in stave.bars[1:3])
+
+
+def test_the_picture_fills_the_window_another_one_and_is_zoomed_while_keys_work(demo, qtbot):
+    small = demo.picture.width()
+    QTest.keyClick(demo, Qt.Key.Key_W)
+    qtbot.waitUntil(lambda: demo.picture.width() > 2 * small, timeout=3000)
+    assert demo.score.isVisible()
+    assert not demo.bench.isVisible()
+    demo.editor.go_to(50)
+    QTest.keyClick(demo, Qt.Key.Key_Right)
+    assert demo.editor.playhead == 51
+    for zoom, keys in ((2.0, Qt.Key.Key_2), (1.0, Qt.Key.Key_1)):
+        QTest.keyClick(demo, keys, Qt.KeyboardModifier.ControlModifier)
+        assert demo.picture.device_pixels() == (1280 * zoom, 720 * zoom)
+    before = demo.picture.point_of(0, 0)
+    drag(demo.picture, QPoint(400, 200), QPoint(300, 190))
+    assert demo.picture.point_of(0, 0) == before - QPointF(0, 10)  # across, all of it is in sight
+    sharp = []
+    demo.large._skimmer.drawn.connect(sharp.append)
+    demo.editor.go_to(60)
+    qtbot.waitUntil(lambda: bool(sharp) and sharp[-1].key == 60, timeout=10_000)
+    assert sharp[-1].picture.shape == (720, 1280, 3)
+    QTest.keyClick(demo, Qt.Key.Key_W)
+    assert demo.bench.isVisible()
+    QTest.keyClick(demo, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    second = demo.large.second
+    qtbot.waitExposed(second)
+    QTest.keyClick(demo, Qt.Key.Key_Z)
+    demo.large.close_second()
+    assert demo.large.second is None
+    QTest.keyClick(demo, Qt.Key.Key_F11)
+    assert demo.large.second.isFullScreen()
+    QTest.keyClick(demo, Qt.Key.Key_Escape)
+    assert demo.large.second is None

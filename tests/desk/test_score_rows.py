@@ -21,7 +21,8 @@ from epiphane.edits.beats import accept_beat, move_beat
 from epiphane.edits.cues import set_cue_effect, set_cue_strength, toggle_cues
 from epiphane.edits.lanes import add_lane, change_envelope, change_lane, remove_lane
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import change_shot, change_speed, move_shot
+from epiphane.edits.shots import change_shot, move_shot
+from epiphane.edits.speed import change_speed
 
 
 class NoThumbnails:
@@ -33,7 +34,12 @@ class NoThumbnails:
 
 def rows_of(window, layout):
     editor = window.editor
-    rows = [RulerRow(editor), SoundRow(editor), HitsRow(editor), ShotsRow(editor, NoThumbnails())]
+    rows = [
+        RulerRow(editor),
+        SoundRow(editor),
+        HitsRow(editor),
+        ShotsRow(editor, NoThumbnails(), window.snapping),
+    ]
     rows += [FoldRow(editor)] * layout.is_folded
     return [*rows, *(LaneRow(editor, lane) for lane in layout.shown_lanes)]
 

@@ -26,6 +26,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Hit
 from epiphane.edits.cues import nudge_cues
+from epiphane.edits.cutting import Yield
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import add_pulse
 from epiphane.edits.taps import move_tap, remove_tap
@@ -236,8 +237,12 @@ def test_a_longer_shot_says_which_it_took_the_place_of(tapped):
     editor.select(ShotSelection(editor.project.shots[0].id))
     n_shots = len(editor.project.shots)
     type_into(field(tapped, QDoubleSpinBox, "Length in beats"), "20")
+    assert len(editor.project.shots) == n_shots
+    assert "Tower after it has" in tapped.notice.text
+    assert "cannot give" in tapped.notice.text
+    tapped.shots.last_beats(20, Yield.COVERED)
     assert len(editor.project.shots) < n_shots
-    assert "has taken the place of tower" in tapped.notice.text
+    assert "ower had no place any more" in tapped.notice.text
 
 
 def test_a_fragment_in_a_folder_takes_no_song_away(window, tmp_path, qtbot):

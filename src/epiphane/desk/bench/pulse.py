@@ -83,7 +83,7 @@ class PulseBench(QWidget):
         self._name.editingFinished.connect(self._rename)
         self._ticks = QPushButton("Tick")
         self._ticks.setCheckable(True)
-        self._ticks.setToolTip("Hear a tick on every hit while it plays, never in the export (K)")
+        self._ticks.setToolTip("Hear a tick on every hit while it plays, never in the export (Shift + T)")
         self._ticks.clicked.connect(self.toggle_ticks)
         box.addWidget(row("Name", self._name, self._ticks))
         for widget in self._source_rows(pulse.source):

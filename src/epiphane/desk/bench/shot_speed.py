@@ -44,9 +44,7 @@ class ShotSpeedRows(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
         most = 100 * FASTEST
-        self._speed = number_field(
-            "Speed; below 0 backwards, 0 a freeze frame", low=-most, high=most, unit="%"
-        )
+        self._speed = number_field("Speed", low=-most, high=most, unit="%")
         self._speed.setDecimals(1)
         self._speed.setSingleStep(5)
         self._speed.edited.connect(lambda value: times.set_speed(value / 100))
@@ -95,7 +93,9 @@ class ShotSpeedRows(QWidget):
         at_here = speed_at(cut.speed, min(max(here, shot.start), shot.end - 1) - anchor)
         self._speed.show_value(round(100 * at_here, 1))
         self._speed.setToolTip(
-            "Speed at the playhead: typing one takes the place of the curve" if is_curve else "Speed"
+            "Speed at the playhead: typing one takes the place of the curve"
+            if is_curve
+            else "Speed; below 0 backwards, 0 a freeze frame"
         )
         hit = None if shot.pin is None else frame_at(shot.pin.hit, rate) - shot.start
         self.picture.setVisible(is_one)

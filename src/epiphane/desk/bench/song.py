@@ -259,7 +259,9 @@ class SongBench(QWidget):
         self.refresh()
 
     def _checks_row(self) -> QWidget:
-        self._ticks = button("Tick", "Hear a tick on every beat, never in the export (K)", self.toggle_ticks)
+        self._ticks = button(
+            "Tick", "Hear a tick on every beat, never in the export (Shift + T)", self.toggle_ticks
+        )
         self._ticks.setCheckable(True)
         self._lock = button("Lock", "Keep beats and song as they are", self._toggle_lock)
         self._lock.setCheckable(True)

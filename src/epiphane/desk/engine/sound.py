@@ -23,34 +23,47 @@ _SERVER_SECONDS = 0.2
 
 
 class PlayBuffer:
-    """The song from a place on, going round in a loop if there is one.
+    """The song from a place on, at a speed, going round in a loop if there is one.
 
     Parameters
     ----------
     sound : float32, shape (n_samples, 2), at `SOUND_RATE`
     start : int, sample
     loop : (first, end) samples, or None
+    speed : float
+        Samples of the song for each that is heard: 2 is twice as fast, and higher; below 0 backwards.
     """
 
-    def __init__(self, sound: Float32Array, start: int, loop: tuple[int, int] | None = None) -> None:
+    def __init__(
+        self,
+        sound: Float32Array,
+        start: int,
+        loop: tuple[int, int] | None = None,
+        *,
+        speed: float = 1.0,
+    ) -> None:
         self._sound = sound
-        self._start = start
-        self._loop = loop if loop is not None and loop[1] > loop[0] and start < loop[1] else None
+        self._start, self._speed = start, speed
+        is_ahead = loop is not None and (start < loop[1] if speed > 0 else start >= loop[0])
+        self._loop = loop if loop is not None and loop[1] > loop[0] and is_ahead else None
 
     def place(self, n_played: float) -> float:
         """Return the sample of the song that is heard after `n_played` samples."""
-        at = self._start + n_played
-        if self._loop is not None and at >= self._loop[1]:
-            first, end = self._loop
-            return first + (at - end) % (end - first)
-        return at
+        at = self._start + self._speed * n_played
+        if self._loop is None:
+            return at
+        first, end = self._loop
+        is_beyond = at >= end if self._speed > 0 else at < first
+        return first + (at - first) % (end - first) if is_beyond else at
 
     def exchange(self, sound: Float32Array) -> None:
         """Go on with another sound of the same length."""
         self._sound = sound
 
     def take(self, n_written: int, n_samples: int) -> Float32Array:
-        """Return the samples to write after `n_written`; silence beyond the end of the song."""
+        """Return the samples to write after `n_written`; silence beyond both ends of the song."""
+        if self._speed != 1:
+            return self._between(n_written, n_samples)
         block = np.zeros((n_samples, 2), np.float32)
         done = 0
         while done < n_samples:
@@ -62,6 +75,20 @@ class PlayBuffer:
             block[done : done + len(part)] = part
             done += len(part)
         return block
+
+    def _between(self, n_written: int, n_samples: int) -> Float32Array:
+        """Return samples looked at between those of the song, straight from one to the next."""
+        places = self._start + self._speed * np.arange(n_written, n_written + n_samples, dtype=np.float64)
+        if self._loop is not None:
+            first, end = self._loop
+            is_beyond = places >= end if self._speed > 0 else places < first
+            places = np.where(is_beyond, first + (places - first) % (end - first), places)
+        is_inside = (places >= 0) & (places < len(self._sound) - 1)
+        index = np.where(is_inside, places, 0).astype(int)
+        share = (np.where(is_inside, places, 0) - index)[:, None]
+        following = np.minimum(index + 1, len(self._sound) - 1)
+        made = self._sound[index] * (1 - share) + self._sound[following] * share
+        return np.asarray(np.where(is_inside[:, None], made, 0), np.float32)
 
 
 class SoundOut(Protocol):

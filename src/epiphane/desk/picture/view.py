@@ -12,6 +12,7 @@ from epiphane.types import Picture, Size
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
+_SAFE_SHARES = (0.93, 0.9)
 
 
 class PictureView(QWidget):
@@ -37,7 +38,10 @@ class PictureView(QWidget):
         self._guest_words = ("", "")
         self._handle: QPointF | None = None
         self._is_held = False
-        self._aspect = 16 / 9
+        self._shape: Size = (1280, 720)
+        self._zoom: float | None = None
+        self._pan, self._pan_from = QPointF(), QPointF()
+        self._is_panned = self._has_guides = self._is_free = False
         self.setAccessibleName("Picture")
         self.setMinimumSize(240, 135)
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
@@ -50,16 +54,40 @@ class PictureView(QWidget):
         most = max(round(width * 9 / 16) + 1, round(_MOST_SHARE * (window.height() if window else 0)))
         return min(round(width / self._aspect), most)
 
+    @property
+    def _aspect(self) -> float:
+        return self._shape[0] / self._shape[1]
+
     def sizeHint(self) -> QSize:
         return QSize(456, self.heightForWidth(456))
 
-    def set_aspect(self, size: Size) -> None:
+    def set_shape(self, size: Size) -> None:
         """Keep room for pictures of a project's width and height."""
-        aspect = size[0] / size[1]
-        if aspect != self._aspect:
-            self._aspect = aspect
+        if size != self._shape:
+            self._shape, self._image = size, None
             self.updateGeometry()
             self.update()
+
+    def set_free(self, is_free: bool) -> None:
+        """Take all the room there is, or as much as the picture's shape asks for."""
+        self._is_free = is_free
+        policy = self.sizePolicy()
+        policy.setHeightForWidth(not is_free)
+        wanted = QSizePolicy.Policy.Expanding if is_free else QSizePolicy.Policy.Preferred
+        policy.setVerticalPolicy(wanted)
+        self.setSizePolicy(policy)
+        self.updateGeometry()
+
+    def set_zoom(self, zoom: float | None) -> None:
+        """Show a pixel of the project as so many of the screen, to be moved by dragging; None: as fits."""
+        self._zoom, self._image, self._pan = zoom, None, QPointF()
+        self.resized.emit()
+        self.update()
+
+    def set_guides(self, has_guides: bool) -> None:
+        """Show safe areas and the centre, or no longer."""
+        self._has_guides = has_guides
+        self.update()
 
     def show_picture(self, picture: Picture | None) -> None:
         """Show a picture, or none."""
@@ -111,9 +139,15 @@ class PictureView(QWidget):
             painter.setFont(theme.words(9.5))
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "The picture appears here")
             return
-        if self._image is None:
-            self._image = self._fitted(self._picture)
-        painter.drawImage(QPointF(self._room().topLeft()), self._image)
+        if self._zoom is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._zoom < 2)
+            painter.drawImage(self._room(), image_of(self._picture))
+        else:
+            if self._image is None:
+                self._image = self._fitted(self._picture)
+            painter.drawImage(QPointF(self._room().topLeft()), self._image)
+        if self._has_guides:
+            self._paint_guides(painter)
         if self._handle is not None:
             self._paint_handle(painter, self.point_of(self._handle.x(), self._handle.y()))
 
@@ -121,15 +155,24 @@ class PictureView(QWidget):
         if event is not None and self._handle is not None and event.button() == Qt.MouseButton.LeftButton:
             self._is_held = True
             self._drag(event.position())
+        elif event is not None and self._zoom is not None:
+            self._is_panned, self._pan_from = True, event.position() - self._pan
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._is_held:
             self._drag(event.position())
+        elif event is not None and self._is_panned:
+            self._pan = event.position() - self._pan_from
+            self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._is_held:
             self._is_held = False
             self.handle_released.emit()
+        if self._is_panned:
+            self._is_panned = False
+            self.unsetCursor()
 
     def _drag(self, at: QPointF) -> None:
         room = self._room()
@@ -144,6 +187,19 @@ class PictureView(QWidget):
             painter.drawEllipse(at, 8, 8)
             for x, y in ((1, 0), (-1, 0), (0, 1), (0, -1)):
                 painter.drawLine(at + QPointF(5 * x, 5 * y), at + QPointF(13 * x, 13 * y))
+
+    def _paint_guides(self, painter: QPainter) -> None:
+        """Paint the safe areas for action and for titles (SMPTE ST 2046-1: 93 % and 90 %), and the centre."""
+        room = self._room()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle = room.center()
+        for pen in (QPen(theme.GROUND, 3), QPen(theme.TEXT, 1)):
+            painter.setPen(pen)
+            for share in _SAFE_SHARES:
+                across, down = (1 - share) / 2 * room.width(), (1 - share) / 2 * room.height()
+                painter.drawRect(room.adjusted(across, down, -across, -down))
+            painter.drawLine(middle - QPointF(9, 0), middle + QPointF(9, 0))
+            painter.drawLine(middle - QPointF(0, 9), middle + QPointF(0, 9))
 
     def _paint_guest(self, painter: QPainter, guest: QImage) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -172,7 +228,14 @@ class PictureView(QWidget):
         return image
 
     def _room(self) -> QRectF:
-        """Return where the picture lies: as large as fits, in the middle."""
+        """Return where the picture lies: as large as fits, in the middle; zoomed, where it was dragged to."""
+        if self._zoom is not None:
+            ratio = self.devicePixelRatioF()
+            width, height = (side * self._zoom / ratio for side in self._shape)
+            spare_x, spare_y = abs(self.width() - width) / 2, abs(self.height() - height) / 2
+            x = min(max(self._pan.x(), -spare_x), spare_x) if width > self.width() else 0.0
+            y = min(max(self._pan.y(), -spare_y), spare_y) if height > self.height() else 0.0
+            return QRectF((self.width() - width) / 2 + x, (self.height() - height) / 2 + y, width, height)
         width = min(self.width(), self.height() * self._aspect)
         height = width / self._aspect
         return QRectF((self.width() - width) // 2, (self.height() - height) // 2, width, height)

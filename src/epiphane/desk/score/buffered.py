@@ -1,4 +1,4 @@
-"""Painting which frames around the playhead are rendered ahead."""
+"""Painting over the ruler: which frames around the playhead are rendered ahead, and the loop."""
 
 from collections.abc import Sequence
 from fractions import Fraction
@@ -61,3 +61,19 @@ def paint_prepared(
                 right = layout.x_at(stave, min(stop, stave.end))
                 top = layout.sound_top(stave.top) - offset - 4
                 painter.fillRect(QRectF(left, top, right - left, 2), theme.QUIET)
+
+
+def paint_loop(
+    painter: QPainter, layout: ScoreLayout, rate: Fraction, loop: tuple[int, int], *, offset: int
+) -> None:
+    """Show from which frame to before which other one it plays round: a bracket over the ruler."""
+    start, stop = (frame_start(frame, rate) for frame in loop)
+    for stave in layout.staves:
+        if start >= stave.end or stop <= stave.start:
+            continue
+        left, right = (layout.x_at(stave, min(max(one, stave.start), stave.end)) for one in (start, stop))
+        top = layout.ruler_top(stave.top) - offset + 1
+        painter.fillRect(QRectF(left, top, right - left, 3), theme.TEXT)
+        for x, is_end in ((left, start >= stave.start), (right - 2, stop <= stave.end)):
+            if is_end:
+                painter.fillRect(QRectF(x, top, 2, 11), theme.TEXT)

@@ -34,6 +34,7 @@ class Grip(Enum):
     """What of the score is being dragged."""
 
     PLAYHEAD = "playhead"
+    LOOP = "loop"
     RUBBER = "rubber band"
     FREQUENCIES = "frequencies"
     BEAT = "beat"

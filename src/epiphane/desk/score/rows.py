@@ -106,6 +106,8 @@ class RulerRow(Row):
     def press(self, press: Press) -> Drag | None:
         if press.is_alone:
             return self._press_beat(press)
+        if press.is_adding:
+            return Drag(Grip.LOOP, press.at, press.place)
         if not isinstance(self._editor.selection, PulseSelection):
             self._editor.select(SongSelection())
         return self._go_there(press)

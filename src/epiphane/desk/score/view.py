@@ -24,7 +24,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.score.buffered import paint_prepared
+from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
 from epiphane.desk.score.drops import Drops
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
@@ -52,6 +52,7 @@ from epiphane.timing import frame_at, frame_start
 BARS_PER_LINE = (1, 2, 4, 8)
 _DRAG_START = 4
 _AHEAD_MILLISECONDS = 2
+_SNAP_PIXELS = 8
 
 
 class ScoreView(QAbstractScrollArea):
@@ -67,6 +68,8 @@ class ScoreView(QAbstractScrollArea):
         The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
         A hit that a lane leaves out is to be fired.
+    loop_drawn(first: int, end: int)
+        The frames between which it is to play round.
     trimming(pair: (int, int) or None)
         The frames on both sides of what is dragged; None when it is let go.
     scrolled()
@@ -78,6 +81,7 @@ class ScoreView(QAbstractScrollArea):
     effect_dropped = pyqtSignal(str, object)
     recipe_dropped = pyqtSignal(str, object)
     hit_taken = pyqtSignal(object, float)
+    loop_drawn = pyqtSignal(int, int)
     trimming = pyqtSignal(object)
     scrolled = pyqtSignal()
     lines_changed = pyqtSignal()
@@ -91,7 +95,9 @@ class ScoreView(QAbstractScrollArea):
             HitsRow(editor),
             ShotsRow(editor, thumbnails, snapping),
         )
+        self._snapping = snapping
         self._is_shift_spent = False
+        self._loop: tuple[int, int] | None = None
         self._pictures = StavePictures()
         self._ahead = debounced(self, _AHEAD_MILLISECONDS, self._paint_ahead)
         self._bars_per_line = 4
@@ -167,6 +173,12 @@ class ScoreView(QAbstractScrollArea):
         elif stave.top + stave.height > self._offset + self._paper.height():
             bar.setValue(round(stave.top + stave.height - self._paper.height() + 10))
 
+    def show_loop(self, loop: tuple[int, int] | None) -> None:
+        """Show on the ruler from which frame to before which other one it plays round."""
+        if loop != self._loop:
+            self._loop = loop
+            self._paper.update()
+
     def show_prepared(self, frames: Sequence[int]) -> None:
         """Show for which frames a picture is ready: a thin line under the ruler."""
         prepared = tuple(sorted(frames))
@@ -185,6 +197,8 @@ class ScoreView(QAbstractScrollArea):
                 painter.drawPixmap(QPointF(0, top - ABOVE), self._picture(stave))
         self._drops.paint(painter, self._layout, offset=self._offset)
         paint_prepared(painter, self._layout, self._editor.project.rate, self._prepared, offset=self._offset)
+        if self._loop is not None:
+            paint_loop(painter, self._layout, self._editor.project.rate, self._loop, offset=self._offset)
         self._paint_playhead(painter)
         self._ahead.start()
         if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
@@ -265,40 +279,65 @@ class ScoreView(QAbstractScrollArea):
         self._drag_on(drag, at, moved)
 
     def _drag_on(self, drag: Drag, at: QPointF, moved: QPointF) -> None:
-        if drag.grip is Grip.PLAYHEAD:
-            place = self._layout.locate(at.x(), at.y())
-            if place is not None:
-                self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
-        elif drag.grip is Grip.SHOT and drag.shot is not None:
-            self._drag_shot(drag.shot, at)
-        elif drag.grip is Grip.RUBBER and drag.place.strip is Strip.SHOTS:
-            self._rubber = QRectF(drag.origin, at).normalized()
-            touched = shots_within(self._editor.project, self._layout, self._rubber)
-            self._editor.select_shots(drag.shots | touched)
-            self._paper.update()
-        elif drag.grip is Grip.RUBBER:
-            self._rubber = QRectF(drag.origin, at).normalized()
-            self._editor.select_cues(
-                drag.keys | cues_within(self._editor, self._layout, self._rubber), lane=drag.place.lane
-            )
-            self._paper.update()
-        elif drag.grip is Grip.FREQUENCIES:
-            drag_band(self._editor, drag, self._layout, at.y())
-        elif drag.grip is Grip.BEAT:
+        match drag.grip:
+            case Grip.PLAYHEAD:
+                self._drag_playhead(at)
+            case Grip.LOOP:
+                self._drag_loop(drag, at)
+            case Grip.SHOT if drag.shot is not None:
+                self._drag_shot(drag.shot, at)
+            case Grip.RUBBER:
+                self._drag_rubber(drag, at)
+            case Grip.FREQUENCIES:
+                drag_band(self._editor, drag, self._layout, at.y())
+            case Grip.BEAT | Grip.TAP:
+                self._drag_hit(drag, at)
+            case Grip.LANE:
+                drag_lane(self._editor, drag, self._layout, at.y())
+            case Grip.STRENGTH:
+                drag_strength(self._editor, drag, -moved.y() / self._layout.lane_height)
+            case _:
+                drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
+                if drag.is_lane_wide:
+                    QToolTip.showText(QCursor.pos(), tell_lane_wide(self._editor, drag), self._paper)
+
+    def _drag_playhead(self, at: QPointF) -> None:
+        place = self._layout.locate(at.x(), at.y())
+        if place is not None:
+            self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
+
+    def _drag_rubber(self, drag: Drag, at: QPointF) -> None:
+        """Select the cues, or the shots, in the rectangle from where the button went down to the pointer."""
+        self._rubber = QRectF(drag.origin, at).normalized()
+        editor = self._editor
+        if drag.place.strip is Strip.SHOTS:
+            editor.select_shots(drag.shots | shots_within(editor.project, self._layout, self._rubber))
+        else:
+            found = cues_within(editor, self._layout, self._rubber)
+            editor.select_cues(drag.keys | found, lane=drag.place.lane)
+        self._paper.update()
+
+    def _drag_hit(self, drag: Drag, at: QPointF) -> None:
+        """Move the held beat or tap; with Shift, a beat alone."""
+        if drag.grip is Grip.TAP:
+            seconds = self._layout.seconds_at(drag.place.stave, at.x())
+            self._editor.move_tap(seconds, gesture="tap")
+        else:
             seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
             alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
             drag_beat(self._editor, drag, seconds, alone=alone)
-        elif drag.grip is Grip.TAP:
-            seconds = self._layout.seconds_at(drag.place.stave, at.x())
-            self._editor.move_tap(seconds, gesture="tap")
-        elif drag.grip is Grip.LANE:
-            drag_lane(self._editor, drag, self._layout, at.y())
-        elif drag.grip is Grip.STRENGTH:
-            drag_strength(self._editor, drag, -moved.y() / self._layout.lane_height)
-        else:
-            drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
-            if drag.is_lane_wide:
-                QToolTip.showText(QCursor.pos(), tell_lane_wide(self._editor, drag), self._paper)
+
+    def _drag_loop(self, drag: Drag, at: QPointF) -> None:
+        """Let the loop go from where the button went down to the pointer: from hit to hit."""
+        place = self._layout.locate(at.x(), at.y())
+        if place is None:
+            return
+        project = self._editor.project
+        ends = sorted(frame_at(one.seconds, project.rate) for one in (drag.place, place))
+        per_frame = self._layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
+        first, end = (self._snapping.snapped(project, one, round(_SNAP_PIXELS / per_frame)) for one in ends)
+        if end > first:
+            self.loop_drawn.emit(first, end)
 
     def _drag_shot(self, shot: ShotDrag, at: QPointF) -> None:
         """Drag a shot, or a cut, to the pointer, on whichever stave that is; Shift lets go of hits."""

@@ -38,7 +38,14 @@ class Commands:
         editor = self._window.editor
         return {
             "play": self._toggle_playing,
+            "run_on": lambda: self._window.playback.run(1),
+            "run_back": lambda: self._window.playback.run(-1),
+            "halt": self._window.playback.stop,
+            "slow_on": lambda: self._window.playback.play(0.5),
+            "slow_back": lambda: self._window.playback.play(-0.5),
             "loop": self._toggle_loop,
+            "loop_in": lambda: self._loop_at(is_end=False),
+            "loop_out": lambda: self._loop_at(is_end=True),
             "frame_back": lambda: self._step_frame_or_cue(-1),
             "frame_on": lambda: self._step_frame_or_cue(1),
             "still_back": lambda: self._step_frame(-1),
@@ -144,12 +151,19 @@ class Commands:
         }
 
     def _seeing(self) -> Callbacks:
-        score, shelf = self._window.score, self._window.shelf
+        score, shelf, large = self._window.score, self._window.shelf, self._window.large
         return {
             "lines_1": lambda: score.set_bars_per_line(1),
             "lines_2": lambda: score.set_bars_per_line(2),
             "lines_4": lambda: score.set_bars_per_line(4),
             "lines_8": lambda: score.set_bars_per_line(8),
+            "large": large.toggle,
+            "full_screen": large.toggle_full_screen,
+            "picture_window": large.toggle_window,
+            "zoom_fit": lambda: large.zoom(None),
+            "zoom_1": lambda: large.zoom(1.0),
+            "zoom_2": lambda: large.zoom(2.0),
+            "guides": large.toggle_guides,
             "footage": lambda: shelf.open_page(ShelfPage.FOOTAGE),
             "effects": lambda: shelf.open_page(ShelfPage.EFFECTS),
             "recipes": lambda: shelf.open_page(ShelfPage.RECIPES),
@@ -187,6 +201,13 @@ class Commands:
         self._window.playback.set_loop(
             None if self._window.playback.loop is not None else self._window.score.stave_frames()
         )
+
+    def _loop_at(self, *, is_end: bool) -> None:
+        """Let the loop end after the frame under the playhead, or begin with it."""
+        playback, here = self._window.playback, self._window.editor.playhead
+        first, end = playback.loop or (0, self._window.editor.project.n_frames)
+        loop = (min(first, here), here + 1) if is_end else (here, max(end, here + 1))
+        playback.set_loop(loop)
 
     @property
     def _subject(self) -> Subject:
@@ -303,7 +324,7 @@ class Commands:
 
     def _unselect(self) -> None:
         """Give up a drag, or else select nothing."""
-        if self._window.score.give_up_drag():
+        if self._window.score.give_up_drag() or self._window.large.close_second():
             return
         if self._window.key_list.isVisible():
             self._window.key_list.hide()

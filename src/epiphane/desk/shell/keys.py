@@ -10,7 +10,7 @@ from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import ACTIONS, key_text
 
 _MOUSE = (
-    ("Click", "go there; select what is there"),
+    ("Click", "go there, select what is there"),
     ("Drag a cue up or down", "stronger or weaker"),
     ("Drag a cue sideways", "nudge by frames"),
     ("Drag a chosen cue's feet", "rise and fall of the whole lane"),
@@ -20,7 +20,17 @@ _MOUSE = (
     ("Drag a lane's name", "put it in another place"),
     ("Ctrl or Shift + click a name", "choose several lanes"),
     ("Double-click a cue", "switch it off or on"),
-    ("Drop clips on a shot", "exchange it, and those after it"),
+    ("Drop clips on a shot", "replace it, and those after"),
+    ("Drop clips on a cut", "insert; the rest moves along"),
+    ("Ctrl + drop clips", "overwrite what is there"),
+    ("Drag a cut", "roll it; Shift ignores hits"),
+    ("Drag a chosen shot's end", "trim; the rest moves along"),
+    ("Ctrl + drag its end", "trim this shot alone"),
+    ("Ctrl + Shift + drag its end", "stretch it: speed changes"),
+    ("Drag in a chosen shot", "slip what it shows"),
+    ("Drag a shot's name", "move it; Ctrl slides it"),
+    ("Shift + click shots", "select several; drag a band"),
+    ("Shift + drag the ruler", "play this part in a loop"),
     ("Drop an effect on a lane", "on the same hits, below it"),
     ("Drop it on a pulse or a drum", "fired by it"),
     ("Drop it on a single hit", "there and nowhere else"),
@@ -37,14 +47,28 @@ _TOGETHER = (
     (("bar_back", "bar_on"), "Previous, next bar"),
     (("start", "end"), "Go to the start, the end"),
     (("cue_back", "cue_on"), "Previous, next cue or shot"),
-    (("same_beat", "same_section"), "Select same beat, same section"),
-    (("copy_bars", "paste_bars"), "Copy, paste the bars of the cues"),
+    (("same_beat", "same_section"), "Select same beat, section"),
+    (("copy", "paste"), "Copy, paste shots or cues"),
+    (("run_back", "run_on"), "Play back, on; again: faster"),
+    (("slow_back", "slow_on"), "Half speed back, on"),
+    (("loop_in", "loop_out"), "Loop from here, to here"),
+    (("zoom_fit", "zoom_1", "zoom_2"), "Picture: fit, 100 %, 200 %"),
+    (("footage", "effects", "pulses"), "Footage, effects, pulses"),
+    (("split", "split_hits"), "Split here, at every hit"),
+    (("trim_start", "trim_end"), "Trim here, rest moves along"),
+    (("trim_start_alone", "trim_end_alone"), "Trim here, this shot alone"),
+    (("shot_bar_back", "shot_bar_on"), "Move shot a bar"),
+    (("shot_before", "shot_after"), "Move past the next shot"),
+    (("slip_back", "slip_on"), "Slip by a frame"),
+    (("lane_up", "lane_down"), "Move the lane"),
+    (("mute", "solo"), "Mute, solo the lane"),
+    (("new", "open"), "New, open a project"),
     (("weaker", "stronger"), "Decrease, increase strength"),
     (("nudge_back", "nudge_on"), "Nudge a frame; a beat 5 ms"),
     (("doubtful_on", "doubtful_back"), "Next, previous doubtful beat"),
     (("moment", "no_moment"), "Set, delete a moment here"),
     (("use_from", "use_to"), "Use the clip from here, to here"),
-    (("shot_back", "shot_on"), "Move shot to previous, next hit"),
+    (("shot_back", "shot_on"), "Move shot by a hit"),
     (("lane_on", "lane_back"), "Next, previous lane"),
     (("lane_add_on", "lane_add_back"), "Add next, previous lane"),
     (("undo", "redo"), "Undo, redo"),
@@ -54,7 +78,14 @@ _TOGETHER = (
 )
 """What is told in one row, and in which words."""
 
-_COLUMNS = (("Play", "Go", "View", "Lanes"), ("Cues", "Beats", "Clips and shots"), ("Project", "Mouse"))
+_COLUMNS = (
+    ("Play", "Go", "View", "Beats"),
+    ("Cues", "Lanes", "Clips and shots"),
+    ("Cutting", "Project"),
+    ("Mouse",),
+)
+_KEYS_WIDTH, _MOUSE_WIDTH = 132, 146
+SHORT_KEYS = {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓", "PgDown": "PgDn"}
 
 
 class KeyRow(Struct, frozen=True):
@@ -92,8 +123,8 @@ def _joined(keys: list[str]) -> str:
     held = {one.rpartition("+")[0] for one in keys if one != "+"}
     if len(held) == 1 and "" not in held:
         lasts = [one.rpartition("+")[2] for one in keys]
-        return f"{key_text(held.pop())} + {'  '.join(lasts)}"
-    return "   ".join(key_text(one) for one in keys)
+        return f"{key_text(held.pop())} + {'  '.join(SHORT_KEYS.get(one, one) for one in lasts)}"
+    return "   ".join(SHORT_KEYS.get(one, key_text(one)) for one in keys)
 
 
 class KeyList(QWidget):
@@ -103,13 +134,13 @@ class KeyList(QWidget):
         super().__init__(parent)
         self.setAccessibleName("Keyboard shortcuts")
         grid = QGridLayout(self)
-        grid.setContentsMargins(48, 30, 48, 24)
-        grid.setHorizontalSpacing(28)
-        grid.setVerticalSpacing(18)
+        grid.setContentsMargins(28, 20, 20, 12)
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(10)
         title = QLabel("Keyboard shortcuts")
         title.setFont(theme.words(20, weight=600))
         grid.addWidget(title, 0, 0)
-        grid.addWidget(label("Escape or a click closes this"), 0, 2)
+        grid.addWidget(label("Escape or a click closes this"), 0, len(_COLUMNS) - 1)
         groups = {name: [(row.keys, row.text) for row in rows] for name, rows in key_rows().items()}
         groups["Mouse"] = list(_MOUSE)
         for column, names in enumerate(_COLUMNS):
@@ -119,7 +150,7 @@ class KeyList(QWidget):
                 box.addWidget(self._title(name))
                 for keys, text in groups[name]:
                     box.addWidget(self._row(keys, text, wide=name == "Mouse"))
-                box.addSpacing(10)
+                box.addSpacing(8)
             box.addStretch(1)
             grid.addLayout(box, 1, column)
             grid.setColumnStretch(column, 1)
@@ -141,18 +172,19 @@ class KeyList(QWidget):
 
     def _title(self, text: str) -> QLabel:
         title = QLabel(text)
-        title.setFont(theme.words(12, weight=600))
+        title.setFont(theme.words(10.5, weight=600))
         return title
 
     def _row(self, keys: str, text: str, *, wide: bool) -> QWidget:
         made = QWidget()
         box = QGridLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setHorizontalSpacing(14)
-        pressed = QLabel(keys)
-        pressed.setFont(theme.words(9.5) if wide else theme.numbers(9.5))
-        pressed.setFixedWidth(164)
+        box.setHorizontalSpacing(8)
+        pressed, told = QLabel(keys), label(text)
+        pressed.setFont(theme.words(8.5) if wide else theme.numbers(8))
+        told.setFont(theme.words(8.5))
+        pressed.setFixedWidth(_MOUSE_WIDTH if wide else _KEYS_WIDTH)
         box.addWidget(pressed, 0, 0)
-        box.addWidget(label(text), 0, 1, Qt.AlignmentFlag.AlignLeft)
+        box.addWidget(told, 0, 1, Qt.AlignmentFlag.AlignLeft)
         box.setColumnStretch(1, 1)
         return made

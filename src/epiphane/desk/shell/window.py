@@ -51,6 +51,7 @@ from epiphane.desk.shell.actions import make_actions
 from epiphane.desk.shell.commands import Commands
 from epiphane.desk.shell.header import Header
 from epiphane.desk.shell.keys import KeyList
+from epiphane.desk.shell.large import LargePicture
 from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
 from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.desk.shell.subjects import subjects_of
@@ -67,6 +68,7 @@ _LEFT_STRETCH, _RIGHT_STRETCH = 2, 3
 """What the picture and the score get of a wider window."""
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
+_NO_LIMIT = 16_777_215
 
 
 class Window(QMainWindow):
@@ -103,22 +105,12 @@ class Window(QMainWindow):
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
-        self.bench = BenchPanel(
-            self.editor,
-            self.jobs,
-            self.thumbnails,
-            self.clip_player,
-            self.recipes,
-            self.lanes,
-            self.shots,
-            self.times,
-            self.snapping,
-        )
+        self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
-        self.effect_mover = Skimmer(self.frames.footage)
         self.shelf = self._made_shelf()
         subjects = subjects_of(self)
         self.bench.set_subjects(subjects)
+        self.large = LargePicture(self)
         self.actions_by_id = make_actions(self, Commands(self, subjects).table())
         self.welcome = Welcome(self.actions_by_id)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
@@ -134,7 +126,21 @@ class Window(QMainWindow):
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
 
+    def _made_bench(self) -> BenchPanel:
+        return BenchPanel(
+            self.editor,
+            self.jobs,
+            self.thumbnails,
+            self.clip_player,
+            self.recipes,
+            self.lanes,
+            self.shots,
+            self.times,
+            self.snapping,
+        )
+
     def _made_shelf(self) -> ShelfPanel:
+        self.effect_mover = Skimmer(self.frames.footage)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
@@ -153,6 +159,7 @@ class Window(QMainWindow):
         left_box = QVBoxLayout(left)
         left_box.setContentsMargins(0, 0, 0, 0)
         left_box.setSpacing(0)
+        self._left_box = left_box
         left_box.addWidget(self.picture)
         left_box.addWidget(self.lamps)
         left_box.addWidget(_line(is_upright=False))
@@ -184,6 +191,7 @@ class Window(QMainWindow):
         for widget in (self.header, _line(is_upright=False)):
             box.addWidget(widget)
         box.addWidget(across, 1)
+        self._ground_box = box
         box.addWidget(_line(is_upright=False))
         box.addWidget(self.job_strip)
         self.setCentralWidget(whole)
@@ -192,6 +200,27 @@ class Window(QMainWindow):
             strip.changed.connect(self._place_notices)
         whole.resized.connect(self._place_notices)
         self.jobs.changed.connect(self._place_notices)
+
+    def lay_large(self, is_large: bool, stave_room: int) -> None:
+        """Have the picture and the stave under the playhead take the place of all panels, or no longer.
+
+        `stave_room` is what a stave has beside its own height, in pixels.
+        """
+        self._across.setHidden(is_large)
+        if is_large:
+            self._ground_box.insertWidget(2, self.picture, 1)
+            self._ground_box.insertWidget(3, self._stack)
+            stave = self.score.layout_now().staves[0]
+            self._stack.setFixedHeight(round(stave.height) + stave_room)
+        else:
+            self._stack.setMinimumHeight(0)
+            self._stack.setMaximumHeight(_NO_LIMIT)
+            self._left_box.insertWidget(0, self.picture)
+            self._right.insertWidget(0, self._stack)
+            self._right.setStretchFactor(0, 1)
+        self._stack.show()
+        self.score.setFocus()
+        QTimer.singleShot(0, self.score.reveal_playhead)
 
     def _connect(self) -> None:
         self.editor.project_changed.connect(self._on_project)
@@ -206,6 +235,7 @@ class Window(QMainWindow):
         self.picture.resized.connect(self._fit_preview)
         self.clip_player.shown.connect(self.picture.show_guest)
         self.playback.state_changed.connect(self._on_playing)
+        self.score.loop_drawn.connect(lambda first, end: self.playback.set_loop((first, end)))
         self.clip_player.moved.connect(self._on_playing)
         self.footage.proxy_made.connect(self._on_proxy)
         self.files.missing_found.connect(self._offer_search)
@@ -280,6 +310,7 @@ class Window(QMainWindow):
 
     def _on_playing(self) -> None:
         is_playing = self.playback.is_playing or self.clip_player.is_playing
+        self.score.show_loop(self.playback.loop)
         self.footage.rest(is_playing)
         self.preparedness.rest(is_playing)
 
@@ -317,7 +348,7 @@ class Window(QMainWindow):
             self._stack.setCurrentWidget(page)
             page.setFocus()
         self.shelf.setVisible(has_work)
-        self.picture.set_aspect((project.width, project.height))
+        self.picture.set_shape((project.width, project.height))
         shape = f"{project.width} × {project.height} · {rate_text(project.rate)} fps"
         length = f"{clock_text(float(project.n_frames / project.rate))} · {project.n_frames} frames"
         self.job_strip.set_idle_text(f"{shape} · {length}" if has_work else "")
@@ -412,6 +443,7 @@ class Window(QMainWindow):
         self.skimmer.close()
         self.effect_mover.close()
         self.trim_frames.close()
+        self.large.shut_down()
         self.frames.close()
         self.thumbnails.close()
         self.editor.close()

@@ -242,7 +242,7 @@ def test_a_longer_shot_says_which_it_took_the_place_of(tapped):
     assert "cannot give" in tapped.notice.text
     tapped.shots.last_beats(20, Yield.COVERED)
     assert len(editor.project.shots) < n_shots
-    assert "ower had no place any more" in tapped.notice.text
+    assert "Tower, bucket had no place any more" in tapped.notice.text
 
 
 def test_a_fragment_in_a_folder_takes_no_song_away(window, tmp_path, qtbot):

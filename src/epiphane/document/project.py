@@ -16,7 +16,7 @@ from epiphane.document.ids import LaneId, PixelCount
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Song
-from epiphane.document.timeline import Items, Track
+from epiphane.document.timeline import Fades, Items, Track
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
@@ -28,7 +28,8 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
 
     `name` is what the work is called until it has a file of its own; `is_shape_chosen` tells that size and
     rate are the user's choice, and not to be taken from the first clip. The shots are the main track: an item
-    ends where the next one begins, or later nothing is shown for a while. The stack has what acts on them,
+    ends where the next one begins, or later nothing is shown for a while. The `fades` are those of the
+    picture at both ends of the edit. The stack has what acts on them,
     in order: each row on what stands before it.
     """
 
@@ -42,6 +43,7 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     footage: Annotated[tuple[Footage, ...], Meta(max_length=20_000)] = ()
     groups: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
     filling: Filling = Filling()
+    fades: Fades = Fades()
     shots: Items = ()
     pulses: Annotated[tuple[Pulse, ...], Meta(max_length=1000)] = ()
     stack: Annotated[tuple[Lane | Track, ...], Meta(max_length=1000)] = ()

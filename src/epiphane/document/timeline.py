@@ -150,6 +150,30 @@ class SolidFill(Struct, frozen=True, gc=False, forbid_unknown_fields=True, tag="
 Content: TypeAlias = FootageCut | SolidFill
 
 
+class ItemSound(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
+    """How the sound of an item's footage is heard under the song.
+
+    `gain` is in decibels, fades are in frames. Where there is an `accent`, only that many frames from the hit
+    on are heard on which the item's moment falls, and two before it.
+    """
+
+    gain: Annotated[float, Meta(ge=-48, le=24)] = 0.0
+    fade_in: Annotated[int, Meta(ge=0, le=10_000)] = 0
+    fade_out: Annotated[int, Meta(ge=0, le=10_000)] = 0
+    accent: Annotated[int, Meta(ge=1, le=10_000)] | None = None
+
+
+class Fades(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Fades of the picture from black and to it, in seconds.
+
+    `bend` shapes them: 0 is a straight line, 1 comes quickly and goes late, -1 the other way.
+    """
+
+    fade_in: Annotated[float, Meta(ge=0, le=60)] = 0.0
+    fade_out: Annotated[float, Meta(ge=0, le=60)] = 0.0
+    bend: Annotated[float, Meta(ge=-1, le=1)] = 0.0
+
+
 class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """What a track shows from frame `start` of the project for `n_frames`."""
 
@@ -162,6 +186,7 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     blend: BlendMode = BlendMode.NORMAL
     opacity: Share = 1.0
     is_locked: bool = False
+    sound: ItemSound | None = None
 
     @property
     def end(self) -> int:

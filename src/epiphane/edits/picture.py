@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.document.project import Project
 from epiphane.document.timeline import FootageCut, Item, with_cut
+from epiphane.edits.checked import with_changes
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
@@ -51,6 +52,20 @@ def set_rate(project: Project, rate: Fraction) -> Project:
         if end > start:
             shots.append(_at(shot, start, end, rate / project.rate))
     return repinned(replace(project, rate=rate, shots=tuple(shots)))
+
+
+def change_fades(project: Project, **changes: float) -> Project:
+    """Return `project` with fades of the picture changed, e.g. ``fade_in=0.5``, in seconds.
+
+    Raises
+    ------
+    EditError
+        If a value is outside its range, or both fades are longer than the edit together.
+    """
+    made = with_changes(project.fades, **changes)
+    if made.fade_in + made.fade_out > float(project.n_frames / project.rate):
+        raise EditError("the fades of the picture are longer than the edit")
+    return replace(project, fades=made)
 
 
 def choose_shape(project: Project, *, width: int, height: int, rate: Fraction) -> Project:

@@ -7,14 +7,17 @@ import bisect
 from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
 from itertools import pairwise
+from typing import Any
 
+import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.timeline import Ramp, SpeedKey
+from epiphane.types import FloatArray
 
 # Of each ramp, from 0 to 1: what share of the change is made, and the integral of that from 0.
-_RAMPS: dict[Ramp, tuple[Callable[[float], float], Callable[[float], float]]] = {
+_RAMPS: dict[Ramp, tuple[Callable[[Any], Any], Callable[[Any], Any]]] = {
     Ramp.HOLD: (lambda _: 0.0, lambda _: 0.0),
     Ramp.LINEAR: (lambda u: u, lambda u: u * u / 2),
     Ramp.IN: (lambda u: u * u, lambda u: u * u * u / 3),
@@ -49,6 +52,32 @@ def frames_run(speed: float | tuple[SpeedKey, ...], frame: float) -> float:
     return _run_from_first_key(speed, frame) - _run_from_first_key(speed, 0)
 
 
+def runs_of(speed: float | tuple[SpeedKey, ...], frames: FloatArray) -> FloatArray:
+    """Return how far footage has run from the curve's anchor to each of some instants: `frames_run` of each.
+
+    Parameters
+    ----------
+    frames : float64, shape (n,), frames of the project from the anchor, ascending
+
+    Returns
+    -------
+    float64, shape (n,)
+    """
+    if not isinstance(speed, tuple):
+        return speed * frames
+    made = np.empty(len(frames))
+    edges = [0, *np.searchsorted(frames, [key.frame for key in speed]), len(frames)]
+    for index, (first, end) in enumerate(pairwise(edges)):
+        here = speed[max(index - 1, 0)]
+        beyond = frames[first:end] - here.frame
+        made[first:end] = _run_from_first_key(speed, here.frame) + here.speed * beyond
+        if 0 < index < len(speed):
+            following = speed[index]
+            length, change = following.frame - here.frame, following.speed - here.speed
+            made[first:end] += length * change * _RAMPS[here.ramp][1](beyond / length)
+    return made - _run_from_first_key(speed, 0)
+
+
 def speed_at(speed: float | tuple[SpeedKey, ...], frame: float) -> float:
     """Return the speed on a frame counted from the curve's anchor."""
     if not isinstance(speed, tuple):
@@ -58,7 +87,7 @@ def speed_at(speed: float | tuple[SpeedKey, ...], frame: float) -> float:
         return speed[max(index, 0)].speed
     here, following = speed[index], speed[index + 1]
     share = (frame - here.frame) / (following.frame - here.frame)
-    return here.speed + (following.speed - here.speed) * _RAMPS[here.ramp][0](share)
+    return here.speed + (following.speed - here.speed) * float(_RAMPS[here.ramp][0](share))
 
 
 def turning_frames(speed: float | tuple[SpeedKey, ...]) -> list[float]:
@@ -120,5 +149,5 @@ def _run_from_first_key(keys: Sequence[SpeedKey], frame: float) -> float:
         return integral.run[-1] + here.speed * beyond
     following = keys[index + 1]
     length = following.frame - here.frame
-    eased = (following.speed - here.speed) * _RAMPS[here.ramp][1](beyond / length)
+    eased = (following.speed - here.speed) * float(_RAMPS[here.ramp][1](beyond / length))
     return integral.run[index] + here.speed * beyond + length * eased

@@ -12,9 +12,11 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct
 
+from epiphane.audio.mix import heard_items, mixed_with_shots, peak_of
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
+from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
@@ -32,6 +34,7 @@ _WORKERS = 2
 # A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
 _MOST_OPEN = 40
 _AHEAD = 8
+_CLIPS = 1.0005
 
 
 class ExportProgress(Struct, frozen=True):
@@ -79,7 +82,7 @@ def export(
 
     Returns
     -------
-    What went wrong with footage, a sentence for each file; placeholders are in its place.
+    What went wrong, a sentence each: with footage, in whose place placeholders are, or that the sound clips.
 
     Raises
     ------
@@ -104,7 +107,7 @@ def export(
     uses = _Uses(project)
     footage = OpenFootage(most_open=_MOST_OPEN, next_use=uses.next_use)
     try:
-        sound = _sound(project, wanted)
+        sound, remarks = _sound(project, wanted)
         with MovieWriter(path, size=size, rate=project.rate, sound=sound) as writer:
             for n_done, planes in enumerate(_drawn(project, wanted, footage, size), start=1):
                 uses.frame = wanted[n_done - 1]
@@ -112,7 +115,7 @@ def export(
                 report(ExportProgress(n_done, len(wanted), time.monotonic() - started))
     finally:
         footage.close()
-    return footage.faults()
+    return [*remarks, *footage.faults()]
 
 
 def check_target(path: Path, reads: Sequence[Path], *, may_replace: bool) -> None:
@@ -201,15 +204,34 @@ def _drawn(
             yield waiting.popleft().result().result()
 
 
-def _sound(project: Project, frames: range) -> Float32Array | None:
-    """Return the song under the frames, silence where it is over."""
+def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[str]]:
+    """Return the mix under the frames, silence where the song is over, and what is to be said of it."""
     if project.song is None:
-        return None
+        return None, []
     whole = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
-    song = shaped_song(whole, SOUND_RATE, project.song)
+    song = mixed_with_shots(
+        shaped_song(whole, SOUND_RATE, project.song), project, sounds_of(project), SOUND_RATE
+    )
     first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
     last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
     sound = song[first:last]
     if len(sound) < last - first:
         sound = np.concatenate([sound, np.zeros((last - first - len(sound), 2), np.float32)])
-    return np.clip(sound, -1.0, 1.0)
+    peak = peak_of(sound) if next(heard_items(project), None) is not None else 0.0
+    remarks = []
+    if peak > _CLIPS:
+        over = 20 * math.log10(peak)
+        remarks = [f"The sound is {over:.1f} dB too loud and clips; take gain of shots or of the song away."]
+    return np.clip(sound, -1.0, 1.0), remarks
+
+
+def sounds_of(project: Project) -> dict[FootageId, Float32Array]:
+    """Return the sound of all footage that is heard under the song, at `SOUND_RATE`; unreadable is silent."""
+    made: dict[FootageId, Float32Array] = {}
+    for _, footage in heard_items(project):
+        if footage.id not in made:
+            try:
+                made[footage.id] = resampled_stereo(read_samples(Path(footage.path)), SOUND_RATE)
+            except MediaError:  # its picture is a placeholder that says why
+                made[footage.id] = np.zeros((0, 2), np.float32)
+    return made

@@ -3,9 +3,11 @@
 from collections.abc import Iterator, Sequence
 from typing import TypeAlias, assert_never
 
+import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.audio.song_gain import fade_level
 from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import LaneId
@@ -174,7 +176,24 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
                 shown = tuple(one.content for one in others if one and isinstance(one.content, Shown))
                 effect = replace(effect, others=shown)
             node = replace(node, effects=(*node.effects, effect))
+    level = fade_level_at(project, frame)
+    if level < 1:
+        node = stacked([replace(node, opacity=level)])
     return FramePlan((project.width, project.height), node)
+
+
+def fade_level_at(project: Project, frame: int) -> float:
+    """Return how much is seen of the picture on a frame, 0 to 1, by the fades at both ends of the edit.
+
+    The first frame of a fade-in and the last of a fade-out are black.
+    """
+    fades, level = project.fades, 1.0
+    to_end = project.n_frames - 1 - frame
+    for seconds, away in ((fades.fade_in, frame), (fades.fade_out, to_end)):
+        n_frames = seconds * float(project.rate)
+        if away < n_frames:
+            level *= float(fade_level(np.array(max(away, 0) / n_frames), fades.bend))
+    return round(level, 6)
 
 
 def node_of(project: Project, item: Item, frame: int) -> Node | None:

@@ -19,6 +19,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.filling import MOVES
 from epiphane.desk.bench.rows import StructFields, limited_field
+from epiphane.desk.bench.shot_sound import ShotSoundRows
 from epiphane.desk.bench.shot_speed import ShotSpeedRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shot_time import ShotTimeDesk
@@ -66,10 +67,12 @@ class ShotBench(QWidget):
         box.addWidget(self._what)
         box.addWidget(self._buttons())
         self.speed = ShotSpeedRows(editor, times)
+        self.sound = ShotSoundRows(editor)
         for widget in (
             self.speed,
             *self._time_rows(),
             *self._footage_rows(),
+            self.sound,
             rule(),
             *self._transform_rows(),
         ):
@@ -108,6 +111,8 @@ class ShotBench(QWidget):
         is_slow = cut.extend is Extend.SLOW  # of a filling alone: a shot that is slowed goes there and back
         self._beyond.show(replace(cut, extend=Extend.MIRROR) if is_slow else cut)
         self.speed.refresh()
+        self.sound.setVisible(footage.has_sound)
+        self.sound.refresh()
         self._transform.show(shot.transform)
         self._amount.setEnabled(shot.transform.move is not Move.NONE)
         self._reset.setEnabled(shot.transform != Transform())

@@ -20,6 +20,7 @@ from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS, Beat, Drums, Song
+from epiphane.document.timeline import Fades
 from epiphane.edits.beats import (
     double_beats,
     halve_beats,
@@ -29,6 +30,7 @@ from epiphane.edits.beats import (
     shift_one,
     take_reading,
 )
+from epiphane.edits.picture import change_fades
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import file_duration, shape_song, trim_song
@@ -153,6 +155,8 @@ class SongBench(QWidget):
         self._to.show_value(round(song.start + song.duration, 3))
         self._sound.show(song)
         self._fade_picture.show_bend(song.fade_bend)
+        self._picture_fades.show(self._editor.project.fades)
+        self._picture_bend.show_bend(self._editor.project.fades.bend)
         for widget in (self._from, self._to, self._fade_in, self._fade_out, self._gain, self._fade_picture):
             widget.setEnabled(not song.is_locked)
 
@@ -234,9 +238,20 @@ class SongBench(QWidget):
         self._fade_picture = FadePicture()
         self._fade_picture.bent.connect(lambda bend: self._shape_song(fade_bend=bend, gesture="fade"))
         self._fade_picture.released.connect(self._editor.end_gesture)
+        shown = self._picture_fades = StructFields(Fades, self._fade_pictures)
+        words = "Fade of the picture from black", "Fade of the picture to black"
+        picture_in, picture_out = (
+            shown.number(name, text, "s", decimals=2, step=0.25)
+            for name, text in zip(("fade_in", "fade_out"), words, strict=True)
+        )
+        self._picture_bend = FadePicture()
+        self._picture_bend.setAccessibleName("Shape of the fades of the picture")
+        self._picture_bend.bent.connect(lambda bend: self._fade_pictures(bend=bend, gesture="fade"))
+        self._picture_bend.released.connect(self._editor.end_gesture)
         return [
             row("From, to", self._from, label("to"), self._to),
-            row("Fade in, out", self._fade_in, self._fade_out, self._fade_picture),
+            row("Sound fades", self._fade_in, self._fade_out, self._fade_picture),
+            row("Picture fades", picture_in, picture_out, self._picture_bend),
             row("Gain", self._gain),
         ]
 
@@ -253,6 +268,10 @@ class SongBench(QWidget):
             )
 
         self._correct(edit, "trim")
+
+    def _fade_pictures(self, *, gesture: str | None = None, **changes: float) -> None:
+        self._editor.apply(lambda p: change_fades(p, **changes), "fades of the picture", gesture=gesture)
+        self.refresh()
 
     def _shape_song(self, *, gesture: str | None = None, **changes: float) -> None:
         self._editor.apply(lambda p: shape_song(p, **changes), "shape of the song", gesture=gesture)

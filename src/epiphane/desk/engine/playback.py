@@ -1,5 +1,7 @@
 """Playback: the sound device is the master clock, late frames are dropped and counted."""
 
+import math
+
 from msgspec import Struct
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
@@ -25,6 +27,7 @@ _REST_MILLISECONDS = 700
 _PATIENCE_TICKS = 3000 // _TICK_MILLISECONDS
 _MIX_MILLISECONDS = 200
 _FASTEST = 4.0
+_LEVEL_SAMPLES = SOUND_RATE // 20
 
 
 class Punctuality(Struct):
@@ -59,6 +62,7 @@ class Playback(QObject):
         self._frames = frames
         self._device: DeviceSound | SimulatedSound = open_sound()
         self._sound: Float32Array | None = None
+        self._mix: Float32Array | None = None
         self._ticked: Float32Array | None = None
         self._tick_hits: tuple[Hit, ...] = ()
         self._fingerprint = ""
@@ -172,20 +176,47 @@ class Playback(QObject):
 
     def _start_sound(self, frame: int) -> None:
         rate = self._editor.project.rate
-        sound = self._sound
-        if sound is None:  # without a song the device plays silence, and is the clock all the same
-            sound = self._sound = self._silence()
+        if self._sound is None:  # without a song the device plays silence, and is the clock all the same
+            self._sound = self._silence()
 
         def sample(n: int) -> int:
             return seconds_to_sample(frame_start(n, rate), SOUND_RATE)
 
         loop = None if self.loop is None else (sample(self.loop[0]), sample(self.loop[1]))
-        heard = sound if self._ticked is None else self._ticked
-        self._reel = PlayBuffer(heard, sample(frame), loop, speed=self.speed)
+        self._reel = PlayBuffer(self._heard_sound, sample(frame), loop, speed=self.speed)
         self._n_waited = 0
         self._frames.want(self._coming(frame))
         self._device.start(self._reel)
         self._timer.start()
+
+    @property
+    def song_sound(self) -> Float32Array | None:
+        """The song as it is played, at `SOUND_RATE`, or None without one."""
+        return None if self._editor.heard is None else self._sound
+
+    def set_mix(self, mix: Float32Array | None) -> None:
+        """Play the song with more in it, of the same length; None plays it alone."""
+        if mix is not self._mix:
+            self._mix, self._ticked = mix, None
+            self._mix_ticks()
+
+    def level_decibels(self) -> tuple[float, float] | None:
+        """Return how loud both channels are now, in dB of full scale; None where nothing plays."""
+        heard = self.heard_now()
+        if heard is None or self._sound is None:
+            return None
+        at = seconds_to_sample(heard, SOUND_RATE)
+        part = self._heard_sound[max(at - _LEVEL_SAMPLES, 0) : max(at, 0)]
+        if not len(part):
+            return None
+        left, right = (20 * math.log10(max(float(abs(channel).max()), 1e-6)) for channel in part.T)
+        return left, right
+
+    @property
+    def _heard_sound(self) -> Float32Array:
+        """What plays: the song, with shots and ticks where there are any."""
+        assert self._sound is not None
+        return next(one for one in (self._ticked, self._mix, self._sound) if one is not None)
 
     def _mix_ticks(self) -> None:
         """Lay ticks over the sound, where pulses tick; what plays goes on with them."""
@@ -197,10 +228,11 @@ class Playback(QObject):
             self._ticked = None
         elif self._ticked is None or hits != self._tick_hits:
             beats = project.song.beats if project.song is not None else ()
-            self._ticked = with_ticks(self._sound, SOUND_RATE, hits, beats)
+            under = self._sound if self._mix is None else self._mix
+            self._ticked = with_ticks(under, SOUND_RATE, hits, beats)
         self._tick_hits = hits
         if self._reel is not None and self._sound is not None:
-            self._reel.exchange(self._sound if self._ticked is None else self._ticked)
+            self._reel.exchange(self._heard_sound)
 
     def _silence(self) -> Float32Array:
         import numpy as np
@@ -295,7 +327,7 @@ class Playback(QObject):
         self._fingerprint = fingerprint
         self._data = None if heard is None else heard.samples.data
         self._sound = None if heard is None else resampled_stereo(heard.samples, SOUND_RATE)
-        self._ticked = None
+        self._mix = self._ticked = None
         self._mix_ticks()
 
     def _on_drawn(self, frame: int) -> None:

@@ -18,6 +18,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell import theme
+from epiphane.desk.shell.level_meter import LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.places import parse_place
 from epiphane.timing import frame_start, timecode
@@ -122,6 +123,9 @@ class Header(QFrame):
             box.addWidget(widget)
             box.addSpacing(8)
         box.addWidget(self._tempo)
+        self.meter = LevelMeter(self._playback)
+        box.addSpacing(8)
+        box.addWidget(self.meter)
         self._place_field = _PlaceField(self)
         self._place_field.returnPressed.connect(self._go_to_place)
 

@@ -34,6 +34,7 @@ from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.memory import MemoryKeeper
 from epiphane.desk.engine.playback import Playback
+from epiphane.desk.engine.shot_sounds import ShotSounds
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
@@ -97,13 +98,10 @@ class Window(QMainWindow):
         self.shots = ShotDesk(self.editor, self.snapping, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
+        self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
-        self.picture = PictureView()
-        self.preparedness = Preparedness(self.frames, self)
-        self.centre = CentreHandle(self.editor, self.picture)
-        self.lamps = LaneMeters(self.editor)
-        self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
+        self._make_picture()
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
@@ -125,6 +123,13 @@ class Window(QMainWindow):
         self._connect()
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
+
+    def _make_picture(self) -> None:
+        self.picture = PictureView()
+        self.preparedness = Preparedness(self.frames, self)
+        self.centre = CentreHandle(self.editor, self.picture)
+        self.lamps = LaneMeters(self.editor)
+        self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
     def _made_bench(self) -> BenchPanel:
         return BenchPanel(
@@ -229,6 +234,7 @@ class Window(QMainWindow):
         self.editor.selection_changed.connect(self._on_selection)
         self.editor.said.connect(self.notice.say)
         self.jobs.failed.connect(lambda text: self.notice.say(text, True))
+        self.shot_sounds.peak_changed.connect(self.header.meter.show_peak)
         self.frames.fault.connect(self._on_picture_fault)
         self.preparedness.changed.connect(self.score.show_prepared)
         self.playback.shown.connect(lambda picture, _frame: self.picture.show_picture(picture))

@@ -31,26 +31,73 @@ class Fit(Enum):
 
 
 class Move(Enum):
-    """How the picture moves in the frame while an item lasts."""
+    """How the picture moves in the frame while an item lasts: not, nearer, sideways, or to an end framing."""
 
     NONE = "none"
     PUSH = "push"
     DRIFT = "drift"
+    TO_END = "to end"
+
+
+class Backdrop(Enum):
+    """What is behind a picture that does not fill the frame: what is below it, a blurred copy, a colour."""
+
+    NONE = "none"
+    BLURRED = "blurred"
+    COLOUR = "colour"
+
+
+class Ramp(Enum):
+    """How one value becomes the next: not until there, evenly, or eased at its start, its end, or both."""
+
+    HOLD = "hold"
+    LINEAR = "linear"
+    IN = "in"
+    OUT = "out"
+    BOTH = "both"
+
+
+Scale: TypeAlias = Annotated[float, Meta(ge=0.05, le=20)]
+Shift: TypeAlias = Annotated[float, Meta(ge=-5, le=5)]
+Degrees: TypeAlias = Annotated[float, Meta(ge=-3600, le=3600)]
+
+
+class Framing(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Where a picture lies in the frame: scaled and turned about its middle, then moved.
+
+    `x` and `y` are shares of the frame's width and height, to the right and down; `rotation` is clockwise.
+    """
+
+    scale: Scale = 1.0
+    x: Shift = 0.0
+    y: Shift = 0.0
+    rotation: Degrees = 0.0
 
 
 class Transform(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """How a picture lies in the frame: fitted, then scaled about its middle, then moved.
+    """How a picture lies in the frame: fitted, then scaled and turned about its middle, then moved.
 
-    `x` and `y` are shares of the frame's width and height, to the right and down. Over the length of the
-    item a push comes nearer by `amount`, a drift goes sideways by it.
+    `x` and `y` are shares of the frame's width and height, to the right and down; `rotation` is clockwise.
+    Over the length of the item a push comes nearer by `amount`, a drift goes sideways by it, and a move to
+    the end goes to the framing `end` as `ease` says. The `backdrop` is behind what it leaves free.
     """
 
     fit: Fit = Fit.COVER
-    scale: Annotated[float, Meta(ge=0.05, le=20)] = 1.0
-    x: Annotated[float, Meta(ge=-5, le=5)] = 0.0
-    y: Annotated[float, Meta(ge=-5, le=5)] = 0.0
+    scale: Scale = 1.0
+    x: Shift = 0.0
+    y: Shift = 0.0
     move: Move = Move.NONE
     amount: Annotated[float, Meta(ge=-0.5, le=1)] = 0.08
+    rotation: Degrees = 0.0
+    end: Framing = Framing()
+    ease: Ramp = Ramp.BOTH
+    backdrop: Backdrop = Backdrop.NONE
+    colour: Colour = "#000000"
+
+    @property
+    def start(self) -> Framing:
+        """Its framing, from which a move to the end begins."""
+        return Framing(self.scale, self.x, self.y, self.rotation)
 
 
 COVERING = Transform()
@@ -78,16 +125,6 @@ class Pin(Struct, frozen=True, forbid_unknown_fields=True):
 
     moment: Seconds
     hit: Seconds
-
-
-class Ramp(Enum):
-    """How a speed changes from one key of its curve to the next: not until there, evenly, or eased."""
-
-    HOLD = "hold"
-    LINEAR = "linear"
-    IN = "in"
-    OUT = "out"
-    BOTH = "both"
 
 
 Speed: TypeAlias = Annotated[float, Meta(ge=-20, le=20)]

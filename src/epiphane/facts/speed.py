@@ -78,6 +78,11 @@ def runs_of(speed: float | tuple[SpeedKey, ...], frames: FloatArray) -> FloatArr
     return made - _run_from_first_key(speed, 0)
 
 
+def ramp_share(ramp: Ramp, share: float) -> float:
+    """Return what share of a change is made when a share of its way is over, 0 to 1."""
+    return float(_RAMPS[ramp][0](share))
+
+
 def speed_at(speed: float | tuple[SpeedKey, ...], frame: float) -> float:
     """Return the speed on a frame counted from the curve's anchor."""
     if not isinstance(speed, tuple):

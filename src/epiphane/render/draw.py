@@ -38,11 +38,11 @@ class Sources(Protocol):
 class DrawnNodes(Protocol):
     """Where pictures of inner nodes are kept, so that only what has changed of a stack is drawn again."""
 
-    def get(self, plan: Node, size: Size) -> Picture | None:
-        """Return the picture of a node at a size, or None."""
+    def get(self, plan: FramePlan | Node, size: Size) -> Picture | None:
+        """Return the picture of a node, or of the lowest one as a plan, at a size, or None."""
         ...
 
-    def put(self, plan: Node, size: Size, picture: Picture) -> None:
+    def put(self, plan: FramePlan | Node, size: Size, picture: Picture) -> None:
         """Keep the picture of a node."""
         ...
 
@@ -252,18 +252,24 @@ class _Drawing:
         """Return nodes laid over one another and over black, with alpha of 255 where it `has_edge`."""
         width, height = self._size
         below = np.zeros((height, width, 3), np.uint8)
-        for node in nodes:
-            layer = self._layer(replace(node, opacity=1.0, blend=BlendMode.NORMAL))
+        for number, node in enumerate(nodes):
+            layer = self._layer(
+                replace(node, opacity=1.0, blend=BlendMode.NORMAL), is_over=has_edge or number > 0
+            )
             below = laid_over(below, layer, node.blend, opacity=node.opacity)
         return np.asarray(cv2.cvtColor(below, cv2.COLOR_BGR2BGRA), np.uint8) if has_edge else below
 
-    def _layer(self, node: Node) -> Picture:
-        """Return a node of a stack, BGR or premultiplied BGRA; kept, where pictures are kept."""
-        found = None if self._kept is None else self._kept.get(node, self._size)
+    def _layer(self, node: Node, *, is_over: bool) -> Picture:
+        """Return a node of a stack, BGR or premultiplied BGRA; kept, where pictures are kept.
+
+        The lowest one, that nothing is below, is a picture like any other, and kept as that.
+        """
+        key = node if is_over else FramePlan(self._shape, node)
+        found = None if self._kept is None else self._kept.get(key, self._size)
         if found is None:
-            found = self.rounded(self.node(node, is_over=True))
+            found = self.rounded(self.node(node, is_over=is_over))
             if self._kept is not None:
-                self._kept.put(node, self._size, found)
+                self._kept.put(key, self._size, found)
         return found
 
     def _stepped(self, image: _WorkingImage, step: Step, *, is_over: bool) -> _WorkingImage:

@@ -14,8 +14,10 @@ from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
 from epiphane.document.timeline import (
     COVERING,
+    Backdrop,
     Between,
     BlendMode,
+    Fit,
     FootageCut,
     Item,
     SolidFill,
@@ -26,7 +28,7 @@ from epiphane.document.timeline import (
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
 from epiphane.keying.schedule import Schedule
-from epiphane.render.transform import transform_on
+from epiphane.render.transform import is_covering, transform_on
 from epiphane.types import Size
 
 
@@ -85,6 +87,8 @@ class Node(Struct, frozen=True, cache_hash=True):
 
 
 BLACK = Node(Solid())
+_BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
+"""Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
 
 
 class FramePlan(Struct, frozen=True, cache_hash=True):
@@ -204,12 +208,34 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             if footage is None or footage.kind is FootageKind.SOUND:
                 return None
             shown = Shown(source_of(project, item, footage, frame), transform_on(item, frame))
-            return Node(shown, opacity=item.opacity, blend=item.blend)
+            node = Node(shown, opacity=item.opacity, blend=item.blend)
+            if item.transform.backdrop is Backdrop.NONE or covers_shape(project, footage, shown.transform):
+                return node
+            return _with_backdrop(shown, item)
         case SolidFill(colour=colour):
-            blue, green, red = (round(255 * part) for part in colour_to_bgr(colour))
-            return Node(Solid((blue, green, red)), opacity=item.opacity, blend=item.blend)
+            return Node(_solid(colour), opacity=item.opacity, blend=item.blend)
         case _:
             assert_never(item.content)
+
+
+def covers_shape(project: Project, footage: Footage, transform: Transform) -> bool:
+    """Whether footage that lies so leaves nothing of the project's frame free; alpha is not looked at."""
+    return is_covering((footage.width, footage.height), (project.width, project.height), transform)
+
+
+def _with_backdrop(shown: Shown, item: Item) -> Node:
+    """Return a picture over a blurred copy of it that fills the frame, or over a colour."""
+    if item.transform.backdrop is Backdrop.COLOUR:
+        below = Node(_solid(item.transform.colour))
+    else:
+        blur = ActiveEffect("blur", 1, (("radius", _BACKDROP_BLUR),))
+        below = Node(Shown(shown.source, Transform(Fit.COVER, _BACKDROP_SCALE)), (blur,))
+    return replace(stacked([below, Node(shown)]), opacity=item.opacity, blend=item.blend)
+
+
+def _solid(colour: str) -> Solid:
+    blue, green, red = (round(255 * part) for part in colour_to_bgr(colour))
+    return Solid((blue, green, red))
 
 
 def _within(shot: Item, frame: int) -> int:

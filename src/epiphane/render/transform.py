@@ -3,12 +3,15 @@
 import math
 import threading
 from collections.abc import Callable
+from typing import assert_never
 
 import cv2
 import numpy as np
+from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.timeline import COVERING, Fit, Item, Move, Transform
+from epiphane.document.timeline import Fit, Framing, Item, Move, Transform
+from epiphane.facts.speed import ramp_share
 from epiphane.lru import LruCache
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
@@ -18,20 +21,46 @@ def transform_on(item: Item, frame: int) -> Transform:
     """Return how an item lies in the frame on a frame of the project, where it has moved to by then."""
     transform = item.transform
     if transform.move is Move.NONE:
-        return replace(transform, amount=COVERING.amount)
+        return Transform(
+            transform.fit, transform.scale, transform.x, transform.y, rotation=transform.rotation
+        )
     share = (frame - item.start + 0.5) / item.n_frames
-    scale, x = _moved(transform, share)
-    return Transform(transform.fit, round(scale, 6), round(x, 6), transform.y)
+    here = framing_at(transform, share)
+    return Transform(
+        transform.fit,
+        round(here.scale, 6),
+        round(here.x, 6),
+        round(here.y, 6),
+        rotation=round(here.rotation, 6),
+    )
 
 
-def _moved(transform: Transform, share: float) -> tuple[float, float]:
-    """Return scale and x when a share of the item is over; a drift is enlarged by what it moves."""
-    amount = abs(transform.amount)
-    if transform.move is Move.PUSH:
-        nearer = share if transform.amount >= 0 else 1 - share
-        return transform.scale * (1 + amount * nearer), transform.x
-    aside = (0.5 - share) * transform.amount
-    return transform.scale * (1 + amount), transform.x + aside
+def framing_at(transform: Transform, share: float) -> Framing:
+    """Return where a picture lies when a share of its item is over; a drift is enlarged by what it moves."""
+    start, amount = transform.start, abs(transform.amount)
+    match transform.move:
+        case Move.NONE:
+            return start
+        case Move.PUSH:
+            nearer = share if transform.amount >= 0 else 1 - share
+            return replace(start, scale=start.scale * (1 + amount * nearer))
+        case Move.DRIFT:
+            aside = (0.5 - share) * transform.amount
+            return replace(start, scale=start.scale * (1 + amount), x=start.x + aside)
+        case Move.TO_END:
+            return between_framings(start, transform.end, ramp_share(transform.ease, share))
+        case _:
+            assert_never(transform.move)
+
+
+def between_framings(start: Framing, end: Framing, share: float) -> Framing:
+    """Return the framing that is a share of the way from one to another; sizes grow by factors."""
+    return Framing(
+        start.scale * (end.scale / start.scale) ** share,
+        start.x + (end.x - start.x) * share,
+        start.y + (end.y - start.y) * share,
+        start.rotation + (end.rotation - start.rotation) * share,
+    )
 
 
 def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:
@@ -58,14 +87,18 @@ def placed_plane(
         What lies beyond the picture is black.
     """
     across, down = _displayed(raw, shape, transform.fit)
-    if transform.scale == 1 and transform.x == transform.y == 0 and min(across, down) >= 1:
+    is_plain = transform.scale == 1 and transform.x == transform.y == transform.rotation == 0
+    if is_plain and min(across, down) >= 1:
         if raw.is_still:
             return _kept.get(plane, (size, across, down), lambda: _cut_out(plane, size, 1 / across, 1 / down))
         return _cut_out(plane, size, 1 / across, 1 / down)
-    shown, moved = (across * transform.scale, down * transform.scale), (transform.x, transform.y)
+    shown = across * transform.scale, down * transform.scale
     if raw.is_still:
         plane = _level(plane, size, shown)
-    return _laid(plane, size, shown, moved, black=_black(raw, is_chroma=is_chroma))
+    black = _black(raw, is_chroma=is_chroma)
+    return _laid(
+        plane, size, _Lying(shown, (transform.x, transform.y), transform.rotation, shape), black=black
+    )
 
 
 def _level(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
@@ -109,13 +142,23 @@ _LEVELS_AN_OCTAVE = 4
 # Four pixels are enough to look at when a picture is made this much smaller.
 _HARMLESS_SHRINK = 1.25
 _kept = _KeptPlanes(4)
+_UNITS = ((0, 0), (1, 0), (0, 1))
 
 
 def _displayed(raw: RawPicture, shape: Size, fit: Fit) -> tuple[float, float]:
     """Return the width and height at which a picture is shown, in shares of the frame."""
+    return _fitted(raw.shape[0] * raw.pixel_aspect / raw.shape[1], shape, fit)
+
+
+def shown_size(size: Size, shape: Size, fit: Fit) -> tuple[float, float]:
+    """Return the width and height at which footage of square pixels is shown, in shares of the frame."""
+    return _fitted(size[0] / size[1], shape, fit)
+
+
+def _fitted(aspect: float, shape: Size, fit: Fit) -> tuple[float, float]:
     if fit is Fit.STRETCH:
         return 1.0, 1.0
-    wider = raw.shape[0] * raw.pixel_aspect / raw.shape[1] / (shape[0] / shape[1])
+    wider = aspect / (shape[0] / shape[1])
     if (wider > 1) == (fit is Fit.COVER):
         return wider, 1.0
     return 1.0, 1 / wider
@@ -134,10 +177,38 @@ def _cut_out(plane: Plane, target: Size, keep_x: float, keep_y: float) -> Plane:
     return np.asarray(cv2.resize(cut, target, interpolation=method), np.uint8)
 
 
-def _laid(
-    plane: Plane, target: Size, shown: tuple[float, float], moved: tuple[float, float], *, black: float
-) -> Plane:
+class _Lying(Struct, frozen=True):
+    """Where a picture lies: its width and height and how far it is moved, in shares of the frame of `shape`.
+
+    It is turned clockwise by `rotation` degrees, where pixels of the frame are square.
+    """
+
+    shown: tuple[float, float]
+    moved: tuple[float, float]
+    rotation: float
+    shape: Size
+
+    def back(self, across: float, down: float) -> tuple[float, float]:
+        """Return which shares of the picture are on shares of the frame's width and height."""
+        width, height = self.shape
+        x, y = (across - 0.5 - self.moved[0]) * width, (down - 0.5 - self.moved[1]) * height
+        turn = math.radians(-self.rotation)
+        cos, sin = math.cos(turn), math.sin(turn)
+        x, y = cos * x - sin * y, sin * x + cos * y
+        return x / (self.shown[0] * width) + 0.5, y / (self.shown[1] * height) + 0.5
+
+    @property
+    def is_covering(self) -> bool:
+        """Whether it leaves nothing of the frame free."""
+        if self.rotation == 0:
+            return _is_covering(self.shown, self.moved)
+        corners = (self.back(across, down) for across in (0, 1) for down in (0, 1))
+        return all(-1e-9 <= share <= 1 + 1e-9 for corner in corners for share in corner)
+
+
+def _laid(plane: Plane, target: Size, lying: _Lying, *, black: float) -> Plane:
     """Lay a plane anywhere in the frame, to a fraction of a pixel."""
+    shown, moved = lying.shown, lying.moved
     plane = _shrunk(plane, target, shown)
     height, width = plane.shape[:2]
     back = np.eye(2, 3)
@@ -147,13 +218,22 @@ def _laid(
         middle = 0.5 + moved[axis]
         back[axis, axis] = step
         back[axis, 2] = (0.5 / target[axis] - middle) * n_source / shown[axis] + n_source / 2 - 0.5
+    if lying.rotation:
+        places = [(0.5 / target[0] + n / target[0], 0.5 / target[1] + m / target[1]) for n, m in _UNITS]
+        origin, right, down = (lying.back(*place) for place in places)
+        for axis, n_source in enumerate((width, height)):
+            back[axis] = (
+                (right[axis] - origin[axis]) * n_source,
+                (down[axis] - origin[axis]) * n_source,
+                origin[axis] * n_source - 0.5,
+            )
     return np.asarray(
         cv2.warpAffine(
             np.ascontiguousarray(plane),
             back,
             target,
             flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_REPLICATE if _is_covering(shown, moved) else cv2.BORDER_CONSTANT,
+            borderMode=cv2.BORDER_REPLICATE if lying.is_covering else cv2.BORDER_CONSTANT,
             borderValue=(black,) * 4,
         ),
         np.uint8,
@@ -172,10 +252,18 @@ def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
     return np.asarray(cv2.resize(plane, wanted, interpolation=cv2.INTER_AREA), np.uint8)
 
 
+def is_covering(size: Size, shape: Size, transform: Transform) -> bool:
+    """Whether footage of a size, of square pixels, leaves nothing of a frame of some shape free."""
+    across, down = shown_size(size, shape, transform.fit)
+    shown = across * transform.scale, down * transform.scale
+    return _Lying(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
+
+
 def covers_frame(raw: RawPicture, shape: Size, transform: Transform) -> bool:
     """Whether a picture without alpha leaves nothing of the frame free."""
     across, down = _displayed(raw, shape, transform.fit)
-    return _is_covering((across * transform.scale, down * transform.scale), (transform.x, transform.y))
+    shown = across * transform.scale, down * transform.scale
+    return _Lying(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
 
 
 def _is_covering(shown: tuple[float, float], moved: tuple[float, float]) -> bool:

@@ -34,6 +34,10 @@ def broken_laws(project: Project, *, since: Project | None = None) -> Iterator[s
     """
     yield from _repeated_numbers(project)
     yield from misplaced_items(project)
+    if project.shapes and project.shape not in project.shapes:
+        yield f"$.shapes: the shape that is shown, {project.width}x{project.height}, must be among them"
+    if len(set(project.shapes)) < len(project.shapes):
+        yield "$.shapes: no shape may be there twice"
     depths = blend_depths(project)
     for index, pulse in enumerate(project.pulses):
         if depths[pulse.id] is None:

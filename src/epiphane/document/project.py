@@ -16,7 +16,7 @@ from epiphane.document.ids import LaneId, PixelCount
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Song
-from epiphane.document.timeline import Fades, Items, Track
+from epiphane.document.timeline import Fades, Items, Shape, Track
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
@@ -27,10 +27,11 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     """Everything the user has decided. Paths are absolute in memory, relative in the file.
 
     `name` is what the work is called until it has a file of its own; `is_shape_chosen` tells that size and
-    rate are the user's choice, and not to be taken from the first clip. The shots are the main track: an item
-    ends where the next one begins, or later nothing is shown for a while. The `fades` are those of the
-    picture at both ends of the edit. The stack has what acts on them,
-    in order: each row on what stands before it.
+    rate are the user's choice, and not to be taken from the first clip. Where the edit goes out in several
+    `shapes`, the one that is shown is among them, and each item lies in every one in a way of its own. The
+    shots are the main track: an item ends where the next one begins, or later nothing is shown for a while.
+    The `fades` are those of the picture at both ends of the edit. The stack has what acts on the shots, in
+    order: each row on what stands before it.
     """
 
     version: int = FORMAT_VERSION
@@ -39,6 +40,7 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     height: PixelCount = 720
     rate: Fraction = field(default_factory=lambda: Fraction(30))
     is_shape_chosen: bool = False
+    shapes: Annotated[tuple[Shape, ...], Meta(max_length=16)] = ()
     song: Song | None = None
     footage: Annotated[tuple[Footage, ...], Meta(max_length=20_000)] = ()
     groups: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
@@ -58,6 +60,11 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     def tracks(self) -> tuple[Track, ...]:
         """The rows of the stack that are tracks, the lowest first."""
         return tuple(row for row in self.stack if isinstance(row, Track))
+
+    @property
+    def shape(self) -> Shape:
+        """The shape that is shown."""
+        return Shape(self.width, self.height)
 
     @property
     def n_frames(self) -> int:

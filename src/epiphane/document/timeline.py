@@ -7,7 +7,16 @@ from typing import Annotated, TypeAlias
 from msgspec import Meta, Struct
 from msgspec.structs import replace
 
-from epiphane.document.ids import Colour, FootageId, Frames, ItemId, Seconds, Share, TrackId
+from epiphane.document.ids import (
+    Colour,
+    FootageId,
+    Frames,
+    ItemId,
+    PixelCount,
+    Seconds,
+    Share,
+    TrackId,
+)
 from epiphane.errors import EditError
 
 
@@ -101,6 +110,20 @@ class Transform(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=T
 
 
 COVERING = Transform()
+
+
+class Shape(Struct, frozen=True, order=True, forbid_unknown_fields=True):
+    """Width and height of the frame, in pixels."""
+
+    width: PixelCount
+    height: PixelCount
+
+
+class ShapeTransform(Struct, frozen=True, forbid_unknown_fields=True):
+    """How an item lies in a frame of another shape than the one that is shown."""
+
+    shape: Shape
+    transform: Transform
 
 
 class BlendMode(Enum):
@@ -224,6 +247,7 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     opacity: Share = 1.0
     is_locked: bool = False
     sound: ItemSound | None = None
+    other_shapes: Annotated[tuple[ShapeTransform, ...], Meta(max_length=16)] = ()
 
     @property
     def end(self) -> int:

@@ -6,7 +6,7 @@ from itertools import zip_longest
 from msgspec.structs import replace
 
 from epiphane.document.project import Project
-from epiphane.document.timeline import FootageCut, Item, with_cut
+from epiphane.document.timeline import FootageCut, Item, Shape, with_cut
 from epiphane.edits.checked import with_changes
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
@@ -27,7 +27,11 @@ def set_size(project: Project, *, width: int, height: int) -> Project:
     for name, side in (("width", width), ("height", height)):
         if not 2 <= side <= _LARGEST or side % 2:
             raise EditError(f"the {name} must be an even number of pixels, 2..{_LARGEST}, got {side}")
-    return replace(project, width=width, height=height)
+    made = Shape(width, height)
+    if made != project.shape and made in project.shapes:
+        raise EditError(f"the edit has the shape {width} x {height} already: show that one")
+    shapes = tuple(made if shape == project.shape else shape for shape in project.shapes)
+    return replace(project, width=width, height=height, shapes=shapes)
 
 
 def set_rate(project: Project, rate: Fraction) -> Project:

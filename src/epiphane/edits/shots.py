@@ -10,7 +10,17 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.song import Hit
-from epiphane.document.timeline import FootageCut, Item, Move, Pin, Transform, cut_of, footage_item, with_cut
+from epiphane.document.timeline import (
+    FootageCut,
+    Framing,
+    Item,
+    Move,
+    Pin,
+    Transform,
+    cut_of,
+    footage_item,
+    with_cut,
+)
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
@@ -236,6 +246,17 @@ def frame_shots(project: Project, ids: Iterable[ItemId], **changes: Any) -> Proj
         made = replace(shot, transform=checked(replace(shot.transform, **changes), Transform))
         project = with_shot(project, made)
     return project
+
+
+def frame_end(project: Project, ids: Iterable[ItemId], framing: Framing) -> Project:
+    """Return `project` with the framing that some shots move to.
+
+    Raises
+    ------
+    EditError
+        If there is no such shot, or a value is out of range.
+    """
+    return frame_shots(project, ids, end=checked(framing, Framing))
 
 
 def with_shot(project: Project, shot: Item) -> Project:

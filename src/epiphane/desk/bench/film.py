@@ -2,11 +2,15 @@
 
 from fractions import Fraction
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from msgspec.structs import astuple
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import choice_field, show_choice, show_options
+from epiphane.desk.bench.fields import button, choice_field, in_a_row, show_choice, show_options
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
 from epiphane.document.project import Project
+from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_clip
 from epiphane.edits.picture import choose_shape
 from epiphane.timing import COMMON_RATES, rate_text
@@ -24,21 +28,25 @@ _BY_CLIP = "clip"
 
 
 class FilmFields(QWidget):
-    """Two fields, for the size and the rate."""
+    """Two fields, for the size and the rate, and below them the shapes in which the edit goes out."""
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, shapes: ShapeDesk) -> None:
         super().__init__()
-        self._editor = editor
+        self._editor, self._shapes = editor, shapes
         self._size = choice_field("Size of the film", [], self._choose_size)
         self._size.setToolTip("Size of the film: that of the first clip, unless you choose another")
         self._rate = choice_field("Rate of the film", [], self._choose_rate)
         self._rate.setToolTip("Pictures a second: those of the first clip, unless you choose others")
-        box = QHBoxLayout(self)
+        self._shape = choice_field("Shape that is shown", [], self._show_shape)
+        self._shape.setToolTip(
+            "Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)"
+        )
+        self._remove = button("Delete", "Have the edit go out in this shape no longer", shapes.remove)
+        box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        box.addWidget(self._size)
-        box.addWidget(self._rate)
-        box.addStretch(1)
+        box.setSpacing(7)
+        box.addWidget(in_a_row(self._size, self._rate))
+        box.addWidget(in_a_row(self._shape, self._add_button(), self._remove))
 
     def refresh(self) -> None:
         """Show size and rate as they are now."""
@@ -53,6 +61,26 @@ class FilmFields(QWidget):
         rates = sorted({project.rate, *COMMON_RATES})
         show_options(self._rate, [(str(rate), f"{rate_text(rate)} fps") for rate in rates])
         show_choice(self._rate, str(project.rate))
+
+        shown = [(_key(one), _size_text(one)) for one in map(astuple, project.shapes or (project.shape,))]
+        show_options(self._shape, shown)
+        show_choice(self._shape, _key(now))
+        self._remove.setEnabled(bool(project.shapes))
+
+    def _add_button(self) -> QPushButton:
+        made = QPushButton("Add shape")
+        made.setToolTip("Have the edit go out in another shape too, laid about what moves in each shot")
+        menu = QMenu(made)
+        for across, down in ASPECTS:
+            action = QAction(f"{across}:{down}", menu)
+            action.triggered.connect(lambda _checked=False, a=across, d=down: self._shapes.add(a, d))
+            menu.addAction(action)
+        made.setMenu(menu)
+        return made
+
+    def _show_shape(self, key: str) -> None:
+        width, height = (int(side) for side in key.split("x"))
+        self._shapes.show(Shape(width, height))
 
     def _choose_size(self, key: str) -> None:
         if key == _BY_CLIP:

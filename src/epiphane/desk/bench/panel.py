@@ -32,6 +32,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
+from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
@@ -104,6 +105,7 @@ class BenchPanel(QFrame):
         shots: ShotDesk,
         times: ShotTimeDesk,
         snapping: Snapping,
+        shapes: ShapeDesk,
     ) -> None:
         super().__init__()
         self._editor = editor
@@ -113,7 +115,7 @@ class BenchPanel(QFrame):
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
-        self.song, self.cues = SongBench(editor), CueBench(editor)
+        self.song, self.cues = SongBench(editor, shapes), CueBench(editor)
         self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)

@@ -6,6 +6,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
+    ColourButton,
     RangeBar,
     button,
     choice_field,
@@ -20,7 +21,7 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.filling import MOVES
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shot_sound import ShotSoundRows
-from epiphane.desk.bench.shot_speed import ShotSpeedRows
+from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk, shots_text
@@ -30,19 +31,36 @@ from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
-from epiphane.document.timeline import Extend, Fit, FootageCut, Item, Move, Transform, cut_of
+from epiphane.document.timeline import (
+    Backdrop,
+    Extend,
+    Fit,
+    FootageCut,
+    Framing,
+    Item,
+    Move,
+    Transform,
+    cut_of,
+)
 from epiphane.edits.cutting import Yield, gap_at
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shots,
     exchange_shots,
     footage_name,
+    frame_end,
     frame_shots,
     slip_shot,
 )
 from epiphane.timing import frame_at
 
 _FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
+_BACKDROPS = (
+    (Backdrop.NONE, "black"),
+    (Backdrop.BLURRED, "blurred copy"),
+    (Backdrop.COLOUR, "colour"),
+)
+_MOVES = (*MOVES, (Move.TO_END, "To an end framing"))
 _EXTENDS = ((Extend.MIRROR, "back and forth"), (Extend.REPEAT, "repeat"))
 _GIVES = (
     (Yield.NEXT.value, "next shot gives"),
@@ -113,8 +131,14 @@ class ShotBench(QWidget):
         self.speed.refresh()
         self.sound.setVisible(footage.has_sound)
         self.sound.refresh()
-        self._transform.show(shot.transform)
-        self._amount.setEnabled(shot.transform.move is not Move.NONE)
+        transform = shot.transform
+        self._transform.show(transform)
+        self._end.show(transform.end)
+        self._amount.setVisible(transform.move in (Move.PUSH, Move.DRIFT))
+        for widget in self._end_rows:
+            widget.setVisible(transform.move is Move.TO_END)
+        self._colour.set_colour(transform.colour)
+        self._colour.setVisible(transform.backdrop is Backdrop.COLOUR)
         self._reset.setEnabled(shot.transform != Transform())
         pulses = [(str(pulse.id), pulse.name) for pulse in project.pulses]
         show_options(self._snap_to, [("off", "nothing"), ("cuts", "the hits of cuts"), *pulses])
@@ -182,22 +206,25 @@ class ShotBench(QWidget):
 
     def _transform_rows(self) -> list[QWidget]:
         fields = self._transform = StructFields(Transform, self._set_transform)
-        fit = fields.choice("fit", "How it fills the frame", _FITS)
+        end = self._end = StructFields(Framing, self._set_end)
         self._amount = fields.number("amount", "How far it moves", "%", factor=100)
-        self._reset = button(
-            "Reset", "Undo every change to fit, scale, position and move", self._reset_transform
-        )
+        self._reset = button("Reset", "Undo every change to how it lies in the frame", self._reset_transform)
+        self._colour = ColourButton("Colour behind the picture")
+        self._colour.picked.connect(lambda colour: self._set_transform(colour=colour))
+        end_scale = end.number("scale", "Scale at the end", "%", factor=100)
+        backdrop = fields.choice("backdrop", "Behind what it leaves free", _BACKDROPS)
+        self._end_rows = [
+            row("End scale", end_scale, *_turn(end, " at the end")),
+            row("End position", *_position(end, " at the end")),
+            row("Ease", fields.choice("ease", "How it moves to the end", RAMPS)),
+        ]
         return [
-            row("Fit", fit, self._reset),
-            row("Scale", fields.number("scale", "Scale", "%", factor=100)),
-            row(
-                "Position",
-                fields.number("x", "To the right", "%", factor=100),
-                label("right"),
-                fields.number("y", "Down", "%", factor=100),
-                label("down"),
-            ),
-            row("Move", fields.choice("move", "How it moves", MOVES), self._amount),
+            row("Fit", fields.choice("fit", "How it fills the frame", _FITS), self._reset),
+            row("Behind it", backdrop, self._colour),
+            row("Scale", fields.number("scale", "Scale", "%", factor=100), *_turn(fields)),
+            row("Position", *_position(fields)),
+            row("Move", fields.choice("move", "How it moves", _MOVES), self._amount),
+            *self._end_rows,
         ]
 
     def _exchange(self, footage: FootageId) -> None:
@@ -234,8 +261,27 @@ class ShotBench(QWidget):
         ids = self._editor.selection.shots
         self._editor.apply(lambda p: frame_shots(p, ids, **changes), "transform of a shot")
 
+    def _set_end(self, **changes: Any) -> None:
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            ids, framing = self._editor.selection.shots, replace(shot.transform.end, **changes)
+            self._editor.apply(lambda p: frame_end(p, ids, framing), "end framing of a shot")
+
     def _reset_transform(self) -> None:
         self._change(transform=Transform())
+
+
+def _turn(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+    return label("turned"), fields.number("rotation", f"Turned clockwise{when}", "°", decimals=1)
+
+
+def _position(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+    return (
+        fields.number("x", f"To the right{when}", "%", factor=100),
+        label("right"),
+        fields.number("y", f"Down{when}", "%", factor=100),
+        label("down"),
+    )
 
 
 def _told_of_several(shots: list[Item]) -> str:

@@ -25,12 +25,12 @@ _BETWEENS = (
     (Between.BLEND.value, "blend"),
     (Between.FLOW.value, "optical flow"),
 )
-_RAMPS = (
-    (Ramp.BOTH.value, "ease in and out"),
-    (Ramp.LINEAR.value, "straight"),
-    (Ramp.IN.value, "ease in"),
-    (Ramp.OUT.value, "ease out"),
-    (Ramp.HOLD.value, "jump"),
+RAMPS = (
+    (Ramp.BOTH, "ease in and out"),
+    (Ramp.LINEAR, "straight"),
+    (Ramp.IN, "ease in"),
+    (Ramp.OUT, "ease out"),
+    (Ramp.HOLD, "jump"),
 )
 
 
@@ -65,7 +65,8 @@ class ShotSpeedRows(QWidget):
         self.picture.nudged.connect(lambda n, f, v: times.move_point(n, self._start + f, v))
         self.picture.released.connect(editor.end_gesture)
         box.addWidget(self.picture)
-        self._ramp = choice_field("From this point to the next", _RAMPS, self._set_ramp)
+        ramps = [(ramp.value, words) for ramp, words in RAMPS]
+        self._ramp = choice_field("From this point to the next", ramps, self._set_ramp)
         remove = button("Delete point", "Delete the chosen point of the curve", self._remove)
         self._point_row = row("To the next", self._ramp, remove)
         box.addWidget(self._point_row)

@@ -16,6 +16,7 @@ from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
@@ -57,7 +58,7 @@ class SongBench(QWidget):
 
     listen_asked = pyqtSignal(float)
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, shapes: ShapeDesk) -> None:
         super().__init__()
         self._editor = editor
         self._box = QVBoxLayout(self)
@@ -72,7 +73,7 @@ class SongBench(QWidget):
         self._facts = {name: label("", is_quiet=False) for name in _FACTS}
         for words in self._facts.values():
             words.setWordWrap(True)
-        self._film = FilmFields(editor)
+        self._film = FilmFields(editor, shapes)
         self._rows = [row(name, words) for name, words in self._facts.items()]
         self._rows.append(row("Film", self._film))
         self._shape = self._shape_rows()

@@ -1,9 +1,11 @@
 """The picture, on neutral grey, as large as it fits."""
 
+from typing import Protocol
+
 import cv2
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QEnterEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk.engine.thumbnails import image_of
@@ -13,6 +15,27 @@ from epiphane.types import Picture, Size
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
 _SAFE_SHARES = (0.93, 0.9)
+
+
+class Overlay(Protocol):
+    """What is painted over a picture and dragged there; the picture lies in a `room` of the view."""
+
+    def paint(self, painter: QPainter, room: QRectF) -> None:
+        """Paint it."""
+
+    def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
+        """Return which pointer says what a press there does."""
+        ...
+
+    def press(self, at: QPointF, room: QRectF) -> bool:
+        """Hold what is there; False where there is nothing."""
+        ...
+
+    def move(self, at: QPointF, room: QRectF) -> None:
+        """Bring what is held to a point."""
+
+    def release(self) -> None:
+        """Let go."""
 
 
 class PictureView(QWidget):
@@ -37,6 +60,8 @@ class PictureView(QWidget):
         self._guest: QImage | None = None
         self._guest_words = ("", "")
         self._handle: QPointF | None = None
+        self._overlay: Overlay | None = None
+        self._is_over = self._is_overlay_held = False
         self._is_held = False
         self._shape: Size = (1280, 720)
         self._zoom: float | None = None
@@ -104,6 +129,11 @@ class PictureView(QWidget):
         self._guest_words = words, other_words
         self.update()
 
+    def set_overlay(self, overlay: "Overlay") -> None:
+        """Have something that is dragged over the picture while the pointer is there."""
+        self._overlay = overlay
+        self.setMouseTracking(True)
+
     def set_handle(self, point: QPointF | None) -> None:
         """Show a handle at shares of the picture's width and height, or none."""
         if point != self._handle:
@@ -148,6 +178,8 @@ class PictureView(QWidget):
             painter.drawImage(QPointF(self._room().topLeft()), self._image)
         if self._has_guides:
             self._paint_guides(painter)
+        if self._overlay is not None and (self._is_over or self._is_overlay_held):
+            self._overlay.paint(painter, self._room())
         if self._handle is not None:
             self._paint_handle(painter, self.point_of(self._handle.x(), self._handle.y()))
 
@@ -155,6 +187,8 @@ class PictureView(QWidget):
         if event is not None and self._handle is not None and event.button() == Qt.MouseButton.LeftButton:
             self._is_held = True
             self._drag(event.position())
+        elif event is not None and self._overlay is not None and self._press_overlay(event):
+            self._is_overlay_held = True
         elif event is not None and self._zoom is not None:
             self._is_panned, self._pan_from = True, event.position() - self._pan
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -162,9 +196,13 @@ class PictureView(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._is_held:
             self._drag(event.position())
+        elif event is not None and self._is_overlay_held and self._overlay is not None:
+            self._overlay.move(event.position(), self._room())
         elif event is not None and self._is_panned:
             self._pan = event.position() - self._pan_from
             self.update()
+        elif event is not None and self._overlay is not None and self._handle is None:
+            self.setCursor(self._overlay.cursor_at(event.position(), self._room()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._is_held:
@@ -173,6 +211,22 @@ class PictureView(QWidget):
         if self._is_panned:
             self._is_panned = False
             self.unsetCursor()
+        if self._is_overlay_held and self._overlay is not None:
+            self._is_overlay_held = False
+            self._overlay.release()
+            self.update()
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        self._is_over = True
+        self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._is_over = False
+        self.update()
+
+    def _press_overlay(self, event: QMouseEvent) -> bool:
+        is_left = event.button() == Qt.MouseButton.LeftButton
+        return is_left and self._overlay is not None and self._overlay.press(event.position(), self._room())
 
     def _drag(self, at: QPointF) -> None:
         room = self._room()

@@ -122,6 +122,7 @@ ACTIONS = (
     ActionSpec("zoom_fit", "View", "Picture as large as fits", ("Ctrl+0",)),
     ActionSpec("zoom_1", "View", "Picture at 100 %", ("Ctrl+1",)),
     ActionSpec("zoom_2", "View", "Picture at 200 %", ("Ctrl+2",)),
+    ActionSpec("next_shape", "View", "Next shape of the frame", ("Shift+Z",)),
     ActionSpec("guides", "View", "Safe areas and centre", ("Z",)),
     ActionSpec("footage", "View", "Footage on the shelf", ("F",)),
     ActionSpec("effects", "View", "Effects on the shelf", ("E",)),

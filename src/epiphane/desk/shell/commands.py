@@ -164,6 +164,7 @@ class Commands:
             "zoom_1": lambda: large.zoom(1.0),
             "zoom_2": lambda: large.zoom(2.0),
             "guides": large.toggle_guides,
+            "next_shape": self._window.shapes.show_next,
             "footage": lambda: shelf.open_page(ShelfPage.FOOTAGE),
             "effects": lambda: shelf.open_page(ShelfPage.EFFECTS),
             "recipes": lambda: shelf.open_page(ShelfPage.RECIPES),

@@ -26,6 +26,7 @@ from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection
+from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
@@ -38,6 +39,7 @@ from epiphane.desk.engine.shot_sounds import ShotSounds
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
+from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
 from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.view import PictureView
@@ -97,6 +99,7 @@ class Window(QMainWindow):
         self.snapping = Snapping(self.editor)
         self.shots = ShotDesk(self.editor, self.snapping, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
+        self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
@@ -128,6 +131,7 @@ class Window(QMainWindow):
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
+        self.framing = FramingHandles(self.editor, self.picture)
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
@@ -142,6 +146,7 @@ class Window(QMainWindow):
             self.shots,
             self.times,
             self.snapping,
+            self.shapes,
         )
 
     def _made_shelf(self) -> ShelfPanel:

@@ -1,0 +1,246 @@
+"""The framing of the selected shot, dragged on the picture: where it lies, how large, how turned."""
+
+import math
+from enum import Enum
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QApplication
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import ShotSelection
+from epiphane.desk.picture.view import PictureView
+from epiphane.desk.shell import theme
+from epiphane.document.footage import Footage
+from epiphane.document.project import Project
+from epiphane.document.timeline import Framing, Item, Move
+from epiphane.edits.shots import frame_end, frame_shots
+from epiphane.render.transform import framing_at, shown_size
+
+_CORNER_GRAB, _KNOB_AWAY = 12, 26
+_SNAP_PIXELS = 7
+_SNAP_DEGREES = 2.0
+
+
+class _Grip(Enum):
+    MOVE = "move"
+    SCALE = "scale"
+    TURN = "turn"
+
+
+class FramingHandles(QObject):
+    """Shows the outline of the selected shot while the pointer is over the picture, and moves it.
+
+    Inside it is moved, at a corner scaled, at its knob turned. It snaps to the middle and to the edges of the
+    frame, and to right angles, unless Shift is held. Where the shot moves to an end framing, the nearer one
+    in time is changed.
+    """
+
+    def __init__(self, editor: Editor, view: PictureView) -> None:
+        super().__init__(view)
+        self._editor, self._view = editor, view
+        self._grip: _Grip | None = None
+        self._from = QPointF()
+        self._begun = Framing()
+        self._guides: tuple[bool, bool] = (False, False)
+        view.set_overlay(self)
+
+    @property
+    def is_active(self) -> bool:
+        """Whether there is a shot under the playhead whose framing can be dragged."""
+        return self._found() is not None
+
+    def paint(self, painter: QPainter, room: QRectF) -> None:
+        """Paint the outline over the picture that lies in `room`."""
+        found = self._found()
+        if found is None:
+            return
+        shot, footage = found
+        corners = self._corners(shot, footage, room)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle_top, knob = self._knob(corners)
+        for pen in (QPen(theme.GROUND, 3), QPen(theme.TEXT, 1.2)):
+            painter.setPen(pen)
+            painter.drawPolygon(QPolygonF(corners))
+            painter.drawLine(middle_top, knob)
+            for has_guide, vertical in zip(self._guides, (True, False), strict=True):
+                if has_guide and self._grip is _Grip.MOVE:
+                    _paint_guide(painter, room, vertical=vertical)
+        painter.setBrush(theme.PANEL)
+        for corner in self._near(corners, room):
+            painter.drawRect(QRectF(corner.x() - 4, corner.y() - 4, 8, 8))
+        painter.drawEllipse(knob, 5, 5)
+
+    def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
+        """Return which pointer says what a press there does."""
+        grip = self._grip_at(at, room)
+        if grip is None:
+            return Qt.CursorShape.ArrowCursor
+        shapes = {
+            _Grip.MOVE: Qt.CursorShape.SizeAllCursor,
+            _Grip.SCALE: Qt.CursorShape.SizeFDiagCursor,
+            _Grip.TURN: Qt.CursorShape.PointingHandCursor,
+        }
+        return shapes[grip]
+
+    def press(self, at: QPointF, room: QRectF) -> bool:
+        """Hold what is at a point; False where there is nothing."""
+        found, grip = self._found(), self._grip_at(at, room)
+        if found is None or grip is None:
+            return False
+        self._grip, self._from, self._begun = grip, at, self._framing(found[0])
+        return True
+
+    def move(self, at: QPointF, room: QRectF) -> None:
+        """Move, scale or turn the shot to the pointer."""
+        found = self._found()
+        if found is None or self._grip is None:
+            return
+        shot, footage = found
+        is_free = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
+        begun, middle = self._begun, self._middle(self._begun, room)
+        if self._grip is _Grip.MOVE:
+            made = self._moved(at - self._from, room, shot, footage, is_free=is_free)
+        elif self._grip is _Grip.SCALE:
+            factor = _length(at - middle) / max(_length(self._from - middle), 1)
+            made = replace(begun, scale=round(min(max(begun.scale * factor, 0.05), 20.0), 4))
+        else:
+            turn = _angle(at - middle) - _angle(self._from - middle)
+            degrees = (begun.rotation + turn + 180) % 360 - 180
+            right = round(degrees / 90) * 90
+            is_near = abs(degrees - right) <= _SNAP_DEGREES and not is_free
+            made = replace(begun, rotation=float(right) if is_near else round(degrees, 1))
+        self._apply(shot, made)
+
+    def release(self) -> None:
+        """Let go."""
+        self._grip, self._guides = None, (False, False)
+        self._editor.end_gesture()
+
+    def _moved(self, by: QPointF, room: QRectF, shot: Item, footage: Footage, *, is_free: bool) -> Framing:
+        """Return the framing moved by the pointer: middle to middle and edge to edge where they are near."""
+        places = []
+        guides = []
+        half = self._half(footage, self._begun)
+        for value, moved, length, side in zip(
+            (self._begun.x, self._begun.y), (by.x(), by.y()), (room.width(), room.height()), half, strict=True
+        ):
+            place = value + moved / length
+            stops = (0.0, side - 0.5, 0.5 - side)
+            near = min(stops, key=lambda stop, place=place: abs(stop - place))  # type: ignore[misc]
+            snaps = not is_free and abs(near - place) * length <= _SNAP_PIXELS
+            places.append(round(near if snaps else place, 4))
+            guides.append(snaps and near == 0)
+        self._guides = (guides[0], guides[1])
+        x, y = (min(max(place, -5.0), 5.0) for place in places)
+        return replace(self._begun, x=x, y=y)
+
+    def _apply(self, shot: Item, made: Framing) -> None:
+        def edit(project: Project) -> Project:
+            if self._is_end(shot):
+                return frame_end(project, [shot.id], made)
+            changes = {"scale": made.scale, "x": made.x, "y": made.y, "rotation": made.rotation}
+            return frame_shots(project, [shot.id], **changes)
+
+        self._editor.apply(edit, "framing of a shot", gesture="framing")
+        self._view.update()
+
+    def _found(self) -> tuple[Item, Footage] | None:
+        editor = self._editor
+        shot = editor.selected_shot() if isinstance(editor.selection, ShotSelection) else None
+        if shot is None or not shot.start <= editor.playhead < shot.end:
+            return None
+        footage = next((one for one in editor.project.footage if one.id == shot.footage), None)
+        return None if footage is None else (shot, footage)
+
+    def _share(self, shot: Item) -> float:
+        return (self._editor.playhead - shot.start + 0.5) / shot.n_frames
+
+    def _is_end(self, shot: Item) -> bool:
+        return shot.transform.move is Move.TO_END and self._share(shot) >= 0.5
+
+    def _framing(self, shot: Item) -> Framing:
+        """Return the framing that is dragged: of a shot that moves to an end, the nearer one."""
+        transform = shot.transform
+        if transform.move is Move.TO_END:
+            return transform.end if self._is_end(shot) else transform.start
+        return transform.start
+
+    def _half(self, footage: Footage, framing: Framing) -> tuple[float, float]:
+        """Return half the width and height of the picture, in shares of the frame."""
+        shot = self._editor.selected_shot()
+        shape = self._editor.project.width, self._editor.project.height
+        fit = shot.transform.fit if shot is not None else None
+        assert fit is not None
+        across, down = shown_size((footage.width, footage.height), shape, fit)
+        return across * framing.scale / 2, down * framing.scale / 2
+
+    def _middle(self, framing: Framing, room: QRectF) -> QPointF:
+        return QPointF(
+            room.left() + (0.5 + framing.x) * room.width(), room.top() + (0.5 + framing.y) * room.height()
+        )
+
+    def _corners(self, shot: Item, footage: Footage, room: QRectF) -> list[QPointF]:
+        """Return the corners of the picture as it is seen now, clockwise from the upper left."""
+        framing = framing_at(shot.transform, self._share(shot))
+        middle, half = self._middle(framing, room), self._half(footage, framing)
+        wide, tall = half[0] * room.width(), half[1] * room.height()
+        turn = math.radians(framing.rotation)
+        cos, sin = math.cos(turn), math.sin(turn)
+        return [
+            middle + QPointF(cos * x - sin * y, sin * x + cos * y)
+            for x, y in ((-wide, -tall), (wide, -tall), (wide, tall), (-wide, tall))
+        ]
+
+    def _knob(self, corners: list[QPointF]) -> tuple[QPointF, QPointF]:
+        """Return the middle of the upper edge, and the knob below it by which the picture is turned."""
+        top = (corners[0] + corners[1]) / 2
+        down = corners[3] - corners[0]
+        length = max(_length(down), 1.0)
+        return top, top + down * (min(_KNOB_AWAY, length / 3) / length)
+
+    def _near(self, corners: list[QPointF], room: QRectF) -> list[QPointF]:
+        """Return where the corners can be held: those outside of the frame, at its edge."""
+        inside = room.adjusted(5, 5, -5, -5)
+        return [
+            QPointF(
+                _within(corner.x(), inside.left(), inside.right()),
+                _within(corner.y(), inside.top(), inside.bottom()),
+            )
+            for corner in corners
+        ]
+
+    def _grip_at(self, at: QPointF, room: QRectF) -> _Grip | None:
+        found = self._found()
+        if found is None:
+            return None
+        corners = self._corners(*found, room)
+        near = self._near(corners, room)
+        if any(_length(at - corner) <= _CORNER_GRAB for corner in near):
+            return _Grip.SCALE
+        if _length(at - self._knob(corners)[1]) <= _CORNER_GRAB:
+            return _Grip.TURN
+        is_inside = QPolygonF(corners).containsPoint(at, Qt.FillRule.WindingFill)
+        return _Grip.MOVE if is_inside else None
+
+
+def _within(value: float, low: float, high: float) -> float:
+    return min(max(value, low), high)
+
+
+def _length(vector: QPointF) -> float:
+    return math.hypot(vector.x(), vector.y())
+
+
+def _angle(vector: QPointF) -> float:
+    return math.degrees(math.atan2(vector.y(), vector.x()))
+
+
+def _paint_guide(painter: QPainter, room: QRectF, *, vertical: bool) -> None:
+    middle = room.center()
+    if vertical:
+        painter.drawLine(QPointF(middle.x(), room.top()), QPointF(middle.x(), room.bottom()))
+    else:
+        painter.drawLine(QPointF(room.left(), middle.y()), QPointF(room.right(), middle.y()))

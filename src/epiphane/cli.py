@@ -22,13 +22,14 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.timeline import Between, FootageCut, Item, Track
+from epiphane.document.timeline import Between, FootageCut, Item, Shape, Track
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import choose_shape
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.recipes import use_recipe
+from epiphane.edits.shapes import in_shape
 from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
 from epiphane.effects.declare import EFFECTS
@@ -201,6 +202,8 @@ def render(
     _ask_about_folders(opened, project)
     rate = parse_rate(fps) if fps else opened.rate
     wanted_size = _parse_size(size) if size else None
+    if wanted_size is not None:
+        opened = in_shape(opened, Shape(*wanted_size))
     frames = _parse_range(stretch, rate) if stretch else None
     for path in missing_files(opened):
         click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)

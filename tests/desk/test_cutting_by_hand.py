@@ -252,6 +252,8 @@ def test_speed_is_shaped_frozen_reversed_and_its_points_are_dragged(window, scor
     between.setCurrentIndex(between.findData("flow"))
     between.activated.emit(between.currentIndex())
     assert cut_of(window.editor.selected_shot()).between is Between.FLOW
+    remark = window.bench.shot.speed._remark
+    qtbot.waitUntil(lambda: "clean in all 16 places" in remark.text(), timeout=20_000)
     QTest.keyClick(picture, Qt.Key.Key_Delete)
     assert len(curve_of(window.editor.selected_shot())) == 1
     window.times.shape("freeze")

@@ -78,8 +78,10 @@ def remove_shape(project: Project, shape: Shape) -> Project:
 
 
 def in_shape(project: Project, shape: Shape) -> Project:
-    """Return `project` as it goes out in a shape: that one shown, or the same with other sides."""
-    return show_shape(project, shape) if shape in project.shapes else project
+    """Return `project` as it goes out at a size: shown in that one of its shapes that has its proportions."""
+    alike = (one for one in project.shapes if one.width * shape.height == one.height * shape.width)
+    found = shape if shape in project.shapes else next(alike, None)
+    return project if found is None else show_shape(project, found)
 
 
 def place_shots(project: Project, shape: Shape, places: Mapping[ItemId, tuple[float, float]]) -> Project:

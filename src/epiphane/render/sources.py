@@ -98,6 +98,20 @@ class OpenFootage:
     def _movement(self, first: RawPicture, second: RawPicture) -> Movement:
         return movement_between(first, second, is_preview=self._proxies is not None)
 
+    def pair(self, source: SourceFrame) -> tuple[RawPicture, RawPicture] | None:
+        """Return the pictures before and after an instant of a clip, or None where there are not two.
+
+        Raises
+        ------
+        MediaError
+            If they cannot be decoded.
+        """
+        opened = self._open(source.path, source.fingerprint)
+        if not isinstance(opened, Clip):
+            return None
+        index = min(opened.index_at(source.seconds), opened.n_pictures - 2)
+        return None if index < 0 else (opened.read(index), opened.read(index + 1))
+
     def faults(self) -> list[str]:
         """Return what went wrong so far, a sentence for each file."""
         return list(self._faults.values())

@@ -5,8 +5,10 @@ from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLineEdit,
@@ -20,7 +22,9 @@ from epiphane.desk.bench.fields import button, choice_field, label, number_field
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import Job, Jobs
 from epiphane.desk.shell import asking, theme
+from epiphane.document.project import Project
 from epiphane.edits.picture import even_size
+from epiphane.edits.shapes import in_shape
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files
 from epiphane.media.writer import FILM_SUFFIX
@@ -56,6 +60,19 @@ _OTHER_FORMATS = frozenset(
 _WIDTHS = (1920, 1280, 960, 640)
 
 
+class _Film(Struct, frozen=True):
+    """A film that is to be made: of which project, where, and how large."""
+
+    project: Project
+    path: Path
+    size: Size
+
+
+def reads_of(project: Project, others: Sequence[Path]) -> list[Path]:
+    """Return the files that a film must not be written over: those of a project, and others."""
+    return [*named_files(project), *others]
+
+
 class ExportBench(QWidget):
     """Makes a film of the project in the background."""
 
@@ -80,8 +97,10 @@ class ExportBench(QWidget):
             field.setFixedWidth(84)
             field.edited.connect(self._keep_range)
         self._whole = button("Whole film", "Export from the start to the end", self._take_whole)
+        self._every_shape = QCheckBox("every shape")
+        self._every_shape.setToolTip("Export a film in each shape of the edit, its sides in its name")
         self._form = [
-            row("Size", self._size),
+            row("Size", self._size, self._every_shape),
             row("Frames a second", self._rate),
             row("From, to", self._from, label("to"), self._to, self._whole),
         ]
@@ -113,6 +132,7 @@ class ExportBench(QWidget):
         project = self._editor.project
         sizes = [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()]
         _offer(self._size, sizes)
+        self._every_shape.setVisible(len(project.shapes) > 1)
         rates = dict.fromkeys((project.rate, *COMMON_RATES))
         _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
         if not self._is_path_chosen:
@@ -136,9 +156,9 @@ class ExportBench(QWidget):
         if path.suffix.lower() not in _OTHER_FORMATS and path.suffix.lower() != FILM_SUFFIX:
             path = path.with_name(path.name + FILM_SUFFIX)  # no ending, or a dot in the name
         reads = [] if self._editor.path is None else [self._editor.path]
-        if not self._may_write(path, [*named_files(project), *reads]):
+        films = self._films(project, path)
+        if not all(self._may_write(film.path, reads_of(film.project, reads)) for film in films):
             return
-        size = self._chosen_size()
         rate = Fraction(str(self._rate.currentData()))
         frames = None
         if self._is_range_chosen:
@@ -148,19 +168,23 @@ class ExportBench(QWidget):
                 return
 
         def work(progress: Progress) -> tuple[Path, list[str]]:
-            def report(done: ExportProgress) -> None:
-                progress(done.n_done / done.n_frames)
+            faults: list[str] = []
+            for number, film in enumerate(films):
 
-            return path, export(
-                project,
-                path,
-                size=size,
-                rate=rate,
-                frames=frames,
-                may_replace=True,
-                reads=reads,
-                report=report,
-            )
+                def report(done: ExportProgress, number: int = number) -> None:
+                    progress((number + done.n_done / done.n_frames) / len(films))
+
+                faults += export(
+                    film.project,
+                    film.path,
+                    size=film.size,
+                    rate=rate,
+                    frames=frames,
+                    may_replace=True,
+                    reads=reads,
+                    report=report,
+                )
+            return films[0].path, list(dict.fromkeys(faults))
 
         self._job = self._jobs.start(
             EXPORT_TOPIC,
@@ -175,6 +199,19 @@ class ExportBench(QWidget):
         self._bar.show()
         self._show_running(True)
         self._say("Preparing the song…")
+
+    def _films(self, project: Project, path: Path) -> list[_Film]:
+        """Return the films to be made: one, or one for each shape, as much larger or smaller as is chosen."""
+        size = self._chosen_size()
+        if not (self._every_shape.isChecked() and len(project.shapes) > 1):
+            return [_Film(project, path, size)]
+        factor = size[0] / project.width
+        films = []
+        for shape in project.shapes:
+            own = even_size(round(shape.width * factor), round(shape.height * factor))
+            named = path.with_name(f"{path.stem} {own[0]}x{own[1]}{path.suffix}")
+            films.append(_Film(in_shape(project, shape), named, own))
+        return films
 
     def _may_write(self, path: Path, reads: Sequence[Path]) -> bool:
         """Whether to write to a file: said why not, and asked whether to write over one that is there."""

@@ -39,13 +39,19 @@ class ShotSounds(QObject):
         self._editor, self._jobs, self._playback = editor, jobs, playback
         self._sounds: dict[str, Float32Array] = {}
         self._mixed_of: object = None
-        self._has_warned = False
+        self._has_warned = self._is_closed = False
         self._mixing = debounced(self, _REST_MILLISECONDS, self._mix)
         editor.project_changed.connect(self._on_change)
         editor.song_changed.connect(self._on_change)
 
+    def close(self) -> None:
+        """Mix nothing any more."""
+        self._is_closed = True
+        self._mixing.stop()
+
     def _on_change(self) -> None:
-        self._mixing.start()
+        if not self._is_closed:
+            self._mixing.start()
 
     def _mix(self) -> None:
         project, song = self._editor.project, self._playback.song_sound

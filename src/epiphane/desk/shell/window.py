@@ -31,6 +31,7 @@ from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.memory import MemoryKeeper
@@ -102,12 +103,14 @@ class Window(QMainWindow):
         self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
+        self.flow_check = FlowCheck(self.editor, self.jobs)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
         self._make_picture()
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
+        self.flow_check.told.connect(self.bench.shot.speed.show_remark)
         self.shelf = self._made_shelf()
         subjects = subjects_of(self)
         self.bench.set_subjects(subjects)
@@ -447,6 +450,8 @@ class Window(QMainWindow):
     def shut_down(self) -> None:
         """Stop everything that runs."""
         self.pulses.close()
+        self.flow_check.close()
+        self.shot_sounds.close()
         self.clip_player.close()
         self.playback.close()
         self.footage.rest(False)

@@ -7,6 +7,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from benchmarks.accuracy import measure_accuracy, measure_files, measure_unfamiliar
+from benchmarks.cutting import measure_cutting
 from benchmarks.effects import measure_effects
 from benchmarks.export import measure_export
 from benchmarks.film import measure_film
@@ -31,6 +32,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "real": measure_real,
     "pulses": measure_pulses,
     "keying": measure_keying,
+    "cutting": measure_cutting,
     "footage": measure_footage,
     "effects": measure_effects,
     "export": measure_export,

@@ -273,5 +273,13 @@ def test_longer_shots_take_what_is_said_and_all_from_here_are_as_long(window, sc
         window.editor.undo()
     type_into(length, "12")
     assert "cannot give" in window.notice.text
+    type_into(field(window, QDoubleSpinBox, "Length in frames"), "70")
+    assert places(score)[:2] == [(0, 70), (70, 120)]
+    window.editor.undo()
+    window.editor.select(ShotSelection(B))
+    type_into(field(window, QDoubleSpinBox, "First frame"), "50")
+    assert places(score)[:3] == [(0, 50), (50, 110), (110, 180)]
+    window.editor.undo()
+    window.editor.select(ShotSelection(A))
     window.shots.every(2)
     assert places(score) == [(30 * n, 30 * n + 30) for n in range(16)]

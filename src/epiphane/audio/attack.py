@@ -25,6 +25,16 @@ CLEAR_RISE = 1.0
 """A rise (in natural log units of energy) from which an attack is taken as one."""
 
 
+def first_attack(mono: Float32Array, rate: int) -> float:
+    """Return when a sound file is struck, in seconds: where its energy first rises as it does at its most."""
+    curve = attack_curve(mono, rate)
+    strong = np.flatnonzero(curve >= 0.5 * curve.max(initial=0.0)) if len(curve) else np.array([])
+    if not len(strong):
+        return 0.0
+    around = curve[strong[0] : strong[0] + _BEFORE_BINS]  # it looks some milliseconds ahead
+    return float(strong[0] + np.argmax(around)) / BINS_PER_SECOND
+
+
 def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
     """Return how suddenly energy rises at every millisecond.
 

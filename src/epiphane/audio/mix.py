@@ -6,7 +6,7 @@ from fractions import Fraction
 import numpy as np
 
 from epiphane.audio.song_gain import fade_curve
-from epiphane.document.footage import Footage
+from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, ItemSound, cut_of
@@ -30,8 +30,12 @@ def heard_items(project: Project) -> Iterator[tuple[Item, Footage]]:
     for items in (project.shots, *tracks):
         for item in items:
             source = footage.get(item.footage) if item.footage is not None else None
-            if item.sound is not None and source is not None and source.has_sound:
+            if item.sound is not None and source is not None and _can_be_heard(source):
                 yield item, source
+
+
+def _can_be_heard(footage: Footage) -> bool:
+    return footage.has_sound or footage.kind is FootageKind.SOUND
 
 
 def mixed_with_shots(

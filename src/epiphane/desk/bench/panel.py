@@ -20,6 +20,7 @@ from epiphane.desk.bench.export import ExportBench
 from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.filling import FillingBench
 from epiphane.desk.bench.footage import FootageBench
+from epiphane.desk.bench.item import ItemBench
 from epiphane.desk.bench.lane import LaneBench
 from epiphane.desk.bench.lanes import LanesBench
 from epiphane.desk.bench.lost_work import LostWorkBench
@@ -36,6 +37,7 @@ from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
@@ -49,6 +51,7 @@ BenchPage: TypeAlias = (
     | CueBench
     | ShotBench
     | GapBench
+    | ItemBench
     | FootageBench
     | FillingBench
     | ExportBench
@@ -106,6 +109,7 @@ class BenchPanel(QFrame):
         times: ShotTimeDesk,
         snapping: Snapping,
         shapes: ShapeDesk,
+        tracks: TrackDesk,
     ) -> None:
         super().__init__()
         self._editor = editor
@@ -117,6 +121,7 @@ class BenchPanel(QFrame):
         self._pages = _Pages()
         self.song, self.cues = SongBench(editor, shapes), CueBench(editor)
         self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
+        self.item = ItemBench(editor, tracks)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat, self.tap = BeatBench(editor), TapBench(editor)
@@ -133,6 +138,7 @@ class BenchPanel(QFrame):
             self.cues,
             self.shot,
             self.gap,
+            self.item,
             self.footage,
             self.filling,
             self.export,

@@ -118,6 +118,8 @@ class ShotBench(QWidget):
         show_options(self._clip, clips)
         show_choice(self._clip, str(footage.id))
         self._beats.show_value(beats_of_shot(project, shot.id))
+        self._begins.show_value(shot.start)
+        self._frames.show_value(shot.n_frames)
         show_choice(self._gives_choice, self._gives.value)
         self._start_row.setVisible(is_clip and is_one)
         self._beyond_row.setVisible(is_clip)
@@ -168,6 +170,10 @@ class ShotBench(QWidget):
         return in_a_row(self._land, self._keep, split, remove, spacing=6)
 
     def _time_rows(self) -> list[QWidget]:
+        self._begins = number_field("First frame", low=0, high=10_000_000, unit="")
+        self._begins.edited.connect(lambda value: self._shots.begin_on(round(value)))
+        self._frames = number_field("Length in frames", low=1, high=10_000_000, unit="")
+        self._frames.edited.connect(lambda value: self._shots.last_frames(round(value), self._gives))
         self._beats = number_field("Length in beats", low=1, high=512, unit="")
         self._beats.edited.connect(lambda value: self._shots.last_beats(round(value), self._gives))
         self._gives_choice = choice_field(
@@ -188,6 +194,7 @@ class ShotBench(QWidget):
         self._start.edited.connect(self._slip)
         self._start_row = row("Starts at", self._bar, self._start)
         return [
+            row("Begins", self._begins, label("frame, lasts"), self._frames, label("frames")),
             row("Length", self._beats, label("beats"), self._gives_choice),
             row("", hold, every),
             self._start_row,

@@ -415,6 +415,11 @@ class Editor(QObject):
         chosen = self.selection.shots
         return [shot for shot in self.project.shots if shot.id in chosen]
 
+    def selected_item(self) -> Item | None:
+        """Return the selected item of a track over the shots."""
+        items = (item for track in self.project.tracks for item in track.items)
+        return next((item for item in items if item.id == self.selection.item), None)
+
     def select_shots(self, shots: Iterable[ItemId], last: ItemId | None = None) -> None:
         """Select some shots, of which one was selected `last`; none selects the song."""
         self.select(shots_selected([one.id for one in self.project.shots if one.id in set(shots)], last))

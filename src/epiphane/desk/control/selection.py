@@ -56,6 +56,11 @@ class _Selected(Struct, frozen=True):
         return frozenset() if self.shot is None else frozenset({self.shot})
 
     @property
+    def item(self) -> ItemId | None:
+        """The selected item of a track."""
+        return None
+
+    @property
     def gap(self) -> int | None:
         """The first frame of the selected gap between shots."""
         return None
@@ -151,6 +156,15 @@ class ShotsSelection(_Selected, frozen=True):
     shots: frozenset[ItemId]
 
 
+class ItemSelection(_Selected, frozen=True):
+    """An item of a track over the shots."""
+
+    item: ItemId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.item for track in project.tracks for one in track.items)
+
+
 class GapSelection(_Selected, frozen=True):
     """A gap between shots, by its first frame."""
 
@@ -205,6 +219,7 @@ Selection: TypeAlias = (
     | ShotSelection
     | ShotsSelection
     | GapSelection
+    | ItemSelection
     | FootageSelection
     | FillingSelection
     | RecipeSelection

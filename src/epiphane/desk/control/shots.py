@@ -11,8 +11,9 @@ from PyQt6.QtCore import QObject
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import FillingSelection
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.tracks import TrackDesk
 from epiphane.document.footage import FootageKind
-from epiphane.document.ids import FootageId, ItemId
+from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, Pin
 from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
@@ -51,16 +52,21 @@ from epiphane.timing import frame_at, frame_start
 class ShotPlace(Struct, frozen=True):
     """Where clips are put: in the place of a shot, on a frame, or without either after the last shot.
 
-    On a frame they `cover` what lies there, or what follows moves along.
+    On a frame they `cover` what lies there, or what follows moves along; where they are to lie `over` the
+    shots, they go on a track, a new one unless it is given.
     """
 
     shot: ItemId | None = None
     frame: int | None = None
     covers: bool = False
+    is_over: bool = False
+    track: TrackId | None = None
 
     @property
     def words(self) -> str:
         """What is done with clips there."""
+        if self.is_over:
+            return "on a new track over the shots" if self.track is None else "on this track"
         if self.covers:
             return "over what lies here"
         if self.frame is not None:
@@ -75,12 +81,17 @@ class ShotDesk(QObject):
     ----------
     editor : Editor
     snapping : Snapping
+    tracks : TrackDesk
+        What is done with clips that are to lie over the shots.
     open_song : from a path
         What becomes of a sound that is taken from the shelf.
     """
 
-    def __init__(self, editor: Editor, snapping: Snapping, open_song: Callable[[Path], None]) -> None:
+    def __init__(
+        self, editor: Editor, snapping: Snapping, tracks: TrackDesk, open_song: Callable[[Path], None]
+    ) -> None:
         super().__init__()
+        self._tracks = tracks
         self._editor = editor
         self._snapping = snapping
         self._open_song = open_song
@@ -97,7 +108,9 @@ class ShotDesk(QObject):
         """Put clips at a place: after the last shot, each to the next bar, unless another is given."""
         place = place or ShotPlace()
         shot, frame = place.shot, place.frame
-        if frame is not None:
+        if place.is_over and frame is not None:
+            self._tracks.put(ids, frame, place.track)
+        elif frame is not None:
             self._do(lambda p: put_footage(p, ids, frame, covers=place.covers), "adding of clips")
         elif shot is not None:
             self._editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot")
@@ -290,6 +303,27 @@ class ShotDesk(QObject):
             return p
 
         self._do(edit, "length of a shot")
+
+    def last_frames(self, n_frames: int, gives: Yield) -> None:
+        """Have the selected shots last so many frames each."""
+        ids = [shot.id for shot in self._editor.selected_shots()]
+
+        def edit(p: Project) -> Project:
+            for shot_id in ids:
+                shot = next((one for one in p.shots if one.id == shot_id), None)
+                if shot is not None:  # another one may have covered it
+                    p = end_shot(p, shot_id, shot.start + n_frames, gives)
+            return p
+
+        self._do(edit, "length of a shot")
+
+    def begin_on(self, frame: int) -> None:
+        """Slide the selected shots so that the last selected one begins on a frame."""
+        shot, ids = self._editor.selected_shot(), self._editor.selection.shots
+        if shot is not None and self._editor.apply(
+            lambda p: slide_shots(p, ids, frame - shot.start), "move of a shot"
+        ):
+            self._follow()
 
     def every(self, n_beats: int) -> None:
         """Have a cut every so many beats from the shot on to the end of the song."""

@@ -1,15 +1,16 @@
 """What a drag on the score changes: the strength or place of cues, the sides of an envelope."""
 
 from enum import Enum
+from typing import Protocol
 
 import numpy as np
 from msgspec import Struct
 from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
 
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout
-from epiphane.desk.score.shot_drag import ShotDrag
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
 from epiphane.document.ids import ItemId, LaneId
@@ -48,6 +49,29 @@ class Grip(Enum):
     FALL = "fall"
 
 
+class HeldThing(Protocol):
+    """What of the strips of shots and tracks is held, and what comes of it."""
+
+    @property
+    def pair(self) -> tuple[int, int] | None:
+        """The frames of the project on both sides of what is dragged, if they are to be seen."""
+        ...
+
+    @property
+    def words(self) -> str:
+        """What it comes to by now."""
+        ...
+
+    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
+        """Bring it to a place; where it `is_free`, nothing snaps."""
+
+    def end(self) -> None:
+        """Do what was shown only."""
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
+        """Show where it would go."""
+
+
 class Drag(Struct):
     """A drag in progress.
 
@@ -70,7 +94,7 @@ class Drag(Struct):
     cue: Cue | None = None
     is_alone: bool = False
     before: Project | None = None
-    shot: ShotDrag | None = None
+    shot: HeldThing | None = None
     shots: frozenset[ItemId] = frozenset()
 
     @property

@@ -143,21 +143,39 @@ class Drops:
         return bool(carried_footage(data) or carried_effect(data) or carried_recipe(data))
 
     def point(
-        self, data: QMimeData | None, at: QPointF, layout: ScoreLayout, offset: int, *, covers: bool
+        self,
+        data: QMimeData | None,
+        at: QPointF,
+        layout: ScoreLayout,
+        offset: int,
+        *,
+        covers: bool,
+        is_over: bool,
     ) -> None:
         """Take note of what is carried, and that it is over a point of the view, scrolled by `offset`.
 
         Clips take the place of the shot under them; on a cut they are put between; where they are to cover,
-        they lie over what is there.
+        they take the place of what lies there; over the shots, and on the row of a track, they go on a track.
         """
         place = layout.locate(at.x(), at.y() + offset)
         footage, effect, recipe = carried_footage(data), carried_effect(data), carried_recipe(data)
         if footage:
-            there = ShotPlace() if place is None else self._shot_place(layout, place, at, covers=covers)
+            there = ShotPlace()
+            if place is not None and (is_over or place.track is not None):
+                there = self._track_place(layout, place)
+            elif place is not None:
+                there = self._shot_place(layout, place, at, covers=covers)
             self._dropped = Dropped(footage, there)
             return
         self._drop = drop_under(self._editor, layout, place, 0.0 if recipe else at.x())
         self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
+
+    def _track_place(self, layout: ScoreLayout, place: Place) -> ShotPlace:
+        project = self._editor.project
+        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
+        frame = frame_at(place.seconds, project.rate)
+        frame = self._snapping.snapped(project, frame, round(12 / per_frame))
+        return ShotPlace(frame=frame, is_over=True, track=place.track)
 
     def _shot_place(self, layout: ScoreLayout, place: Place, at: QPointF, *, covers: bool) -> ShotPlace:
         project = self._editor.project

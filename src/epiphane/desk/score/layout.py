@@ -6,7 +6,7 @@ from enum import Enum
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
@@ -67,6 +67,7 @@ class Strip(Enum):
     SOUND = "sound"
     HITS = "hits"
     SHOTS = "shots"
+    TRACK = "track"
     LANE = "lane"
     FOLD = "fold"
 
@@ -92,7 +93,7 @@ class Stave(Struct, frozen=True):
 
 
 class Place(Struct, frozen=True):
-    """What lies at a point: stave, strip and instant; the lane, the pulse or the drum if it is one."""
+    """What lies at a point: stave, strip and instant; the lane, pulse, drum or track if it is one."""
 
     stave: Stave
     strip: Strip
@@ -100,18 +101,20 @@ class Place(Struct, frozen=True):
     lane: LaneId | None = None
     pulse: PulseId | None = None
     drum: PulseUnit | None = None
+    track: TrackId | None = None
 
 
 class RowPlace(Struct, frozen=True):
     """Where a row of every stave lies: from `top`, counted from that of the stave, to `bottom`, in pixels.
 
-    The gap below it is its own; `lane` is its lane if it has one.
+    The gap below it is its own; `lane` is its lane if it has one, and `track` its track.
     """
 
     strip: Strip
     top: float
     bottom: float
     lane: LaneId | None = None
+    track: TrackId | None = None
 
 
 class ScoreLayout:
@@ -154,6 +157,7 @@ class ScoreLayout:
         self.sound_height = SPECTRUM_HEIGHT if shows_spectrum else heights.sound
         self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
+        self.tracks = tuple(track.id for track in reversed(project.tracks))
         self.is_folded = rows is LaneRows.FOLDED and len(self.lanes) > 1
         self.lane_height = TALL.lane if self.is_folded else heights.lane
         self.shown_lanes = self.lanes
@@ -186,8 +190,11 @@ class ScoreLayout:
             RowPlace(Strip.RULER, 0, self.sound_top(0)),
             RowPlace(Strip.SOUND, self.sound_top(0), self.hits_top(0)),
             RowPlace(Strip.HITS, self.hits_top(0), self.shots_top(0)),
-            RowPlace(Strip.SHOTS, self.shots_top(0), self.lanes_top(0)),
+            RowPlace(Strip.SHOTS, self.shots_top(0), self.tracks_top(0)),
         ]
+        for number, track in enumerate(self.tracks):
+            top = self.tracks_top(0) + number * self.track_step
+            rows.append(RowPlace(Strip.TRACK, top, top + self.track_step, track=track))
         top = self.lanes_top(0)
         if self.is_folded:
             rows.append(RowPlace(Strip.FOLD, top, top + self.fold_height))
@@ -235,9 +242,22 @@ class ScoreLayout:
         """Top of the shot strip."""
         return self.hits_top(top) + self._hits + self.heights.strip_gap
 
+    @property
+    def track_step(self) -> int:
+        """From the top of a track's row to that of the next; the highest stands first."""
+        return self.heights.lane + self.heights.lane_gap
+
+    def tracks_top(self, top: float) -> float:
+        """Top of the first track, or where it would be."""
+        return self.shots_top(top) + self.heights.shots + self.heights.strip_gap
+
+    def track_top(self, stave: Stave, track: TrackId) -> float:
+        """Top of a track's strip on a stave."""
+        return self.tracks_top(stave.top) + self.tracks.index(track) * self.track_step
+
     def lanes_top(self, top: float) -> float:
         """Top of the first lane, or of the row in which all of them stand."""
-        return self.shots_top(top) + self.heights.shots + self.heights.strip_gap
+        return self.tracks_top(top) + len(self.tracks) * self.track_step
 
     def lane_top(self, stave: Stave, index: int) -> float:
         """Top of a lane's strip, by its place in the order; folded away, that of the row of all."""
@@ -321,7 +341,7 @@ class ScoreLayout:
                 seconds = self.seconds_at(stave, x)
                 if row.strip is Strip.HITS:
                     return self._place_of_hit(stave, y, seconds)
-                return Place(stave, row.strip, seconds, row.lane)
+                return Place(stave, row.strip, seconds, row.lane, track=row.track)
         return None
 
     def _place_of_hit(self, stave: Stave, y: float, seconds: float) -> Place:

@@ -25,7 +25,16 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
-from epiphane.desk.score.drag import Drag, Grip, drag_band, drag_beat, drag_frames, drag_lane, drag_strength
+from epiphane.desk.score.drag import (
+    Drag,
+    Grip,
+    HeldThing,
+    drag_band,
+    drag_beat,
+    drag_frames,
+    drag_lane,
+    drag_strength,
+)
 from epiphane.desk.score.drops import Drops
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
@@ -39,9 +48,9 @@ from epiphane.desk.score.layout import (
 )
 from epiphane.desk.score.pick import cue_under, cues_within, shots_within, skipped_hit_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
-from epiphane.desk.score.shot_drag import ShotDrag
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place
+from epiphane.desk.score.track_rows import TrackRow
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
@@ -259,7 +268,7 @@ class ScoreView(QAbstractScrollArea):
         return next(
             row
             for row, there in zip(self._rows, self._layout.rows, strict=True)
-            if (there.strip, there.lane) == (place.strip, place.lane)
+            if (there.strip, there.lane, there.track) == (place.strip, place.lane, place.track)
         )
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -339,7 +348,7 @@ class ScoreView(QAbstractScrollArea):
         if end > first:
             self.loop_drawn.emit(first, end)
 
-    def _drag_shot(self, shot: ShotDrag, at: QPointF) -> None:
+    def _drag_shot(self, shot: HeldThing, at: QPointF) -> None:
         """Drag a shot, or a cut, to the pointer, on whichever stave that is; Shift lets go of hits."""
         place = self._layout.locate(at.x(), at.y())
         if place is None:
@@ -459,8 +468,15 @@ class ScoreView(QAbstractScrollArea):
         self._paper.update()
 
     def _point_drop(self, event: QDropEvent) -> None:
-        covers = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        self._drops.point(event.mimeData(), event.position(), self._layout, self._offset, covers=covers)
+        held = event.modifiers()
+        self._drops.point(
+            event.mimeData(),
+            event.position(),
+            self._layout,
+            self._offset,
+            covers=bool(held & Qt.KeyboardModifier.ControlModifier),
+            is_over=bool(held & Qt.KeyboardModifier.ShiftModifier),
+        )
 
     # What is where
 
@@ -532,7 +548,8 @@ class ScoreView(QAbstractScrollArea):
         """Return the rows of a stave as objects, in the order of the layout's."""
         fold = (FoldRow(self._editor),) if self._layout.is_folded else ()
         lanes = (LaneRow(self._editor, lane) for lane in self._layout.shown_lanes)
-        return (*self._song_rows, *fold, *lanes)
+        tracks = (TrackRow(self._editor, track, self._snapping) for track in self._layout.tracks)
+        return (*self._song_rows, *tracks, *fold, *lanes)
 
     def _lay_out(self) -> None:
         self._layout = self._laid_out()

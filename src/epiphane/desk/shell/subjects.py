@@ -13,6 +13,7 @@ from epiphane.desk.control.selection import (
     FillingSelection,
     FootageSelection,
     GapSelection,
+    ItemSelection,
     LaneSelection,
     LanesSelection,
     LostWorkSelection,
@@ -26,6 +27,7 @@ from epiphane.desk.control.selection import (
     TapSelection,
 )
 from epiphane.desk.score.paint import lane_label
+from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
 
 if TYPE_CHECKING:
@@ -176,6 +178,10 @@ def _of_footage(window: "Window") -> Subjects:
         chosen = editor.selected_footage()
         return (chosen.kind.value.capitalize(), footage_name(chosen)) if chosen else ("", "")
 
+    def item_title() -> tuple[str, str]:
+        item = editor.selected_item()
+        return "Item", shot_name(editor.project, item) if item is not None else ""
+
     shots = window.shots
 
     def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
@@ -197,6 +203,14 @@ def _of_footage(window: "Window") -> Subjects:
     return {
         ShotSelection: of_shots(shot_title),
         ShotsSelection: of_shots(lambda: ("Shots", f"{len(editor.selection.shots)} of them")),
+        ItemSelection: Subject(
+            item_title,
+            lambda: bench.item,
+            "An item lies on a track over the shots",
+            delete=window.tracks.remove,
+            nudge=window.tracks.nudge,
+            snap=window.tracks.land,
+        ),
         GapSelection: Subject(lambda: ("Gap", "between shots"), lambda: bench.gap, delete=shots.close_gap),
         FootageSelection: Subject(
             footage_title,

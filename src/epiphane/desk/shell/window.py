@@ -30,6 +30,7 @@ from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.frames import FrameServer
@@ -97,10 +98,7 @@ class Window(QMainWindow):
         self.recovery = RecoveryDesk(self.editor, self.files)
         self.lanes = LaneDesk(self.editor)
         self.cues = CueDesk(self.editor)
-        self.snapping = Snapping(self.editor)
-        self.shots = ShotDesk(self.editor, self.snapping, self.files.open_song)
-        self.times = ShotTimeDesk(self.editor, self.snapping)
-        self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
+        self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
         self.flow_check = FlowCheck(self.editor, self.jobs)
@@ -130,6 +128,13 @@ class Window(QMainWindow):
         self._on_project()
         self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
 
+    def _make_cutting(self) -> None:
+        self.snapping = Snapping(self.editor)
+        self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
+        self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
+        self.times = ShotTimeDesk(self.editor, self.snapping)
+        self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
+
     def _make_picture(self) -> None:
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
@@ -150,6 +155,7 @@ class Window(QMainWindow):
             self.times,
             self.snapping,
             self.shapes,
+            self.tracks,
         )
 
     def _made_shelf(self) -> ShelfPanel:

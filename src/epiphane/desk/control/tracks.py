@@ -1,0 +1,101 @@
+"""Commands of items on tracks over the shots."""
+
+import bisect
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+
+from epiphane.audio.attack import first_attack
+from epiphane.audio.samples import read_samples
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import ItemSelection
+from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.engine.jobs import Jobs
+from epiphane.document.footage import Footage, FootageKind
+from epiphane.document.ids import FootageId, ItemId, TrackId
+from epiphane.document.project import Project
+from epiphane.document.timeline import Pin
+from epiphane.edits.shots import footage_name
+from epiphane.edits.tracks import delete_items, find_item, land_item, move_item, put_on_track
+from epiphane.timing import frame_start
+from epiphane.types import Progress
+
+
+class TrackDesk(QObject):
+    """What the user does with items on tracks."""
+
+    def __init__(self, editor: Editor, snapping: Snapping, jobs: Jobs) -> None:
+        super().__init__()
+        self._editor, self._snapping, self._jobs = editor, snapping, jobs
+
+    def put(self, ids: list[FootageId], frame: int, track: TrackId | None) -> None:
+        """Put footage on a track, or on a new one, from a frame on; a sound is struck on the hit there."""
+        made: list[ItemId] = []
+
+        def edit(p: Project) -> Project:
+            at, on = frame, track
+            for one in ids:
+                p, item_id = put_on_track(p, one, at, on)
+                on, item = (find_item(p, item_id)[0].id, find_item(p, item_id)[1])
+                at = item.end
+                made.append(item_id)
+            return p
+
+        if self._editor.apply(edit, "item on a track"):
+            self._editor.select(ItemSelection(made[-1]))
+            footage = next(one for one in self._editor.project.footage if one.id == ids[0])
+            if footage.kind is FootageKind.SOUND:
+                self._strike(footage, made[0], self._hit_near(frame))
+
+    def land(self) -> None:
+        """Bring the moment of the selected item on the hit nearest to the playhead."""
+        item, project = self._editor.selected_item(), self._editor.project
+        footage = next((one for one in project.footage if item and one.id == item.footage), None)
+        if item is None or footage is None:
+            return
+        hit = self._hit_near(self._editor.playhead)
+        best = footage.best_moment
+        if footage.kind is FootageKind.SOUND:
+            self._strike(footage, item.id, hit)
+        elif best is None:
+            text = f"{footage_name(footage)} has no moment: choose it on the shelf and set one with N"
+            self._editor.said.emit(text, True)
+        elif hit is not None:
+            self._editor.apply(lambda p: land_item(p, item.id, Pin(best.time, hit)), "snap of a moment")
+
+    def remove(self) -> None:
+        """Delete the selected item."""
+        item = self._editor.selected_item()
+        if item is not None:
+            self._editor.apply(lambda p: delete_items(p, [item.id]), "deletion of an item")
+
+    def nudge(self, direction: int) -> None:
+        """Move the selected item by a frame."""
+        item = self._editor.selected_item()
+        if item is not None:
+            self._editor.apply(lambda p: move_item(p, item.id, item.start + direction), "nudge of an item")
+
+    def _strike(self, footage: Footage, item_id: ItemId, hit: float | None) -> None:
+        """Bring the attack of a sound on a hit, when it is known where it is."""
+
+        def work(_progress: Progress) -> float:
+            samples = read_samples(Path(footage.path))
+            return first_attack(samples.mono(), samples.rate)
+
+        def done(attack: float) -> None:
+            is_there = any(item.id == item_id for one in self._editor.project.tracks for item in one.items)
+            if hit is not None and is_there:
+                self._editor.apply(
+                    lambda p: land_item(p, item_id, Pin(round(attack, 6), hit)), "sound on a hit"
+                )
+
+        self._jobs.start("attack", f"Looking where {footage_name(footage)} is struck", work, done=done)
+
+    def _hit_near(self, frame: int) -> float | None:
+        project = self._editor.project
+        times = self._snapping.times(project)
+        if not times:
+            return None
+        seconds = frame_start(frame, project.rate)
+        index = bisect.bisect_left(times, seconds)
+        return min(times[max(index - 1, 0) : index + 1], key=lambda time: abs(time - seconds))

@@ -1,0 +1,159 @@
+"""The strip of a track over the shots: its items as blocks that are moved and trimmed."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import ItemSelection, SongSelection
+from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.rows import Press, Row
+from epiphane.desk.shelf.tiles import paint_pin
+from epiphane.desk.shell import theme
+from epiphane.document.ids import TrackId
+from epiphane.document.project import Project, find
+from epiphane.document.timeline import Item, Track
+from epiphane.edits.main_track import shot_name
+from epiphane.edits.tracks import change_track, find_item, move_item, trim_item
+from epiphane.facts.source_time import item_at
+from epiphane.timing import frame_at, frame_start
+
+_END_GRAB = 6
+_SNAP_PIXELS = 8
+
+
+class ItemDrag:
+    """A drag of an item of a track: of the whole of it, of its start, or of its end.
+
+    Attributes
+    ----------
+    pair : None
+        No frames are shown beside each other.
+    words : str
+        What it comes to by now.
+    """
+
+    pair = None
+
+    def __init__(self, editor: Editor, snapping: Snapping, item: Item, side: str, frame: int) -> None:
+        self._editor, self._snapping = editor, snapping
+        self._before, self._item, self._side, self._origin = editor.project, item, side, frame
+        self.words = ""
+
+    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
+        """Bring what is held to a place; where it `is_free`, nothing snaps."""
+        before, item = self._before, self._item
+        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(before.rate)
+        reach = 0 if is_free else max(1, round(_SNAP_PIXELS / per_frame))
+        by = frame_at(place.seconds, before.rate) - self._origin
+        edge = item.end if self._side == "end" else item.start
+        frame = self._snapping.snapped(before, edge + by, reach)
+
+        def edit(_: Project) -> Project:
+            if self._side == "whole":
+                return move_item(before, item.id, frame)
+            if self._side == "end":
+                return trim_item(before, item.id, end=frame)
+            return trim_item(before, item.id, start=frame)
+
+        if self._editor.apply(edit, "move of an item", gesture="item"):
+            now = find_item(self._editor.project, item.id)[1]
+            self.words = f"frame {now.start}, {now.n_frames} frames"
+
+    def end(self) -> None:
+        """Nothing is left to be done."""
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
+        """Nothing is shown beside what is moved."""
+
+
+class TrackRow(Row):
+    """The items of one track."""
+
+    strip = Strip.TRACK
+
+    def __init__(self, editor: Editor, track: TrackId, snapping: Snapping) -> None:
+        super().__init__(editor)
+        self._track_id, self._snapping = track, snapping
+
+    @property
+    def _track(self) -> Track:
+        return find(self._editor.project.tracks, self._track_id, "track")
+
+    def content(self, layout: ScoreLayout, stave: Stave) -> object:
+        return self._track, self._editor.project.footage, self._editor.selection.item
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        track, project = self._track, self._editor.project
+        top, height = layout.track_top(stave, track.id), layout.heights.lane
+        painter.setFont(theme.words(8.5))
+        painter.setPen(theme.QUIET)
+        room = QRectF(4, top - 1, MARGIN_LEFT - 18, height + 2)
+        text = painter.fontMetrics().elidedText(track.name or "Track", _ELIDED, int(room.width()))
+        painter.drawText(room, _RIGHT, text)
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
+        for item in track.items:
+            start, end = frame_start(item.start, project.rate), frame_start(item.end, project.rate)
+            if end <= stave.start + 1e-3 or start >= stave.end - 1e-3:
+                continue
+            x0, x1 = layout.x_at(stave, max(start, stave.start)), layout.x_at(stave, min(end, stave.end))
+            self._paint_item(painter, QRectF(x0, top, x1 - x0, height), item, is_muted=track.is_muted)
+            if item.pin is not None and stave.start <= item.pin.hit < stave.end:
+                x = layout.x_at(stave, item.pin.hit)
+                paint_pin(painter, x, top + height - 1, True, height=height - 4)
+
+    def _paint_item(self, painter: QPainter, box: QRectF, item: Item, *, is_muted: bool) -> None:
+        is_chosen = item.id == self._editor.selection.item
+        painter.setPen(QPen(theme.TEXT if is_chosen else theme.RULE, 2 if is_chosen else 1))
+        painter.setBrush(theme.PANEL if is_muted else theme.RAISED)
+        painter.drawRect(box.adjusted(1, 1, -1, -1))
+        name = shot_name(self._editor.project, item)
+        painter.setPen(theme.QUIET if is_muted else theme.TEXT)
+        painter.setFont(theme.words(8))
+        inner = box.adjusted(6, 0, -4, 0)
+        text = painter.fontMetrics().elidedText(name, _ELIDED, max(0, int(inner.width())))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def cursor(self, press: Press) -> Qt.CursorShape:
+        found = self._held(press)
+        if found is None:
+            return Qt.CursorShape.ArrowCursor
+        return Qt.CursorShape.OpenHandCursor if found[1] == "whole" else Qt.CursorShape.SizeHorCursor
+
+    def press(self, press: Press) -> Drag | None:
+        if press.at.x() < NAMES_RIGHT:
+            track = self._track
+            self._editor.apply(
+                lambda p: change_track(p, track.id, is_muted=not track.is_muted), "muting of a track"
+            )
+            return None
+        found = self._held(press)
+        if found is None:
+            self._editor.select(SongSelection())
+            return self._go_there(press)
+        item, side = found
+        self._editor.select(ItemSelection(item.id))
+        frame = frame_at(press.place.seconds, self._editor.project.rate)
+        held = ItemDrag(self._editor, self._snapping, item, side, frame)
+        return Drag(Grip.SHOT, press.at, press.place, shot=held)
+
+    def _held(self, press: Press) -> tuple[Item, str] | None:
+        """Return the item under the pointer, and which part of it would be dragged there."""
+        rate, layout, stave = self._editor.project.rate, press.layout, press.place.stave
+        if press.at.x() < layout.left(stave):
+            return None
+        item = item_at(self._track.items, frame_at(press.place.seconds, rate))
+        if item is None:
+            return None
+        left, right = (layout.x_at(stave, frame_start(one, rate)) for one in (item.start, item.end))
+        grab = min(_END_GRAB, (right - left) / 4)
+        at: QPointF = press.at
+        if at.x() < left + grab:
+            return item, "start"
+        return item, "end" if at.x() > right - grab else "whole"
+
+
+_ELIDED = Qt.TextElideMode.ElideRight
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -30,6 +30,7 @@ from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import Project
+from epiphane.document.timeline import Between
 from epiphane.edits.cues import (
     change_cue_envelope,
     reset_cues,
@@ -49,11 +50,10 @@ from epiphane.edits.footage import (
 from epiphane.edits.lanes import change_envelope, change_lane
 from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import bars_of
-from epiphane.files.journal import Journals
 from epiphane.media.probe import probe_footage
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.search import search_clip
-from epiphane.timing import frame_at
+from epiphane.timing import frame_at, frame_start
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 _DROP_BAR = 10  # in the full part, where both lanes fire
@@ -78,20 +78,6 @@ class Photographer:
         """Save what the window shows."""
         self.wait()
         self.window.grab().save(str(FOLDER / f"{name}.png"))
-
-    def unsaved(self) -> None:
-        """Take the first window, with work on the bench that lost sessions have left."""
-        for name, n_edits in (("Marble run, drop cut", 12), ("Bell tower", 3)):
-            journal = Journals(self._folder / "unsaved").claim(None)
-            for _ in range(n_edits):
-                journal.append(Project(name=name))
-            journal.abandon()
-        self.window.recovery.show()
-        self.take("unsaved")
-        for work in self.window.recovery.works:
-            self.window.editor.forget_lost(work)
-        self.window.recovery.look()
-        self.window.editor.select(SongSelection())
 
     def demo(self) -> None:
         """Take the demo, opened, with the playhead in the drop."""
@@ -136,14 +122,64 @@ class Photographer:
         window.editor.select(FillingSelection())
         self.wait(4000)
         self.take("filling")
-        shot = next(shot for shot in window.editor.project.shots if shot.footage == chimes)
-        window.editor.select(ShotSelection(shot.id))
-        window.shots.toggle_lock()
-        window.editor.go_to(frame_at(shot.pin.hit, window.editor.project.rate))
-        self.wait(1500)
-        self.take("shot")
         window.editor.apply(lambda _: before, "all of it back")
         window.editor.select(SongSelection())
+
+    def cutting(self) -> None:
+        """Take a cut that is rolled, a speed curve, the edit upright, and the picture large."""
+        window, before = self.window, self.window.editor.project
+        score = window.score
+        window.shelf.footage.tiles.scrollToTop()
+        shots = window.editor.project.shots
+        curved = next(one for one in shots if one.pin is not None and one.n_frames > 100)
+        window.editor.select(ShotSelection(curved.id))
+        window.editor.go_to(curved.start + 24)
+        window.times.shape("plunge")
+        window.times.set_between(Between.FLOW)
+        self.wait(9000)
+        window.times.set_between(Between.BLEND)
+        window.times.set_between(Between.FLOW)
+        self.wait(9000)
+        self.take("shot")
+        viewport = score.viewport()
+        left = shots[2]
+        at = self._cut_point(left.end)
+        press = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QTest.mousePress(viewport, *press, at)
+        for step in range(1, 9):
+            QTest.mouseMove(viewport, at + QPoint(4 * step, 0))
+            self.wait(60)
+        self.wait(1500)
+        self.take("cut")
+        QTest.mouseRelease(viewport, *press, at + QPoint(32, 0))
+        window.shapes.add(9, 16)
+        while window.jobs.running:
+            self.wait(100)
+        chosen = window.editor.project.shots[4]
+        window.editor.select(ShotSelection(chosen.id))
+        window.editor.go_to(chosen.start + 14)
+        self.wait(2500)
+        QTest.mouseMove(window.picture, window.picture.rect().center())
+        self.take("upright")
+        window.editor.apply(lambda _: before, "all of it back")
+        window.editor.select(SongSelection())
+        bar = next(bar for bar in bars_of(before) if bar.number == _BAND_BAR)
+        window.editor.go_to(frame_at(bar.start, before.rate) + 60)
+        window.large.toggle()
+        window.large.toggle_guides()
+        self.wait(3000)
+        self.take("large")
+        window.large.toggle_guides()
+        window.large.toggle()
+        self.wait(1000)
+
+    def _cut_point(self, frame: int) -> QPoint:
+        """Return where a cut stands in the score."""
+        score, rate = self.window.score, self.window.editor.project.rate
+        layout, seconds = score.layout_now(), frame_start(frame, rate)
+        y = score.point_of(seconds).y() - 8
+        stave = layout.stave_at(seconds + 1e-6)
+        return QPoint(round(layout.x_at(stave, seconds)), round(y + layout.shots_top(0) + 12))
 
     def _gather_tour(self) -> FootageId:
         """Gather a clip with cuts, a fade and a title card in it, and leave one of its takes out."""
@@ -169,8 +205,6 @@ class Photographer:
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
         self.wait(4000)
         self.take("band")
-        window.pulses.make("blend")
-        self.take("pulse")
         song = window.editor.project.song
         doubtful = [number for number, beat in enumerate(song.beats) if beat.time > bar.start][2:9:3]
         beats = tuple(
@@ -229,18 +263,6 @@ class Photographer:
         self.wait(5000)
         self.take("lanes")
         window.editor.apply(lambda _: before, "all of it back")
-
-    def cues(self) -> None:
-        """Take some cues selected, two bars a line."""
-        editor = self.window.editor
-        lane = editor.project.lanes[1].id
-        bars = [bar for bar in bars_of(editor.project) if bar.number in (9, 10)]
-        keys = frozenset((lane, time) for bar in bars for time in bar.beats[1:3])
-        self.window.score.set_bars_per_line(2)
-        editor.go_to(frame_at(bars[0].beats[1], editor.project.rate))
-        editor.select_cues(keys, lane=lane)
-        self.wait(6000)
-        self.take("cues")
 
     def envelope(self) -> None:
         """Take the corner of a shape in beats with a free fall while it is dragged."""
@@ -328,15 +350,14 @@ def main() -> None:
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
         for step in (
-            "unsaved",
             "demo",
             "song",
             "footage",
+            "cutting",
             "pulses",
             "lane",
             "pattern",
             "effects",
-            "cues",
             "envelope",
             "overridden",
             "recipes",

@@ -42,6 +42,7 @@ from epiphane.edits.cutting import (
     trim_start,
 )
 from epiphane.edits.filling import fill_song
+from epiphane.edits.footage import remove_footage
 from epiphane.edits.history import History
 from epiphane.edits.lanes import (
     add_lane,
@@ -79,6 +80,7 @@ from epiphane.edits.speed import (
     shape_speed,
     stretch_to_fit,
 )
+from epiphane.edits.tracks import delete_items, land_item, move_item, put_on_track, trim_item
 from epiphane.errors import EditError
 from epiphane.facts.source_time import source_seconds
 from epiphane.files.project import decode_project, encode_project
@@ -92,7 +94,7 @@ number = st.integers(0, 7)
 @st.composite
 def edits(draw):
     """Return one edit of any kind, as a function from Project to Project."""
-    kind, n, m = draw(st.integers(0, 54)), draw(number), draw(number)
+    kind, n, m = draw(st.integers(0, 60)), draw(number), draw(number)
     share = draw(st.floats(0, 1))
     ease = draw(st.sampled_from(Ease))
     rate = draw(st.sampled_from(COMMON_RATES))
@@ -105,6 +107,10 @@ def edits(draw):
 
     def some(p):
         return [one.id for one in p.shots[n : n + m + 1]]
+
+    def item(p):
+        items = [one.id for track in p.tracks for one in track.items]
+        return items[m % len(items)]
 
     def frame(p):
         return int(share * p.n_frames)
@@ -174,6 +180,12 @@ def edits(draw):
         lambda p: shape_speed(p, shot(p), SHAPES[n % len(SHAPES)].key, frame(p), beat=15, n_frames=1 + m),
         lambda p: add_key(p, shot(p), 10 * (n - m)),
         lambda p: move_key(p, shot(p), m % len(curve_of(p.shots[n % len(p.shots)])), frame=n, speed=share),
+        lambda p: put_on_track(p, FootageId(1 + n % 2), frame(p), p.tracks[m % 3].id if n > 3 else None)[0],
+        lambda p: move_item(p, item(p), frame(p)),
+        lambda p: trim_item(p, item(p), start=frame(p) if n > m else None, end=frame(p) + 9),
+        lambda p: land_item(p, item(p), Pin(2 * share, p.song.beats[(n + m) % 8].time)),
+        lambda p: delete_items(p, [item(p)]),
+        lambda p: remove_footage(p, [FootageId(1 + n % 2)]) if n == m else p,
         lambda p: set_ramp(remove_key(p, shot(p), 0), shot(p), m % 2, list(Ramp)[n % 5]),
     )
     return choices[kind]

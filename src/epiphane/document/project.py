@@ -3,7 +3,7 @@
 Edits replace parts (`msgspec.structs.replace`); nothing here is ever changed in place.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from fractions import Fraction
 from typing import Annotated, Any, Protocol, TypeVar
 
@@ -97,6 +97,14 @@ def with_lanes(project: Project, lanes: Iterable[Lane], **changes: Any) -> Proje
     for lane in lanes:
         stack += [lane, *over.get(lane.id, ())]
     return replace(project, stack=tuple(stack), **changes)
+
+
+def with_items(project: Project, change: Callable[[Items], Items]) -> Project:
+    """Return `project` with the items of the main track and of every other one changed, row by row."""
+    stack = tuple(
+        replace(row, items=change(row.items)) if isinstance(row, Track) else row for row in project.stack
+    )
+    return replace(project, shots=change(project.shots), stack=stack)
 
 
 class HasId(Protocol):

@@ -15,10 +15,12 @@ from epiphane.document.footage import (
     take_at,
 )
 from epiphane.document.ids import FootageId
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, with_items
+from epiphane.document.timeline import Item
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out
+from epiphane.edits.tracks import delete_items
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import FoundInClip
@@ -68,6 +70,8 @@ def remove_footage(project: Project, ids: Iterable[FootageId]) -> Project:
     """Return `project` without some footage and without the shots made of it; others take their places."""
     gone = set(ids)
     without = take_out(project, [shot.id for shot in project.shots if shot.footage in gone])
+    items = [item.id for track in project.tracks for item in track.items if item.footage in gone]
+    without = delete_items(without, items) if items else without
     filling = replace(
         project.filling, footage=tuple(one for one in project.filling.footage if one not in gone)
     )
@@ -204,13 +208,13 @@ def move_moment(project: Project, footage_id: FootageId, seconds: float, *, to: 
     footage, moment = _moment(project, footage_id, seconds)
     to = _in_footage(footage, to)
     changed = _with_moment(project, footage, moment, replace(moment, time=to, is_accepted=True))
-    shots = tuple(
-        replace(shot, pin=replace(shot.pin, moment=to))
-        if shot.footage == footage_id and shot.pin and abs(shot.pin.moment - moment.time) <= _SAME_SECONDS
-        else shot
-        for shot in changed.shots
-    )
-    return repinned(replace(changed, shots=shots))
+
+    def shown(item: Item) -> Item:
+        pin = item.pin if item.footage == footage_id else None
+        is_it = pin is not None and abs(pin.moment - moment.time) <= _SAME_SECONDS
+        return replace(item, pin=replace(pin, moment=to)) if is_it and pin is not None else item
+
+    return repinned(with_items(changed, lambda items: tuple(map(shown, items))))
 
 
 def remove_moment(project: Project, footage_id: FootageId, seconds: float) -> Project:

@@ -5,7 +5,7 @@ from itertools import zip_longest
 
 from msgspec.structs import replace
 
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_items
 from epiphane.document.timeline import FootageCut, Item, Shape, with_cut
 from epiphane.edits.checked import with_changes
 from epiphane.edits.pins import repinned
@@ -47,15 +47,18 @@ def set_rate(project: Project, rate: Fraction) -> Project:
     def moved(frame: int) -> int:
         return place.get(frame, frame_at(frame_start(frame, project.rate), rate))
 
-    shots: list[Item] = []
-    limits = [moved(shot.start) for shot in project.shots[1:]]
-    for shot, limit in zip_longest(project.shots, limits):
-        start = max(moved(shot.start), shots[-1].end if shots else 0)
-        end = max(moved(shot.end), start + 1)
-        end = end if limit is None else min(end, limit)
-        if end > start:
-            shots.append(_at(shot, start, end, rate / project.rate))
-    return repinned(replace(project, rate=rate, shots=tuple(shots)))
+    def at_rate(items: tuple[Item, ...]) -> tuple[Item, ...]:
+        made: list[Item] = []
+        limits = [moved(item.start) for item in items[1:]]
+        for item, limit in zip_longest(items, limits):
+            start = max(moved(item.start), made[-1].end if made else 0)
+            end = max(moved(item.end), start + 1)
+            end = end if limit is None else min(end, limit)
+            if end > start:
+                made.append(_at(item, start, end, rate / project.rate))
+        return tuple(made)
+
+    return repinned(replace(with_items(project, at_rate), rate=rate))
 
 
 def change_fades(project: Project, **changes: float) -> Project:

@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from msgspec.structs import replace
 
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_items
 from epiphane.document.timeline import FootageCut, Item, Pin, cut_of, with_cut
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import shifted
@@ -42,10 +42,10 @@ def repinned(project: Project, *, move: Callable[[float], float] = lambda hit: h
     move : from seconds to seconds
         Where each hit is now.
     """
-    shots = tuple(
-        shot
-        if shot.pin is None
-        else pinned(shot, replace(shot.pin, hit=max(0.0, round(move(shot.pin.hit), 6))), project.rate)
-        for shot in project.shots
-    )
-    return replace(project, shots=shots)
+
+    def again(shot: Item) -> Item:
+        if shot.pin is None:
+            return shot
+        return pinned(shot, replace(shot.pin, hit=max(0.0, round(move(shot.pin.hit), 6))), project.rate)
+
+    return with_items(project, lambda items: tuple(map(again, items)))

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from epiphane.arrays import distance_to_nearest, nearest_index
 from epiphane.document.lane import Lane, Override
-from epiphane.document.project import Project, with_lanes
+from epiphane.document.project import Project, with_items, with_lanes
 from epiphane.document.pulse import (
     BandSource,
     CombinedSource,
@@ -90,7 +90,8 @@ def regrid(
     changed = replace(project, song=changed_song)
     lanes = _moved_overrides(project, changed, move)
     n_frames = changed.n_frames
-    changed = with_lanes(changed, lanes=lanes, shots=_moved_shots(project, song, move, n_frames))
+    changed = with_lanes(changed, lanes=lanes)
+    changed = with_items(changed, lambda items: _moved_items(project, items, song, move, n_frames))
     return repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
 
 
@@ -190,11 +191,13 @@ def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:
     return len(before) != len(after) or bool(np.abs(before - after).max() > 1e-6)
 
 
-def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tuple[Item, ...]:
-    """Return shots whose cuts on a hit of the grid are on it still."""
-    if not project.shots:
+def _moved_items(
+    project: Project, items: tuple[Item, ...], song: Song, move: Move, n_frames: int
+) -> tuple[Item, ...]:
+    """Return items of a row whose cuts on a hit of the grid are on it still."""
+    if not items:
         return ()
-    ends = {end for shot in project.shots for end in (shot.start, shot.start + shot.n_frames)}
+    ends = {end for item in items for end in (item.start, item.end)}
     context = HitContext(song, project.pulses, song.duration)
     at: dict[int, int] = {}
     # Beats last: where a frame has a beat and something between beats, it is the beat that was meant.
@@ -203,4 +206,4 @@ def _moved_shots(project: Project, song: Song, move: Move, n_frames: int) -> tup
     for times in map(np.array, (*moments, [beat.time for beat in song.beats])):
         old, new = (frames_at(instants, project.rate).tolist() for instants in (times, move(times)))
         at |= {frame: to for frame, to in zip(old, new, strict=True) if frame in ends}
-    return move_cuts(project.shots, lambda frame: at.get(frame, frame), n_frames)
+    return move_cuts(items, lambda frame: at.get(frame, frame), n_frames)

@@ -7,8 +7,8 @@ from msgspec.structs import replace
 
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import ItemId
-from epiphane.document.project import Project
-from epiphane.document.timeline import Fit, Item, Shape, ShapeTransform, Track
+from epiphane.document.project import Project, with_items
+from epiphane.document.timeline import Fit, Item, Shape, ShapeTransform
 from epiphane.edits.picture import set_size
 from epiphane.errors import EditError
 
@@ -52,7 +52,7 @@ def show_shape(project: Project, shape: Shape) -> Project:
         others = tuple(ShapeTransform(one, kept[one]) for one in project.shapes if one in kept)
         return replace(item, transform=now, other_shapes=others)
 
-    made = _with_items(project, turned)
+    made = _with_each(project, turned)
     return replace(made, width=shape.width, height=shape.height)
 
 
@@ -74,7 +74,7 @@ def remove_shape(project: Project, shape: Shape) -> Project:
         others = tuple(one for one in item.other_shapes if one.shape != shape)
         return replace(item, other_shapes=others)
 
-    return replace(_with_items(project, without), shapes=left if len(left) > 1 else ())
+    return replace(_with_each(project, without), shapes=left if len(left) > 1 else ())
 
 
 def in_shape(project: Project, shape: Shape) -> Project:
@@ -107,7 +107,7 @@ def place_shots(project: Project, shape: Shape, places: Mapping[ItemId, tuple[fl
         )
         return replace(item, other_shapes=others)
 
-    return _with_items(project, placed)
+    return _with_each(project, placed)
 
 
 def free_share(footage: Footage, shape: Shape) -> tuple[float, float]:
@@ -125,13 +125,9 @@ def _shift(footage: Footage, shape: Shape, place: tuple[float, float]) -> tuple[
     return moved[0], moved[1]
 
 
-def _with_items(project: Project, change: Callable[[Item], Item]) -> Project:
+def _with_each(project: Project, change: Callable[[Item], Item]) -> Project:
     """Return `project` with every item changed, on the main track and on all others."""
-    stack = tuple(
-        replace(row, items=tuple(map(change, row.items))) if isinstance(row, Track) else row
-        for row in project.stack
-    )
-    return replace(project, shots=tuple(map(change, project.shots)), stack=stack)
+    return with_items(project, lambda items: tuple(map(change, items)))
 
 
 def shots_to_place(project: Project, shape: Shape) -> list[Item]:

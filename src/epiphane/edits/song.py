@@ -3,7 +3,7 @@
 from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_items
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Song
 from epiphane.edits.pins import repinned
@@ -29,8 +29,11 @@ def set_song(project: Project, song: Song) -> Project:
     changed = replace(project, song=song)
     old, new = bars_of(project), bars_of(changed)
     place = dict(zip(bar_frames(old, project.rate), bar_frames(new, project.rate), strict=False))
-    shots = move_cuts(project.shots, lambda frame: place.get(frame, frame), changed.n_frames)
-    return repinned(replace(changed, shots=shots), move=lambda hit: _placed(hit, old, new))
+    n_frames = changed.n_frames
+    changed = with_items(
+        changed, lambda items: move_cuts(items, lambda frame: place.get(frame, frame), n_frames)
+    )
+    return repinned(changed, move=lambda hit: _placed(hit, old, new))
 
 
 def lock_song(project: Project, *, is_locked: bool) -> Project:

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.lane import Lane
-from epiphane.document.project import Project, with_lanes
+from epiphane.document.project import Project, with_items, with_lanes
 from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
 from epiphane.document.timeline import Item
@@ -65,8 +65,8 @@ def trim_song(project: Project, start: float, end: float) -> Project:
     changed = with_lanes(changed, lanes=_on_hits(changed))
     hits = [beat.time for beat in song.beats] + [hit.time for hit in cutting_hits(project)]
     n_frames = frames_covering(cut.duration, project.rate)
-    shots = _moved_shots(project.shots, later, hits, project.rate, n_frames)
-    return repinned(replace(changed, shots=shots), move=lambda hit: hit + later)
+    changed = with_items(changed, lambda items: _moved_shots(items, later, hits, project.rate, n_frames))
+    return repinned(changed, move=lambda hit: hit + later)
 
 
 def shape_song(project: Project, **changes: float) -> Project:

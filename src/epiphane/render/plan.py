@@ -195,7 +195,7 @@ def fade_level_at(project: Project, frame: int) -> float:
     to_end = project.n_frames - 1 - frame
     for seconds, away in ((fades.fade_in, frame), (fades.fade_out, to_end)):
         n_frames = seconds * float(project.rate)
-        if away < n_frames:
+        if seconds > 0 and away < n_frames:
             level *= float(fade_level(np.array(max(away, 0) / n_frames), fades.bend))
     return round(level, 6)
 

@@ -23,6 +23,7 @@ _MOUSE = (
     ("Drop clips on a shot", "replace it, and those after"),
     ("Drop clips on a cut", "insert; the rest moves along"),
     ("Ctrl + drop clips", "overwrite what is there"),
+    ("Shift + drop clips", "on a track over the shots"),
     ("Drag a cut", "roll it; Shift ignores hits"),
     ("Drag a chosen shot's end", "trim; the rest moves along"),
     ("Ctrl + drag its end", "trim this shot alone"),

@@ -161,14 +161,16 @@ KEYS = [
 ]
 
 
-@pytest.mark.parametrize(("action", "playhead", "expected"), KEYS, ids=[key[0] for key in KEYS])
-def test_every_edit_has_a_key_and_is_one_step(window, score, action, playhead, expected):
-    window.editor.select(ShotSelection(B))
-    window.editor.go_to(playhead)
-    keys = window.actions_by_id[action].shortcut()
-    QTest.keySequence(window, keys)
-    assert places(score)[: len(expected)] == expected
-    assert undone(score)
+def test_every_edit_has_a_key_and_is_one_step(window, score):
+    before = window.editor.project
+    for action, playhead, expected in KEYS:
+        window.editor.open(before, None)
+        window.score.setFocus()
+        window.editor.select(ShotSelection(B))
+        window.editor.go_to(playhead)
+        QTest.keySequence(window, window.actions_by_id[action].shortcut())
+        assert places(score)[: len(expected)] == expected, action
+        assert undone(score), action
 
 
 def test_shots_are_copied_pasted_between_or_over_and_swapped(window, score):

@@ -48,8 +48,11 @@ def empty(**changes):
 
 
 def stretch(shot, rate):
+    """Return from where to where a shot shows its clip, in seconds; beyond its bounds it is mirrored."""
     cut = cut_of(shot)
-    return cut.source_start, cut.source_start + cut.speed * float(shot.n_frames / rate)
+    low, high = cut.bounds or (-99.0, 999.0)
+    end = cut.source_start + cut.speed * float(shot.n_frames / rate)
+    return max(cut.source_start, low), min(end, high)
 
 
 def overlap(one, other, rate):

@@ -13,7 +13,7 @@ from epiphane.render.plan import Shown, plan_of, source_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Progress, Size, ignore_progress
 
-_N_LOOKS, _APART_SECONDS = 5, 1 / 12
+_N_LOOKS, _APART_SECONDS = 4, 1 / 12
 _WIDTH = 160
 
 

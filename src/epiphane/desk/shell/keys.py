@@ -134,6 +134,10 @@ class KeyList(QWidget):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setAccessibleName("Keyboard shortcuts")
+        self.hide()
+
+    def _fill(self) -> None:
+        """Write the list: some hundred labels, which would make every start slower."""
         grid = QGridLayout(self)
         grid.setContentsMargins(28, 20, 20, 12)
         grid.setHorizontalSpacing(16)
@@ -155,10 +159,11 @@ class KeyList(QWidget):
             box.addStretch(1)
             grid.addLayout(box, 1, column)
             grid.setColumnStretch(column, 1)
-        self.hide()
 
     def toggle(self) -> None:
         """Show the list, or hide it."""
+        if self.layout() is None:
+            self._fill()
         parent = self.parentWidget()
         if parent is not None:
             self.setGeometry(parent.rect())

@@ -15,13 +15,14 @@ from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Backdrop, Fit, Framing, Move, Ramp, Transform, footage_item
 from epiphane.edits.footage import add_footage
+from epiphane.facts.framing import framing_at, parted
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.plan import Shown, plan_frame
 from epiphane.render.sources import OpenFootage
-from epiphane.render.transform import covers_frame, framing_at, placed_plane, transform_on
+from epiphane.render.transform import covers_frame, placed_plane, transform_on
 
 
 def a_spot(at, size=(320, 180)):
@@ -79,6 +80,9 @@ def test_a_move_goes_from_the_start_framing_to_the_end_and_turns_nowhere(ease):
     assert first.scale == pytest.approx(1.1, abs=0.02)
     assert last.rotation == pytest.approx(20.0, abs=0.4)
     assert transform_on(replace(item, transform=Transform()), 40) == Transform()
+    before, after = parted(item, 50)  # cut in two, it goes on from where it was
+    assert before.end == after.start == framing_at(transform, 20 / 60)
+    assert (before.start, after.end) == (transform.start, transform.end)
 
 
 def test_what_is_left_free_shows_a_blurred_copy_or_a_colour(tmp_path):

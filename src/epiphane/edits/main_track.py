@@ -12,6 +12,7 @@ from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits, footage_name, started_at
 from epiphane.errors import EditError
+from epiphane.facts.framing import parted
 from epiphane.timing import frame_at, frame_start
 
 _PIN_REACH = 2
@@ -69,8 +70,10 @@ class MainTrack:
         if index is None:
             return False
         item = self.items[index]
-        later = replace(self.part(item, frame, item.end), id=self.new_id())
-        self.items[index : index + 1] = [self.part(item, item.start, frame), later]
+        before, after = parted(item, frame)
+        later = replace(self.part(item, frame, item.end), id=self.new_id(), transform=after)
+        first = replace(self.part(item, item.start, frame), transform=before)
+        self.items[index : index + 1] = [first, later]
         return True
 
     def clear(self, first: int, end: int) -> None:

@@ -3,15 +3,13 @@
 import math
 import threading
 from collections.abc import Callable
-from typing import assert_never
 
 import cv2
 import numpy as np
 from msgspec import Struct
-from msgspec.structs import replace
 
-from epiphane.document.timeline import Fit, Framing, Item, Move, Transform
-from epiphane.facts.speed import ramp_share
+from epiphane.document.timeline import Fit, Item, Move, Transform
+from epiphane.facts.framing import framing_at
 from epiphane.lru import LruCache
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
@@ -32,34 +30,6 @@ def transform_on(item: Item, frame: int) -> Transform:
         round(here.x, 6),
         round(here.y, 6),
         rotation=round(here.rotation, 6),
-    )
-
-
-def framing_at(transform: Transform, share: float) -> Framing:
-    """Return where a picture lies when a share of its item is over; a drift is enlarged by what it moves."""
-    start, amount = transform.start, abs(transform.amount)
-    match transform.move:
-        case Move.NONE:
-            return start
-        case Move.PUSH:
-            nearer = share if transform.amount >= 0 else 1 - share
-            return replace(start, scale=start.scale * (1 + amount * nearer))
-        case Move.DRIFT:
-            aside = (0.5 - share) * transform.amount
-            return replace(start, scale=start.scale * (1 + amount), x=start.x + aside)
-        case Move.TO_END:
-            return between_framings(start, transform.end, ramp_share(transform.ease, share))
-        case _:
-            assert_never(transform.move)
-
-
-def between_framings(start: Framing, end: Framing, share: float) -> Framing:
-    """Return the framing that is a share of the way from one to another; sizes grow by factors."""
-    return Framing(
-        start.scale * (end.scale / start.scale) ** share,
-        start.x + (end.x - start.x) * share,
-        start.y + (end.y - start.y) * share,
-        start.rotation + (end.rotation - start.rotation) * share,
     )
 
 

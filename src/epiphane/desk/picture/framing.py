@@ -16,7 +16,8 @@ from epiphane.document.footage import Footage
 from epiphane.document.project import Project
 from epiphane.document.timeline import Framing, Item, Move
 from epiphane.edits.shots import frame_end, frame_shots
-from epiphane.render.transform import framing_at, shown_size
+from epiphane.facts.framing import framing_at
+from epiphane.render.transform import shown_size
 
 _CORNER_GRAB, _KNOB_AWAY = 12, 26
 _SNAP_PIXELS = 7

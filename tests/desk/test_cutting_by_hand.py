@@ -267,7 +267,7 @@ def test_longer_shots_take_what_is_said_and_all_from_here_are_as_long(window, sc
     window.editor.select(ShotSelection(A))
     gives = field(window, QComboBox, "What gives or takes when the length changes")
     length = field(window, QDoubleSpinBox, "Length in beats")
-    for key, expected in (("rest", (90, 150)), ("covered", (90, 120)), ("next", (90, 120))):
+    for key, expected in (("ripple", (90, 150)), ("overwrite", (90, 120)), ("roll", (90, 120))):
         gives.setCurrentIndex(gives.findData(key))
         gives.activated.emit(gives.currentIndex())
         type_into(length, "6")

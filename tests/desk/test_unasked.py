@@ -26,7 +26,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Hit
 from epiphane.edits.cues import nudge_cues
-from epiphane.edits.cutting import Yield
+from epiphane.edits.cutting import TrimMode
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import add_pulse
 from epiphane.edits.taps import move_tap, remove_tap
@@ -240,7 +240,7 @@ def test_a_longer_shot_says_which_it_took_the_place_of(tapped):
     assert len(editor.project.shots) == n_shots
     assert "Tower after it has" in tapped.notice.text
     assert "cannot give" in tapped.notice.text
-    tapped.shots.last_beats(20, Yield.COVERED)
+    tapped.shots.last_beats(20, TrimMode.OVERWRITE)
     assert len(editor.project.shots) < n_shots
     assert "Tower, bucket had no place any more" in tapped.notice.text
 

@@ -11,7 +11,7 @@ from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.timeline import Pin, Ramp, SpeedKey, cut_of
 from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
 from epiphane.edits.cutting import (
-    Yield,
+    TrimMode,
     close_gap,
     delete_shots,
     end_shot,
@@ -116,10 +116,10 @@ def test_a_ripple_moves_all_that_follows_and_a_trim_alone_leaves_or_takes_a_gap(
 
 
 def test_what_is_pushed_over_the_end_of_the_song_is_cut_off_there():
-    longer = stretch_shot(row(), A, n_beats=6, gives=Yield.REST)
+    longer = stretch_shot(row(), A, n_beats=6, mode=TrimMode.RIPPLE)
     assert places(longer)[0] == (0, 90)
     assert places(longer)[-1] == (450, 480)
-    assert len(stretch_shot(row(), A, n_beats=32, gives=Yield.REST).shots) == 1
+    assert len(stretch_shot(row(), A, n_beats=32, mode=TrimMode.RIPPLE).shots) == 1
 
 
 def test_a_longer_shot_takes_pushes_or_covers_as_is_said_and_never_swallows():
@@ -127,8 +127,8 @@ def test_a_longer_shot_takes_pushes_or_covers_as_is_said_and_never_swallows():
     assert places(end_shot(project, A, 100))[:2] == [(0, 100), (100, 120)]
     with pytest.raises(EditError, match="clip2 after it has 60 frames and cannot give 70: push the rest"):
         end_shot(project, A, 130)
-    assert places(end_shot(project, A, 130, Yield.REST))[:2] == [(0, 130), (130, 190)]
-    assert places(end_shot(project, A, 130, Yield.COVERED))[:2] == [(0, 130), (130, 180)]
+    assert places(end_shot(project, A, 130, TrimMode.RIPPLE))[:2] == [(0, 130), (130, 190)]
+    assert places(end_shot(project, A, 130, TrimMode.OVERWRITE))[:2] == [(0, 130), (130, 180)]
 
 
 def test_shots_slide_between_their_neighbours_and_slip_within_their_place():
@@ -236,7 +236,7 @@ def test_the_moment_stays_on_its_hit_whatever_is_done_to_speed():
             lambda p, n: reverse_shot(p, B),
             lambda p, n: freeze_at(p, B, 60 + 3 * n % 60, 1 + n),
             lambda p, n: shape_speed(p, B, SHAPES[n % len(SHAPES)].key, 0, beat=15, n_frames=1 + n % 7),
-            lambda p, n: stretch_to_fit(p, B, 100 + n % 19, Yield.NEXT),
+            lambda p, n: stretch_to_fit(p, B, 100 + n % 19, TrimMode.ROLL),
             lambda p, n: add_key(p, B, n - 20),
         ]
         project = edits[number * 7 % 6](project, number)
@@ -265,7 +265,7 @@ def test_a_reversed_shot_shows_its_frames_from_the_last_to_the_first():
     back = reverse_shot(project, B)
     assert close(seen(back)[60:120], seen(project)[60:120][::-1])
     assert close(seen(reverse_shot(back, B)), seen(project))
-    fitted = stretch_to_fit(project, A, 30, Yield.REST)
+    fitted = stretch_to_fit(project, A, 30, TrimMode.RIPPLE)
     assert (cut_of(fitted.shots[0]).speed, places(fitted)[:2]) == (2.0, [(0, 30), (30, 90)])
 
 
@@ -295,7 +295,7 @@ def test_speeds_that_cannot_be_are_refused_in_a_sentence():
         (lambda p: freeze_at(p, A, 300, 3), "put the playhead within the shot"),
         (lambda p: freeze_at(p, A, 3, 0), "1 frame or more"),
         (lambda p: shape_speed(p, A, "none", 3, beat=15, n_frames=1), "no speed shape 'none'"),
-        (lambda p: stretch_to_fit(p, A, 1, Yield.REST), "speed"),
+        (lambda p: stretch_to_fit(p, A, 1, TrimMode.RIPPLE), "speed"),
     ):
         with pytest.raises(EditError, match=words):
             edit(row())

@@ -29,7 +29,7 @@ from epiphane.edits.cues import (
     toggle_cues,
 )
 from epiphane.edits.cutting import (
-    Yield,
+    TrimMode,
     close_gap,
     delete_shots,
     join_shots,
@@ -167,7 +167,7 @@ def edits(draw):
         lambda p: join_shots(p, some(p)),
         lambda p: delete_shots(p, some(p), ripple=n > m),
         lambda p: close_gap(p, frame(p)),
-        lambda p: stretch_shot(p, shot(p), n_beats=1 + m, gives=list(Yield)[n % 3]),
+        lambda p: stretch_shot(p, shot(p), n_beats=1 + m, mode=list(TrimMode)[n % 3]),
         lambda p: put_footage(p, [FootageId(1 + n % 2)] * (1 + m % 3), frame(p), covers=n > m),
         lambda p: move_shots(p, some(p), p.shots[m % len(p.shots)].end),
         lambda p: paste_shots(p, p.shots[n : n + m + 1], frame(p), covers=n > m),
@@ -176,7 +176,7 @@ def edits(draw):
         lambda p: change_shot(p, shot(p), is_locked=n > m),
         lambda p: reverse_shot(p, shot(p)),
         lambda p: freeze_at(p, shot(p), frame(p), 1 + 5 * m),
-        lambda p: stretch_to_fit(p, shot(p), frame(p), list(Yield)[m % 3]),
+        lambda p: stretch_to_fit(p, shot(p), frame(p), list(TrimMode)[m % 3]),
         lambda p: shape_speed(p, shot(p), SHAPES[n % len(SHAPES)].key, frame(p), beat=15, n_frames=1 + m),
         lambda p: add_key(p, shot(p), 10 * (n - m)),
         lambda p: move_key(p, shot(p), m % len(curve_of(p.shots[n % len(p.shots)])), frame=n, speed=share),

@@ -11,7 +11,7 @@ from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Extend, Fit, Move, Pin, cut_of, footage_item
 from epiphane.edits.beats import set_tempo
-from epiphane.edits.cutting import Yield, end_shot, stretch_shot
+from epiphane.edits.cutting import TrimMode, end_shot, stretch_shot
 from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.shots import (
@@ -107,7 +107,7 @@ def test_what_is_taken_out_is_taken_over():
 def test_an_end_that_moves_takes_from_the_next_shot_or_gives_to_it():
     project = full()
     second = project.shots[1].id
-    longer = stretch_shot(project, second, n_beats=10, gives=Yield.COVERED)
+    longer = stretch_shot(project, second, n_beats=10, mode=TrimMode.OVERWRITE)
     assert cuts(longer)[1:4] == [(B, 60, 150), (B, 210, 30), (A, 240, 60)]
     assert beats_of_shot(longer, second) == 10
     shorter = stretch_shot(longer, second, n_beats=1)

@@ -15,12 +15,16 @@ from epiphane.errors import EditError
 from epiphane.timing import frame_start
 
 
-class Yield(Enum):
-    """What gives where a shot becomes longer, or takes: the next one, all the rest, what is covered."""
+class TrimMode(Enum):
+    """What becomes of others when a shot ends elsewhere.
 
-    NEXT = "next"
-    REST = "rest"
-    COVERED = "covered"
+    ROLL: the next one gives or takes; RIPPLE: all that follows moves along; OVERWRITE: it covers what is
+    there, or leaves a gap.
+    """
+
+    ROLL = "roll"
+    RIPPLE = "ripple"
+    OVERWRITE = "overwrite"
 
 
 def roll_cut(project: Project, left: ItemId, frame: int) -> Project:
@@ -235,8 +239,8 @@ def gap_at(project: Project, frame: int) -> tuple[int, int] | None:
     return first, end
 
 
-def end_shot(project: Project, shot_id: ItemId, frame: int, gives: Yield = Yield.NEXT) -> Project:
-    """Return `project` with a shot ending before another frame; what gives or takes is said by `gives`.
+def end_shot(project: Project, shot_id: ItemId, frame: int, mode: TrimMode = TrimMode.ROLL) -> Project:
+    """Return `project` with a shot ending before another frame; `mode` says what becomes of the others.
 
     Raises
     ------
@@ -248,13 +252,13 @@ def end_shot(project: Project, shot_id: ItemId, frame: int, gives: Yield = Yield
     most = project.n_frames if project.song is not None else frame
     if not shot.start < frame <= most:
         raise EditError(f"{shot_name(project, shot)} must end on frame {shot.start + 1}..{most}, got {frame}")
-    if gives is Yield.REST:
+    if mode is TrimMode.RIPPLE:
         return trim_end(project, shot_id, frame, ripple=True)
 
     def edit(track: MainTrack) -> None:
         index = track.index(shot_id)
         after = track.items[index + 1] if index + 1 < len(track.items) else None
-        if gives is Yield.COVERED:
+        if mode is TrimMode.OVERWRITE:
             track.clear(shot.end, frame)
         elif after is not None and frame >= after.end:
             raise EditError(
@@ -269,7 +273,9 @@ def end_shot(project: Project, shot_id: ItemId, frame: int, gives: Yield = Yield
     return on_main_track(project, edit)
 
 
-def stretch_shot(project: Project, shot_id: ItemId, *, n_beats: int, gives: Yield = Yield.NEXT) -> Project:
+def stretch_shot(
+    project: Project, shot_id: ItemId, *, n_beats: int, mode: TrimMode = TrimMode.ROLL
+) -> Project:
     """Return `project` with one shot lasting another number of beats, or to the end of the song.
 
     Raises
@@ -282,7 +288,7 @@ def stretch_shot(project: Project, shot_id: ItemId, *, n_beats: int, gives: Yiel
         raise EditError(f"a shot lasts 1 beat or more, got {n_beats}")
     later = [frame for frame in beat_frames(project) if frame > shot.start]
     end = later[n_beats - 1] if n_beats <= len(later) else project.n_frames
-    return end_shot(project, shot_id, max(end, shot.start + 1), gives)
+    return end_shot(project, shot_id, max(end, shot.start + 1), mode)
 
 
 def _blocks(items: Sequence[Item], chosen: set[ItemId]) -> Iterator[tuple[int, int]]:

@@ -14,7 +14,7 @@ from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Ramp, SpeedKey, cut_of, with_cut
 from epiphane.edits.checked import checked
-from epiphane.edits.cutting import Yield, end_shot
+from epiphane.edits.cutting import TrimMode, end_shot
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import with_shot
 from epiphane.errors import EditError
@@ -109,7 +109,7 @@ def _later(keys: Iterable[SpeedKey], by: int) -> list[SpeedKey]:
     return [replace(key, frame=key.frame + by) for key in keys]
 
 
-def stretch_to_fit(project: Project, shot_id: ItemId, frame: int, gives: Yield) -> Project:
+def stretch_to_fit(project: Project, shot_id: ItemId, frame: int, mode: TrimMode) -> Project:
     """Return `project` with a shot ending before another frame that shows all it did, slower or faster.
 
     Raises
@@ -118,7 +118,7 @@ def stretch_to_fit(project: Project, shot_id: ItemId, frame: int, gives: Yield) 
         If it would be slower or faster than a shot can be, or as `end_shot` says.
     """
     shot = _moving_shot(project, shot_id)
-    ended = end_shot(project, shot_id, frame, gives)
+    ended = end_shot(project, shot_id, frame, mode)
     now = find(ended.shots, shot_id, "shot")
     factor = shot.n_frames / now.n_frames
     speed = scaled(cut_of(shot).speed, factor)

@@ -42,7 +42,7 @@ from epiphane.document.timeline import (
     Transform,
     cut_of,
 )
-from epiphane.edits.cutting import Yield, gap_at
+from epiphane.edits.cutting import TrimMode, gap_at
 from epiphane.edits.shots import (
     beats_of_shot,
     change_shots,
@@ -62,10 +62,10 @@ _BACKDROPS = (
 )
 _MOVES = (*MOVES, (Move.TO_END, "To an end framing"))
 _EXTENDS = ((Extend.MIRROR, "back and forth"), (Extend.REPEAT, "repeat"))
-_GIVES = (
-    (Yield.NEXT.value, "next shot gives"),
-    (Yield.REST.value, "rest moves along"),
-    (Yield.COVERED.value, "covers what follows"),
+_MODES = (
+    (TrimMode.ROLL.value, "next shot gives"),
+    (TrimMode.RIPPLE.value, "rest moves along"),
+    (TrimMode.OVERWRITE.value, "covers what follows"),
 )
 
 
@@ -75,7 +75,7 @@ class ShotBench(QWidget):
     def __init__(self, editor: Editor, shots: ShotDesk, times: ShotTimeDesk, snapping: Snapping) -> None:
         super().__init__()
         self._editor, self._shots, self._snapping = editor, shots, snapping
-        self._gives = Yield.NEXT
+        self._mode = TrimMode.ROLL
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
@@ -120,7 +120,7 @@ class ShotBench(QWidget):
         self._beats.show_value(beats_of_shot(project, shot.id))
         self._begins.show_value(shot.start)
         self._frames.show_value(shot.n_frames)
-        show_choice(self._gives_choice, self._gives.value)
+        show_choice(self._mode_choice, self._mode.value)
         self._start_row.setVisible(is_clip and is_one)
         self._beyond_row.setVisible(is_clip)
         self.speed.setVisible(is_clip)
@@ -173,11 +173,11 @@ class ShotBench(QWidget):
         self._begins = number_field("First frame", low=0, high=10_000_000, unit="")
         self._begins.edited.connect(lambda value: self._shots.begin_on(round(value)))
         self._frames = number_field("Length in frames", low=1, high=10_000_000, unit="")
-        self._frames.edited.connect(lambda value: self._shots.last_frames(round(value), self._gives))
+        self._frames.edited.connect(lambda value: self._shots.last_frames(round(value), self._mode))
         self._beats = number_field("Length in beats", low=1, high=512, unit="")
-        self._beats.edited.connect(lambda value: self._shots.last_beats(round(value), self._gives))
-        self._gives_choice = choice_field(
-            "What gives or takes when the length changes", _GIVES, self._set_gives
+        self._beats.edited.connect(lambda value: self._shots.last_beats(round(value), self._mode))
+        self._mode_choice = choice_field(
+            "What gives or takes when the length changes", _MODES, self._set_mode
         )
         hold = button(
             "Hold", "Last until the next section or drop; covers what is there (Ctrl + End)", self._shots.hold
@@ -195,7 +195,7 @@ class ShotBench(QWidget):
         self._start_row = row("Starts at", self._bar, self._start)
         return [
             row("Begins", self._begins, label("frame, lasts"), self._frames, label("frames")),
-            row("Length", self._beats, label("beats"), self._gives_choice),
+            row("Length", self._beats, label("beats"), self._mode_choice),
             row("", hold, every),
             self._start_row,
         ]
@@ -244,8 +244,8 @@ class ShotBench(QWidget):
 
         self._editor.apply(edit, "exchange of a shot")
 
-    def _set_gives(self, key: str) -> None:
-        self._gives = Yield(key)
+    def _set_mode(self, key: str) -> None:
+        self._mode = TrimMode(key)
 
     def _snap(self, key: str) -> None:
         if (key != "off") != self._snapping.is_on:

@@ -10,7 +10,7 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import Between, Item, Ramp
-from epiphane.edits.cutting import Yield
+from epiphane.edits.cutting import TrimMode
 from epiphane.edits.shots import beat_frames
 from epiphane.edits.speed import (
     add_key,
@@ -61,7 +61,7 @@ class ShotTimeDesk(QObject):
         shot = self._editor.selected_shot() or shot_at(self._editor.project, here)
         if shot is not None:
             self._editor.apply(
-                lambda p: stretch_to_fit(p, shot.id, max(here, shot.start + 1), Yield.REST),
+                lambda p: stretch_to_fit(p, shot.id, max(here, shot.start + 1), TrimMode.RIPPLE),
                 "stretch of a shot",
             )
 

@@ -18,7 +18,7 @@ from epiphane.document.project import Project
 from epiphane.document.timeline import Item, Pin
 from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
 from epiphane.edits.cutting import (
-    Yield,
+    TrimMode,
     close_gap,
     delete_shots,
     end_shot,
@@ -290,21 +290,21 @@ class ShotDesk(QObject):
         times = [section.start for section in project.song.sections] + list(project.song.drops)
         frames = sorted(frame_at(time, project.rate) for time in times)
         end = next((frame for frame in frames if frame > shot.end), project.n_frames)
-        self._do(lambda p: end_shot(p, shot.id, end, Yield.COVERED), "hold of a shot")
+        self._do(lambda p: end_shot(p, shot.id, end, TrimMode.OVERWRITE), "hold of a shot")
 
-    def last_beats(self, n_beats: int, gives: Yield) -> None:
+    def last_beats(self, n_beats: int, mode: TrimMode) -> None:
         """Have the selected shots last so many beats each."""
         ids = [shot.id for shot in self._editor.selected_shots()]
 
         def edit(p: Project) -> Project:
             for shot in ids:
                 if any(one.id == shot for one in p.shots):  # another one may have covered it
-                    p = stretch_shot(p, shot, n_beats=n_beats, gives=gives)
+                    p = stretch_shot(p, shot, n_beats=n_beats, mode=mode)
             return p
 
         self._do(edit, "length of a shot")
 
-    def last_frames(self, n_frames: int, gives: Yield) -> None:
+    def last_frames(self, n_frames: int, mode: TrimMode) -> None:
         """Have the selected shots last so many frames each."""
         ids = [shot.id for shot in self._editor.selected_shots()]
 
@@ -312,7 +312,7 @@ class ShotDesk(QObject):
             for shot_id in ids:
                 shot = next((one for one in p.shots if one.id == shot_id), None)
                 if shot is not None:  # another one may have covered it
-                    p = end_shot(p, shot_id, shot.start + n_frames, gives)
+                    p = end_shot(p, shot_id, shot.start + n_frames, mode)
             return p
 
         self._do(edit, "length of a shot")

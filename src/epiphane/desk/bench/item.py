@@ -7,16 +7,16 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row, rule
 from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.bench.shot import FITS, position_fields, turned_fields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
-from epiphane.document.timeline import BlendMode, Fit, Item, ItemSound, Transform
+from epiphane.document.timeline import BlendMode, Item, ItemSound, Transform
 from epiphane.edits.tracks import change_item, move_item
 from epiphane.timing import frame_at
 
 _BLENDS = tuple((mode, mode.value) for mode in BlendMode)
-_FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
 
 
 class ItemBench(QWidget):
@@ -42,20 +42,13 @@ class ItemBench(QWidget):
             rule(),
             row("Blend mode", self._looks.choice("blend", "Blend mode", _BLENDS)),
             row("Opacity", self._looks.number("opacity", "Opacity", "%", factor=100)),
-            row("Fit", self._transform.choice("fit", "How the item fills the frame", _FITS)),
+            row("Fit", self._transform.choice("fit", "How the item fills the frame", FITS)),
             row(
                 "Scale",
                 self._transform.number("scale", "Scale of the item", "%", factor=100),
-                label("turned"),
-                self._transform.number("rotation", "Item turned clockwise", "°", decimals=1),
+                *turned_fields(self._transform),
             ),
-            row(
-                "Position",
-                self._transform.number("x", "Item to the right", "%", factor=100),
-                label("right"),
-                self._transform.number("y", "Item down", "%", factor=100),
-                label("down"),
-            ),
+            row("Position", *position_fields(self._transform)),
         ]
         self._sound_rows = [
             rule(),

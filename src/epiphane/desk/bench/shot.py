@@ -54,7 +54,7 @@ from epiphane.edits.shots import (
 )
 from epiphane.timing import frame_at
 
-_FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
+FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
 _BACKDROPS = (
     (Backdrop.NONE, "black"),
     (Backdrop.BLURRED, "blurred copy"),
@@ -221,15 +221,15 @@ class ShotBench(QWidget):
         end_scale = end.number("scale", "Scale at the end", "%", factor=100)
         backdrop = fields.choice("backdrop", "Behind what it leaves free", _BACKDROPS)
         self._end_rows = [
-            row("End scale", end_scale, *_turn(end, " at the end")),
-            row("End position", *_position(end, " at the end")),
+            row("End scale", end_scale, *turned_fields(end, " at the end")),
+            row("End position", *position_fields(end, " at the end")),
             row("Ease", fields.choice("ease", "How it moves to the end", RAMPS)),
         ]
         return [
-            row("Fit", fields.choice("fit", "How it fills the frame", _FITS), self._reset),
+            row("Fit", fields.choice("fit", "How it fills the frame", FITS), self._reset),
             row("Behind it", backdrop, self._colour),
-            row("Scale", fields.number("scale", "Scale", "%", factor=100), *_turn(fields)),
-            row("Position", *_position(fields)),
+            row("Scale", fields.number("scale", "Scale", "%", factor=100), *turned_fields(fields)),
+            row("Position", *position_fields(fields)),
             row("Move", fields.choice("move", "How it moves", _MOVES), self._amount),
             *self._end_rows,
         ]
@@ -278,11 +278,13 @@ class ShotBench(QWidget):
         self._change(transform=Transform())
 
 
-def _turn(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+def turned_fields(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+    """Return the field for how far a picture is turned, with its label; `when` is added to its name."""
     return label("turned"), fields.number("rotation", f"Turned clockwise{when}", "°", decimals=1)
 
 
-def _position(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+def position_fields(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
+    """Return the fields for where a picture lies, with their labels; `when` is added to their names."""
     return (
         fields.number("x", f"To the right{when}", "%", factor=100),
         label("right"),

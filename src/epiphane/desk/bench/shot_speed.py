@@ -25,6 +25,7 @@ _BETWEENS = (
     (Between.BLEND.value, "blend"),
     (Between.FLOW.value, "optical flow"),
 )
+_SPEED_WIDTH = 96
 RAMPS = (
     (Ramp.BOTH, "ease in and out"),
     (Ramp.LINEAR, "straight"),
@@ -46,6 +47,7 @@ class ShotSpeedRows(QWidget):
         most = 100 * FASTEST
         self._speed = number_field("Speed", low=-most, high=most, unit="%")
         self._speed.setDecimals(1)
+        self._speed.setFixedWidth(_SPEED_WIDTH)
         self._speed.setSingleStep(5)
         self._speed.edited.connect(lambda value: times.set_speed(value / 100))
         reverse = button("Reverse", "Run the other way (U)", times.reverse)

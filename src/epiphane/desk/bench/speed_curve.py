@@ -44,7 +44,7 @@ class SpeedCurvePicture(QWidget):
         self._here: int | None = None
         self._index = 0
         self._is_held = False
-        self._top = _LEAST_TOP
+        self._top, self._held_low = _LEAST_TOP, 0.0
         self.setMinimumSize(260, 104)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Speed curve")
@@ -149,6 +149,7 @@ class SpeedCurvePicture(QWidget):
             return
         found = self._under(event.position())
         if found is not None:
+            self._held_low = min(self._low, -self._top / 2)  # so that it can be dragged below a standstill
             self._is_held = True
             self._choose(found)
 
@@ -230,8 +231,11 @@ class SpeedCurvePicture(QWidget):
     @property
     def _low(self) -> float:
         """The speed at the foot of the picture: below a freeze frame, where it may run backwards."""
-        lowest = min((key.speed for key in self._keys), default=0.0)
-        return -self._top / 2 if lowest < 0 or self._is_held else -self._top / 4
+        speed = self._speed
+        lowest = min(key.speed for key in speed) if isinstance(speed, tuple) else speed
+        if self._is_held:
+            return self._held_low
+        return min(-self._top / 4, 1.15 * lowest)
 
     @property
     def _room(self) -> QRectF:

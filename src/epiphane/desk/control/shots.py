@@ -194,7 +194,11 @@ class ShotDesk(QObject):
     def split(self) -> None:
         """Cut in two what lies under the playhead."""
         frame = self._editor.playhead
-        self._editor.apply(lambda p: split_at(p, [frame]), "split of a shot")
+        under = shot_at(self._editor.project, frame)
+        is_chosen = under is not None and under.id in self._editor.selection.shots
+        if self._editor.apply(lambda p: split_at(p, [frame]), "split of a shot") and is_chosen:
+            later = shot_at(self._editor.project, frame)
+            self._editor.select_shots([later.id] if later is not None else [])
 
     def split_at_hits(self) -> None:
         """Cut the selected shots, or the one under the playhead, at every hit that things snap to."""

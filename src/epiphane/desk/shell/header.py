@@ -18,7 +18,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell import theme
-from epiphane.desk.shell.level_meter import LevelMeter
+from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.places import parse_place
 from epiphane.timing import frame_start, timecode
@@ -45,9 +45,6 @@ class Header(QFrame):
         box.addSpacing(16)
         self._add_place(box)
         box.addStretch(3)
-        self._late = label("")
-        self._late.setFont(theme.numbers(9))
-        box.addWidget(self._late)
         box.addSpacing(6)
         box.addLayout(self._lines())
         box.addSpacing(10)
@@ -124,8 +121,12 @@ class Header(QFrame):
             box.addSpacing(8)
         box.addWidget(self._tempo)
         self.meter = LevelMeter(self._playback)
+        self._late = label("")
+        self._late.setFont(theme.numbers(9))
+        self._late.setFixedWidth(METER_WIDTH)
         box.addSpacing(8)
         box.addWidget(self.meter)
+        box.addWidget(self._late)
         self._place_field = _PlaceField(self)
         self._place_field.returnPressed.connect(self._go_to_place)
 
@@ -153,6 +154,8 @@ class Header(QFrame):
         count = self._playback.punctuality
         is_told = count.n_due > 30 and not self._playback.is_playing
         self._late.setText(f"{count.share:.0%} on time" if is_told else "")
+        self._late.setVisible(is_told)
+        self.meter.setVisible(not is_told)
         self._late.setToolTip(f"{count.n_shown} of {count.n_due} pictures were shown while they were due")
 
     def _show_place(self) -> None:

@@ -70,8 +70,11 @@ class LargePicture(QObject):
         """Have the picture alone on the full screen, or no longer."""
         was_full = self._second is not None and self._second.isFullScreen()
         self.close_second()
-        if not was_full:
-            self._open().showFullScreen()
+        screen = self._window.screen()
+        if not was_full and screen is not None:
+            second = self._open()
+            second.setGeometry(screen.geometry())
+            second.showFullScreen()
 
     def toggle_window(self) -> None:
         """Have the picture in a window of its own, on the second screen where there is one, or no longer."""

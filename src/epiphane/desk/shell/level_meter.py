@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.shell import theme
 
+METER_WIDTH = 82
 _LOWEST_DECIBELS = -48.0
 _MILLISECONDS = 40
 _FALL = 1.5
@@ -21,7 +22,7 @@ class LevelMeter(QWidget):
         self._playback = playback
         self._levels = [_LOWEST_DECIBELS, _LOWEST_DECIBELS]
         self._has_clipped = False
-        self.setFixedSize(QSize(74, 18))
+        self.setFixedSize(QSize(METER_WIDTH, 18))
         self.setAccessibleName("Level")
         self._timer = QTimer(self)
         self._timer.setInterval(_MILLISECONDS)

@@ -331,6 +331,8 @@ class Window(QMainWindow):
     def _on_playing(self) -> None:
         is_playing = self.playback.is_playing or self.clip_player.is_playing
         self.score.show_loop(self.playback.loop)
+        if self.playback.is_playing:
+            self.picture.show_guest(None, "")
         self.footage.rest(is_playing)
         self.preparedness.rest(is_playing)
 

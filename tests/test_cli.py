@@ -89,6 +89,7 @@ def test_a_folder_is_cut_to_the_beats_with_moments_on_hits(media, tmp_path):
         write_clip(shots / f"{name}.mp4", pictures)
     (shots / "notes.txt").write_text("no film")
     words = ("--every", "2", "--order", "moments", "--moments")
+    words += ("--shape", "54x96", "--speed", "80", "--between", "blend")
     made = epiphane("new", media / "song.wav", shots, "-o", "cut.epiphane", *words, folder=tmp_path)
     assert made.returncode == 0
     assert "notes.txt is damaged, or neither picture nor sound" in made.stderr
@@ -96,6 +97,7 @@ def test_a_folder_is_cut_to_the_beats_with_moments_on_hits(media, tmp_path):
     beats = {round(30 * (0.5 + n / 2)) for n in range(17)}
     assert {cut["frame"] for cut in plan["cuts"]} <= {0, *beats}
     assert sum(cut["n_frames"] for cut in plan["cuts"]) == plan["n_frames"]
+    assert (plan["size"], {cut["speed"] for cut in plan["cuts"]}) == ([54, 96], {0.8})
     assert plan["cuts"][0]["moment"] is None  # there is no hit before the first beat
     landed = [cut for cut in plan["cuts"] if cut["moment"]]
     assert {cut["footage"] for cut in landed} == {"a.mp4", "b.mp4"}  # others show what is still unused
@@ -163,6 +165,8 @@ def test_the_demo_can_be_planned(tmp_path):
         (("new", "song.wav", "-o", "x.json"), 2, "a project's name ends in .epiphane"),
         (("new", "song.wav", "-o", "x.epiphane", "--lane", "flash"), 2, "a lane is EFFECT:PULSE"),
         (("new", "song.wav", "-o", "x.epiphane", "--lane", "marble:beats"), 2, "there is no effect 'marble'"),
+        (("new", "song.wav", "-o", "x.epiphane", "--shape", "3x3"), 2, "must be even"),
+        (("new", "song.wav", "grey.mp4", "-o", "x.epiphane", "--speed", "5000"), 1, "speed"),
         (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),
         (("render", "{demo}", "x.mp4", "--fps", "fast"), 2, "a frame rate is written as"),
         (("render", "{demo}", "x.mp4", "--range", "5:2"), 2, "a range is A:B"),

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox
 
+from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.control.selection import ShotSelection
 from epiphane.document.timeline import Backdrop, Move, Shape
 
@@ -68,7 +69,7 @@ def test_the_nearer_of_two_framings_is_dragged_and_a_backdrop_fills_the_rest(fra
     assert steps[0] != steps[1]
 
 
-def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tmp_path):
+def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tmp_path, monkeypatch):
     framed.editor.apply(lambda p: replace(p, shots=p.shots[:5]), "fewer shots")
     framed.shapes.add(9, 16)
     assert framed.editor.project.shape == Shape(720, 1280)
@@ -78,6 +79,13 @@ def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tm
     QTest.keyClick(framed, Qt.Key.Key_Z, SHIFT)
     assert framed.editor.project.shape == Shape(1280, 720)
     assert {shot.transform.x for shot in framed.editor.project.shots} == {0.0}
+    film = framed.bench.song.findChild(FilmFields)
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask_text", lambda *_: "11x7")
+    film._ask_own()
+    assert "even number of pixels" in framed.notice.text
+    monkeypatch.setattr("epiphane.desk.shell.asking.ask_text", lambda *_: "wide")
+    film._ask_own()
+    assert "written as 1080x1350" in framed.notice.text
     framed.bench.open_export()
     export = framed.bench.export
     next(one for one in export.findChildren(QCheckBox) if one.text() == "every shape").click()

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 from epiphane.desk.bench.fields import button, choice_field, in_a_row, show_choice, show_options
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
+from epiphane.desk.shell import asking
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_clip
@@ -75,8 +76,24 @@ class FilmFields(QWidget):
             action = QAction(f"{across}:{down}", menu)
             action.triggered.connect(lambda _checked=False, a=across, d=down: self._shapes.add(a, d))
             menu.addAction(action)
+        own = QAction("Own…", menu)
+        own.triggered.connect(self._ask_own)
+        menu.addAction(own)
         made.setMenu(menu)
         return made
+
+    def _ask_own(self) -> None:
+        project = self._editor.project
+        upright = _key((project.height, project.width))
+        words = "Width and height in pixels, both even:"
+        text = asking.ask_text(self, "Add a shape", words, upright)
+        if not text:
+            return
+        sides = text.lower().replace("×", "x").split("x")
+        if len(sides) == 2 and all(side.strip().isdecimal() for side in sides):
+            self._shapes.add_own(int(sides[0]), int(sides[1]))
+        else:
+            self._editor.said.emit(f"A shape is written as 1080x1350, got {text[:40]}", True)
 
     def _show_shape(self, key: str) -> None:
         width, height = (int(side) for side in key.split("x"))

@@ -31,7 +31,11 @@ class ShapeDesk(QObject):
         project = self._editor.project
         short = min(project.width, project.height)
         unit = short / min(across, down)
-        shape = Shape(round(across * unit / 2) * 2, round(down * unit / 2) * 2)
+        self.add_own(round(across * unit / 2) * 2, round(down * unit / 2) * 2)
+
+    def add_own(self, width: int, height: int) -> None:
+        """Have the edit go out in a shape of so many pixels too, and show that."""
+        shape = Shape(width, height)
         if self._editor.apply(lambda p: add_shape(p, shape), "new shape of the frame"):
             self._lay_about_interest(shape)
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QPushButton, QWidget
 
 from epiphane.disk import short_name
 
@@ -49,6 +49,12 @@ def ask_new_file(parent: QWidget, title: str, proposed: Path, kinds: str, suffix
     if path.suffix.lower() == suffix:
         return path
     return may_replace(parent, path.with_name(path.name + suffix))  # of a name with a dot in it
+
+
+def ask_text(parent: QWidget, title: str, text: str, proposed: str) -> str:
+    """Return what is typed as the answer to a question; nothing where it is given up."""
+    answer, is_given = QInputDialog.getText(parent, title, text, text=proposed)
+    return answer.strip() if is_given else ""
 
 
 def may_replace(parent: QWidget, path: Path) -> Path | None:

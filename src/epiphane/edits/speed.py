@@ -173,7 +173,7 @@ def speed_text(speed: float | tuple[SpeedKey, ...]) -> str:
     """Return a speed as people write it: ``40 %``, ``freeze``, ``curve``."""
     if isinstance(speed, tuple):
         return "curve"
-    return "freeze" if speed == 0 else f"{100 * speed:.4g} %"
+    return "freeze" if speed == 0 else f"{100 * speed:.{0 if abs(speed) >= 0.1 else 1}f} %"
 
 
 # Ready curves

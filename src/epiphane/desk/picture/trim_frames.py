@@ -39,7 +39,9 @@ class TrimFrames(QObject):
 
     def show(self, pair: tuple[int, int] | None) -> None:
         """Show two frames of the project as it is now; None shows the picture again."""
-        self._pair = pair
+        was_shown, self._pair = self._pair is not None, pair
+        if pair is None and not was_shown:
+            return
         if pair is None:
             self._pictures = [None, None]
             self._view.show_guest(None, "")

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCursor,
     QDragEnterEvent,
@@ -18,7 +18,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QScrollBar, QToolTip, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
@@ -26,27 +26,19 @@ from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.drag import (
-    Drag,
     Grip,
-    HeldThing,
-    drag_band,
-    drag_beat,
-    drag_frames,
-    drag_lane,
-    drag_strength,
 )
+from epiphane.desk.score.dragging import Dragging
 from epiphane.desk.score.drops import Drops
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
-from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
 from epiphane.desk.score.layout import (
     LaneRows,
     Place,
     ScoreLayout,
     Stave,
-    Strip,
     usual_rows,
 )
-from epiphane.desk.score.pick import cue_under, cues_within, shots_within, skipped_hit_under
+from epiphane.desk.score.pick import cue_under, skipped_hit_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place
@@ -59,9 +51,7 @@ from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
-_DRAG_START = 4
 _AHEAD_MILLISECONDS = 2
-_SNAP_PIXELS = 8
 
 
 class ScoreView(QAbstractScrollArea):
@@ -105,17 +95,17 @@ class ScoreView(QAbstractScrollArea):
             ShotsRow(editor, thumbnails, snapping),
         )
         self._snapping = snapping
-        self._is_shift_spent = False
         self._loop: tuple[int, int] | None = None
         self._pictures = StavePictures()
         self._ahead = debounced(self, _AHEAD_MILLISECONDS, self._paint_ahead)
         self._bars_per_line = 4
-        self._drag: Drag | None = None
         self._drops = Drops(editor, snapping)
+        self._drags = Dragging(self, editor, snapping)
+        self._drags.trimming.connect(self.trimming)
+        self._drags.loop_drawn.connect(self.loop_drawn)
         self._chosen_rows: LaneRows | None = None
         self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
-        self._rubber = QRectF()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Score")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -153,6 +143,10 @@ class ScoreView(QAbstractScrollArea):
 
     def _lane_rows(self) -> LaneRows:
         return self._chosen_rows or usual_rows(len(self._editor.project.lanes))
+
+    def paper(self) -> QWidget:
+        """Return what is painted on: the viewport."""
+        return self._paper
 
     def layout_now(self) -> ScoreLayout:
         """Return where things are."""
@@ -210,13 +204,7 @@ class ScoreView(QAbstractScrollArea):
             paint_loop(painter, self._layout, self._editor.project.rate, self._loop, offset=self._offset)
         self._paint_playhead(painter)
         self._ahead.start()
-        if self._drag is not None and self._drag.grip is Grip.RUBBER and self._drag.has_moved:
-            painter.setPen(QPen(theme.TEXT, 1, Qt.PenStyle.DashLine))
-            painter.drawRect(self._rubber.translated(0, -self._offset))
-        elif self._drag is not None and self._drag.shot is not None and self._drag.has_moved:
-            self._drag.shot.paint(painter, self._layout, offset=self._offset)
-        elif self._drag is not None and self._drag.has_moved and self._drag.is_lane_wide:
-            paint_lane_wide(painter, self._layout, self._drag.place.lane, offset=self._offset)
+        self._drags.paint(painter, offset=self._offset)
 
     def _picture(self, stave: Stave) -> QPixmap:
         return self._pictures.picture(self._layout, self._rows, stave, self.devicePixelRatioF())
@@ -254,14 +242,15 @@ class ScoreView(QAbstractScrollArea):
         place = self._layout.locate(at.x(), at.y())
         if place is None or self._editor.project.n_frames == 0:
             return
-        press = self._press_at(place, at, event.modifiers())
-        self._drag = self._row_of(place).press(press) or self._drag
-
-    def _press_at(self, place: Place, at: QPointF, held: Qt.KeyboardModifier) -> Press:
-        is_adding = bool(held & Qt.KeyboardModifier.ShiftModifier)
-        is_alone = bool(held & Qt.KeyboardModifier.ControlModifier)
-        self._is_shift_spent = is_adding  # it says what is dragged, and not that it is free
-        return Press(self._layout, place, at, is_adding=is_adding, is_alone=is_alone)
+        held = event.modifiers()
+        press = Press(
+            self._layout,
+            place,
+            at,
+            is_adding=bool(held & Qt.KeyboardModifier.ShiftModifier),
+            is_alone=bool(held & Qt.KeyboardModifier.ControlModifier),
+        )
+        self._drags.begin(self._row_of(place).press(press), is_shift=press.is_adding)
 
     def _row_of(self, place: Place) -> Row:
         """Return the row of a stave that is at a place."""
@@ -275,111 +264,17 @@ class ScoreView(QAbstractScrollArea):
         if event is None:
             return
         at = event.position() + QPointF(0, self._offset)
-        drag = self._drag
-        if drag is None:
+        if self._drags.held is None:
             self._point(at)
-            return
-        moved = at - drag.origin
-        if not drag.has_moved and max(abs(moved.x()), abs(moved.y())) < _DRAG_START:
-            return
-        drag.has_moved = True
-        if drag.grip is Grip.CUE:  # the first direction tells what is meant
-            drag.grip = Grip.NUDGE if abs(moved.x()) >= abs(moved.y()) else Grip.STRENGTH
-        self._drag_on(drag, at, moved)
-
-    def _drag_on(self, drag: Drag, at: QPointF, moved: QPointF) -> None:
-        match drag.grip:
-            case Grip.PLAYHEAD:
-                self._drag_playhead(at)
-            case Grip.LOOP:
-                self._drag_loop(drag, at)
-            case Grip.SHOT if drag.shot is not None:
-                self._drag_shot(drag.shot, at)
-            case Grip.RUBBER:
-                self._drag_rubber(drag, at)
-            case Grip.FREQUENCIES:
-                drag_band(self._editor, drag, self._layout, at.y())
-            case Grip.BEAT | Grip.TAP:
-                self._drag_hit(drag, at)
-            case Grip.LANE:
-                drag_lane(self._editor, drag, self._layout, at.y())
-            case Grip.STRENGTH:
-                drag_strength(self._editor, drag, -moved.y() / self._layout.lane_height)
-            case _:
-                drag_frames(self._editor, drag, self._pixels_to_frames(drag, moved.x()))
-                if drag.is_lane_wide:
-                    QToolTip.showText(QCursor.pos(), tell_lane_wide(self._editor, drag), self._paper)
-
-    def _drag_playhead(self, at: QPointF) -> None:
-        place = self._layout.locate(at.x(), at.y())
-        if place is not None:
-            self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
-
-    def _drag_rubber(self, drag: Drag, at: QPointF) -> None:
-        """Select the cues, or the shots, in the rectangle from where the button went down to the pointer."""
-        self._rubber = QRectF(drag.origin, at).normalized()
-        editor = self._editor
-        if drag.place.strip is Strip.SHOTS:
-            editor.select_shots(drag.shots | shots_within(editor.project, self._layout, self._rubber))
         else:
-            found = cues_within(editor, self._layout, self._rubber)
-            editor.select_cues(drag.keys | found, lane=drag.place.lane)
-        self._paper.update()
-
-    def _drag_hit(self, drag: Drag, at: QPointF) -> None:
-        """Move the held beat or tap; with Shift, a beat alone."""
-        if drag.grip is Grip.TAP:
-            seconds = self._layout.seconds_at(drag.place.stave, at.x())
-            self._editor.move_tap(seconds, gesture="tap")
-        else:
-            seconds = (drag.layout or self._layout).seconds_at(drag.place.stave, at.x())
-            alone = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
-            drag_beat(self._editor, drag, seconds, alone=alone)
-
-    def _drag_loop(self, drag: Drag, at: QPointF) -> None:
-        """Let the loop go from where the button went down to the pointer: from hit to hit."""
-        place = self._layout.locate(at.x(), at.y())
-        if place is None:
-            return
-        project = self._editor.project
-        ends = sorted(frame_at(one.seconds, project.rate) for one in (drag.place, place))
-        per_frame = self._layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
-        first, end = (self._snapping.snapped(project, one, round(_SNAP_PIXELS / per_frame)) for one in ends)
-        if end > first:
-            self.loop_drawn.emit(first, end)
-
-    def _drag_shot(self, shot: HeldThing, at: QPointF) -> None:
-        """Drag a shot, or a cut, to the pointer, on whichever stave that is; Shift lets go of hits."""
-        place = self._layout.locate(at.x(), at.y())
-        if place is None:
-            return
-        is_shift = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._is_shift_spent = self._is_shift_spent and is_shift
-        shot.move(self._layout, place, is_free=is_shift and not self._is_shift_spent)
-        QToolTip.showText(QCursor.pos(), theme.plain(shot.words), self._paper)
-        self.trimming.emit(shot.pair)
-        self._paper.update()
+            self._drags.move(at)
 
     def give_up_drag(self) -> bool:
         """Have everything as it was before the drag that goes on; False where there is none."""
-        drag, self._drag = self._drag, None
-        if drag is None or not drag.has_moved:
-            return False
-        self._editor.give_up_gesture()
-        self.trimming.emit(None)
-        self._paper.update()
-        return True
+        return self._drags.give_up()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        drag, self._drag = self._drag, None
-        if drag is not None and drag.shot is not None and drag.has_moved:
-            drag.shot.end()
-        self.trimming.emit(None)
-        self._editor.end_gesture()
-        stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE)
-        if drag is not None and not drag.has_moved and drag.grip not in stays:
-            self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
-        self._paper.update()
+        self._drags.release()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Switch a cue off or on, take a hit that is left out; elsewhere it is one more click."""
@@ -502,11 +397,6 @@ class ScoreView(QAbstractScrollArea):
 
     def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, Grip] | None:
         return cue_under(self._editor, self._layout, place, lane, at)
-
-    def _pixels_to_frames(self, drag: Drag, pixels: float) -> int:
-        scale = self._layout.pixels_per_second(drag.place.stave, drag.place.seconds)
-        # [px] / [px/s] * [frame/s] = [frame]
-        return round(pixels / scale * float(self._editor.project.rate))
 
     # Staying current
 

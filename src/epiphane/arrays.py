@@ -1,8 +1,14 @@
 """Nearest-neighbour lookup in ascending arrays."""
 
+import bisect
+from collections.abc import Sequence
+from typing import TypeVar
+
 import numpy as np
 
 from epiphane.types import FloatArray, IntArray
+
+Number = TypeVar("Number", int, float)
 
 
 def nearest_index(ascending: FloatArray, values: FloatArray) -> IntArray:
@@ -38,3 +44,13 @@ def distance_to_nearest(ascending: FloatArray, values: FloatArray) -> FloatArray
     if len(ascending) == 0:
         return np.full(len(values), np.inf)
     return np.asarray(np.abs(ascending[nearest_index(ascending, values)] - values))
+
+
+def nearest_of(ascending: Sequence[Number], value: float) -> Number | None:
+    """Return the element of an ascending sequence that is nearest to a value, or None where it has none.
+
+    Of two as near it is the lower one.
+    """
+    index = bisect.bisect_left(ascending, value)
+    near = ascending[max(index - 1, 0) : index + 1]
+    return min(near, key=lambda one: abs(one - value), default=None)

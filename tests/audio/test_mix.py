@@ -42,7 +42,7 @@ def ramp_of(seconds=8.0):
 def mixed(project, sound=None):
     silence = np.zeros((16 * SOUND_RATE, 2), np.float32)
     sound = ramp_of() if sound is None else sound
-    return mixed_with_shots(silence, project, {one.id: sound for one in project.footage}, SOUND_RATE)
+    return mixed_with_shots(silence, project, {one.fingerprint: sound for one in project.footage}, SOUND_RATE)
 
 
 @given(

@@ -1,22 +1,28 @@
 """One mix of the song and the sound of shots, for playing and for export alike, exact to the sample."""
 
+import math
 from collections.abc import Iterator, Mapping
 from fractions import Fraction
+from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 
+from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import fade_curve
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, ItemSound, cut_of
+from epiphane.errors import MediaError
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import runs_of
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
-from epiphane.types import Float32Array, FloatArray
+from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
 
 _ACCENT_LEAD = 2
 """Frames before the hit of which an accent lets hear something."""
+_CLIPS = 1.0005
+"""Over what can be written, and over the rounding of a song that is as loud as it can be."""
 _STILL = 1e-9
 _BLOCK = 1 << 20
 _EDGE_SECONDS = 0.002
@@ -39,7 +45,7 @@ def _can_be_heard(footage: Footage) -> bool:
 
 
 def mixed_with_shots(
-    song: Float32Array, project: Project, sounds: Mapping[FootageId, Float32Array], rate: int
+    song: Float32Array, project: Project, sounds: Mapping[str, Float32Array], rate: int
 ) -> Float32Array:
     """Return the song with the sound of shots in its place.
 
@@ -47,7 +53,7 @@ def mixed_with_shots(
     ----------
     song : float32, shape (n_samples, 2)
         As it is played, with its own fades and gain; it is not changed.
-    sounds : from the number of footage to float32, shape (n, 2)
+    sounds : from the fingerprint of footage to float32, shape (n, 2)
         From the first picture of the footage on; what is not there is silent.
     rate : int, samples / second, of all of them
 
@@ -58,7 +64,7 @@ def mixed_with_shots(
     """
     made: Float32Array | None = None
     for item, footage in heard_items(project):
-        sound = sounds.get(footage.id)
+        sound = sounds.get(footage.fingerprint)
         if sound is None or item.sound is None:
             continue
         first, end = (seconds_to_sample(frame_start(n, project.rate), rate) for n in (item.start, item.end))
@@ -68,6 +74,41 @@ def mixed_with_shots(
         made = song.copy() if made is None else made
         made[first:end] += _heard(item, item.sound, footage, sound, project.rate, rate, first, end)
     return song if made is None else made
+
+
+def read_sounds(
+    project: Project,
+    rate: int,
+    *,
+    kept: Mapping[str, Float32Array] = MappingProxyType({}),
+    progress: Progress = ignore_progress,
+) -> dict[str, Float32Array]:
+    """Return the sound of all footage that is heard, by its fingerprint; what cannot be read is silent.
+
+    Parameters
+    ----------
+    rate : int, samples / second
+    kept : what was read before, by fingerprint
+    """
+    heard = {footage.fingerprint: footage for _, footage in heard_items(project)}
+    made: dict[str, Float32Array] = {}
+    for number, (fingerprint, footage) in enumerate(heard.items(), start=1):
+        found = kept.get(fingerprint)
+        try:
+            made[fingerprint] = _read(footage, rate) if found is None else found
+        except MediaError:  # its picture is a placeholder that says why
+            made[fingerprint] = np.zeros((0, 2), np.float32)
+        progress(number / len(heard))
+    return made
+
+
+def _read(footage: Footage, rate: int) -> Float32Array:
+    return resampled_stereo(read_samples(Path(footage.path)), rate)
+
+
+def decibels_too_loud(peak: float) -> float:
+    """Return by how much a largest level is over what can be written, in dB; 0 where it does not clip."""
+    return 20 * math.log10(peak) if peak > _CLIPS else 0.0
 
 
 def peak_of(sound: Float32Array) -> float:

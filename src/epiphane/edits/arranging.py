@@ -34,7 +34,7 @@ def put_footage(project: Project, ids: Sequence[FootageId], frame: int, *, cover
         for number, footage_id in enumerate(ids):
             footage = picture_footage(project, footage_id)
             start = frame + number * n_frames
-            (track.clear if covers else track.open)(start, start + n_frames if covers else n_frames)
+            track.make_room(start, start + n_frames, covers=covers)
             before = [item for item in track.items if item.start < start]
             made = a_shot(track.new_id(), footage, start, start + n_frames, project.rate, before=before)
             track.put(made)
@@ -98,7 +98,7 @@ def paste_shots(project: Project, copied: Sequence[Item], frame: int, *, covers:
     n_frames = copied[-1].end - copied[0].start
 
     def edit(track: MainTrack) -> None:
-        (track.clear if covers else track.open)(frame, frame + n_frames if covers else n_frames)
+        track.make_room(frame, frame + n_frames, covers=covers)
         track.put(*(replace(track.moved(item, by), id=track.new_id(), is_locked=False) for item in copied))
 
     return on_main_track(project, edit)

@@ -1,11 +1,11 @@
 """The main track while it is rearranged: making room on it, closing it, and putting items there."""
 
-import bisect
 from collections.abc import Callable, Iterable
 from functools import cached_property
 
 from msgspec.structs import replace
 
+from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import FootageCut, Item
@@ -92,6 +92,13 @@ class MainTrack:
         self.split(frame)
         self.shift(frame, n_frames)
 
+    def make_room(self, first: int, end: int, *, covers: bool) -> None:
+        """Leave nothing between two frames: it is covered, or else what lies there moves along."""
+        if covers:
+            self.clear(first, end)
+        else:
+            self.open(first, end - first)
+
     def close(self, first: int, end: int) -> None:
         """Let what follows close the room between two frames, where nothing must be."""
         self.shift(end, first - end)
@@ -140,9 +147,8 @@ class MainTrack:
         return sorted(hit.time for hit in cutting_hits(self._project))
 
     def _hit_near(self, time: float) -> float:
-        index = bisect.bisect_left(self._hits, time)
-        near = self._hits[max(index - 1, 0) : index + 1]
-        return min(near, key=lambda hit: abs(hit - time), default=-1.0)
+        near = nearest_of(self._hits, time)
+        return -1.0 if near is None else near
 
 
 def _refuse_locked(project: Project, items: Iterable[Item]) -> None:

@@ -12,11 +12,10 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct
 
-from epiphane.audio.mix import heard_items, mixed_with_shots, peak_of
+from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
-from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
@@ -34,7 +33,6 @@ _WORKERS = 2
 # A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
 _MOST_OPEN = 40
 _AHEAD = 8
-_CLIPS = 1.0005
 
 
 class ExportProgress(Struct, frozen=True):
@@ -210,7 +208,7 @@ def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[s
         return None, []
     whole = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
     song = mixed_with_shots(
-        shaped_song(whole, SOUND_RATE, project.song), project, sounds_of(project), SOUND_RATE
+        shaped_song(whole, SOUND_RATE, project.song), project, read_sounds(project, SOUND_RATE), SOUND_RATE
     )
     first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
     last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
@@ -218,20 +216,7 @@ def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[s
     if len(sound) < last - first:
         sound = np.concatenate([sound, np.zeros((last - first - len(sound), 2), np.float32)])
     peak = peak_of(sound) if next(heard_items(project), None) is not None else 0.0
-    remarks = []
-    if peak > _CLIPS:
-        over = 20 * math.log10(peak)
+    over, remarks = decibels_too_loud(peak), []
+    if over:
         remarks = [f"The sound is {over:.1f} dB too loud and clips; take gain of shots or of the song away."]
     return np.clip(sound, -1.0, 1.0), remarks
-
-
-def sounds_of(project: Project) -> dict[FootageId, Float32Array]:
-    """Return the sound of all footage that is heard under the song, at `SOUND_RATE`; unreadable is silent."""
-    made: dict[FootageId, Float32Array] = {}
-    for _, footage in heard_items(project):
-        if footage.id not in made:
-            try:
-                made[footage.id] = resampled_stereo(read_samples(Path(footage.path)), SOUND_RATE)
-            except MediaError:  # its picture is a placeholder that says why
-                made[footage.id] = np.zeros((0, 2), np.float32)
-    return made

@@ -163,8 +163,8 @@ class ShotBench(QWidget):
         split = button("Split", "Cut the shot in two at the playhead (/)", shots.split)
         remove = button(
             "Delete",
-            "Delete the shot, and its neighbour fills the gap (Delete); the rest closes up (Shift + Delete);"
-            " it leaves black (Ctrl + Delete)",
+            "Delete the shot, and its neighbour fills the gap (Delete); the rest closes up (Ctrl + Delete);"
+            " it leaves black (Ctrl + Backspace)",
             shots.remove,
         )
         return in_a_row(self._land, self._keep, split, remove, spacing=6)

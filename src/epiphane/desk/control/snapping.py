@@ -1,9 +1,8 @@
 """What things on the score snap to while they are dragged: the hits of a chosen pulse."""
 
-import bisect
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
@@ -74,7 +73,5 @@ class Snapping(QObject):
         """Return the frame of the hit that is not more than `reach` frames away, or else `frame`."""
         if not self.is_on:
             return frame
-        frames = self.frames(project)
-        index = bisect.bisect_left(frames, frame)
-        near = min(frames[max(index - 1, 0) : index + 1], key=lambda one: abs(one - frame), default=frame)
-        return near if abs(near - frame) <= reach else frame
+        near = nearest_of(self.frames(project), frame)
+        return near if near is not None and abs(near - frame) <= reach else frame

@@ -1,10 +1,10 @@
 """Commands of items on tracks over the shots."""
 
-import bisect
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
+from epiphane.arrays import nearest_of
 from epiphane.audio.attack import first_attack
 from epiphane.audio.samples import read_samples
 from epiphane.desk.control.editor import Editor
@@ -93,9 +93,4 @@ class TrackDesk(QObject):
 
     def _hit_near(self, frame: int) -> float | None:
         project = self._editor.project
-        times = self._snapping.times(project)
-        if not times:
-            return None
-        seconds = frame_start(frame, project.rate)
-        index = bisect.bisect_left(times, seconds)
-        return min(times[max(index - 1, 0) : index + 1], key=lambda time: abs(time - seconds))
+        return nearest_of(self._snapping.times(project), frame_start(frame, project.rate))

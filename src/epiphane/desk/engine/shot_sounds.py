@@ -1,26 +1,16 @@
 """The sound of shots under the song while it plays: mixed in the background when it has changed."""
 
-from pathlib import Path
-
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.audio.mix import heard_items, mixed_with_shots, peak_of
-from epiphane.audio.samples import read_samples, resampled_stereo
+from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import SOUND_RATE
-from epiphane.document.footage import Footage
-from epiphane.document.ids import FootageId
-from epiphane.document.project import Project
-from epiphane.errors import MediaError
 from epiphane.types import Float32Array, Progress
 
 _REST_MILLISECONDS = 150
-_CLIPS = 1.0005
-"""A level over what can be written, and over the rounding of a song that is as loud as it can be."""
 
 
 class ShotSounds(QObject):
@@ -61,14 +51,15 @@ class ShotSounds(QObject):
             return
         self._mixed_of = key
         if not items or song is None:
-            self._sounds.clear()
+            self._sounds = {}
             self._show(None, 0.0)
             return
 
+        kept = self._sounds
+
         def work(progress: Progress) -> tuple[Float32Array, float, dict[str, Float32Array]]:
-            sounds = self._read(project, progress)
-            by_id = {footage.id: sounds[footage.fingerprint] for _, footage in items}
-            made = mixed_with_shots(song, project, by_id, SOUND_RATE)
+            sounds = read_sounds(project, SOUND_RATE, kept=kept, progress=progress)
+            made = mixed_with_shots(song, project, sounds, SOUND_RATE)
             return made, peak_of(made), sounds
 
         def done(result: tuple[Float32Array, float, dict[str, Float32Array]]) -> None:
@@ -78,29 +69,13 @@ class ShotSounds(QObject):
 
         self._jobs.start("mix", "Mixing the sound of shots", work, done=done)
 
-    def _read(self, project: Project, progress: Progress) -> dict[str, Float32Array]:
-        """Return the sound of all footage that is heard, by its fingerprint; what was read is kept."""
-        footage: dict[FootageId, Footage] = {one.id: one for _, one in heard_items(project)}
-        made: dict[str, Float32Array] = {}
-        for number, one in enumerate(footage.values()):
-            found = self._sounds.get(one.fingerprint)
-            try:
-                made[one.fingerprint] = (
-                    resampled_stereo(read_samples(Path(one.path)), SOUND_RATE) if found is None else found
-                )
-            except MediaError:
-                made[one.fingerprint] = np.zeros((0, 2), np.float32)
-            progress((number + 1) / len(footage))
-        return made
-
     def _show(self, mix: Float32Array | None, peak: float) -> None:
         self._playback.set_mix(mix)
         self.peak_changed.emit(peak)
-        clips = peak > _CLIPS
-        if clips and not self._has_warned:
-            over = 20 * np.log10(peak)
+        over = decibels_too_loud(peak)
+        if over and not self._has_warned:
             self._editor.said.emit(
                 f"The mix is {over:.1f} dB too loud and clips: take the gain of shots or of the song down",
                 True,
             )
-        self._has_warned = clips
+        self._has_warned = over > 0

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from epiphane.audio.mix import decibels_too_loud
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.shell import theme
 
@@ -32,7 +33,7 @@ class LevelMeter(QWidget):
 
     def show_peak(self, peak: float) -> None:
         """Say whether the mix clips anywhere; `peak` is its largest level."""
-        self._has_clipped = peak > 1.0005
+        self._has_clipped = decibels_too_loud(peak) > 0
         words = "it clips: take gain down" if self._has_clipped else "it does not clip"
         self.setToolTip(f"Level of what plays, from -48 dB to 0; {words}")
         self.update()

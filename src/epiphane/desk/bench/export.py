@@ -68,11 +68,6 @@ class _Film(Struct, frozen=True):
     size: Size
 
 
-def reads_of(project: Project, others: Sequence[Path]) -> list[Path]:
-    """Return the files that a film must not be written over: those of a project, and others."""
-    return [*named_files(project), *others]
-
-
 class ExportBench(QWidget):
     """Makes a film of the project in the background."""
 
@@ -157,7 +152,7 @@ class ExportBench(QWidget):
             path = path.with_name(path.name + FILM_SUFFIX)  # no ending, or a dot in the name
         reads = [] if self._editor.path is None else [self._editor.path]
         films = self._films(project, path)
-        if not all(self._may_write(film.path, reads_of(film.project, reads)) for film in films):
+        if not all(self._may_write(film.path, [*named_files(film.project), *reads]) for film in films):
             return
         rate = Fraction(str(self._rate.currentData()))
         frames = None

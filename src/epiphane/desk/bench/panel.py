@@ -146,6 +146,15 @@ class BenchPanel(QFrame):
         self.lanes = LanesBench(editor, lanes)
         for page in (*pages, self.recipe, self.new_recipe, self.lanes):
             self._pages.add_page(page)
+        self._lay_out()
+        self.export.closed.connect(self.close_export)
+        editor.leaving.connect(self._pages.take_keyboard)
+        editor.selection_changed.connect(self.refresh)
+        editor.project_changed.connect(self.refresh)
+        editor.song_changed.connect(self.refresh)
+
+    def _lay_out(self) -> None:
+        """Put kind and name above the pages, which scroll."""
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
@@ -168,11 +177,6 @@ class BenchPanel(QFrame):
         first.addStretch(1)
         box.addLayout(first)
         box.addWidget(scroll, 1)
-        self.export.closed.connect(self.close_export)
-        editor.leaving.connect(self._pages.take_keyboard)
-        editor.selection_changed.connect(self.refresh)
-        editor.project_changed.connect(self.refresh)
-        editor.song_changed.connect(self.refresh)
 
     def set_subjects(self, subjects: Mapping[type[Selection], Shown]) -> None:
         """Have what each kind of selection shows."""

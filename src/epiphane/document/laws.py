@@ -7,7 +7,14 @@ from typing import assert_never
 
 from epiphane.document.ids import PulseId
 from epiphane.document.project import HasId, Project
-from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, TappedSource, TempoSource
+from epiphane.document.pulse import (
+    BandSource,
+    CombinedSource,
+    HeardSource,
+    PulseUnit,
+    TappedSource,
+    TempoSource,
+)
 from epiphane.document.song import BANDS, DRUMS, Hit
 from epiphane.document.timeline import Item, Track
 from epiphane.timing import frame_at
@@ -91,6 +98,8 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
     counts: dict[PulseId, int] = {}
     for pulse in sorted(project.pulses, key=lambda one: depths[one.id] or 0):
         match pulse.source:
+            case HeardSource(unit=PulseUnit.CUT):
+                number = 2 * len(project.shots)
             case HeardSource():
                 number = max(n_beats, n_drums)
             case BandSource(hits=hits) | TappedSource(hits=hits):

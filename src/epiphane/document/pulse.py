@@ -14,10 +14,10 @@ from epiphane.document.song import Hits
 
 
 class PulseUnit(Enum):
-    """What is counted of what was heard: the beat grid and what divides it, or the hits of a drum or a band.
+    """What is counted: the beat grid and what divides it, the hits of a drum or a band, the cuts of the edit.
 
     An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
-    among them.
+    among them. A cut is where what the main track shows changes.
     """
 
     BEAT = "beat"
@@ -32,10 +32,11 @@ class PulseUnit(Enum):
     LOW = "low"
     MID = "mid"
     HIGH = "high"
+    CUT = "cut"
 
 
 class HeardSource(Struct, frozen=True, forbid_unknown_fields=True, tag="heard"):
-    """Hits that follow what was heard in the song, whatever becomes of it."""
+    """Hits that follow what was heard in the song, or the cuts of the edit, whatever becomes of it."""
 
     unit: PulseUnit
 
@@ -102,5 +103,5 @@ class Pulse(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
 
     @property
     def unit(self) -> PulseUnit | None:
-        """What it counts of what was heard, or None where it has another source."""
+        """What it counts of what was heard or cut, or None where it has another source."""
         return self.source.unit if isinstance(self.source, HeardSource) else None

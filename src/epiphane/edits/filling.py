@@ -15,6 +15,7 @@ from epiphane.document.song import Hit
 from epiphane.document.timeline import Extend, Item, Move, Transform, footage_item
 from epiphane.edits.casting import Casting, Part, Place, Target
 from epiphane.edits.checked import checked
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
@@ -61,7 +62,7 @@ def fill_song(project: Project, **changes: Any) -> Project:
         next_id += number >= len(free_ids)
         shots.append(_shot(shot_id, place, part, filling, project.rate))
     shots.sort(key=lambda shot: shot.start)
-    return replace(project, shots=tuple(shots), next_id=next_id)
+    return with_cuts_followed(project, replace(project, shots=tuple(shots), next_id=next_id))
 
 
 def default_filling(project: Project) -> Filling:

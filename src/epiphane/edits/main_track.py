@@ -9,6 +9,7 @@ from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import FootageCut, Item
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits, footage_name, started_at
 from epiphane.errors import EditError
@@ -140,7 +141,8 @@ class MainTrack:
                 if item.start < last
             ]
         _refuse_locked(self._project, items)
-        return replace(self._project, shots=tuple(items), next_id=self._next_id)
+        made = replace(self._project, shots=tuple(items), next_id=self._next_id)
+        return with_cuts_followed(self._project, made)
 
     @cached_property
     def _hits(self) -> list[float]:

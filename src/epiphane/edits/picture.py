@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from epiphane.document.project import Project, with_items
 from epiphane.document.timeline import FootageCut, Item, Shape, with_cut
 from epiphane.edits.checked import with_changes
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
@@ -58,7 +59,7 @@ def set_rate(project: Project, rate: Fraction) -> Project:
                 made.append(_at(item, start, end, rate / project.rate))
         return tuple(made)
 
-    return repinned(replace(with_items(project, at_rate), rate=rate))
+    return with_cuts_followed(project, repinned(replace(with_items(project, at_rate), rate=rate)))
 
 
 def change_fades(project: Project, **changes: float) -> Project:

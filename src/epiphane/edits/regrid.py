@@ -20,6 +20,7 @@ from epiphane.document.pulse import (
 )
 from epiphane.document.song import Beat, Section, Song
 from epiphane.document.timeline import Item
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.hits import HitContext, hit_context_of, hits_of
@@ -92,7 +93,8 @@ def regrid(
     n_frames = changed.n_frames
     changed = with_lanes(changed, lanes=lanes)
     changed = with_items(changed, lambda items: _moved_items(project, items, song, move, n_frames))
-    return repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
+    changed = repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
+    return with_cuts_followed(project, changed)
 
 
 def tempo_of(beats: Sequence[Beat]) -> float:

@@ -22,6 +22,7 @@ from epiphane.document.timeline import (
     with_cut,
 )
 from epiphane.edits.checked import checked
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import BLANK_BAR_SECONDS, bar_frames, bars_of
@@ -116,7 +117,7 @@ def take_out(project: Project, ids: Iterable[ItemId]) -> Project:
             kept[-1] = replace(kept[-1], n_frames=end - kept[-1].start)
         elif waiting is None:
             waiting = shot.start
-    return replace(project, shots=tuple(kept))
+    return with_cuts_followed(project, replace(project, shots=tuple(kept)))
 
 
 def started_at(shot: Item, start: int, rate: Fraction) -> Item:
@@ -169,7 +170,7 @@ def move_shot(project: Project, shot_id: ItemId, direction: int) -> Project:
         hit = _next_hit(cutting_hits(project), pin.hit, direction)
         pin = replace(pin, hit=hit) if hit is not None else None
     shots[index] = pinned(moved, pin, project.rate)
-    return replace(project, shots=tuple(shots))
+    return with_cuts_followed(project, replace(project, shots=tuple(shots)))
 
 
 def slip_shot(project: Project, shot_id: ItemId, *, source_start: float) -> Project:

@@ -6,6 +6,7 @@ from epiphane.document.ids import PulseId
 from epiphane.document.project import Project, with_items
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Song
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import move_cuts
 from epiphane.errors import EditError
@@ -33,7 +34,7 @@ def set_song(project: Project, song: Song) -> Project:
     changed = with_items(
         changed, lambda items: move_cuts(items, lambda frame: place.get(frame, frame), n_frames)
     )
-    return repinned(changed, move=lambda hit: _placed(hit, old, new))
+    return with_cuts_followed(project, repinned(changed, move=lambda hit: _placed(hit, old, new)))
 
 
 def lock_song(project: Project, *, is_locked: bool) -> Project:

@@ -13,6 +13,7 @@ from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pul
 from epiphane.document.song import CutOff, Hit, Section, Song
 from epiphane.document.timeline import Item
 from epiphane.edits.checked import checked
+from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
 from epiphane.edits.shots import cutting_hits, started_at
@@ -66,7 +67,8 @@ def trim_song(project: Project, start: float, end: float) -> Project:
     hits = [beat.time for beat in song.beats] + [hit.time for hit in cutting_hits(project)]
     n_frames = frames_covering(cut.duration, project.rate)
     changed = with_items(changed, lambda items: _moved_shots(items, later, hits, project.rate, n_frames))
-    return repinned(changed, move=lambda hit: hit + later)
+    changed = repinned(changed, move=lambda hit: hit + later)
+    return with_cuts_followed(project, changed, later=later)
 
 
 def shape_song(project: Project, **changes: float) -> Project:

@@ -22,31 +22,59 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.document.song import BANDS, DRUMS, Beat, Hit, Song
+from epiphane.facts.cuts import cut_hits
 from epiphane.types import FloatArray
 
 _DIVISIONS = {PulseUnit.HALF: 2, PulseUnit.THIRD: 3, PulseUnit.QUARTER: 4}
 # How much a place in the bar weighs: its first beat, its middle, other beats, and what lies between.
 _DOWNBEAT, _MIDDLE, _BEAT, _BETWEEN = 1.0, 0.8, 0.6, {2: 0.4, 3: 0.25, 4: 0.2}
-_DRAWN_ANYWAY = {PulseUnit.BEAT, PulseUnit.BAR, PulseUnit.KICK, PulseUnit.SNARE, PulseUnit.HAT}
+_DRAWN_ANYWAY = {
+    PulseUnit.BEAT,
+    PulseUnit.BAR,
+    PulseUnit.KICK,
+    PulseUnit.SNARE,
+    PulseUnit.HAT,
+    PulseUnit.CUT,
+}
 _PLACE_TOLERANCE = 0.06
 _AROUND_SECONDS = 8.0
 
 
 class HitContext(Struct, frozen=True, cache_hash=True):
-    """What the hits of pulses depend on beside themselves: the song, the other pulses, the length."""
+    """What the hits of pulses depend on beside themselves: the song, the other pulses, the length, the cuts.
+
+    `cuts` are there where a pulse counts them.
+    """
 
     song: Song | None
     pulses: tuple[Pulse, ...] = ()
     duration: float = 0.0
+    cuts: tuple[Hit, ...] = ()
 
 
 def hit_context_of(project: Project) -> HitContext:
     """Return what the hits of a project's pulses depend on."""
-    return HitContext(project.song, project.pulses, float(project.n_frames / project.rate))
+    has_cuts = any(pulse.unit is PulseUnit.CUT for pulse in project.pulses)
+    cuts = cut_hits(project) if has_cuts else ()
+    return HitContext(project.song, project.pulses, float(project.n_frames / project.rate), cuts)
+
+
+def counts_cuts(pulse: Pulse, pulses: Sequence[Pulse]) -> bool:
+    """Whether any hits of a pulse are those of cuts: its own, or of pulses that it is made of."""
+    waiting, seen = [pulse], set()
+    while waiting:
+        one = waiting.pop()
+        if one.unit is PulseUnit.CUT:
+            return True
+        seen.add(one.id)
+        if isinstance(one.source, CombinedSource):
+            parts = {one.source.one, one.source.other} - seen
+            waiting += [other for other in pulses if other.id in parts]
+    return False
 
 
 def has_own_line(pulse: Pulse) -> bool:
-    """Whether a pulse's hits are not those of the ruler or of a drum, which are drawn anyway."""
+    """Whether a pulse's hits are not those of the ruler, a drum or the shots, which are drawn anyway."""
     is_plain = (pulse.every, pulse.keep) == (1, 1.0)
     return not (is_plain and pulse.unit is not None and pulse.unit in _DRAWN_ANYWAY)
 
@@ -99,6 +127,8 @@ class _Working:
     def _source_hits(self, source: Source) -> tuple[tuple[Hit, ...], int]:
         """Return the hits of a source, and the index of the one that counting begins with."""
         match source:
+            case HeardSource(unit=PulseUnit.CUT):
+                return self._context.cuts, 0
             case HeardSource(unit=unit):
                 return ((), 0) if self._context.song is None else _heard_hits(unit, self._context.song)
             case BandSource(hits=hits) | TappedSource(hits=hits):

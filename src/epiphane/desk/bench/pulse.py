@@ -49,6 +49,7 @@ _UNIT_WORDS = {
     PulseUnit.LOW: "low hits",
     PulseUnit.MID: "mid hits",
     PulseUnit.HIGH: "high hits",
+    PulseUnit.CUT: "every cut",
 }
 _BLEND_WORDS = {
     Combination.EITHER: "and also",

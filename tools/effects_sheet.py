@@ -1,5 +1,7 @@
 """The contact sheet of all effects: each on the demo's chimes, on its hit and a little later."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
@@ -19,7 +21,7 @@ LATER = (0, 2, 5)
 _RATE = 30.0
 _HIT = 137  # of the clip: the marble strikes
 _NEAR = Transform(scale=2.0, x=-0.5, y=-0.4)
-_SIZE = (144, 81)
+SIZE = (144, 81)
 _COLUMNS, _GAP, _NAME = 3, 18, 24
 
 
@@ -33,30 +35,34 @@ def effect_pictures() -> list[tuple[Effect, list[Picture]]]:
 
 def sheet() -> Image.Image:
     """Return the contact sheet."""
-    cells = effect_pictures()
-    width = len(LATER) * (_SIZE[0] + 2) + _GAP
-    height = _SIZE[1] + _NAME + _GAP // 2
+    return laid_out([(effect.label, pictures) for effect, pictures in effect_pictures()])
+
+
+def laid_out(cells: Sequence[tuple[str, Sequence[Picture]]]) -> Image.Image:
+    """Return a sheet of named rows of pictures of `SIZE`, in columns."""
+    width = len(cells[0][1]) * (SIZE[0] + 2) + _GAP
+    height = SIZE[1] + _NAME + _GAP // 2
     n_rows = -(-len(cells) // _COLUMNS)
     image = Image.new("RGB", (_COLUMNS * width + _GAP, n_rows * height + _GAP), "#14161a")
     pen, font = ImageDraw.Draw(image), ImageFont.truetype(str(FONTS / "InstrumentSans-Medium.ttf"), 14)
-    for number, (effect, pictures) in enumerate(cells):
+    for number, (name, pictures) in enumerate(cells):
         row, column = number % n_rows, number // n_rows
         left, top = _GAP + column * width, _GAP + row * height
-        pen.text((left, top), effect.label, "#e8e6e1", font)
+        pen.text((left, top), name, "#e8e6e1", font)
         for place, picture in enumerate(pictures):
-            at = (left + place * (_SIZE[0] + 2), top + _NAME)
+            at = (left + place * (SIZE[0] + 2), top + _NAME)
             image.paste(Image.fromarray(np.ascontiguousarray(picture[..., ::-1])), at)
     return image
 
 
 def _drawn(effect: Effect, later: int, footage: OpenFootage) -> Picture:
     level = float(frame_levels(Envelope())[int(Envelope().rise) + later])
-    context = FrameContext(_SIZE[0] / _SIZE[1], _HIT + later, _RATE, since=later)
+    context = FrameContext(SIZE[0] / SIZE[1], _HIT + later, _RATE, since=later)
     values = effect.values_at((), level, context)
     here = later + effect.shift_of(values)
     others = tuple(Shown(_source(here + echo), _NEAR) for echo in effect.echoes_of(values))
     active = ActiveEffect(effect.key, effect.version, values, others)
-    return draw(plan_of(Shown(_source(here), _NEAR), _SIZE, (active,)), footage, _SIZE)
+    return draw(plan_of(Shown(_source(here), _NEAR), SIZE, (active,)), footage, SIZE)
 
 
 def _source(later: int) -> SourceFrame:

@@ -4,18 +4,20 @@ from collections.abc import Callable, Collection
 
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.pick import Pick
 from epiphane.document.project import Project, find, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
+_USUAL = Envelope()
 _NO_HITS = Pick(end=0.0)
 """Of a lane that fires only where it is told to by hand."""
 
 
-def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
-    """Return `project` with a further lane, below the others, with the default values.
+def add_lane(project: Project, effect: str, pulse: PulseId, *, envelope: Envelope = _USUAL) -> Project:
+    """Return `project` with a further lane, below the others, with the declared values of its effect.
 
     Raises
     ------
@@ -23,7 +25,7 @@ def add_lane(project: Project, effect: str, pulse: PulseId) -> Project:
         If there is no such pulse.
     """
     find(project.pulses, pulse, "pulse")
-    lane = Lane(LaneId(project.next_id), effect, pulse, seed=len(project.lanes) + 1)
+    lane = Lane(LaneId(project.next_id), effect, pulse, envelope, seed=len(project.lanes) + 1)
     return with_lanes(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
 
 
@@ -47,7 +49,9 @@ def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -
     return with_lanes(project, lanes=lanes, next_id=project.next_id + 1)
 
 
-def add_lane_on_hit(project: Project, effect: str, pulse: PulseId, hit: float) -> Project:
+def add_lane_on_hit(
+    project: Project, effect: str, pulse: PulseId, hit: float, *, envelope: Envelope = _USUAL
+) -> Project:
     """Return `project` with a further lane that fires on a single hit of a pulse, seconds, and on no other.
 
     Raises
@@ -55,7 +59,7 @@ def add_lane_on_hit(project: Project, effect: str, pulse: PulseId, hit: float) -
     EditError
         If there is no such pulse.
     """
-    project = add_lane(project, effect, pulse)
+    project = add_lane(project, effect, pulse, envelope=envelope)
     lane = replace(project.lanes[-1], pick=_NO_HITS, overrides=(Override(round(hit, 6), taken=True),))
     return with_lanes(project, lanes=(*project.lanes[:-1], lane))
 

@@ -14,6 +14,7 @@ from msgspec import Struct
 
 from epiphane.declare.parameters import AnyParameter, NamedValues, Parameter, Values, faults_of, values_at
 from epiphane.declare.registry import Registry
+from epiphane.document.envelope import Envelope
 from epiphane.document.lane import Settings
 from epiphane.effects.operations import Operation, Warp
 
@@ -71,6 +72,11 @@ class Effect(Struct, frozen=True, eq=False):
     retime: Callable[[Values], int] | None = None
     echoes: Callable[[Values], tuple[int, ...]] | None = None
     keywords: str = ""
+
+    @property
+    def envelope(self) -> Envelope:
+        """The envelope of a new lane."""
+        return Envelope()
 
     def parameter(self, name: str) -> AnyParameter:
         """Return the parameter of a name; KeyError if there is none."""

@@ -1,5 +1,6 @@
 """Every lane's cues: what fires, on which frame, how strongly."""
 
+import bisect
 from functools import cached_property
 
 import numpy as np
@@ -17,6 +18,7 @@ from epiphane.keying.envelope import in_frames
 from epiphane.keying.envelope_follower import followed_levels
 from epiphane.keying.lane_levels import ActiveCues, Firing, active_cues_of, levels_of
 from epiphane.keying.picking import PickedHits, chances, picked_hits, spans_of
+from epiphane.keying.transition_cues import TransitionCue, transition_cues
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray, IntArray
@@ -224,9 +226,12 @@ class LaneSchedule:
         number = -1 if self._is_always_the_same else self._active_cue_at(frame)
         if number < 0:
             return self.lane.instance
-        hit = self.timing.firing[number].hit
-        found = varied(self.lane, int(self.timing.active_cues.turns[number]), hit.time)
-        override = self._overrides.get(round(hit.time, 6))
+        return self.instance_of(self.timing.firing[number], int(self.timing.active_cues.turns[number]))
+
+    def instance_of(self, cue: Cue, turn: int) -> EffectInstance:
+        """Return the effect and settings of a cue; `turn` is how often values have gone on by then."""
+        found = varied(self.lane, turn, cue.hit.time)
+        override = self._overrides.get(round(cue.hit.time, 6))
         return found if override is None else overridden(found, override)
 
     def _active_cue_at(self, frame: int) -> int:
@@ -258,6 +263,17 @@ class Schedule:
     def __init__(self, project: Project, lanes: tuple[LaneSchedule, ...]) -> None:
         self.project = project
         self.lanes = lanes
+
+    @cached_property
+    def transitions(self) -> tuple[TransitionCue, ...]:
+        """The transitions at the cuts, ascending; no two of them overlap."""
+        return transition_cues(self.project, self.lanes)
+
+    def transition_at(self, frame: int) -> TransitionCue | None:
+        """Return the transition that goes on on a frame, or None."""
+        found = self.transitions
+        index = bisect.bisect_right(found, frame, key=lambda one: one.first) - 1
+        return found[index] if index >= 0 and frame < found[index].end else None
 
     def lane(self, lane_id: LaneId) -> LaneSchedule | None:
         """Return the schedule of one lane, or None if there is no such lane."""

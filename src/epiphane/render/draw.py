@@ -17,14 +17,20 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
-from epiphane.render.plan import FramePlan, Node, Shown, Solid, SourceFrame, Stacked
+from epiphane.render.plan import FramePlan, Joined, Node, Shown, Solid, SourceFrame, Stacked
 from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
+from epiphane.transitions.declare import TRANSITIONS, Composed, Join, Masked, Weighted
+from epiphane.transitions.mixing import masked, weighted
 from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
 cv2.ocl.setUseOpenCL(False)
+
+_HALF = 0.5
+_SMEARED_PIXELS, _LEAST_SIZE = 6.0, 16
+"""A transition that smears by so many pixels is drawn at half the size, where that leaves enough of them."""
 
 
 class Sources(Protocol):
@@ -155,14 +161,14 @@ class _Drawing:
         """Return the pixels of an image at the size of the picture."""
         return _rounded(_resized(_rounded(image.resolved()), self._size, cv2.INTER_LINEAR))
 
-    def node(self, node: Node, *, is_over: bool = False) -> _WorkingImage:
+    def node(self, node: Node, *, is_over: bool = False, then: Sequence[Operation] = ()) -> _WorkingImage:
         """Return the image of a node, perhaps at a smaller size that loses nothing.
 
         It is laid over black, or has alpha where it `is_over` others and does not cover them, or is moved by
-        an effect, so that its edge may be seen.
+        an effect, so that its edge may be seen. What is done to it `then` comes after its effects.
         """
         image: _WorkingImage | None = None
-        all_steps = _steps_of(node)
+        all_steps = _steps_of(node, then)
         has_edge = is_over and any(_moves(step) for step in all_steps)
         for part in resolution_runs(all_steps, self._size):
             steps = part.steps
@@ -204,8 +210,61 @@ class _Drawing:
             case Stacked(nodes=nodes):
                 whole = _at_resolution(self._stacked(nodes, has_edge=has_edge), part, self._size)
                 return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+            case Joined():
+                joined = self._joined(node.content)
+                if has_edge:
+                    joined = np.asarray(cv2.cvtColor(joined, cv2.COLOR_BGR2BGRA), np.uint8)
+                whole = _at_resolution(joined, part, self._size)
+                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
             case _:
                 assert_never(node.content)
+
+    def _joined(self, joined: Joined) -> Picture:
+        """Return what a transition makes of its two pictures: BGR, at the size of the picture."""
+        transition = TRANSITIONS.find(joined.key)
+        if transition is None:
+            is_first = joined.progress.share < _HALF
+            return self.rounded(self.node(joined.outgoing if is_first else joined.incoming))
+        join = transition.join(joined.values, joined.progress)
+        width, height = self._size
+        if join.blur * width >= _SMEARED_PIXELS and min(self._size) > _LEAST_SIZE:
+            half = _Drawing(self._sources, self._shape, (-(-width // 2), -(-height // 2)))
+            return self.rounded(half.mixture(join, joined))
+        return self.rounded(self.mixture(join, joined))
+
+    def mixture(self, join: Join, joined: Joined) -> _WorkingImage:
+        """Return both sides of a transition mixed; one that is not seen is not drawn."""
+        mixture = join.mixture
+
+        def outgoing() -> Picture:
+            return self.rounded(self.node(joined.outgoing, then=join.outgoing))
+
+        def incoming() -> Picture:
+            return self.rounded(self.node(joined.incoming, then=join.incoming))
+
+        match mixture:
+            case Weighted(incoming=0):
+                mixed = outgoing()
+            case Weighted(outgoing=0):
+                mixed = incoming()
+            case Weighted():
+                mixed = weighted(outgoing(), incoming(), mixture)
+            case Masked():
+                mixed = masked(outgoing(), incoming(), mixture.mask(self._size))
+            case Composed():
+                mixed = mixture.apply(outgoing(), incoming())
+            case _:
+                assert_never(mixture)
+        return self._done_after(mixed, join.after)
+
+    def _done_after(self, picture: Picture, operations: Sequence[Operation]) -> _WorkingImage:
+        """Return a picture with further operations done, each where it is small enough."""
+        image = _WorkingImage(picture)
+        for part in resolution_runs(steps_of(operations), self._size):
+            image = _WorkingImage(_at_resolution(image.resolved(), part, self._size))
+            for step in part.steps:
+                image = self._stepped(image, step, is_over=False)
+        return image
 
     def _shown(
         self, shown: Shown, part: ResolutionRun, done: Pass, *, is_over: bool, has_edge: bool
@@ -386,8 +445,8 @@ def _joined(planes: Sequence[Plane]) -> Picture:
     return np.asarray(cv2.merge(planes), np.uint8)
 
 
-def _steps_of(node: Node) -> tuple[Step, ...]:
-    """Return what the effects of a node come to, in order."""
+def _steps_of(node: Node, then: Sequence[Operation] = ()) -> tuple[Step, ...]:
+    """Return what the effects of a node come to, in order, and what is done after them."""
     operations: list[Operation | Mixing] = []
     for active in node.effects:
         effect = EFFECTS.find(active.key)
@@ -396,7 +455,7 @@ def _steps_of(node: Node) -> tuple[Step, ...]:
                 Mixing(one, active.others) if isinstance(one, Mix) else one
                 for one in effect.operations(active.values, active.after)
             )
-    return steps_of(operations)
+    return steps_of((*operations, *then))
 
 
 def _chained(first: FloatArray | None, then: FloatArray) -> FloatArray:

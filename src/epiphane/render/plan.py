@@ -28,7 +28,9 @@ from epiphane.document.timeline import (
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
 from epiphane.keying.schedule import Schedule
+from epiphane.keying.transition_cues import TransitionCue
 from epiphane.render.transform import is_covering, transform_on
+from epiphane.transitions.declare import Progress
 from epiphane.types import Size
 
 
@@ -60,7 +62,18 @@ class Stacked(Struct, frozen=True, cache_hash=True):
     nodes: tuple["Node", ...]
 
 
-Content: TypeAlias = Shown | Solid | Stacked
+class Joined(Struct, frozen=True, cache_hash=True):
+    """A transition between two nodes, with its values; how far it is, `progress` tells."""
+
+    key: str
+    version: int
+    values: NamedValues
+    progress: Progress
+    outgoing: "Node"
+    incoming: "Node"
+
+
+Content: TypeAlias = Shown | Solid | Stacked | Joined
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -87,6 +100,8 @@ class Node(Struct, frozen=True, cache_hash=True):
 
 
 BLACK = Node(Solid())
+_HALF = 0.5
+_HALF = 0.5
 _BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
 """Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
 
@@ -138,6 +153,9 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
         case Stacked(nodes=nodes):
             for one in nodes:
                 yield from sources_of(one)
+        case Joined(outgoing=outgoing, incoming=incoming):
+            yield from sources_of(outgoing)
+            yield from sources_of(incoming)
         case Solid():
             pass
         case _:
@@ -151,6 +169,9 @@ def lowest_shown(node: Node) -> Shown | None:
             return node.content
         case Stacked(nodes=nodes):
             return next((found for one in nodes if (found := lowest_shown(one)) is not None), None)
+        case Joined(outgoing=outgoing, incoming=incoming):
+            sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
+            return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
         case Solid():
             return None
         case _:
@@ -165,9 +186,11 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     """
     shot, effects = shot_at(project, frame), _effects(project, cues, frame)
     here = frame + sum(shift for _, shift, _ in effects.values())
-    node = BLACK
-    if shot is not None:
-        node = node_of(project, shot, _within(shot, here)) or BLACK
+    going_on = cues.transition_at(frame)
+    if going_on is not None:
+        node = _joined(project, going_on, frame, here)
+    else:
+        node = BLACK if shot is None else node_of(project, shot, _within(shot, here)) or BLACK
     for row in project.stack:
         if isinstance(row, Track):
             item = None if row.is_muted else item_at(row.items, frame)
@@ -184,6 +207,23 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     if level < 1:
         node = stacked([replace(node, opacity=level)])
     return FramePlan((project.width, project.height), node)
+
+
+def _joined(project: Project, going_on: TransitionCue, frame: int, here: int) -> Node:
+    """Return what a transition shows on a frame, where its shots show what they do on frame `here`.
+
+    Beyond its cut a shot shows what follows in its footage, or what its rule says of what lies beyond that.
+    """
+    outgoing, incoming = (
+        BLACK if shot is None else node_of(project, shot, min(max(here, first), end - 1)) or BLACK
+        for shot, first, end in going_on.sides
+    )
+    progress = going_on.progress_at(frame, project.width / project.height)
+    if progress.share <= 0 or progress.share >= 1:
+        return outgoing if progress.share <= 0 else incoming
+    transition = going_on.transition
+    joined = Joined(transition.key, transition.version, going_on.values, progress, outgoing, incoming)
+    return Node(joined)
 
 
 def fade_level_at(project: Project, frame: int) -> float:

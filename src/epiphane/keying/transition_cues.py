@@ -1,0 +1,185 @@
+"""Transitions at the cuts: which frames each takes, and how far it is on them."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from epiphane.declare.parameters import NamedValues
+from epiphane.document.envelope import Envelope
+from epiphane.document.ids import LaneId
+from epiphane.document.lane import EffectInstance
+from epiphane.document.project import Project
+from epiphane.document.timeline import Item
+from epiphane.facts.cuts import Cut, cuts_of
+from epiphane.keying.envelope import envelope_level, in_frames
+from epiphane.keying.picking import chances
+from epiphane.timing import frame_at
+from epiphane.transitions.declare import (
+    BY_CHANCE,
+    DIRECTION,
+    DIRECTIONS,
+    IN_TURN,
+    TRANSITIONS,
+    WITH_MOVEMENT,
+    Progress,
+    Transition,
+)
+from epiphane.types import FloatArray
+
+if TYPE_CHECKING:
+    from epiphane.keying.schedule import Cue, LaneSchedule
+
+
+class TransitionCue(Struct, frozen=True):
+    """A transition at a cut.
+
+    `peak` is the frame on which it is half way, and its `envelope` has as many frames as there is room for:
+    both pictures are seen from frame `first` to before `end`.
+    """
+
+    lane: LaneId
+    cue: "Cue"
+    cut: Cut
+    transition: Transition
+    values: NamedValues
+    seed: int
+    peak: int
+    envelope: Envelope
+
+    @property
+    def first(self) -> int:
+        """Its first frame, or the frame of the cut where that is earlier."""
+        return min(self.peak - round(self.envelope.rise), self.cut.frame)
+
+    @property
+    def end(self) -> int:
+        """The frame after its last."""
+        return max(self.peak + round(self.envelope.hold + self.envelope.fall), self.cut.frame)
+
+    @property
+    def sides(self) -> tuple[tuple[Item | None, int, int], tuple[Item | None, int, int]]:
+        """The outgoing and the incoming shot, each with its frames (first, end), those of the mix as well."""
+        out, into = self.cut.outgoing, self.cut.incoming
+        first, end = self.first, self.end
+        return (
+            (out, first, end) if out is None else (out, out.start, max(out.end, end)),
+            (into, first, end) if into is None else (into, min(into.start, first), into.end),
+        )
+
+    def progress_at(self, frame: int, aspect: float) -> Progress:
+        """Return how far it is on a frame of the project, and how much further it is on the next."""
+        offsets = np.array([frame - self.peak, frame - self.peak + 1.0])
+        now, then = np.round(_shares(self.envelope, offsets), 6).tolist()
+        return Progress(now, round(then - now, 6), round(aspect, 6), self.seed)
+
+
+def _shares(envelope: Envelope, offsets: FloatArray) -> FloatArray:
+    """Return how far a transition is on frames, counted from its peak: float64, the shape of `offsets`.
+
+    Half of the way lies on either side of the peak, or all of it on the one side that has frames.
+    """
+    after = envelope.hold + envelope.fall
+    if envelope.rise == 0 and after == 0:
+        shares = np.where(offsets < 0, 0.0, 1.0)
+    elif envelope.rise == 0:
+        falling = replace(envelope, rise=0.0, hold=0.0, fall=after + 1)
+        shares = np.where(offsets < 0, 0.0, 1 - envelope_level(falling, np.maximum(offsets + 1, 0)))
+    elif after == 0:
+        shares = np.where(offsets < 0, envelope_level(envelope, offsets), 1.0)
+    else:
+        level = envelope_level(envelope, offsets) / 2
+        shares = np.where(offsets < 0, level, np.where(offsets >= after, 1.0, 1 - level))
+    return np.asarray(np.clip(shares, 0, 1))
+
+
+class _Wanted(Struct, frozen=True):
+    """A transition as its lane has it, before there is a look at how much room it has."""
+
+    lane: "LaneSchedule"
+    cue: "Cue"
+    turn: int
+    cut: Cut
+    transition: Transition
+    instance: EffectInstance
+
+    @property
+    def before(self) -> int:
+        """How many frames before its cut it begins."""
+        return max(0, self.cut.frame - (self.cue.frame - round(self.cue.envelope.rise)))
+
+    @property
+    def after(self) -> int:
+        """How many frames after its cut it ends."""
+        shape = self.cue.envelope
+        return max(0, self.cue.frame + round(shape.hold + shape.fall) - self.cut.frame)
+
+
+def transition_cues(project: Project, lanes: Sequence["LaneSchedule"]) -> tuple[TransitionCue, ...]:
+    """Return the transitions of a project, ascending.
+
+    A lane of a transition that is fired at a cut has one there; of two lanes the later one counts. None
+    reaches past the shots of its cut, and two that would meet in a shot share it in proportion.
+    """
+    firing = [one for one in lanes if not one.is_silent and TRANSITIONS.find(one.lane.effect) is not None]
+    cuts = cuts_of(project) if firing else ()
+    by_frame = {cut.frame: cut for cut in cuts}
+    wanted: dict[int, _Wanted] = {}
+    for lane in firing:
+        for turn, cue in enumerate(lane.timing.firing):
+            cut = by_frame.get(frame_at(cue.hit.time, project.rate))
+            instance = None if cut is None else lane.instance_of(cue, turn)
+            transition = None if instance is None else TRANSITIONS.find(instance.effect)
+            if cut is not None and instance is not None and transition is not None:
+                wanted[cut.frame] = _Wanted(lane, cue, turn, cut, transition, instance)
+    room = _room(project, cuts, wanted)
+    made = (_in_room(one, *room[frame]) for frame, one in sorted(wanted.items()))
+    return tuple(one for one in made if one.first < one.end)
+
+
+def _room(project: Project, cuts: Sequence[Cut], wanted: dict[int, _Wanted]) -> dict[int, tuple[int, int]]:
+    """Return how many frames the transition of each cut may have before and after it."""
+    frames = [0, *(cut.frame for cut in cuts), project.n_frames]
+    before: dict[int, int] = {}
+    after: dict[int, int] = {}
+    for start, end in pairwise(frames):
+        room = end - start
+        left, right = wanted.get(start), wanted.get(end)
+        reach, lead = (0 if left is None else left.after), (0 if right is None else right.before)
+        if reach + lead > room:
+            reach = room * reach // (reach + lead)
+            lead = min(lead, room - reach)
+        after[start], before[end] = reach, lead
+    return {frame: (before[frame], after[frame]) for frame in wanted}
+
+
+def _in_room(wanted: _Wanted, before: int, after: int) -> TransitionCue:
+    """Return a transition that has at most so many frames before and after its cut."""
+    cue, cut = wanted.cue, wanted.cut
+    shape = in_frames(cue.envelope, 1.0)
+    peak = min(max(cue.frame, cut.frame - before), cut.frame + after)
+    rise = min(round(shape.rise), peak - (cut.frame - before))
+    left = cut.frame + after - peak
+    hold = min(round(shape.hold), left)
+    fall = min(round(shape.fall), left - hold)
+    envelope = replace(shape, rise=float(rise), hold=float(hold), fall=float(fall))
+    lane = wanted.lane.lane
+    seed = int(chances(lane.seed, np.array([cue.hit.time]), "transition")[0] * 1_000_000)
+    values = wanted.transition.values_at(wanted.instance.settings, cue.strength)
+    values = _directed(values, wanted.turn, seed)
+    return TransitionCue(lane.id, cue, cut, wanted.transition, values, seed, peak, envelope)
+
+
+def _directed(values: NamedValues, turn: int, seed: int) -> NamedValues:
+    """Return values in which the direction is one of four, where another one is wanted at each cut."""
+    ways = {
+        IN_TURN: DIRECTIONS[turn % 2],
+        BY_CHANCE: DIRECTIONS[seed % len(DIRECTIONS)],
+        WITH_MOVEMENT: DIRECTIONS[turn % 2],
+    }
+    return tuple(
+        (name, ways.get(str(value), value)) if name == DIRECTION else (name, value) for name, value in values
+    )

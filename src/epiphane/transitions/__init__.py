@@ -1,0 +1,1 @@
+"""Transitions: how one shot becomes the next, one file each."""

@@ -1,0 +1,24 @@
+"""Blur through: out of focus, and back in focus on the next picture."""
+
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family
+from epiphane.effects.operations import Blur
+from epiphane.transitions.declare import Join, Progress, Weighted, transition
+
+
+@transition(
+    key="blur-through",
+    version=1,
+    family=Family.FOCUS,
+    label="Blur through",
+    parameters=(
+        Parameter("radius", "Radius", "% of width", low=0, high=15, rest=0, peak=4),
+        Parameter("mixed", "Mixed", "%", low=0, high=100, rest=40, peak=40),
+    ),
+    keywords="defocus soft focus pull",
+)
+def blur_through(values: Values, progress: Progress) -> Join:
+    """Loses focus on this picture and finds it on the next one; they are mixed where both are soft."""
+    width = max(values.mixed / 100, 1e-3)
+    weight = min(max((progress.share - 0.5) / width + 0.5, 0.0), 1.0)
+    return Join(Weighted(1 - weight, weight), after=(Blur(values.radius / 100 * progress.nearness),))

@@ -1,0 +1,222 @@
+"""Declaring a transition: key, family, parameters, and the function that says how two pictures become one.
+
+From the declaration alone the shelf, the bench, the file format, the docs and the contract test are derived,
+as with effects. A lane has an effect or a transition, so their keys share one space.
+"""
+
+from collections.abc import Callable, Sequence
+from enum import Enum
+from typing import TypeAlias
+
+from msgspec import Struct
+
+from epiphane.declare.parameters import (
+    AnyParameter,
+    ChoiceParameter,
+    NamedValues,
+    Values,
+    faults_of,
+    values_at,
+)
+from epiphane.declare.registry import Registry
+from epiphane.document.envelope import Ease, Envelope
+from epiphane.document.lane import Settings
+from epiphane.effects.declare import EFFECTS, Effect, Family
+from epiphane.effects.operations import Operation
+from epiphane.errors import ParameterError
+from epiphane.types import Picture, Plane, Size
+
+
+class Progress(Struct, frozen=True):
+    """How far a transition is.
+
+    `share` goes from 0, the outgoing picture, to 1, the incoming one, and is .5 on the cut; `step` is by how
+    much it changes in a frame there. `aspect` is width by height; chance is drawn from `seed`, which is
+    another one at each cut.
+    """
+
+    share: float
+    step: float = 0.0
+    aspect: float = 16 / 9
+    seed: int = 1
+
+    @property
+    def nearness(self) -> float:
+        """How near the middle is: 0 at both ends, 1 in the middle."""
+        return 1 - abs(2 * self.share - 1)
+
+
+class Blend(Enum):
+    """What becomes of two weighted pictures: their sum, or the lighter or the darker of them at each point."""
+
+    ADD = "add"
+    LIGHTEN = "lighten"
+    DARKEN = "darken"
+
+
+class Weighted(Struct, frozen=True):
+    """Both pictures, each times its weight; for the darker one their negatives are weighted.
+
+    A picture of weight 0 is not drawn.
+    """
+
+    outgoing: float
+    incoming: float
+    how: Blend = Blend.ADD
+
+
+class Masked(Struct, frozen=True, eq=False):
+    """The incoming picture where a mask is white, in levels between where it is grey.
+
+    `mask` is given a size and returns uint8, shape (height, width).
+    """
+
+    mask: Callable[[Size], Plane]
+
+
+class Composed(Struct, frozen=True, eq=False):
+    """What a function makes of the outgoing and the incoming picture, BGR of one size.
+
+    It must not write into what it is given.
+    """
+
+    apply: Callable[[Picture, Picture], Picture]
+
+
+Mixture: TypeAlias = Weighted | Masked | Composed
+
+FIRST, SECOND = Weighted(1, 0), Weighted(0, 1)
+"""The outgoing picture alone, and the incoming one."""
+
+
+class Join(Struct, frozen=True, eq=False):
+    """What is done to both pictures, how they are mixed, and what is done to the mixture.
+
+    `blur` is how long things are smeared by all of it, as a share of the width: so much detail is lost.
+    """
+
+    mixture: Mixture
+    outgoing: tuple[Operation, ...] = ()
+    incoming: tuple[Operation, ...] = ()
+    after: tuple[Operation, ...] = ()
+    blur: float = 0.0
+
+
+class Transition(Struct, frozen=True, eq=False):
+    """A declared transition."""
+
+    key: str
+    version: int
+    family: Family
+    label: str
+    summary: str
+    parameters: tuple[AnyParameter, ...]
+    envelope: Envelope
+    make: Callable[[Values, Progress], Join]
+    keywords: str = ""
+
+    def parameter(self, name: str) -> AnyParameter:
+        """Return the parameter of a name; KeyError if there is none."""
+        for parameter in self.parameters:
+            if parameter.name == name:
+                return parameter
+        raise KeyError(name)
+
+    def values_at(self, settings: Settings, level: float = 1.0) -> NamedValues:
+        """Return every parameter's value at a strength."""
+        return values_at(self.parameters, settings, level)
+
+    def join(self, values: NamedValues, progress: Progress) -> Join:
+        """Return what is done at these values; at both ends it is one of the pictures alone."""
+        if progress.share <= 0:
+            return Join(FIRST)
+        if progress.share >= 1:
+            return Join(SECOND)
+        return self.make(Values(dict(values)), progress)
+
+
+TRANSITIONS: Registry[Transition] = Registry(
+    "transition",
+    "epiphane.transitions",
+    order=lambda one: (list(Family).index(one.family), one.label),
+)
+"""All transitions there are, by family and then by label."""
+
+LaneKind: TypeAlias = Effect | Transition
+
+DIRECTION = "direction"
+"""The name of the parameter that may be another one at each cut."""
+DIRECTIONS = ("left", "right", "up", "down")
+IN_TURN, BY_CHANCE, WITH_MOVEMENT = "in turn", "by chance", "with the movement"
+
+
+def direction_parameter(default: str = "left") -> ChoiceParameter:
+    """Return the parameter of a direction: one of four, or another at each cut."""
+    options = (*DIRECTIONS, IN_TURN, BY_CHANCE, WITH_MOVEMENT)
+    return ChoiceParameter(DIRECTION, "Direction", options, default, "Where what is seen moves to")
+
+
+def lane_kind(key: str) -> LaneKind | None:
+    """Return the effect or transition of a key, or None for one that this version does not know."""
+    return EFFECTS.find(key) or TRANSITIONS.find(key)
+
+
+def lane_kind_named(key: str) -> LaneKind:
+    """Return the effect or transition of a key.
+
+    Raises
+    ------
+    ParameterError
+        If there is none; the message lists those there are.
+    """
+    found = lane_kind(key)
+    if found is None:
+        known = [", ".join(one.key for one in EFFECTS.all()), ", ".join(one.key for one in TRANSITIONS.all())]
+        raise ParameterError(
+            f"there is no effect or transition {key!r}; effects are: {known[0]}; transitions are: {known[1]}"
+        )
+    return found
+
+
+def transition(
+    *,
+    key: str,
+    version: int,
+    family: Family,
+    label: str,
+    parameters: tuple[AnyParameter, ...] = (),
+    frames: tuple[int, int] = (8, 8),
+    eases: tuple[Ease, Ease] = (Ease.IN, Ease.OUT),
+    keywords: str = "",
+) -> Callable[[Callable[[Values, Progress], Join]], Callable[[Values, Progress], Join]]:
+    """Declare the decorated function as a transition.
+
+    Parameters
+    ----------
+    key : str
+        Written into project files: never renamed, and no effect's.
+    version : int
+        Raised when the same values make another picture.
+    label : str
+        What the user reads; the first line of the docstring says what it does.
+    frames, eases
+        Before and after the cut, of a new lane.
+    keywords : str
+        Further words by which people look for it.
+    """
+
+    def register(function: Callable[[Values, Progress], Join]) -> Callable[[Values, Progress], Join]:
+        faults: Sequence[str] = faults_of(parameters)
+        if EFFECTS.find(key) is not None:
+            faults = (*faults, "there is an effect of this key")
+        if faults:
+            raise ValueError(f"transition {key!r}: " + "; ".join(faults))
+        summary = (function.__doc__ or "").strip().split("\n")[0]
+        envelope = Envelope(*(float(frames[0]), 0.0, float(frames[1])), *eases)
+        made = Transition(key, version, family, label, summary, parameters, envelope, function, keywords)
+        for share in (0.25, 0.75):  # asks for every value once
+            made.join(made.values_at(()), Progress(share))
+        TRANSITIONS.register(made)
+        return function
+
+    return register

@@ -1,0 +1,40 @@
+"""Lens burst: the picture bulges into the lens, and the next one comes out of it."""
+
+import numpy as np
+
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family
+from epiphane.effects.operations import ChannelShift, Field, diagonal_tone
+from epiphane.transitions.declare import Join, Progress, Weighted, transition
+from epiphane.types import Float32Array
+
+
+@transition(
+    key="lens-burst",
+    version=1,
+    family=Family.FOCUS,
+    label="Lens burst",
+    parameters=(
+        Parameter("bulge", "Bulge", "%", low=0, high=100, rest=0, peak=70),
+        Parameter("light", "Light", "%", low=0, high=100, rest=0, peak=50),
+        Parameter("part", "Colours part", "% of width", low=0, high=4, rest=0, peak=0.8),
+    ),
+    frames=(5, 6),
+    keywords="bulge fisheye optical distortion",
+)
+def lens_burst(values: Values, progress: Progress) -> Join:
+    """Bends the picture as a strong lens does, brighter and with its colours apart, into the next one."""
+    near = progress.nearness
+    strength = 0.85 * values.bulge / 100 * near
+
+    def source(x: Float32Array, y: Float32Array, half_height: float) -> tuple[Float32Array, Float32Array]:
+        squared = (x * x + y * y) / (1 + half_height**2)
+        factor = (1 - strength * (1 - squared)).astype(np.float32)
+        return x * factor, y * factor
+
+    weight = min(max((progress.share - 0.5) / 0.25 + 0.5, 0.0), 1.0)
+    part = values.part / 100 * near
+    apart = ChannelShift(np.array([[-part, 0.0], [0.0, 0.0], [part, 0.0]]))
+    light = values.light / 100 * near**2
+    tone = diagonal_tone(np.full(3, 1 + light), np.full(3, 90.0 * light))
+    return Join(Weighted(1 - weight, weight), after=(Field(source), apart, tone))

@@ -1,0 +1,34 @@
+"""Ripple through: rings run over the picture and leave the next one behind."""
+
+import numpy as np
+
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family
+from epiphane.effects.operations import Field
+from epiphane.transitions.declare import Join, Progress, Weighted, transition
+from epiphane.types import Float32Array
+
+
+@transition(
+    key="ripple-through",
+    version=1,
+    family=Family.FOCUS,
+    label="Ripple through",
+    parameters=(
+        Parameter("height", "Height", "% of width", low=0, high=8, rest=0, peak=2),
+        Parameter("rings", "Rings", "", low=1, high=20, rest=7, peak=7),
+    ),
+    frames=(8, 10),
+    keywords="water wave drop",
+)
+def ripple_through(values: Values, progress: Progress) -> Join:
+    """Sends rings outwards from the middle, as of a drop in water, while this picture fades into the next."""
+    height = 2 * values.height / 100 * progress.nearness
+
+    def source(x: Float32Array, y: Float32Array, half_height: float) -> tuple[Float32Array, Float32Array]:
+        away = np.sqrt(x * x + y * y) + np.float32(1e-6)
+        wave = np.sin(2 * np.pi * (values.rings / 2) * (away - 2 * progress.share))
+        factor = (1 + height * wave / away * np.minimum(1, 4 * away)).astype(np.float32)
+        return x * factor, y * factor
+
+    return Join(Weighted(1 - progress.share, progress.share), after=(Field(source),))

@@ -1,0 +1,41 @@
+"""Zoom through: into this picture, and through it to the next one."""
+
+from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
+from epiphane.effects.declare import Family
+from epiphane.transitions.declare import Join, Progress, Weighted, transition
+from epiphane.transitions.mixing import zoomed
+
+
+@transition(
+    key="zoom-through",
+    version=1,
+    family=Family.MOTION,
+    label="Zoom through",
+    parameters=(
+        ChoiceParameter("way", "Way", ("in", "out"), "in"),
+        Parameter("scale", "Enlarged to", "%", low=100, high=600, rest=100, peak=280),
+        Parameter("shutter", "Motion blur", "°", low=0, high=360, rest=0, peak=240),
+        Parameter("mixed", "Mixed", "%", low=0, high=100, rest=30, peak=30),
+    ),
+    frames=(6, 7),
+    keywords="punch pull dolly crash",
+)
+def zoom_through(values: Values, progress: Progress) -> Join:
+    """Goes into this picture and arrives in the next one, or backs out of this one into the next.
+
+    Into: this picture is enlarged by ``s^t``, the next one by ``s^((1 - t)^2 / 2)``; out of it the other way
+    round. They are mixed over a part of the way round the middle.
+    """
+    most = values.scale / 100
+
+    def scales(share: float) -> tuple[float, float]:
+        if values.way == "in":
+            return most**share, most ** ((1 - share) ** 2 / 2)
+        return most ** (share**2 / 2), most ** (1 - share)
+
+    now, then = scales(progress.share), scales(min(1.0, progress.share + progress.step))
+    outgoing, incoming = (zoomed(one, other, values.shutter) for one, other in zip(now, then, strict=True))
+    width = max(values.mixed / 100, 1e-3)
+    weight = min(max((progress.share - 0.5) / width + 0.5, 0.0), 1.0)
+    blur = min(abs(one - other) for one, other in zip(now, then, strict=True)) * values.shutter / 720
+    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,), blur=blur)

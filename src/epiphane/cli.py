@@ -32,7 +32,6 @@ from epiphane.edits.recipes import use_recipe
 from epiphane.edits.shapes import in_shape
 from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
-from epiphane.effects.declare import EFFECTS
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
@@ -45,6 +44,7 @@ from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
 from epiphane.render.export import ExportProgress, export
 from epiphane.timing import clock_text, frame_at, parse_rate
+from epiphane.transitions.declare import LaneKind, lane_kind_named
 
 _FILE = click.Path(path_type=Path)
 
@@ -139,8 +139,8 @@ def new(
 
     The lanes of each --recipe come below them, fired by its own pulses or the first of them by a PULSE.
 
-    A PULSE is beats, bars, kick, snare, hat, or the low, mid or high hits that every song has; with /N every
-    Nth of them (beats/2, hat/4).
+    A PULSE is beats, bars, cuts, kick, snare, hat, or the low, mid or high hits that every song has; with /N
+    every Nth of them (beats/2, cuts/4). An EFFECT may also be a transition, which shows at cuts.
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
@@ -163,9 +163,9 @@ def new(
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
     project = fill_song(project) if project.footage else project
     project = _with_time(project, speed, between)
-    for effect, unit, nth in wanted:
+    for kind, unit, nth in wanted:
         project, pulse = ensure_pulse(project, unit, every=nth)
-        project = add_lane(project, effect, pulse)
+        project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
     for recipe, on in stacks:
         given = None
         if on is not None:
@@ -438,7 +438,7 @@ def _ask_about_folders(project: Project, path: Path) -> None:
             withhold([folder])
 
 
-def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
+def _lane_words(words: str) -> tuple[LaneKind, PulseUnit, int]:
     effect, separator, pulse = words.partition(":")
     found = _pulse_words(pulse) if separator else None
     if found is None:
@@ -446,7 +446,7 @@ def _lane_words(words: str) -> tuple[str, PulseUnit, int]:
             f"a lane is EFFECT:PULSE with a pulse {', '.join(_units())}, or every Nth as beats/N,"
             f" got {words!r}"
         )
-    return EFFECTS.named(effect).key, *found
+    return lane_kind_named(effect), *found
 
 
 def _recipe_words(words: str) -> tuple[Recipe, tuple[PulseUnit, int] | None]:

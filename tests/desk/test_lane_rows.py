@@ -129,7 +129,7 @@ def test_fifteen_lanes_over_four_bars_leave_three_lines_in_sight(demo):
     # A click into the row of all lanes opens the lane of the cue there, and then the next one.
     cue = demo.editor.cues.lanes[3].cues[1]
     stave = layout.stave_at(cue.hit.time)
-    at = QPoint(round(layout.x_at(stave, cue.hit.time)), round(layout.lanes_top(stave.top) + 8))
+    at = QPoint(round(layout.x_at(stave, cue.hit.time)), round(layout.stack_top(stave.top) + 8))
     seen = set()
     for _ in range(4):
         QTest.mouseClick(demo.score.viewport(), LEFT, NONE, at)

@@ -29,10 +29,13 @@ def add_lane(project: Project, effect: str, pulse: PulseId, *, envelope: Envelop
     return with_lanes(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
 
 
-def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -> Project:
+def copy_lane(
+    project: Project, lane_id: LaneId, *, effect: str | None = None, envelope: Envelope | None = None
+) -> Project:
     """Return `project` with a copy of a lane below it: the same hits, shape and changed cues.
 
     With another `effect` it has that one, at its declared values: those of the lane's own mean nothing to it.
+    With an `envelope` it has that shape.
 
     Raises
     ------
@@ -43,7 +46,7 @@ def copy_lane(project: Project, lane_id: LaneId, *, effect: str | None = None) -
     # The seed stays: chance has its part in which hits they are.
     made = replace(lane, id=LaneId(project.next_id), is_solo=False)
     if effect is not None and effect != lane.effect:
-        made = replace(made, effect=effect, settings=())
+        made = replace(made, effect=effect, settings=(), envelope=envelope or made.envelope)
     at = project.lanes.index(lane) + 1
     lanes = (*project.lanes[:at], made, *project.lanes[at:])
     return with_lanes(project, lanes=lanes, next_id=project.next_id + 1)
@@ -76,17 +79,6 @@ def move_lane(project: Project, lane_id: LaneId, *, to: int) -> Project:
     others = [lane for lane in project.lanes if lane is not moved]
     others.insert(min(max(to, 0), len(others)), moved)
     return with_lanes(project, lanes=tuple(others))
-
-
-def step_lanes(project: Project, ids: Collection[LaneId], direction: int) -> Project:
-    """Return `project` with some lanes a place up (-1) or down (1); those at the end stay."""
-    lanes = list(project.lanes)
-    order = range(len(lanes)) if direction < 0 else range(len(lanes) - 1, -1, -1)
-    for at in order:
-        to = at + direction
-        if lanes[at].id in ids and 0 <= to < len(lanes) and lanes[to].id not in ids:
-            lanes[at], lanes[to] = lanes[to], lanes[at]
-    return with_lanes(project, lanes=tuple(lanes))
 
 
 def change_lanes(project: Project, ids: Collection[LaneId], **changes: object) -> Project:

@@ -18,9 +18,10 @@ from epiphane.keying.envelope import in_frames
 from epiphane.keying.envelope_follower import followed_levels
 from epiphane.keying.lane_levels import ActiveCues, Firing, active_cues_of, levels_of
 from epiphane.keying.picking import PickedHits, chances, picked_hits, spans_of
-from epiphane.keying.transition_cues import TransitionCue, transition_cues
+from epiphane.keying.transition_cues import TransitionCue, hits_at_cuts, transition_cues
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
+from epiphane.transitions.declare import is_transition
 from epiphane.types import FloatArray, IntArray
 
 
@@ -299,6 +300,8 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
     for lane in project.lanes:
         has_cues = lane.pulse in pulses and lane.trigger is not Trigger.FOLLOW
         hits = hits_of(pulses[lane.pulse], context) if has_cues else ()
+        if is_transition(lane.effect):
+            hits = hits_at_cuts(project, hits)
         picked = picked_hits(project, lane, hits, context)
         old = kept.get(lane.id)
         is_silent = lane.muted or (has_solo and not lane.is_solo)

@@ -13,7 +13,10 @@ from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import EffectInstance
 from epiphane.document.project import Project
+from epiphane.document.song import Hit
 from epiphane.document.timeline import Item
+from epiphane.edits.shots import footage_name
+from epiphane.facts.beyond import beyond_words, n_frames_lacking
 from epiphane.facts.cuts import Cut, cuts_of
 from epiphane.keying.envelope import envelope_level, in_frames
 from epiphane.keying.picking import chances
@@ -70,6 +73,26 @@ class TransitionCue(Struct, frozen=True):
             (into, first, end) if into is None else (into, min(into.start, first), into.end),
         )
 
+    def n_lacking(self, project: Project) -> tuple[int, int]:
+        """Return on how many of its frames footage is lacking: of the outgoing and of the incoming shot."""
+        cut = self.cut
+        return (
+            n_frames_lacking(project, cut.outgoing, range(cut.frame, self.end)),
+            n_frames_lacking(project, cut.incoming, range(self.first, cut.frame)),
+        )
+
+    def lacking_words(self, project: Project) -> tuple[str, ...]:
+        """Return in sentences which footage is too short for it, and what is shown instead."""
+        names = {one.id: footage_name(one) for one in project.footage}
+        words = []
+        sides = (self.cut.outgoing, "after its end"), (self.cut.incoming, "before its start")
+        for (shot, where), number in zip(sides, self.n_lacking(project), strict=True):
+            if shot is not None and shot.footage is not None and number:
+                frames = "1 frame" if number == 1 else f"{number} frames"
+                name = names.get(shot.footage, "the clip")
+                words.append(f"{name} lacks {frames} {where}: it is shown {beyond_words(shot)}")
+        return tuple(words)
+
     def progress_at(self, frame: int, aspect: float) -> Progress:
         """Return how far it is on a frame of the project, and how much further it is on the next."""
         offsets = np.array([frame - self.peak, frame - self.peak + 1.0])
@@ -116,6 +139,12 @@ class _Wanted(Struct, frozen=True):
         """How many frames after its cut it ends."""
         shape = self.cue.envelope
         return max(0, self.cue.frame + round(shape.hold + shape.fall) - self.cut.frame)
+
+
+def hits_at_cuts(project: Project, hits: Sequence[Hit]) -> tuple[Hit, ...]:
+    """Return those of some hits on whose frame a cut is: others fire no transition."""
+    frames = {cut.frame for cut in cuts_of(project)} if hits else set()
+    return tuple(hit for hit in hits if frame_at(hit.time, project.rate) in frames)
 
 
 def transition_cues(project: Project, lanes: Sequence["LaneSchedule"]) -> tuple[TransitionCue, ...]:

@@ -47,7 +47,7 @@ class Progress(Struct, frozen=True):
 
 
 class Blend(Enum):
-    """What becomes of two weighted pictures: their sum, or the lighter or the darker of them at each point."""
+    """What becomes of two weighted pictures: their sum, or the lighter or darker of them at each point."""
 
     ADD = "add"
     LIGHTEN = "lighten"
@@ -92,7 +92,7 @@ FIRST, SECOND = Weighted(1, 0), Weighted(0, 1)
 class Join(Struct, frozen=True, eq=False):
     """What is done to both pictures, how they are mixed, and what is done to the mixture.
 
-    `blur` is how long things are smeared by all of it, as a share of the width: so much detail is lost.
+    `blur` is how long things are smeared by all of it, as a share of the width.
     """
 
     mixture: Mixture
@@ -159,6 +159,16 @@ def direction_parameter(default: str = "left") -> ChoiceParameter:
 def lane_kind(key: str) -> LaneKind | None:
     """Return the effect or transition of a key, or None for one that this version does not know."""
     return EFFECTS.find(key) or TRANSITIONS.find(key)
+
+
+def is_transition(key: str) -> bool:
+    """Whether a key is that of a transition."""
+    return TRANSITIONS.find(key) is not None
+
+
+def alike(key: str) -> tuple[LaneKind, ...]:
+    """Return what may stand in the place of an effect or transition: all there are of its kind."""
+    return TRANSITIONS.all() if is_transition(key) else EFFECTS.all()
 
 
 def lane_kind_named(key: str) -> LaneKind:

@@ -19,8 +19,8 @@ from epiphane.types import FloatArray, Size
     parameters=(
         ChoiceParameter("shape", "Shape", ("circle", "diamond", "box", "star"), "circle"),
         ChoiceParameter("way", "Way", ("opens", "closes"), "opens"),
-        Parameter("x", "Across", "%", low=0, high=100, rest=50, peak=50),
-        Parameter("y", "Down", "%", low=0, high=100, rest=50, peak=50),
+        Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
+        Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=8, peak=8),
     ),
     keywords="circle hole spot aperture",
@@ -29,7 +29,7 @@ def iris(values: Values, progress: Progress) -> Join:
     """Opens a hole round a point through which the next picture shows, or closes this one down to it."""
 
     def order(size: Size) -> Order:
-        return _order(size, values.shape, values.way, (values.x, values.y))
+        return _order(size, values.shape, values.way, (values.centre_x, values.centre_y))
 
     return Join(in_order(order, progress.share, values.softness / 100))
 

@@ -36,11 +36,11 @@ from epiphane.edits.cues import (
     set_cue_strength,
     toggle_cues,
 )
-from epiphane.effects.declare import EFFECTS
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
+from epiphane.transitions.declare import alike, lane_kind
 
 
 class CueBench(QWidget):
@@ -108,8 +108,8 @@ class CueBench(QWidget):
 
     def _refresh_own(self, lane: Lane, override: Override, *, has_one_effect: bool) -> None:
         """Show what the first cue has of its own; values only where all have the same effect."""
-        options = [("", "same as lane"), *((one.key, one.label) for one in EFFECTS.all())]
-        if override.effect is not None and EFFECTS.find(override.effect) is None:
+        options = [("", "same as lane"), *((one.key, one.label) for one in alike(lane.effect))]
+        if override.effect is not None and lane_kind(override.effect) is None:
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
         show_choice(self.effect, override.effect or "")

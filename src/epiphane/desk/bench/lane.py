@@ -32,8 +32,8 @@ from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.effects.declare import EFFECTS
 from epiphane.facts.grid import usual_beat_frames
+from epiphane.transitions.declare import lane_kind
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),
@@ -203,7 +203,7 @@ class LaneBench(QWidget):
         lane, name = self._lane(), self._name.text().strip()
         if lane is None or name == lane_label(lane):
             return
-        effect = EFFECTS.find(lane.effect)
+        effect = lane_kind(lane.effect)
         own = "" if effect is not None and name == effect.label else name
         self._apply(partial(change_lane, name=own), "name of a lane")
 

@@ -28,7 +28,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.vary import VaryRow
 from epiphane.document.lane import Setting, Settings
-from epiphane.effects.declare import EFFECTS
+from epiphane.transitions.declare import lane_kind
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90
@@ -54,7 +54,7 @@ class ParameterRows(QWidget):
 
     def __init__(self, effect: str, colour: QColor, *, can_vary: bool = True) -> None:
         super().__init__()
-        self._effect = EFFECTS.find(effect)
+        self._effect = lane_kind(effect)
         self._colour = colour
         self._can_vary = can_vary
         self._settings: Settings = ()

@@ -8,6 +8,7 @@ from epiphane.desk.control.selection import LaneSelection, lanes_selected
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
+from epiphane.edits.cues import CueKey, set_cue_effect
 from epiphane.edits.lanes import (
     add_lane,
     add_lane_on_hit,
@@ -15,12 +16,13 @@ from epiphane.edits.lanes import (
     copy_lane,
     move_lane,
     remove_lane,
-    step_lanes,
 )
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.effects.declare import EFFECTS
+from epiphane.edits.stack import step_rows
 from epiphane.errors import EditError
 from epiphane.facts.hits import stand_in_remark
+from epiphane.timing import frame_at
+from epiphane.transitions.declare import LaneKind, is_transition, lane_kind_named
 
 
 class Target(Struct, frozen=True):
@@ -45,28 +47,34 @@ class LaneDesk(QObject):
 
     def add(self, key: str, target: Target | None = None) -> None:
         """Make a lane of an effect where it was dropped, or on every beat; select it."""
-        effect = EFFECTS.named(key)
+        kind = lane_kind_named(key)
         target = target or Target()
         if target.lane is not None and target.hit is None:
-            self._copy(target.lane, effect.key)
+            self._copy(target.lane, kind)
             return
+        there = self._transition_at(target.hit) if is_transition(key) else None
+        if there is not None:
+            self._exchange(there, kind)
+            return
+        usual = PulseUnit.CUT if is_transition(key) else PulseUnit.BEAT
 
         def edit(project: Project) -> Project:
             pulse = target.pulse
             if pulse is None:
-                if project.song is None or not project.song.beats:
+                unit = target.unit or usual
+                if unit is not PulseUnit.CUT and (project.song is None or not project.song.beats):
                     raise EditError("an effect fires on the beats of a song: open a song first")
-                project, pulse = ensure_pulse(project, target.unit or PulseUnit.BEAT)
+                project, pulse = ensure_pulse(project, unit)
             if target.hit is None:
-                return add_lane(project, effect.key, pulse)
-            project = add_lane_on_hit(project, effect.key, pulse, target.hit)
+                return add_lane(project, kind.key, pulse, envelope=kind.envelope)
+            project = add_lane_on_hit(project, kind.key, pulse, target.hit, envelope=kind.envelope)
             if target.lane is None:
                 return project
             below = [lane.id for lane in project.lanes].index(target.lane) + 1
             return move_lane(project, project.lanes[-1].id, to=below)
 
         made = LaneId(max(self._editor.project.next_id, 0))
-        if self._editor.apply(edit, f"lane of {effect.label.lower()}"):
+        if self._editor.apply(edit, f"lane of {kind.label.lower()}"):
             lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
             self._editor.select(LaneSelection(lanes[-1]))
             if target.unit is not None and stand_in_remark(self._editor.project):
@@ -78,10 +86,27 @@ class LaneDesk(QObject):
         if lane is not None:
             self._copy(lane.id)
 
-    def _copy(self, lane: LaneId, effect: str | None = None) -> None:
+    def _copy(self, lane: LaneId, kind: LaneKind | None = None) -> None:
         made = LaneId(self._editor.project.next_id)
-        if self._editor.apply(lambda p: copy_lane(p, lane, effect=effect), "copy of a lane"):
+
+        def edit(project: Project) -> Project:
+            if kind is None:
+                return copy_lane(project, lane)
+            return copy_lane(project, lane, effect=kind.key, envelope=kind.envelope)
+
+        if self._editor.apply(edit, "copy of a lane"):
             self._editor.select(LaneSelection(made))
+
+    def _transition_at(self, hit: float | None) -> CueKey | None:
+        """Return the cue of the transition at a cut, or None where there is none."""
+        shown = () if hit is None else self._editor.cues.transitions
+        frame = 0 if hit is None else frame_at(hit, self._editor.project.rate)
+        return next(((one.lane, one.cue.hit.time) for one in shown if one.cut.frame == frame), None)
+
+    def _exchange(self, cue: CueKey, kind: LaneKind) -> None:
+        """Put another transition in the place of the one at a single cut."""
+        if self._editor.apply(lambda p: set_cue_effect(p, [cue], kind.key), f"{kind.label.lower()} at a cut"):
+            self._editor.select_cues(frozenset({cue}), lane=cue[0])
 
     def step(self, direction: int, *, keeps: bool = False) -> None:
         """Select the next (1) or previous (-1) lane; where it `keeps`, beside those that are selected."""
@@ -119,7 +144,7 @@ class LaneDesk(QObject):
         """Put the selected lanes a place up (-1) or down (1)."""
         chosen = self._editor.selection.lanes
         if chosen:
-            self._editor.apply(lambda p: step_lanes(p, chosen, direction), "order of lanes")
+            self._editor.apply(lambda p: step_rows(p, chosen, direction), "order of rows")
 
     def remove(self) -> None:
         """Remove the selected lanes."""

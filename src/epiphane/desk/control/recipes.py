@@ -16,10 +16,10 @@ from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.recipes import recipe_of, use_recipe
-from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError, EpiphaneError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.recipes import RECIPE_SUFFIX, KeptRecipe, RecipeBook, load_recipe, save_recipe
+from epiphane.transitions.declare import lane_kind
 
 _RECIPES = f"Epiphane recipes (*{RECIPE_SUFFIX})"
 
@@ -150,7 +150,7 @@ class RecipeDesk(QObject):
         return True
 
     def _tell_unknown(self, recipe: Recipe) -> None:
-        unknown = [lane.effect for lane in recipe.lanes if EFFECTS.find(lane.effect) is None]
+        unknown = [lane.effect for lane in recipe.lanes if lane_kind(lane.effect) is None]
         if unknown:
             names = ", ".join(unknown)
             text = f"{recipe.name}: this version does not know {names}; such lanes are kept and do nothing."

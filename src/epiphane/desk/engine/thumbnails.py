@@ -14,13 +14,25 @@ from epiphane.effects.declare import Effect
 from epiphane.lru import LruCache
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, SourceFrame, plan_of, sources_of
+from epiphane.render.plan import (
+    ActiveEffect,
+    FramePlan,
+    Joined,
+    Node,
+    Shown,
+    Solid,
+    SourceFrame,
+    plan_of,
+    sources_of,
+)
 from epiphane.render.sources import OpenFootage
+from epiphane.transitions.declare import Progress, Transition
 from epiphane.types import Picture, Size
 
 THUMB_SIZE: Size = (192, 108)
 _STEP_SECONDS = 0.5
 _RATE = 30.0  # of the echoes of an effect
+_SHARE = 0.42  # how far a transition is on its tile
 _MOST_KEPT = 1500
 _MOST_OPEN = 4
 
@@ -62,6 +74,18 @@ class Thumbnails(QObject):
         )
         active = ActiveEffect(effect.key, effect.version, values, others)
         return self.of_plan(plan_of(Shown(source), THUMB_SIZE, (active,)))
+
+    def with_transition(
+        self, outgoing: Footage | None, incoming: Footage | None, transition: Transition
+    ) -> QImage | None:
+        """Return a transition a little before its middle, between pictures of two clips."""
+        sides = (
+            Node(Solid()) if one is None else Node(Shown(_source(one, one.duration / 2)))
+            for one in (outgoing, incoming)
+        )
+        progress = Progress(_SHARE, 0.08, round(THUMB_SIZE[0] / THUMB_SIZE[1], 6))
+        joined = Joined(transition.key, transition.version, transition.values_at(()), progress, *sides)
+        return self.of_plan(FramePlan(THUMB_SIZE, Node(joined)))
 
     def of_plan(self, plan: FramePlan) -> QImage | None:
         """Return the picture of a plan, or None until it is ready."""

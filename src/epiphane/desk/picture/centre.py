@@ -10,7 +10,7 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.edits.lanes import set_setting
-from epiphane.effects.declare import EFFECTS
+from epiphane.transitions.declare import lane_kind
 
 _ACROSS, _DOWN = "centre_x", "centre_y"
 
@@ -42,7 +42,7 @@ class CentreHandle(QObject):
         return self._editor.selected_lane() if is_lane else None
 
     def _peak(self, lane: Lane, name: str) -> float | None:
-        effect = EFFECTS.find(lane.effect)
+        effect = lane_kind(lane.effect)
         parameters = () if effect is None else effect.parameters
         found = next((one for one in parameters if one.name == name), None)
         setting = next((one for one in lane.settings if one.name == name), None)
@@ -50,7 +50,7 @@ class CentreHandle(QObject):
 
     def _drag(self, across: float, down: float) -> None:
         lane = self._lane()
-        effect = None if lane is None else EFFECTS.find(lane.effect)
+        effect = None if lane is None else lane_kind(lane.effect)
         if lane is None or effect is None:
             return
         # The same at rest and at the peak: the centre stays while the effect comes and goes.

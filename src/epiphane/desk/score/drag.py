@@ -23,8 +23,9 @@ from epiphane.edits.cues import (
     override_of,
     set_cue_strength,
 )
-from epiphane.edits.lanes import change_envelope, move_lane
+from epiphane.edits.lanes import change_envelope
 from epiphane.edits.pulses import set_band
+from epiphane.edits.stack import move_row
 from epiphane.facts.grid import beat_lengths
 from epiphane.keying.schedule import Cue
 
@@ -40,7 +41,7 @@ class Grip(Enum):
     FREQUENCIES = "frequencies"
     BEAT = "beat"
     TAP = "tap"
-    LANE = "lane"
+    ROW = "row"
     SHOT = "shot"
     CUE = "cue"
     STRENGTH = "strength"
@@ -147,18 +148,14 @@ def _drag_foot(editor: Editor, drag: Drag, cue: Cue, lane_id: LaneId, n_frames: 
     editor.apply(edit, f"change of {side}", gesture=side)
 
 
-def drag_lane(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:
-    """Put the held lane where the pointer is among the lanes of its stave."""
-    lane = drag.place.lane
-    if lane is None:
+def drag_row(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:
+    """Put the held row where the pointer is among the rows of the stack on its stave."""
+    row = drag.place.lane or drag.place.track
+    if row is None or layout.is_folded:
         return
-    if layout.is_folded:
-        return
-    to = int((y - layout.lanes_top(drag.place.stave.top)) // layout.lane_step)
-    order = [one.id for one in editor.project.lanes]
-    to = min(max(to, 0), len(order) - 1)
-    if order[to] != lane:
-        editor.apply(lambda p: move_lane(p, lane, to=to), "order of lanes", gesture="lanes")
+    to = layout.stack_index(drag.place.stave, y)
+    if editor.project.stack[to].id != row:
+        editor.apply(lambda p: move_row(p, row, to=to), "order of rows", gesture="rows")
 
 
 def drag_band(editor: Editor, drag: Drag, layout: ScoreLayout, y: float) -> None:

@@ -15,7 +15,7 @@ from epiphane.desk.score.drag import (
     drag_band,
     drag_beat,
     drag_frames,
-    drag_lane,
+    drag_row,
     drag_strength,
 )
 from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
@@ -100,7 +100,7 @@ class Dragging(QObject):
             drag.shot.end()
         self.trimming.emit(None)
         self._editor.end_gesture()
-        stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.LANE)
+        stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.ROW)
         if drag is not None and not drag.has_moved and drag.grip not in stays:
             self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
         self._view.paper().update()
@@ -133,8 +133,8 @@ class Dragging(QObject):
                 drag_band(self._editor, drag, self._view.layout_now(), at.y())
             case Grip.BEAT | Grip.TAP:
                 self._drag_hit(drag, at)
-            case Grip.LANE:
-                drag_lane(self._editor, drag, self._view.layout_now(), at.y())
+            case Grip.ROW:
+                drag_row(self._editor, drag, self._view.layout_now(), at.y())
             case Grip.STRENGTH:
                 drag_strength(self._editor, drag, -moved.y() / self._view.layout_now().lane_height)
             case _:

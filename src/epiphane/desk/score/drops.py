@@ -17,7 +17,9 @@ from epiphane.desk.shell import theme
 from epiphane.document.ids import FootageId
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
+from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.timing import frame_at, frame_start
+from epiphane.transitions.declare import is_transition
 
 _ANYWHERE = Target()
 _CUT_PIXELS = 9
@@ -35,15 +37,25 @@ class Drop(Struct, frozen=True):
     hit: QPointF | None = None
 
 
-def drop_under(editor: Editor, layout: ScoreLayout, place: Place | None, x: float) -> Drop:
+def drop_under(
+    editor: Editor, layout: ScoreLayout, place: Place | None, x: float, *, is_transition: bool = False
+) -> Drop:
     """Return what dropping an effect at a place would do; `x` is where the pointer is.
 
     A recipe is never for a single hit: give it the x of the names, which stand for the row.
     """
+    elsewhere = _ON_CUTS if is_transition else Drop(_ANYWHERE, "a lane on every beat")
     if place is None:
-        return Drop(_ANYWHERE, "a lane on every beat")
+        return elsewhere
+    if place.strip in (Strip.SHOTS, Strip.CUTS):
+        return _on_shots(editor, layout, place, x)
     if place.lane is not None:
         return _on_lane(editor, layout, place, x)
+    return elsewhere if is_transition else _on_pulse(editor, layout, place, x) or elsewhere
+
+
+def _on_pulse(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Drop | None:
+    """Return what comes of a drop on the line of a pulse or a drum, or on the ruler; None elsewhere."""
     if place.pulse is not None:
         pulse = find(editor.project.pulses, place.pulse, "pulse")
         times = [hit.time for hit in editor.hits_of(pulse)]
@@ -63,7 +75,17 @@ def drop_under(editor: Editor, layout: ScoreLayout, place: Place | None, x: floa
         bottom = layout.sound_top(place.stave.top)
         row = _row(layout, place, bottom - layout.heights.ruler / 2, layout.heights.ruler)
         return _on_row(layout, place, x, times, Target(unit=PulseUnit.BEAT), "beat", bottom - 12, row)
-    return Drop(_ANYWHERE, "a lane on every beat")
+    return None
+
+
+def _on_shots(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Drop:
+    """Return what comes of a drop on the shots: on a cut for that alone, beside one for all of them."""
+    project = editor.project
+    times = [cut_hit_time(cut.frame, project.rate) for cut in cuts_of(project)]
+    heights = layout.heights
+    middle = layout.shots_top(place.stave.top) + heights.shots / 2
+    row = _row(layout, place, middle, heights.shots)
+    return _on_row(layout, place, x, times, Target(unit=PulseUnit.CUT), "cut", middle, row, _CUT_PIXELS)
 
 
 def _on_lane(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Drop:
@@ -90,8 +112,9 @@ def _on_row(
     name: str,
     middle: float,
     row: QRectF,
+    reach: float = HEAD_GRAB,
 ) -> Drop:
-    hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times)
+    hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times, reach)
     if hit is None:
         return Drop(target, f"on every {name}", row)
     only = Target(pulse=target.pulse, unit=target.unit, hit=hit)
@@ -103,14 +126,16 @@ def _row(layout: ScoreLayout, place: Place, middle: float, height: float) -> QRe
     return QRectF(left, middle - height / 2, right - left, height)
 
 
-def _nearest(layout: ScoreLayout, place: Place, x: float, times: list[float]) -> float | None:
+def _nearest(
+    layout: ScoreLayout, place: Place, x: float, times: list[float], reach: float = HEAD_GRAB
+) -> float | None:
     """Return the time on this stave whose mark is under the pointer."""
     stave = place.stave
     near = [
         (abs(layout.x_at(stave, time) - x), time) for time in times if stave.start - 0.01 <= time < stave.end
     ]
-    distance, time = min(near, default=(HEAD_GRAB + 1.0, 0.0))
-    return time if distance <= HEAD_GRAB else None
+    distance, time = min(near, default=(reach + 1.0, 0.0))
+    return time if distance <= reach else None
 
 
 class Dropped(Struct, frozen=True):
@@ -121,6 +146,9 @@ class Dropped(Struct, frozen=True):
     effect: str = ""
     recipe: str = ""
     target: Target = _ANYWHERE
+
+
+_ON_CUTS = Drop(Target(unit=PulseUnit.CUT), "a lane on every cut")
 
 
 class Drops:
@@ -167,7 +195,8 @@ class Drops:
                 there = self._shot_place(layout, place, at, covers=covers)
             self._dropped = Dropped(footage, there)
             return
-        self._drop = drop_under(self._editor, layout, place, 0.0 if recipe else at.x())
+        x = 0.0 if recipe else at.x()
+        self._drop = drop_under(self._editor, layout, place, x, is_transition=is_transition(effect))
         self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
 
     def _track_place(self, layout: ScoreLayout, place: Place) -> ShotPlace:

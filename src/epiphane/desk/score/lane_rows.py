@@ -88,7 +88,7 @@ class LaneRow(Row):
             if not press.is_adding and not (is_on_name and lane.id in self._editor.selection.lanes):
                 self._editor.select(LaneSelection(lane.id))
             keys = self._editor.selection.cues if press.is_adding else frozenset()
-            return Drag(Grip.LANE if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
+            return Drag(Grip.ROW if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
         cue, grip = hit
         key, chosen = (lane.id, cue.hit.time), self._editor.selection.cues
         if press.is_adding:
@@ -252,7 +252,7 @@ class FoldRow(Row):
         return self._go_there(press)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        top, height = layout.lanes_top(stave.top), layout.fold_height - layout.heights.lane_gap
+        top, height = layout.stack_top(stave.top), layout.fold_height - layout.heights.lane_gap
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
         painter.setFont(theme.words(8.5))

@@ -10,8 +10,10 @@ from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
+from epiphane.document.timeline import Track
 from epiphane.facts.grid import Bar
 from epiphane.facts.hits import has_own_line
+from epiphane.transitions.declare import is_transition
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 112
@@ -57,6 +59,7 @@ TALL = Heights(
 )
 LOW = Heights(25, 26, drum=11, pulse=13, shots=26, lane=12, lane_gap=1, strip_gap=3, stave_gap=12)
 _FOLD_HEIGHT = 19
+_BOWS_HEIGHT = 14
 _DRUM_ORDER = ("hat", "snare", "kick")
 
 
@@ -66,6 +69,7 @@ class Strip(Enum):
     RULER = "ruler"
     SOUND = "sound"
     HITS = "hits"
+    CUTS = "cuts"
     SHOTS = "shots"
     TRACK = "track"
     LANE = "lane"
@@ -157,7 +161,7 @@ class ScoreLayout:
         self.sound_height = SPECTRUM_HEIGHT if shows_spectrum else heights.sound
         self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
-        self.tracks = tuple(track.id for track in reversed(project.tracks))
+        self.tracks = tuple(track.id for track in project.tracks)
         self.is_folded = rows is LaneRows.FOLDED and len(self.lanes) > 1
         self.lane_height = TALL.lane if self.is_folded else heights.lane
         self.shown_lanes = self.lanes
@@ -169,12 +173,14 @@ class ScoreLayout:
         has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
         self.drums_height = 3 * heights.drum + 3 if has_hits else 0
         self._hits = self.drums_height + heights.pulse * len(self.pulses)
+        has_bows = any(is_transition(lane.effect) for lane in project.lanes)
+        self.bows_height = _BOWS_HEIGHT if has_bows else 0
         self._slot = max(40.0, (width - MARGIN_LEFT - MARGIN_RIGHT) / bars_per_line)
         self._usual = sorted(bar.duration for bar in bars)[len(bars) // 2] or 1.0
         self._is_first_cut = bars[0].duration < 0.98 * self._usual and len(bars) > 1
         self.staves: list[Stave] = []
-        lanes_height = self.fold_height + len(self.shown_lanes) * self.lane_step
-        stave_height = self.lanes_top(0) + lanes_height
+        self._stack_tops = self._placed_stack(project)
+        stave_height = self.stack_top(0) + self._stack_height
         for first in range(0, len(bars), bars_per_line):
             index = len(self.staves)
             top = TOP + index * (stave_height + heights.stave_gap)
@@ -189,20 +195,34 @@ class ScoreLayout:
         rows = [
             RowPlace(Strip.RULER, 0, self.sound_top(0)),
             RowPlace(Strip.SOUND, self.sound_top(0), self.hits_top(0)),
-            RowPlace(Strip.HITS, self.hits_top(0), self.shots_top(0)),
-            RowPlace(Strip.SHOTS, self.shots_top(0), self.tracks_top(0)),
+            RowPlace(Strip.HITS, self.hits_top(0), self.bows_top(0)),
         ]
-        for number, track in enumerate(self.tracks):
-            top = self.tracks_top(0) + number * self.track_step
-            rows.append(RowPlace(Strip.TRACK, top, top + self.track_step, track=track))
-        top = self.lanes_top(0)
+        if self.bows_height:
+            rows.append(RowPlace(Strip.CUTS, self.bows_top(0), self.bows_top(0) + self.bows_height))
+        rows.append(RowPlace(Strip.SHOTS, self.bows_top(0) + self.bows_height, self.stack_top(0)))
         if self.is_folded:
-            rows.append(RowPlace(Strip.FOLD, top, top + self.fold_height))
-            top += self.fold_height
-        for lane in self.shown_lanes:
-            rows.append(RowPlace(Strip.LANE, top, top + self.lane_step, lane))
-            top += self.lane_step
+            rows.append(RowPlace(Strip.FOLD, self.stack_top(0), self.stack_top(0) + self.fold_height))
+        for row, below in self._stack_tops.items():
+            top = self.stack_top(0) + below
+            if row in self.lanes:
+                rows.append(RowPlace(Strip.LANE, top, top + self.lane_step, LaneId(row)))
+            else:
+                rows.append(RowPlace(Strip.TRACK, top, top + self.track_step, track=TrackId(row)))
         return tuple(rows)
+
+    def _placed_stack(self, project: Project) -> dict[int, float]:
+        """Return how far below the top of the stack each row that is seen lies, in their order."""
+        below: dict[int, float] = {}
+        height = self.fold_height
+        for row in project.stack:
+            if isinstance(row, Track):
+                below[row.id] = height
+                height += self.track_step
+            elif row.id in self.shown_lanes:
+                below[row.id] = height
+                height += self.lane_step
+        self._stack_height = height
+        return below
 
     def look(self, stave: Stave) -> object:
         """Return what the picture of a stave depends on beside what it shows."""
@@ -238,34 +258,35 @@ class ScoreLayout:
         """Middle of a drum's line: as on a drum stave, the low drum lies low."""
         return self.hits_top(top) + self.heights.drum * (_DRUM_ORDER.index(drum) + 0.5) + 1
 
+    def bows_top(self, top: float) -> float:
+        """Top of the strip of the transitions' bows, right above the shots, or where it would be."""
+        return self.hits_top(top) + self._hits
+
     def shots_top(self, top: float) -> float:
         """Top of the shot strip."""
-        return self.hits_top(top) + self._hits + self.heights.strip_gap
+        return self.bows_top(top) + self.bows_height + self.heights.strip_gap
 
     @property
     def track_step(self) -> int:
-        """From the top of a track's row to that of the next; the highest stands first."""
+        """From the top of a track's row to that of the next row."""
         return self.heights.lane + self.heights.lane_gap
 
-    def tracks_top(self, top: float) -> float:
-        """Top of the first track, or where it would be."""
+    def stack_top(self, top: float) -> float:
+        """Top of the rows of the stack: of that for all lanes, if they are folded, or of the first."""
         return self.shots_top(top) + self.heights.shots + self.heights.strip_gap
 
     def track_top(self, stave: Stave, track: TrackId) -> float:
         """Top of a track's strip on a stave."""
-        return self.tracks_top(stave.top) + self.tracks.index(track) * self.track_step
-
-    def lanes_top(self, top: float) -> float:
-        """Top of the first lane, or of the row in which all of them stand."""
-        return self.tracks_top(top) + len(self.tracks) * self.track_step
+        return self.stack_top(stave.top) + self._stack_tops[track]
 
     def lane_top(self, stave: Stave, index: int) -> float:
-        """Top of a lane's strip, by its place in the order; folded away, that of the row of all."""
-        lane = self.lanes[index]
-        if lane not in self.shown_lanes:
-            return self.lanes_top(stave.top)
-        number = self.shown_lanes.index(lane)
-        return self.lanes_top(stave.top) + self.fold_height + number * self.lane_step
+        """Top of a lane's strip, by its place among the lanes; folded away, that of the row of all."""
+        return self.stack_top(stave.top) + self._stack_tops.get(self.lanes[index], 0)
+
+    def stack_index(self, stave: Stave, y: float) -> int:
+        """Return the place in the stack of the row at a height, or of the one nearest to it."""
+        below = y - self.stack_top(stave.top)
+        return max(0, bisect.bisect_right(list(self._stack_tops.values()), below) - 1)
 
     def slot_left(self, slot: int) -> float:
         """Left edge of a bar's place in its line."""

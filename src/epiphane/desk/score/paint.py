@@ -12,9 +12,9 @@ from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Lane
-from epiphane.effects.declare import EFFECTS
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue
+from epiphane.transitions.declare import lane_kind
 
 
 class CueShape(Struct, frozen=True):
@@ -54,7 +54,7 @@ def lane_colour(lane: Lane) -> QColor:
 
 def family_colour(key: str) -> QColor:
     """Return the colour of an effect's family."""
-    effect = EFFECTS.find(key)
+    effect = lane_kind(key)
     return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
 
 
@@ -62,7 +62,7 @@ def lane_label(lane: Lane) -> str:
     """Return what a lane is called: by the editor, else by its effect."""
     if lane.name:
         return lane.name
-    effect = EFFECTS.find(lane.effect)
+    effect = lane_kind(lane.effect)
     return f"{lane.effect} (missing)" if effect is None else effect.label
 
 

@@ -1,10 +1,11 @@
 """Hit testing on the score: the shot, cue, tap or skipped hit at a point."""
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.drag import Grip
-from epiphane.desk.score.layout import Place, ScoreLayout
+from epiphane.desk.score.layout import Place, ScoreLayout, Stave
 from epiphane.desk.score.paint import CueShape, cue_shape
 from epiphane.document.ids import ItemId
 from epiphane.document.lane import Lane
@@ -13,12 +14,14 @@ from epiphane.document.pulse import TappedSource
 from epiphane.document.timeline import Item
 from epiphane.edits.cues import CueKey
 from epiphane.keying.schedule import Cue
-from epiphane.timing import frame_at
+from epiphane.keying.transition_cues import TransitionCue
+from epiphane.timing import frame_at, frame_start
 
 # The feet of a selected cue reach so far to both sides.
 FOOT_GRAB = 7
 HEAD_GRAB = 6
 LEFT_OUT_GRAB = 6
+_BOW_GRAB, _LEAST_HALF_BOW = 5, 3.0
 
 
 def shot_under(project: Project, seconds: float) -> Item | None:
@@ -122,3 +125,44 @@ def shots_within(project: Project, layout: ScoreLayout, band: QRectF) -> frozens
         )
         found.update(shot.id for shot in project.shots if shot.start <= end and shot.end > first)
     return frozenset(found)
+
+
+class Bow(Struct, frozen=True):
+    """Where a transition is painted: its ends and its peak, in pixels across."""
+
+    left: float
+    peak: float
+    right: float
+
+
+def transitions_on(editor: Editor, stave: Stave) -> tuple[TransitionCue, ...]:
+    """Return the transitions that are seen on a stave."""
+    rate = editor.project.rate
+    return tuple(
+        one
+        for one in editor.cues.transitions
+        if frame_start(one.end, rate) > stave.start and frame_start(one.first, rate) < stave.end
+    )
+
+
+def bow_of(editor: Editor, layout: ScoreLayout, stave: Stave, one: TransitionCue) -> Bow:
+    """Return where a transition lies on a stave."""
+    rate = editor.project.rate
+    left, peak, right = (
+        layout.x_at(stave, frame_start(frame, rate)) for frame in (one.first, one.peak, one.end)
+    )
+    return Bow(min(left, peak - _LEAST_HALF_BOW), peak, max(right, peak + _LEAST_HALF_BOW))
+
+
+def transition_under(
+    editor: Editor, layout: ScoreLayout, stave: Stave, x: float
+) -> tuple[TransitionCue, Grip] | None:
+    """Return the transition at an x of a stave, and what of it would be dragged there."""
+    for one in transitions_on(editor, stave):
+        bow = bow_of(editor, layout, stave, one)
+        if bow.left - _BOW_GRAB <= x <= bow.right + _BOW_GRAB:
+            inside = min(_BOW_GRAB, (bow.right - bow.left) / 6)
+            if x < bow.left + inside:
+                return one, Grip.RISE
+            return one, Grip.FALL if x > bow.right - inside else Grip.CUE
+    return None

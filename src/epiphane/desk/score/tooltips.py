@@ -6,7 +6,7 @@ from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under
+from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under, transition_under
 from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
@@ -14,10 +14,11 @@ from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
 from epiphane.edits.speed import speed_text
-from epiphane.effects.declare import EFFECTS
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
+from epiphane.keying.transition_cues import TransitionCue
 from epiphane.timing import frame_at
+from epiphane.transitions.declare import lane_kind
 
 _REACH_PIXELS = 6
 
@@ -31,12 +32,22 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
             return tell_cue(editor, found[0])
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:
             return "A hit that the lane leaves out; a double click takes it"
+    if place.strip is Strip.CUTS:
+        bow = transition_under(editor, layout, place.stave, at.x())
+        return "" if bow is None else tell_transition(editor.project, bow[0])
     if place.strip is Strip.SHOTS:
         told = tell_shot(editor.project, shot_under(editor.project, place.seconds), place.seconds)
         held = grip_under(editor, layout, place, at)
         return told if held is None else f"{told}\n{WORDS[held.grip].capitalize()}"
     told = tell_hit(editor, layout, place, at)
     return told or f"{place.seconds:.2f} s · frame {frame_at(place.seconds, editor.project.rate)}"
+
+
+def tell_transition(project: Project, one: TransitionCue) -> str:
+    """Return in words which transition it is, its frames, and where footage is lacking for it."""
+    cut = one.cut.frame
+    words = [one.transition.label, f"cut on frame {cut}", f"{cut - one.first} before, {one.end - cut} after"]
+    return "\n".join([" · ".join(words), *one.lacking_words(project)])
 
 
 def tell_cue(editor: Editor, cue: Cue) -> str:
@@ -50,7 +61,7 @@ def tell_cue(editor: Editor, cue: Cue) -> str:
         words += [f"nudged {own.nudge:+d} f"] * bool(own.nudge)
         words += ["taken by hand"] * own.taken
         words += ["own shape"] * (own.envelope is not None)
-        effect = None if own.effect is None else EFFECTS.find(own.effect)
+        effect = None if own.effect is None else lane_kind(own.effect)
         words += [f"{effect.label if effect else own.effect} in this place"] * (own.effect is not None)
         words += ["own values"] * bool(own.settings)
     return " · ".join(words)

@@ -125,10 +125,12 @@ class TrackRow(Row):
     def press(self, press: Press) -> Drag | None:
         if press.at.x() < NAMES_RIGHT:
             track = self._track
-            self._editor.apply(
-                lambda p: change_track(p, track.id, is_muted=not track.is_muted), "muting of a track"
-            )
-            return None
+            if press.is_alone:
+                self._editor.apply(
+                    lambda p: change_track(p, track.id, is_muted=not track.is_muted), "muting of a track"
+                )
+                return None
+            return Drag(Grip.ROW, press.at, press.place)
         found = self._held(press)
         if found is None:
             self._editor.select(SongSelection())

@@ -1,6 +1,6 @@
 """The score on screen, and what mouse and keys do on it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -24,6 +24,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.score.bows import BowsRow
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.drag import (
     Grip,
@@ -34,17 +35,19 @@ from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import (
     LaneRows,
     Place,
+    RowPlace,
     ScoreLayout,
     Stave,
+    Strip,
     usual_rows,
 )
-from epiphane.desk.score.pick import cue_under, skipped_hit_under
+from epiphane.desk.score.pick import cue_under, skipped_hit_under, transition_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place
 from epiphane.desk.score.track_rows import TrackRow
 from epiphane.desk.shell import theme
-from epiphane.document.ids import LaneId
+from epiphane.document.ids import LaneId, TrackId
 from epiphane.document.lane import Lane
 from epiphane.edits.cues import toggle_cues
 from epiphane.keying.schedule import Cue
@@ -92,8 +95,8 @@ class ScoreView(QAbstractScrollArea):
             RulerRow(editor),
             SoundRow(editor),
             HitsRow(editor),
-            ShotsRow(editor, thumbnails, snapping),
         )
+        self._bows, self._shots = BowsRow(editor), ShotsRow(editor, thumbnails, snapping)
         self._snapping = snapping
         self._loop: tuple[int, int] | None = None
         self._pictures = StavePictures()
@@ -282,6 +285,12 @@ class ScoreView(QAbstractScrollArea):
             return
         at = event.position() + QPointF(0, self._offset)
         place = self._layout.locate(at.x(), at.y())
+        if place is not None and place.strip is Strip.CUTS:
+            bow = transition_under(self._editor, self._layout, place.stave, at.x())
+            if bow is not None:
+                key = (bow[0].lane, bow[0].cue.hit.time)
+                self._editor.apply(lambda p: toggle_cues(p, [key]), "turning cues off or on")
+            return
         lane = next((x for x in self._editor.project.lanes if place and x.id == place.lane), None)
         hit = self._cue_at(place, lane, at) if place is not None and lane is not None else None
         if lane is None or place is None or hit is None:
@@ -436,10 +445,15 @@ class ScoreView(QAbstractScrollArea):
 
     def _made_rows(self) -> tuple[Row, ...]:
         """Return the rows of a stave as objects, in the order of the layout's."""
-        fold = (FoldRow(self._editor),) if self._layout.is_folded else ()
-        lanes = (LaneRow(self._editor, lane) for lane in self._layout.shown_lanes)
-        tracks = (TrackRow(self._editor, track, self._snapping) for track in self._layout.tracks)
-        return (*self._song_rows, *tracks, *fold, *lanes)
+        rows: dict[Strip, Callable[[RowPlace], Row]] = {
+            Strip.CUTS: lambda _: self._bows,
+            Strip.SHOTS: lambda _: self._shots,
+            Strip.FOLD: lambda _: FoldRow(self._editor),
+            Strip.LANE: lambda place: LaneRow(self._editor, place.lane or LaneId(0)),
+            Strip.TRACK: lambda place: TrackRow(self._editor, place.track or TrackId(0), self._snapping),
+        }
+        below = self._layout.rows[len(self._song_rows) :]
+        return (*self._song_rows, *(rows[place.strip](place) for place in below))
 
     def _lay_out(self) -> None:
         self._layout = self._laid_out()

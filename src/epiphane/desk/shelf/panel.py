@@ -1,4 +1,4 @@
-"""The shelf: footage, effects and recipes as tiles to drag onto the score, and the project's pulses."""
+"""The shelf: footage, effects, transitions and recipes to drag onto the score, and the project's pulses."""
 
 from enum import IntEnum
 
@@ -18,8 +18,10 @@ from epiphane.desk.bench.fields import choice_field, label
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
+from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
+from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.desk.shell import theme
 
 _SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
@@ -33,11 +35,13 @@ class ShelfPage(IntEnum):
     EFFECTS = 1
     PULSES = 2
     RECIPES = 3
+    TRANSITIONS = 4
 
 
 _BUTTONS = (
     (ShelfPage.FOOTAGE, "Footage", "F"),
     (ShelfPage.EFFECTS, "Effects", "E"),
+    (ShelfPage.TRANSITIONS, "Transitions", "Shift + X"),
     (ShelfPage.RECIPES, "Recipes", "Shift + E"),
     (ShelfPage.PULSES, "Pulses", "P"),
 )
@@ -71,7 +75,7 @@ class _SearchField(QLineEdit):
 
 
 class ShelfPanel(QFrame):
-    """Footage, effects, recipes and pulses in a drawer that folds away.
+    """Footage, effects, transitions, recipes and pulses in a drawer that folds away.
 
     Signals
     -------
@@ -94,16 +98,23 @@ class ShelfPanel(QFrame):
     recipe_wanted = pyqtSignal()
 
     def __init__(
-        self, editor: Editor, footage: FootagePage, effects: EffectPage, recipes: RecipePage
+        self,
+        editor: Editor,
+        footage: FootagePage,
+        effects: EffectPage,
+        transitions: TransitionPage,
+        recipes: RecipePage,
     ) -> None:
         super().__init__()
         self._editor = editor
         self.setProperty("panel", True)
         self.footage = footage
         self.effects = effects
+        self.transitions = transitions
         self.recipes = recipes
         self.footage.taken.connect(self.footage_taken)
         self.effects.taken.connect(self.effects_taken)
+        self.transitions.taken.connect(self.effects_taken)
         self._pages = QStackedWidget()
         self._empty = label(
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”."
@@ -111,14 +122,15 @@ class ShelfPanel(QFrame):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._nothing = label("")
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._searched: dict[ShelfPage, FootagePage | EffectPage | RecipePage] = {
+        self._searched: dict[ShelfPage, FootagePage | MovingPage] = {
             ShelfPage.FOOTAGE: footage,
             ShelfPage.EFFECTS: effects,
+            ShelfPage.TRANSITIONS: transitions,
             ShelfPage.RECIPES: recipes,
         }
         self.pulses = PulsePage(editor)
         self.pulses.pulse_made.connect(self.pulse_made)
-        for page in (self.footage, self.effects, self.pulses, self.recipes, self._empty, self._nothing):
+        for page in (*self._searched.values(), self.pulses, self._empty, self._nothing):
             self._pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 6, 14, 4)
@@ -152,9 +164,10 @@ class ShelfPanel(QFrame):
         self._show_page(number)
 
     def refresh(self) -> None:
-        """Show the project's footage, all effects and all recipes."""
+        """Show the project's footage, all effects, transitions and recipes."""
         self.footage.refresh()
         self.effects.refresh()
+        self.transitions.refresh()
         self.recipes.refresh_pictures()
         self._show_page(self._group.checkedId())
 
@@ -238,6 +251,7 @@ class ShelfPanel(QFrame):
         pages = {
             ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
             ShelfPage.EFFECTS: self.effects,
+            ShelfPage.TRANSITIONS: self.transitions,
             ShelfPage.PULSES: self.pulses,
             ShelfPage.RECIPES: self.recipes,
         }

@@ -126,6 +126,7 @@ ACTIONS = (
     ActionSpec("guides", "View", "Safe areas and centre", ("Z",)),
     ActionSpec("footage", "View", "Footage on the shelf", ("F",)),
     ActionSpec("effects", "View", "Effects on the shelf", ("E",)),
+    ActionSpec("transitions", "View", "Transitions on the shelf", ("Shift+X",)),
     ActionSpec("recipes", "View", "Recipes on the shelf", ("Shift+E",)),
     ActionSpec("pulses", "View", "Pulses on the shelf", ("P",)),
     ActionSpec("search", "View", "Search the shelf", ("Ctrl+F",)),

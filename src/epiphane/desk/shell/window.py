@@ -51,6 +51,7 @@ from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
+from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import make_actions
 from epiphane.desk.shell.commands import Commands
@@ -163,7 +164,8 @@ class Window(QMainWindow):
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
-        return ShelfPanel(self.editor, page, effects, recipes)
+        transitions = TransitionPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        return ShelfPanel(self.editor, page, effects, transitions, recipes)
 
     def fit_on(self, room: QSize) -> None:
         """Take most of a screen's room, and never more than there is: at 150 % that may be little."""

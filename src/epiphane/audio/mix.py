@@ -14,6 +14,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, ItemSound, cut_of
 from epiphane.errors import MediaError
+from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import runs_of
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
@@ -32,7 +33,8 @@ _EDGE_SECONDS = 0.002
 def heard_items(project: Project) -> Iterator[tuple[Item, Footage]]:
     """Yield the items whose footage is heard under the song, each with that footage."""
     footage = {one.id: one for one in project.footage}
-    tracks = (track.items for track in project.tracks if not track.is_muted)
+    silent = silent_rows(project)
+    tracks = (track.items for track in project.tracks if track.id not in silent)
     for items in (project.shots, *tracks):
         for item in items:
             source = footage.get(item.footage) if item.footage is not None else None

@@ -6,20 +6,22 @@ from typing import Annotated, TypeAlias
 from msgspec import Meta, Struct
 
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import ItemId, LaneId, PulseId, Seconds, Share
+from epiphane.document.ids import ItemId, LaneId, PulseId, Seconds, Share, TrackId
 from epiphane.document.pick import Pick
 
 
 class Trigger(Enum):
     """What a cue does: the level takes its envelope, goes a step on, or is on until the next cue.
 
-    A lane that follows has no cues: its level is that of a band of the song.
+    A lane that follows has no cues: its level is that of a band of the song. One that is on over spans has a
+    cue for each span, which rises at its start and falls at its end.
     """
 
     FIRE = "fire"
     STEP = "step"
     TOGGLE = "toggle"
     FOLLOW = "follow"
+    SPAN = "span"
 
 
 class Follow(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -70,11 +72,22 @@ class Setting(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
 Settings: TypeAlias = Annotated[tuple[Setting, ...], Meta(max_length=100)]
 
 
-class EffectInstance(Struct, frozen=True):
-    """An effect with the values that are set of it."""
+class EffectInstance(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """An effect, or a transition, with the values that are set of it."""
 
     effect: str
     settings: Settings = ()
+
+
+class Span(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """A stretch of the song: ``[start, end]``, in seconds."""
+
+    start: Seconds
+    end: Seconds
+
+    def __post_init__(self) -> None:
+        if self.end <= self.start:
+            raise ValueError("a span must end after its start")
 
 
 class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
@@ -100,13 +113,18 @@ class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_d
 
 
 class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
-    """One effect fired by one pulse.
+    """One effect, or one transition at the cuts, fired by one pulse.
 
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `trigger` is to step, the level is back at rest after `n_steps`
     steps. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
     nothing. `name` is the user's own, empty where there is none.
+
+    From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
+    row. Where its `trigger` is to be on over `spans`, these are meant, or else those that its pick lies in. It
+    acts on all that stands before it in the stack, or on one `track` alone. A row that is locked is not
+    changed, one that is folded is drawn low.
     """
 
     id: LaneId
@@ -128,6 +146,11 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     settings: Settings = ()
     overrides: Annotated[tuple[Override, ...], Meta(max_length=200_000)] = ()
     name: Annotated[str, Meta(max_length=100)] = ""
+    alternatives: Annotated[tuple[EffectInstance, ...], Meta(max_length=16)] = ()
+    spans: Annotated[tuple[Span, ...], Meta(max_length=10_000)] = ()
+    track: TrackId | None = None
+    is_locked: bool = False
+    is_folded: bool = False
 
     @property
     def instance(self) -> EffectInstance:

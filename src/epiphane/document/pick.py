@@ -1,5 +1,6 @@
 """Which hits of its pulse a lane takes."""
 
+from enum import Enum
 from typing import Annotated, Literal
 
 from msgspec import Meta, Struct
@@ -21,13 +22,22 @@ class Pattern(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=Tru
     n_bars: Literal[1, 2, 4] = 1
 
 
+class Landmark(Enum):
+    """Where in the song a hit must lie to be taken: anywhere, on a downbeat, or where a section begins."""
+
+    ANY = "any"
+    DOWNBEATS = "downbeats"
+    SECTIONS = "sections"
+
+
 class Pick(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, cache_hash=True):
     """What a lane takes of the hits of its pulse; each rule is applied to what the one before has left.
 
     First those inside: in `sections` of these labels (any where there are none), from `start` on and before
-    `end`. Of those every Nth from the first; those in the cells of the `pattern`; those at least `above` a
-    strength; the `strongest` so many of every bar; by chance, each with the probability `chance`, drawn from
-    the lane's seed; and those where the lane `without` which it is does not fire, by all rules but this one.
+    `end`, and `only` on some landmark of the song. Of those every Nth from the first; those in the cells of
+    the `pattern`; those at least `above` a strength; the `strongest` so many of every bar; by chance, each
+    with the probability `chance`, drawn from the lane's seed; and those where the lane `without` which it is
+    does not fire, by all rules but this one.
     """
 
     sections: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
@@ -40,3 +50,4 @@ class Pick(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, 
     strongest: Annotated[int, Meta(ge=1, le=32)] | None = None
     chance: Share = 1.0
     without: LaneId | None = None
+    only: Landmark = Landmark.ANY

@@ -264,13 +264,19 @@ Items: TypeAlias = Annotated[tuple[Item, ...], Meta(max_length=200_000)]
 
 
 class Track(Struct, frozen=True, forbid_unknown_fields=True, tag="track"):
-    """Items over the picture, ascending, with gaps between them."""
+    """Items over the picture, ascending, with gaps between them.
+
+    Where a row of the stack is solo, those that are not do nothing; one that is locked is not changed, one
+    that is folded is drawn low.
+    """
 
     id: TrackId
     name: Annotated[str, Meta(max_length=100)] = ""
     items: Items = ()
     is_muted: bool = False
     is_locked: bool = False
+    is_solo: bool = False
+    is_folded: bool = False
 
 
 def footage_item(

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from epiphane.arrays import distance_to_nearest, nearest_index
-from epiphane.document.lane import Lane, Override
+from epiphane.document.lane import Lane, Override, Span
 from epiphane.document.project import Project, with_items, with_lanes
 from epiphane.document.pulse import (
     BandSource,
@@ -156,7 +156,7 @@ def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]
     contexts = hit_context_of(old), hit_context_of(new)
     pulses = {pulse.id: pulse for pulse in old.pulses}
     lanes = []
-    for lane in old.lanes:
+    for lane in (_with_moved_spans(one, move, new) for one in old.lanes):
         if not lane.overrides or lane.pulse not in pulses:
             lanes.append(lane)
             continue
@@ -169,6 +169,15 @@ def _moved_overrides(old: Project, new: Project, move: Move) -> tuple[Lane, ...]
             overrides.setdefault(hit, override if override.hit == hit else replace(override, hit=hit))
         lanes.append(replace(lane, overrides=tuple(overrides[hit] for hit in sorted(overrides))))
     return tuple(lanes)
+
+
+def _with_moved_spans(lane: Lane, move: Move, new: Project) -> Lane:
+    """Return a lane whose spans lie where their bars are now."""
+    if not lane.spans:
+        return lane
+    length = float(new.n_frames / new.rate)
+    ends = np.minimum(np.round(move(np.array([(one.start, one.end) for one in lane.spans])), 6), length)
+    return replace(lane, spans=tuple(Span(a, b) for a, b in ends.tolist() if b > a))
 
 
 def _moved_hits(hits: FloatArray, before: FloatArray, after: FloatArray, move: Move) -> FloatArray:

@@ -7,7 +7,7 @@ from typing import assert_never
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.document.lane import Lane
+from epiphane.document.lane import Lane, Span
 from epiphane.document.project import Project, with_items, with_lanes
 from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
@@ -187,7 +187,9 @@ def _moved_lane(lane: Lane, later: float) -> Lane:
         None if edge is None else max(0.0, round(edge + later, 6))
         for edge in (lane.pick.start, lane.pick.end)
     )
-    return replace(lane, overrides=overrides, pick=replace(lane.pick, start=start, end=end))
+    moved = [(max(0.0, round(one.start + later, 6)), round(one.end + later, 6)) for one in lane.spans]
+    spans = tuple(Span(*span) for span in moved if span[1] > span[0])
+    return replace(lane, overrides=overrides, pick=replace(lane.pick, start=start, end=end), spans=spans)
 
 
 def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:

@@ -247,7 +247,17 @@ def with_combination(pulse: Any) -> Any:
     return pulse | {"source": source | {"type": "combined"}}
 
 
-_UPGRADES = {1: _upgrade_1, 2: _upgrade_2, 3: _upgrade_3, 4: _upgrade_4, 5: _upgrade_5}
+def _upgrade_6(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 has transitions, spans and aims of lanes, and more on tracks; all of it may be left out."""
+    return raw | {"version": 7}
+
+
+_UPGRADES = {
+    number: upgrade
+    for number, upgrade in enumerate(
+        (_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6), start=1
+    )
+}
 
 
 def save_project(project: Project, path: Path) -> str:

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.document.lane import Lane
-from epiphane.document.pick import Pattern, Pick
+from epiphane.document.pick import Landmark, Pattern, Pick
 from epiphane.document.project import Project
 from epiphane.document.song import Hit, Song
 from epiphane.facts.grid import Bar, bars_of
@@ -49,11 +49,11 @@ def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], context: Hi
     added = added[~np.isin(added, kept)]
     strengths[added] = 1.0
     kept = np.union1d(kept, added)
-    kept = kept[_are_within(spans_of(project, lane), frames_at(times[kept], project.rate))]
+    kept = kept[_are_within(frames_of_shots(project, lane), frames_at(times[kept], project.rate))]
     return PickedHits(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
 
 
-def spans_of(project: Project, lane: Lane) -> tuple[tuple[int, int], ...] | None:
+def frames_of_shots(project: Project, lane: Lane) -> tuple[tuple[int, int], ...] | None:
     """Return the frames (first, end) of the shots that a lane is for, or None where it is for all."""
     if not lane.shots:
         return None
@@ -141,7 +141,18 @@ def are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
         parts = [] if song is None else [one for one in song.sections if one.label in pick.sections]
         among = [(times >= part.start - 1e-3) & (times < part.end - 1e-3) for part in parts]
         inside &= np.any(among, axis=0) if among else False
+    if pick.only is not Landmark.ANY:
+        inside &= is_near(times, _landmarks(song, pick.only), _SAME_SECONDS)
     return inside
+
+
+def _landmarks(song: Song | None, kind: Landmark) -> FloatArray:
+    """Return the times of the downbeats, or of the starts of sections, of a song, ascending."""
+    if song is None:
+        return np.empty(0)
+    if kind is Landmark.SECTIONS:
+        return np.array(sorted(section.start for section in song.sections))
+    return np.array([beat.time for beat in song.beats if beat.place == 1])
 
 
 def _pattern_strengths(pattern: Pattern, bars: Sequence[Bar], times: FloatArray) -> FloatArray:

@@ -14,10 +14,12 @@ from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.facts.grid import beat_lengths
 from epiphane.facts.hits import hit_context_of, hits_of
+from epiphane.facts.rows import silent_rows
 from epiphane.keying.envelope import in_frames
 from epiphane.keying.envelope_follower import followed_levels
 from epiphane.keying.lane_levels import ActiveCues, Firing, active_cues_of, levels_of
-from epiphane.keying.picking import PickedHits, chances, picked_hits, spans_of
+from epiphane.keying.picking import PickedHits, chances, frames_of_shots, picked_hits
+from epiphane.keying.spans import over_span, span_hits, spans_on
 from epiphane.keying.transition_cues import TransitionCue, hits_at_cuts, transition_cues
 from epiphane.keying.varying import overridden, varied
 from epiphane.timing import frames_at
@@ -65,7 +67,8 @@ class LaneTiming:
         self.is_silent = is_silent
         self.hits = hits
         self.picked = picked
-        self.spans = spans_of(project, lane)
+        self.frames_of_shots = frames_of_shots(project, lane)
+        self.spans = spans_on(project, lane) if lane.trigger is Trigger.SPAN else ()
         self.n_frames = project.n_frames
         self._project = project
         beats_count = lane.trigger is Trigger.FOLLOW or any(
@@ -77,7 +80,8 @@ class LaneTiming:
     def is_same(self, other: "LaneTiming") -> bool:
         """Whether another one, at the same rate, has the same cues and levels."""
         mine, theirs = (
-            (one.lane, one.hits, one.picked, one.is_silent, one.spans, one._song) for one in (self, other)
+            (one.lane, one.hits, one.picked, one.is_silent, one.frames_of_shots, one.spans, one._song)
+            for one in (self, other)
         )
         return mine == theirs
 
@@ -106,9 +110,9 @@ class LaneTiming:
             levels = followed_levels(self._project, self.lane)
         else:
             levels = levels_of(self.lane, self._peaks, self.n_frames)
-        if self.spans is not None:
+        if self.frames_of_shots is not None:
             is_inside = np.zeros(self.n_frames, bool)
-            for first, end in self.spans:
+            for first, end in self.frames_of_shots:
                 is_inside[first:end] = True
             levels = np.where(is_inside, levels, 0.0)
         return levels
@@ -128,7 +132,8 @@ class LaneTiming:
 
     @property
     def _peaks(self) -> Firing:
-        if not self.lane.overrides and self.lane.envelope.unit is LengthUnit.FRAMES:
+        is_span = self.lane.trigger is Trigger.SPAN
+        if not self.lane.overrides and self.lane.envelope.unit is LengthUnit.FRAMES and not is_span:
             return self._peaks_alike
         shapes: dict[Envelope, int] = {}
         shape_of = [shapes.setdefault(cue.envelope, len(shapes)) for cue in self.firing]
@@ -180,9 +185,9 @@ class LaneSchedule:
         return self.timing.picked
 
     @property
-    def spans(self) -> tuple[tuple[int, int], ...] | None:
+    def frames_of_shots(self) -> tuple[tuple[int, int], ...] | None:
         """The frames on which it may do something, from and to, or None for all."""
-        return self.timing.spans
+        return self.timing.frames_of_shots
 
     @property
     def reach(self) -> int:
@@ -247,7 +252,8 @@ class LaneSchedule:
     def _is_always_the_same(self) -> bool:
         """Whether every cue has the lane's own effect and values."""
         has_own = any(one.effect is not None or one.settings for one in self.lane.overrides)
-        return not has_own and not any(setting.is_varied for setting in self.lane.settings)
+        is_varied = any(setting.is_varied for setting in self.lane.settings)
+        return not has_own and not is_varied and not self.lane.alternatives
 
 
 def without_looks(lane: Lane) -> Lane:
@@ -255,7 +261,8 @@ def without_looks(lane: Lane) -> Lane:
     overrides = lane.overrides
     if any(one.effect is not None or one.settings for one in overrides):
         overrides = tuple(replace(one, effect=None, settings=()) for one in overrides)
-    return replace(lane, effect="", settings=(), name="", overrides=overrides)
+    bare = replace(lane, effect="", settings=(), name="", overrides=overrides, alternatives=(), track=None)
+    return replace(bare, is_locked=False, is_folded=False)
 
 
 class Schedule:
@@ -295,16 +302,20 @@ def schedule(project: Project, before: Schedule | None = None) -> Schedule:
         kept = {one.lane.id: one for one in before.lanes}
     context = hit_context_of(project)
     pulses = {pulse.id: pulse for pulse in project.pulses}
-    has_solo = any(lane.is_solo for lane in project.lanes)
+    silent = silent_rows(project)
     lanes = []
     for lane in project.lanes:
-        has_cues = lane.pulse in pulses and lane.trigger is not Trigger.FOLLOW
+        has_cues = lane.pulse in pulses and lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
         hits = hits_of(pulses[lane.pulse], context) if has_cues else ()
         if is_transition(lane.effect):
             hits = hits_at_cuts(project, hits)
-        picked = picked_hits(project, lane, hits, context)
+        if lane.trigger is Trigger.SPAN:
+            hits = span_hits(project, lane)
+            picked = PickedHits(hits, (1.0,) * len(hits))
+        else:
+            picked = picked_hits(project, lane, hits, context)
         old = kept.get(lane.id)
-        is_silent = lane.muted or (has_solo and not lane.is_solo)
+        is_silent = lane.id in silent
         # Of the lane that it was: what is the same object need not be compared.
         bare = old.timing.lane if old is not None and old.lane is lane else without_looks(lane)
         timing = LaneTiming(project, bare, hits, picked, is_silent=is_silent)
@@ -337,7 +348,16 @@ def _cues(project: Project, lane: Lane, picked: PickedHits) -> tuple[Cue, ...]:
         override = overrides.get(round(cue.hit.time, 6))
         if override is not None:
             cues[number] = _overridden(lane, cue, override, float(beats[number]))
+    if lane.trigger is Trigger.SPAN:
+        cues = [_over_span(cue, *span) for cue, span in zip(cues, spans_on(project, lane), strict=True)]
     return tuple(cues)
+
+
+def _over_span(cue: Cue, first: int, end: int) -> Cue:
+    """Return the cue of a span: it is on from one frame to before another, with its slopes inside."""
+    envelope = over_span(cue.envelope, end - first)
+    nudge = 0 if cue.override is None else cue.override.nudge
+    return Cue(cue.hit, first + nudge + int(envelope.rise), cue.strength, envelope, cue.override)
 
 
 def _overridden(lane: Lane, cue: Cue, override: Override, beat_frames: float) -> Cue:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from epiphane.declare.parameters import NamedValues
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import EffectInstance
+from epiphane.document.lane import EffectInstance, Trigger
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.document.timeline import Item
@@ -30,6 +30,7 @@ from epiphane.transitions.declare import (
     WITH_MOVEMENT,
     Progress,
     Transition,
+    is_transition,
 )
 from epiphane.types import FloatArray
 
@@ -153,7 +154,11 @@ def transition_cues(project: Project, lanes: Sequence["LaneSchedule"]) -> tuple[
     A lane of a transition that is fired at a cut has one there; of two lanes the later one counts. None
     reaches past the shots of its cut, and two that would meet in a shot share it in proportion.
     """
-    firing = [one for one in lanes if not one.is_silent and TRANSITIONS.find(one.lane.effect) is not None]
+    firing = [
+        one
+        for one in lanes
+        if not one.is_silent and one.lane.trigger is Trigger.FIRE and is_transition(one.lane.effect)
+    ]
     cuts = cuts_of(project) if firing else ()
     by_frame = {cut.frame: cut for cut in cuts}
     wanted: dict[int, _Wanted] = {}

@@ -20,10 +20,34 @@ def varied(lane: Lane, turn: int, hit_time: float) -> EffectInstance:
     hit_time : float, seconds
         Chance is drawn from it and the lane's seed, so it is the same whichever frame is drawn first.
     """
+    if lane.alternatives:
+        chosen = _drawn(lane, turn)
+        if chosen is not None:
+            return chosen
     is_step = lane.trigger is Trigger.STEP
     turn = turn % (lane.n_steps + 1) if is_step else turn
     settings = tuple(_at_cue(one, lane.seed, turn, hit_time, is_step=is_step) for one in lane.settings)
     return EffectInstance(lane.effect, settings)
+
+
+def _drawn(lane: Lane, turn: int) -> EffectInstance | None:
+    """Return one of the lane's alternatives, or None where it is its own effect's turn.
+
+    All of them come in another order each round, drawn from the lane's seed; it does not begin with the one
+    that the round before ended with.
+    """
+    choices = (None, *lane.alternatives)
+    if len(choices) == 2:  # an order of two that does not repeat is only there and back
+        return choices[(turn + lane.seed) % 2]
+    n_rounds, place = divmod(turn, len(choices))
+    order = _order(lane.seed, n_rounds, len(choices))
+    if n_rounds and order[0] == _order(lane.seed, n_rounds - 1, len(choices))[-1]:
+        order = [*order[1:-1], order[0], order[-1]]
+    return choices[order[place]]
+
+
+def _order(seed: int, n_rounds: int, n: int) -> list[int]:
+    return [int(one) for one in np.random.default_rng((seed, n_rounds)).permutation(n)]
 
 
 def overridden(instance: EffectInstance, override: Override) -> EffectInstance:

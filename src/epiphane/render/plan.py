@@ -26,6 +26,7 @@ from epiphane.document.timeline import (
     cut_of,
 )
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
+from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
@@ -185,28 +186,47 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     untouched. Lanes of effects that this version does not know do nothing.
     """
     shot, effects = shot_at(project, frame), _effects(project, cues, frame)
-    here = frame + sum(shift for _, shift, _ in effects.values())
+    whole = {lane.id: effects[lane.id] for lane in project.lanes if lane.id in effects and lane.track is None}
+    here = frame + sum(shift for _, shift, _ in whole.values())
     going_on = cues.transition_at(frame)
     if going_on is not None:
         node = _joined(project, going_on, frame, here)
     else:
         node = BLACK if shot is None else node_of(project, shot, _within(shot, here)) or BLACK
+    silent = silent_rows(project)
     for row in project.stack:
         if isinstance(row, Track):
-            item = None if row.is_muted else item_at(row.items, frame)
-            above = None if item is None else node_of(project, item, frame)
+            item = None if row.id in silent else item_at(row.items, frame)
+            aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
+            above = None if item is None else _item_node(project, item, frame, aimed)
             node = node if above is None else stacked([node, above])
-        elif row.id in effects:
-            effect, _, echoes = effects[row.id]
-            if shot is not None and shot.footage is not None and echoes:
-                others = (node_of(project, shot, _within(shot, here + echo)) for echo in echoes)
-                shown = tuple(one.content for one in others if one and isinstance(one.content, Shown))
-                effect = replace(effect, others=shown)
-            node = replace(node, effects=(*node.effects, effect))
+        elif row.id in whole:
+            node = replace(node, effects=(*node.effects, _with_echoes(project, whole[row.id], shot, here)))
     level = fade_level_at(project, frame)
     if level < 1:
         node = stacked([replace(node, opacity=level)])
     return FramePlan((project.width, project.height), node)
+
+
+def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Working"]) -> Node | None:
+    """Return what an item of a track shows, with the effects that are aimed at its track."""
+    here = _within(item, frame + sum(shift for _, shift, _ in aimed))
+    node = node_of(project, item, here)
+    if node is None or not aimed:
+        return node
+    effects = tuple(_with_echoes(project, one, item, here) for one in aimed)
+    return replace(node, effects=(*node.effects, *effects))
+
+
+def _with_echoes(project: Project, working: "_Working", item: Item | None, here: int) -> ActiveEffect:
+    """Return an effect at work on an item with the other frames of its footage that it wants."""
+    effect, _, echoes = working
+    if item is None or item.footage is None or not echoes:
+        return effect
+    others = (node_of(project, item, _within(item, here + echo)) for echo in echoes)
+    return replace(
+        effect, others=tuple(one.content for one in others if one and isinstance(one.content, Shown))
+    )
 
 
 def _joined(project: Project, going_on: TransitionCue, frame: int, here: int) -> Node:

@@ -297,7 +297,7 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         is_still = not cues.is_silent and not cues.levels.any()
         return f"{text}: it never rises" if is_still else text
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
-    if cues.spans == ():
+    if cues.frames_of_shots == ():
         text = "The shots it is for are not there any more: nothing fires"
     elif n_hits == 0:
         text = "Its pulse has no hits: nothing fires"

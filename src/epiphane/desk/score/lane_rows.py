@@ -27,6 +27,8 @@ from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
 
 _LOW_LANE = 12
+_SHAPED = (Trigger.FIRE, Trigger.SPAN)
+"""What is drawn as the envelopes of its cues."""
 
 
 class _Strip(Struct, frozen=True, eq=False):
@@ -111,7 +113,7 @@ class LaneRow(Row):
         painter.setClipPath(self._clip(strip))
         if lane.lane.id == self._editor.selection.lane:
             self._paint_skipped(strip)
-        if lane.lane.trigger is not Trigger.FIRE and not lane.is_silent:
+        if lane.lane.trigger not in _SHAPED and not lane.is_silent:
             self._paint_level(strip)
         self._paint_cues(strip)
         painter.restore()
@@ -139,7 +141,7 @@ class LaneRow(Row):
         others: list[Cue] = []
         for cue in _cues_near(lane, strip.stave, float(self._editor.project.rate)):
             is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
-            (plain if is_plain and lane.lane.trigger is Trigger.FIRE else others).append(cue)
+            (plain if is_plain and lane.lane.trigger in _SHAPED else others).append(cue)
         if plain:
             self._paint_plain(strip, plain)
         for cue in others:
@@ -168,10 +170,12 @@ class LaneRow(Row):
         layout, stave, lane = strip.layout, strip.stave, strip.lane
         left, right, rate = layout.left(stave), layout.right(stave), self._editor.project.rate
         spans = [(left, right)]
-        if lane.spans is not None:
+        if lane.frames_of_shots is not None:
             spans = [
                 (max(left, layout.x_at(stave, start)), min(right, layout.x_at(stave, end)))
-                for start, end in ((frame_start(a, rate), frame_start(b, rate)) for a, b in lane.spans)
+                for start, end in (
+                    (frame_start(a, rate), frame_start(b, rate)) for a, b in lane.frames_of_shots
+                )
                 if start < stave.end and end > stave.start
             ]
         path = QPainterPath()
@@ -217,7 +221,7 @@ class LaneRow(Row):
         else:
             painter.setPen(QPen(theme.GROUND, 0.8))
             painter.setBrush(colour)
-        if lane.trigger is Trigger.FIRE or cue.is_off:
+        if lane.trigger in _SHAPED or cue.is_off:
             painter.drawPath(path)
         else:
             painter.setPen(QPen(theme.TEXT, 1.2))
@@ -278,10 +282,10 @@ def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
     cues = _cues_near(lane, stave, float(rate))
     chosen = selection.cues
     return (
-        (replace(lane.lane, overrides=()), lane.is_silent, lane.spans, lane_id in selection.lanes),
+        (replace(lane.lane, overrides=()), lane.is_silent, lane.frames_of_shots, lane_id in selection.lanes),
         cues,
         tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
-        b"" if lane.lane.trigger is Trigger.FIRE else lane.levels[first : end + 1].tobytes(),
+        b"" if lane.lane.trigger in _SHAPED else lane.levels[first : end + 1].tobytes(),
         lane.skipped_hits if selection.lane == lane_id else (),
     )
 

@@ -41,7 +41,7 @@ def rows_of(window, layout):
         ShotsRow(editor, NoThumbnails(), window.snapping),
     ]
     rows += [FoldRow(editor)] * layout.is_folded
-    return [*rows, *(LaneRow(editor, lane) for lane in layout.shown_lanes)]
+    return [*rows, *(LaneRow(editor, lane, Snapping(editor)) for lane in layout.shown_lanes)]
 
 
 def layout_of(window, rows):

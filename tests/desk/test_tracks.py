@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from epiphane.desk.control.drag import carry_footage
-from epiphane.desk.control.selection import ItemSelection
+from epiphane.desk.control.selection import ItemSelection, TrackSelection
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage
 from epiphane.media.probe import probe_footage
@@ -47,6 +47,8 @@ def test_a_clip_dropped_with_shift_lies_over_the_shots_is_moved_trimmed_blended_
     QTest.keyClick(demo, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
     assert demo.editor.selected_item().start == 97
     QTest.mouseClick(demo.score.viewport(), LEFT, NONE, QPoint(20, point(demo, 97, track.id).y()))
+    assert demo.editor.selection == TrackSelection(track.id)
+    QTest.keyClick(demo, Qt.Key.Key_M)
     assert demo.editor.project.tracks[0].is_muted
     QTest.keyClick(demo, Qt.Key.Key_Delete)
     assert demo.editor.project.tracks == ()

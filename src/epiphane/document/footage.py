@@ -9,6 +9,7 @@ from msgspec import Meta, Struct
 from epiphane.document.ids import FilePath, Fingerprint, FootageId, Seconds, Share
 
 Level: TypeAlias = Annotated[int, Meta(ge=0, le=255)]
+Drift: TypeAlias = Annotated[float, Meta(ge=-100, le=100)]
 Span: TypeAlias = tuple[float, float]
 """Two instants of footage, seconds."""
 
@@ -64,10 +65,12 @@ class Flaw(Enum):
 
 
 class Passage(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
-    """Some seconds of footage that look alike: ``[start, flaw, movement, sharpness, [Y, Cb, Cr]]``.
+    """Some seconds of footage that look alike: ``[start, flaw, movement, sharpness, [Y, Cb, Cr], [x, y]]``.
 
     It ends where the next one begins. Movement is the mean change from picture to picture in levels of
     255, sharpness the mean step between neighbouring pixels of a small picture; the look is its mean colour.
+    The drift is how far what is seen moves to the right and down, in widths of the picture a second; nothing
+    where it moves no way in particular.
     """
 
     start: Seconds
@@ -75,6 +78,7 @@ class Passage(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     movement: Annotated[float, Meta(ge=0, le=255)] = 0.0
     sharpness: Annotated[float, Meta(ge=0, le=255)] = 0.0
     look: tuple[Level, Level, Level] = (128, 128, 128)
+    drift: tuple[Drift, Drift] = (0.0, 0.0)
 
 
 class Footage(Struct, frozen=True, forbid_unknown_fields=True):

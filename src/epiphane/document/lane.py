@@ -122,8 +122,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     nothing. `name` is the user's own, empty where there is none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
-    row. Where its `trigger` is to be on over `spans`, these are meant, or else those that its pick lies in. It
-    acts on all that stands before it in the stack, or on one `track` alone. A row that is locked is not
+    row. Where its `trigger` is to be on over `spans`, these are meant, or else those that its pick lies in.
+    It acts on all that stands before it in the stack, or on one `track` alone. A row that is locked is not
     changed, one that is folded is drawn low.
     """
 

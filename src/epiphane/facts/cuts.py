@@ -10,7 +10,7 @@ from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.document.timeline import FootageCut, Item, Items
-from epiphane.facts.source_time import source_seconds
+from epiphane.facts.source_time import running_seconds, source_seconds
 from epiphane.timing import frame_at, frame_start
 
 _LEAST, _BY_CHANGE, _BY_PLACE = 0.4, 0.4, 0.2
@@ -128,6 +128,23 @@ def _passage_on(
     seconds = source_seconds(item, found, frame, rate)
     begun = [passage for (first, _), passage in passage_spans(found) if first <= seconds + 1e-4]
     return begun[-1] if begun else found.passages[0]
+
+
+def drift_at(project: Project, cut: Cut) -> tuple[float, float]:
+    """Return how far what is seen around a cut moves to the right and down, in widths of the frame a second.
+
+    By what is known of the footage of both sides; a shot that is played backwards moves the other way.
+    """
+    footage = {one.id: one for one in project.footage}
+    across = down = 0.0
+    for side, frame in ((cut.outgoing, cut.frame - 1), (cut.incoming, cut.frame)):
+        passage = _passage_on(side, footage, frame, project.rate)
+        if side is None or passage is None:
+            continue
+        seconds = [running_seconds(side, frame + n, project.rate) for n in (0, 1)]
+        speed = (seconds[1] - seconds[0]) * float(project.rate)
+        across, down = across + speed * passage.drift[0], down + speed * passage.drift[1]
+    return across, down
 
 
 def _change(outgoing: Passage | None, incoming: Passage | None) -> float:

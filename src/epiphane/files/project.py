@@ -252,12 +252,7 @@ def _upgrade_6(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"version": 7}
 
 
-_UPGRADES = {
-    number: upgrade
-    for number, upgrade in enumerate(
-        (_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6), start=1
-    )
-}
+_UPGRADES = dict(enumerate((_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6), start=1))
 
 
 def save_project(project: Project, path: Path) -> str:

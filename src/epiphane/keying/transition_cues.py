@@ -17,7 +17,7 @@ from epiphane.document.song import Hit
 from epiphane.document.timeline import Item
 from epiphane.edits.shots import footage_name
 from epiphane.facts.beyond import beyond_words, n_frames_lacking
-from epiphane.facts.cuts import Cut, cuts_of
+from epiphane.facts.cuts import Cut, cuts_of, drift_at
 from epiphane.keying.envelope import envelope_level, in_frames
 from epiphane.keying.picking import chances
 from epiphane.timing import frame_at
@@ -170,7 +170,7 @@ def transition_cues(project: Project, lanes: Sequence["LaneSchedule"]) -> tuple[
             if cut is not None and instance is not None and transition is not None:
                 wanted[cut.frame] = _Wanted(lane, cue, turn, cut, transition, instance)
     room = _room(project, cuts, wanted)
-    made = (_in_room(one, *room[frame]) for frame, one in sorted(wanted.items()))
+    made = (_in_room(project, one, *room[frame]) for frame, one in sorted(wanted.items()))
     return tuple(one for one in made if one.first < one.end)
 
 
@@ -190,7 +190,7 @@ def _room(project: Project, cuts: Sequence[Cut], wanted: dict[int, _Wanted]) -> 
     return {frame: (before[frame], after[frame]) for frame in wanted}
 
 
-def _in_room(wanted: _Wanted, before: int, after: int) -> TransitionCue:
+def _in_room(project: Project, wanted: _Wanted, before: int, after: int) -> TransitionCue:
     """Return a transition that has at most so many frames before and after its cut."""
     cue, cut = wanted.cue, wanted.cut
     shape = in_frames(cue.envelope, 1.0)
@@ -203,17 +203,29 @@ def _in_room(wanted: _Wanted, before: int, after: int) -> TransitionCue:
     lane = wanted.lane.lane
     seed = int(chances(lane.seed, np.array([cue.hit.time]), "transition")[0] * 1_000_000)
     values = wanted.transition.values_at(wanted.instance.settings, cue.strength)
-    values = _directed(values, wanted.turn, seed)
+    values = _directed(project, values, wanted, seed)
     return TransitionCue(lane.id, cue, cut, wanted.transition, values, seed, peak, envelope)
 
 
-def _directed(values: NamedValues, turn: int, seed: int) -> NamedValues:
+def _directed(project: Project, values: NamedValues, wanted: _Wanted, seed: int) -> NamedValues:
     """Return values in which the direction is one of four, where another one is wanted at each cut."""
-    ways = {
-        IN_TURN: DIRECTIONS[turn % 2],
-        BY_CHANCE: DIRECTIONS[seed % len(DIRECTIONS)],
-        WITH_MOVEMENT: DIRECTIONS[turn % 2],
-    }
-    return tuple(
-        (name, ways.get(str(value), value)) if name == DIRECTION else (name, value) for name, value in values
-    )
+    way = dict(values).get(DIRECTION)
+    if way == IN_TURN:
+        chosen = DIRECTIONS[wanted.turn % 2]
+    elif way == BY_CHANCE:
+        chosen = DIRECTIONS[seed % len(DIRECTIONS)]
+    elif way == WITH_MOVEMENT:
+        chosen = _along(drift_at(project, wanted.cut)) or DIRECTIONS[wanted.turn % 2]
+    else:
+        return values
+    return tuple((name, chosen if name == DIRECTION else value) for name, value in values)
+
+
+def _along(drift: tuple[float, float]) -> str | None:
+    """Return the direction that a movement is nearest to, or None where nothing moves."""
+    across, down = drift
+    if across == down == 0:
+        return None
+    if abs(across) >= abs(down):
+        return "right" if across > 0 else "left"
+    return "down" if down > 0 else "up"

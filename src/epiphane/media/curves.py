@@ -24,6 +24,8 @@ _JUMP = 2.5
 # Pictures whose shift is found with less certainty than this have none that means anything.
 _LEAST_RESPONSE, _MOVED_RESPONSE = 0.15, 0.35
 _PLAIN_LEVELS = 5
+# Of which pictures the movement is looked at, and how much of what has edges must go the same way.
+_FLOW_EVERY, _LEAST_FLOW_SIZE, _LEAST_AGREEMENT = 4, 16, 0.5
 
 
 class ClipCurves(Struct, frozen=True, eq=False):
@@ -42,6 +44,9 @@ class ClipCurves(Struct, frozen=True, eq=False):
     plainness : share of the pixels that have the most frequent level, or nearly
     shift : shape (n_pictures, 2)
         How far the whole picture has moved from the one before, in shares of its width.
+    flow : shape (n_pictures, 2)
+        How far most of what has edges has moved since the picture before, in shares of the width; NaN
+        where it was not looked at, 0 where parts move different ways.
     look : shape (n_pictures, 3)
         Mean Y, Cb and Cr; where the file has no Y'CbCr, the last two are 128.
     damaged : float
@@ -57,6 +62,7 @@ class ClipCurves(Struct, frozen=True, eq=False):
     sharpness: FloatArray
     plainness: FloatArray
     shift: FloatArray
+    flow: FloatArray
     look: FloatArray
     damaged: float = 0.0
 
@@ -130,6 +136,7 @@ class _Measuring:
         self._window = cv2.createHanningWindow(_SHIFT_SIZE, cv2.CV_32F)
         self._rows: list[tuple[float, ...]] = []
         self._cuts: list[int] = []
+        self._dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
 
     def add(self, grey: Plane, chroma: tuple[float, float]) -> None:
         """Measure the next picture."""
@@ -154,6 +161,7 @@ class _Measuring:
                 down,
                 brightness,
                 *chroma,
+                *self._flowed(grey),
             )
         )
         self._last, self._last_small = grey, small
@@ -178,8 +186,16 @@ class _Measuring:
             plainness=rows[:, 4],
             shift=rows[:, 5:7],
             look=rows[:, 7:10],
+            flow=rows[:, 10:12],
             damaged=damaged,
         )
+
+    def _flowed(self, grey: Plane) -> tuple[float, float]:
+        """Return how far what has edges has moved since the picture before, of every few pictures."""
+        if self._last is None or len(self._rows) % _FLOW_EVERY or min(grey.shape) < _LEAST_FLOW_SIZE:
+            return np.nan, np.nan
+        start = np.zeros((*grey.shape, 2), np.float32)
+        return dominant_flow(np.asarray(self._dis.calc(self._last, grey, start)), grey)
 
     def _look_for_cut(self, grey: Plane, change: float, *, is_moved: bool) -> None:
         """Note a picture that has little in common with the one before it, and so has the one after it.
@@ -210,6 +226,30 @@ class _Measuring:
         if response < _LEAST_RESPONSE:
             return 0.0, 0.0, response
         return across / _SHIFT_SIZE[0], down / _SHIFT_SIZE[0], response
+
+
+def dominant_flow(flow: np.ndarray, picture: Plane) -> tuple[float, float]:
+    """Return how far most of what has edges moves, in shares of the width; 0 where it does not agree.
+
+    The median where the gradient is above its own median, as plain parts tell nothing.
+
+    Parameters
+    ----------
+    flow : float32, shape (height, width, 2), pixels
+    picture : uint8, shape (height, width)
+    """
+    across, down = (cv2.Sobel(picture, cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
+    steep = np.abs(across) + np.abs(down)
+    moved = flow[steep > np.median(steep)]
+    if len(moved) == 0:
+        return 0.0, 0.0
+    middle = np.median(moved, axis=0)
+    length = float(np.hypot(*middle))
+    if length == 0:
+        return 0.0, 0.0
+    agreement = float((np.hypot(*(moved - middle).T) < 0.5 * length + 0.1).mean())
+    share = middle / picture.shape[1] if agreement >= _LEAST_AGREEMENT else np.zeros(2)
+    return float(share[0]), float(share[1])
 
 
 def _correlation(one: Plane, other: Plane) -> float:

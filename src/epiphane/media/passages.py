@@ -26,6 +26,8 @@ _BLURRED_SHARE = 0.4
 _SHAKE_SHARE = 0.025
 """Of the width, on average from picture to picture."""
 _STEADY_SECONDS = 0.4
+_LEAST_DRIFT = 0.003
+"""Of the width, from picture to picture: less is no direction."""
 _LEAST_SECONDS = {
     Flaw.BLACK: 0.06,
     Flaw.FADE: 0.1,
@@ -70,7 +72,21 @@ def _passage(curves: ClipCurves, flaws: np.ndarray, first: int, end: int) -> Pas
         round(float(curves.change[inner].mean()), 2),
         round(float(curves.sharpness[part].mean()), 2),
         (look[0], look[1], look[2]),
+        _drift(curves, first, end),
     )
+
+
+def _drift(curves: ClipCurves, first: int, end: int) -> tuple[float, float]:
+    """Return how far what is seen moves in a passage, in widths a second: nothing where that is little."""
+    flow = curves.flow[first:end]
+    flow = flow[~np.isnan(flow[:, 0])]
+    if len(flow) == 0:
+        return 0.0, 0.0
+    across, down = np.median(flow, axis=0).tolist()
+    if np.hypot(across, down) < _LEAST_DRIFT:
+        return 0.0, 0.0
+    step = _step(curves)
+    return tuple(float(np.clip(round(one / step, 4), -100, 100)) for one in (across, down))  # type: ignore[return-value]  # of two
 
 
 def _flaws(curves: ClipCurves) -> np.ndarray:

@@ -96,6 +96,14 @@ class CueBench(QWidget):
             self._what.setText(f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}")
         else:
             self._what.setText(f"{len(cues)} cues, frames {first.frame} to {cues[-1].frame}")
+        lacking = [
+            words
+            for one in self._editor.cues.transitions
+            if (one.lane, one.cue.hit.time) in self._keys
+            for words in one.lacking_words(self._editor.project)
+        ]
+        if lacking:
+            self._what.setText("\n".join([self._what.text(), *lacking[:2]]))
         self._toggle.setText("Turn on" if all(cue.is_off for cue in cues) else "Turn off")
         override = first.override or Override(first.hit.time)
         strength = 1.0 if override.strength is None else override.strength

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.fields import (
+    ChecksButton,
     TextField,
     button,
     choice_field,
@@ -22,24 +23,26 @@ from epiphane.desk.bench.follow import FollowRows, following
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import StructFields, limited_field
-from epiphane.desk.bench.shape import ShapeRows
+from epiphane.desk.bench.shape import TRANSITION_WORDS, ShapeRows
+from epiphane.desk.bench.spans import SpanRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
-from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Setting, Trigger
+from epiphane.document.ids import LaneId, PulseId, TrackId
+from epiphane.document.lane import EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.facts.grid import usual_beat_frames
-from epiphane.transitions.declare import lane_kind
+from epiphane.transitions.declare import alike, is_transition, lane_kind
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),
     (Trigger.STEP.value, "steps on"),
     (Trigger.TOGGLE.value, "switches on or off"),
     (Trigger.FOLLOW.value, "a band is followed"),
+    (Trigger.SPAN.value, "is on over spans"),
 )
 _BANDS = {
     PulseUnit.KICK: (40, 120),
@@ -69,11 +72,16 @@ class LaneBench(QWidget):
         self._fields = StructFields(Lane, self._change, released=editor.end_gesture)
         self.lane_id: LaneId = lane.id
         self.effect_key = lane.effect
+        self._is_transition = is_transition(lane.effect)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(self._pulse_row())
         box.addWidget(self._way_row())
+        self.spans = SpanRows(editor, lane.id)
+        box.addWidget(self.spans)
+        self._remark = label("")
+        self._remark.setWordWrap(True)
         self.pick = PickRows(editor, lane)
         self.follow = FollowRows(editor, lane.id)
         self.shape = self._shape_rows()
@@ -81,12 +89,13 @@ class LaneBench(QWidget):
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
         self.parameters.refused.connect(lambda text: editor.said.emit(text, True))
-        for widget in (self.pick, self.follow, self.shape, self.parameters):
+        for widget in (self.pick, self.follow, self.shape, self._remark, self.parameters):
             box.addWidget(widget)
         box.addWidget(rule())
         box.addWidget(self._depth_row(lane))
         self._wander_row_shown = self._wander_row(lane)
         box.addWidget(self._wander_row_shown)
+        box.addWidget(self._aim_row())
         box.addWidget(self._name_row())
         box.addStretch(1)
 
@@ -101,7 +110,15 @@ class LaneBench(QWidget):
         cues = self._editor.cues.lane(lane.id)
         if cues is not None:
             self.pick.refresh(lane, cues)
-        self._way_words.setText("in place of hits" if lane.trigger is Trigger.FOLLOW else "each hit")
+        has_hits = lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
+        self._way_words.setText("each hit" if has_hits else "in place of hits")
+        self._way.setVisible(not self._is_transition)
+        self._way_words.setVisible(not self._is_transition)
+        self.spans.setVisible(lane.trigger is Trigger.SPAN)
+        if lane.trigger is Trigger.SPAN:
+            self.spans.refresh(lane)
+        self._show_alternatives(lane)
+        self._show_remark()
         pulse = pulse_of(self._editor.project, lane)
         is_following = lane.trigger is Trigger.FOLLOW
         self.follow.setVisible(is_following)
@@ -113,11 +130,15 @@ class LaneBench(QWidget):
             self._every.show_value(pulse.every)
         show_options(self._unit, _pulse_options(self._editor.project))
         show_choice(self._unit, str(pulse.id) if pulse is not None else "")
-        self._every.setVisible(pulse is not None and pulse.unit is not None)
+        self._every.setVisible(has_hits and pulse is not None and pulse.unit is not None)
+        self._unit.setVisible(has_hits)
+        self._fired_words.setVisible(has_hits)
         self._fields.show(lane)
         self._name.show_text(lane_label(lane))
         self._mute.setChecked(lane.muted)
         self._solo.setChecked(lane.is_solo)
+        self._lock.setChecked(lane.is_locked)
+        self._fold.setChecked(lane.is_folded)
         self._wander_row_shown.setVisible(not is_following)
         self.parameters.show_values(lane.settings)
 
@@ -146,7 +167,8 @@ class LaneBench(QWidget):
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
-        box.addWidget(label("fired by"))
+        self._fired_words = label("fired by")
+        box.addWidget(self._fired_words)
         box.addWidget(self._unit)
         box.addWidget(self._every)
         box.addStretch(1)
@@ -168,10 +190,23 @@ class LaneBench(QWidget):
         tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
         copy = button("Copy", tip, self.copy_asked.emit)
         copy.setProperty("quiet", True)
-        return in_a_row(self._way_words, self._way, self._steps, self._steps_words, right=(copy,))
+        self._lock = self._switch("Lock", "Let nothing change the lane", "is_locked")
+        self._fold = self._switch("Fold", "Draw its row low", "is_folded")
+        right = (self._lock, self._fold, copy)
+        return in_a_row(self._way_words, self._way, self._steps, self._steps_words, right=right)
+
+    def _switch(self, text: str, tip: str, field: str) -> QPushButton:
+        made = QPushButton(text)
+        made.setCheckable(True)
+        made.setProperty("quiet", True)
+        made.setToolTip(tip)
+        made.clicked.connect(
+            lambda on: self._apply(partial(change_lane, **{field: on}), f"{text.lower()} of a lane")
+        )
+        return made
 
     def _shape_rows(self) -> ShapeRows:
-        made = ShapeRows()
+        made = ShapeRows(TRANSITION_WORDS) if self._is_transition else ShapeRows()
         made.changed.connect(
             lambda changes, gesture: self._apply(
                 partial(change_envelope, **changes), f"change of {' and '.join(changes)}", gesture=gesture
@@ -192,6 +227,44 @@ class LaneBench(QWidget):
         seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
         share = self._fields.number("wander", "Wander", "%", factor=100)
         return row("Wander", bar, share, label("seed"), seed)
+
+    def _aim_row(self) -> QWidget:
+        self._aim = choice_field("What the lane acts on", (), self._aim_at)
+        self._others = ChecksButton("By chance one of these in its place", "nothing else")
+        self._others.chosen.connect(self._choose_alternatives)
+        self._aim_words = label("acts on")
+        return in_a_row(self._aim_words, self._aim, label("or by chance"), self._others, spacing=6)
+
+    def _show_alternatives(self, lane: Lane) -> None:
+        """Show what the lane acts on, and what may come in its place."""
+        tracks = [(str(track.id), track.name or "a track") for track in self._editor.project.tracks]
+        gone = lane.track is not None and not any(one.id == lane.track for one in self._editor.project.tracks)
+        missing = [(str(lane.track), "a track that is gone")] if gone else []
+        show_options(self._aim, [("", "all before it"), *tracks, *missing])
+        show_choice(self._aim, "" if lane.track is None else str(lane.track))
+        for widget in (self._aim, self._aim_words):
+            widget.setVisible(not self._is_transition)
+        options = [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect]
+        self._others.show_checks(lambda: options, [one.effect for one in lane.alternatives])
+
+    def _show_remark(self) -> None:
+        """Say where a transition lacks footage."""
+        shown = [one for one in self._editor.cues.transitions if one.lane == self.lane_id]
+        lacking = [words for one in shown for words in one.lacking_words(self._editor.project)]
+        more = f" (and {len(lacking) - 1} more like it)" if len(lacking) > 1 else ""
+        self._remark.setText(f"{lacking[0]}{more}." if lacking else "")
+        self._remark.setVisible(bool(lacking))
+
+    def _aim_at(self, key: str) -> None:
+        track = TrackId(int(key)) if key else None
+        self._apply(partial(change_lane, track=track), "aim of a lane")
+
+    def _choose_alternatives(self, keys: tuple[str, ...]) -> None:
+        lane = self._lane()
+        if lane is not None:
+            kept = {one.effect: one for one in lane.alternatives}
+            made = tuple(kept.get(key, EffectInstance(key)) for key in keys)
+            self._apply(partial(change_lane, alternatives=made), "what comes by chance")
 
     def _name_row(self) -> QWidget:
         tip = "What the lane is called, to be told from others; empty for the name of its effect"

@@ -29,6 +29,7 @@ from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import GapBench, ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
+from epiphane.desk.bench.track import TrackBench
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.recipes import RecipeDesk
@@ -58,6 +59,7 @@ BenchPage: TypeAlias = (
     | PulseBench
     | LaneBench
     | LanesBench
+    | TrackBench
     | RecipeBench
     | NewRecipeBench
     | LostWorkBench
@@ -121,7 +123,7 @@ class BenchPanel(QFrame):
         self._pages = _Pages()
         self.song, self.cues = SongBench(editor, shapes), CueBench(editor)
         self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
-        self.item = ItemBench(editor, tracks)
+        self.item, self.track = ItemBench(editor, tracks), TrackBench(editor, tracks)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat, self.tap = BeatBench(editor), TapBench(editor)
@@ -139,6 +141,7 @@ class BenchPanel(QFrame):
             self.shot,
             self.gap,
             self.item,
+            self.track,
             self.footage,
             self.filling,
             self.export,

@@ -26,7 +26,7 @@ from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.ids import ItemId, LaneId
 from epiphane.document.lane import Lane, Overlap, Trigger
-from epiphane.document.pick import CELL_COUNTS, Pattern
+from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern
 from epiphane.document.project import Project
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
@@ -37,6 +37,11 @@ from epiphane.timing import frame_start
 
 _NO_PATTERN = "0"
 _DEFAULT_CELLS = {4: (0,), 8: (0, 4), 12: (0, 6), 16: (0, 8), 32: (0, 16)}
+_LANDMARKS = (
+    (Landmark.ANY.value, "all of them"),
+    (Landmark.DOWNBEATS.value, "downbeats"),
+    (Landmark.SECTIONS.value, "new sections"),
+)
 _OVERLAPS = ((Overlap.STRONGER.value, "the stronger one counts"), (Overlap.ADD.value, "they add"))
 
 
@@ -107,6 +112,7 @@ class PickRows(QWidget):
         labels += [one for one in pick.sections if one not in labels]
         self._sections.show_checks(lambda: [(text, text) for text in labels], pick.sections)
         self._shots.show_checks(lambda: _shot_options(project), [str(shot) for shot in lane.shots])
+        show_choice(self._only, pick.only.value)
         others = [(str(one.id), lane_label(one)) for one in project.lanes if one.id != lane.id]
         show_options(self._without, [("", "no lane"), *others])
         show_choice(self._without, "" if pick.without is None else str(pick.without))
@@ -163,8 +169,9 @@ class PickRows(QWidget):
                 partial(change_lane, shots=tuple(ItemId(int(key)) for key in keys)), "shots of the lane"
             )
         )
+        self._only = choice_field("Only on some landmark", _LANDMARKS, self._choose_landmark)
         return [
-            row("Bars", self._from, label("to"), self._to),
+            row("Bars", self._from, label("to"), self._to, self._only),
             row("Only in", self._sections, label("on"), self._shots),
         ]
 
@@ -252,6 +259,9 @@ class PickRows(QWidget):
         if lane is not None and lane.pick.pattern is not None:
             self._change(pattern=Pattern(cells, lane.pick.pattern.n_bars), gesture="pattern")
 
+    def _choose_landmark(self, key: str) -> None:
+        self._change(only=Landmark(key))
+
     def _set_edge(self, edge: str, number: int) -> None:
         bars = {} if number == 0 else {bar.number: bar for bar in bars_of(self._editor.project)}
         bar = bars.get(number)
@@ -296,6 +306,8 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         text = ", ".join([text, *where, *["on some shots"] * bool(lane.shots)])
         is_still = not cues.is_silent and not cues.levels.any()
         return f"{text}: it never rises" if is_still else text
+    if lane.trigger is Trigger.SPAN:
+        return f"On over {len(cues.hits)} span{'s' * (len(cues.hits) != 1)}"
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
     if cues.frames_of_shots == ():
         text = "The shots it is for are not there any more: nothing fires"

@@ -1,5 +1,7 @@
 """The rows of the bench that shape a cue: the picture of its envelope, its sides, how they bend."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
@@ -14,6 +16,9 @@ from epiphane.keying.envelope import eased
 _EASES = tuple((ease.value, ease.value) for ease in Ease)
 _UNITS = ((LengthUnit.FRAMES.value, "frames"), (LengthUnit.BEATS.value, "beats"))
 _SIDES = ("rise", "hold", "fall")
+_WORDS = {side: side for side in _SIDES}
+TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
+"""What the sides of a transition are called: the frames on either side of its cut."""
 _FIRST_POINTS = (1 / 3, 2 / 3)
 
 
@@ -31,8 +36,9 @@ class ShapeRows(QWidget):
     changed = pyqtSignal(object, object)
     released = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, words: Mapping[str, str] = _WORDS) -> None:
         super().__init__()
+        self._words = words
         self._envelope = Envelope()
         self._beat_frames = 15.0
         self.picture = EnvelopePicture()
@@ -64,11 +70,11 @@ class ShapeRows(QWidget):
         self._sides: dict[str, NumberField] = {}
         shown: list[QWidget] = []
         for side in _SIDES:
-            field = limited_field(Envelope, side, side.capitalize())
+            field = limited_field(Envelope, side, self._words[side].capitalize())
             field.setFixedWidth(60)
             field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
-            shown += [label(side), field]
+            shown += [label(self._words[side]), field]
         self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
         return in_a_row(*shown, right=(self._unit,), spacing=6)
 

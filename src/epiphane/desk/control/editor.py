@@ -26,9 +26,10 @@ from epiphane.document.laws import broken_laws, oversizes
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import BandSource, Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
-from epiphane.document.timeline import Item
+from epiphane.document.timeline import Item, Track
 from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
+from epiphane.edits.locks import refuse_locked_rows
 from epiphane.edits.taps import move_tap
 from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
 from epiphane.facts.grid import Bar, bar_at, bars_of
@@ -169,6 +170,7 @@ class Editor(QObject):
         old = self.project
         try:
             new = edit(old)
+            refuse_locked_rows(old, new)
             if fault := next(oversizes(new), None):
                 raise EditError(fault)
             if fault := next(broken_laws(new, since=old), None):
@@ -419,6 +421,10 @@ class Editor(QObject):
         """Return the selected item of a track over the shots."""
         items = (item for track in self.project.tracks for item in track.items)
         return next((item for item in items if item.id == self.selection.item), None)
+
+    def selected_track(self) -> Track | None:
+        """Return the selected track over the shots."""
+        return next((track for track in self.project.tracks if track.id == self.selection.track), None)
 
     def select_shots(self, shots: Iterable[ItemId], last: ItemId | None = None) -> None:
         """Select some shots, of which one was selected `last`; none selects the song."""

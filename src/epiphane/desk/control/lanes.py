@@ -5,20 +5,21 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
-from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.cues import CueKey, set_cue_effect
 from epiphane.edits.lanes import (
     add_lane,
     add_lane_on_hit,
+    change_lane,
     change_lanes,
     copy_lane,
     move_lane,
     remove_lane,
 )
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.stack import step_rows
+from epiphane.edits.stack import move_row, step_rows
 from epiphane.errors import EditError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.timing import frame_at
@@ -29,13 +30,14 @@ class Target(Struct, frozen=True):
     """Where an effect is dropped: what is to fire its lane, and the single hit, seconds, if it is one.
 
     A `unit` is that of a drum or the beats, of which there may be no pulse yet. On a `lane` alone, the
-    effect fires on the same hits as that one.
+    effect fires on the same hits as that one. It is aimed at a `track`, where it was dropped on one.
     """
 
     pulse: PulseId | None = None
     unit: PulseUnit | None = None
     lane: LaneId | None = None
     hit: float | None = None
+    track: TrackId | None = None
 
 
 class LaneDesk(QObject):
@@ -65,6 +67,8 @@ class LaneDesk(QObject):
                 if unit is not PulseUnit.CUT and (project.song is None or not project.song.beats):
                     raise EditError("an effect fires on the beats of a song: open a song first")
                 project, pulse = ensure_pulse(project, unit)
+            if target.track is not None:
+                return _aimed(add_lane(project, kind.key, pulse, envelope=kind.envelope), target.track)
             if target.hit is None:
                 return add_lane(project, kind.key, pulse, envelope=kind.envelope)
             project = add_lane_on_hit(project, kind.key, pulse, target.hit, envelope=kind.envelope)
@@ -157,3 +161,11 @@ class LaneDesk(QObject):
 
         if chosen:
             self._editor.apply(edit, "removal of lanes" if len(chosen) > 1 else "removal of lane")
+
+
+def _aimed(project: Project, track: TrackId) -> Project:
+    """Return `project` with its last lane aimed at a track, and right below it."""
+    lane = project.lanes[-1]
+    project = change_lane(project, lane.id, track=track)
+    rows = [row.id for row in project.stack]
+    return move_row(project, lane.id, to=rows.index(track) + 1)

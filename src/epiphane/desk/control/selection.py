@@ -5,7 +5,7 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
-from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import CueKey
@@ -58,6 +58,11 @@ class _Selected(Struct, frozen=True):
     @property
     def item(self) -> ItemId | None:
         """The selected item of a track."""
+        return None
+
+    @property
+    def track(self) -> TrackId | None:
+        """The selected track."""
         return None
 
     @property
@@ -165,6 +170,15 @@ class ItemSelection(_Selected, frozen=True):
         return any(one.id == self.item for track in project.tracks for one in track.items)
 
 
+class TrackSelection(_Selected, frozen=True):
+    """A track over the shots."""
+
+    track: TrackId
+
+    def is_there(self, project: Project) -> bool:
+        return any(one.id == self.track for one in project.tracks)
+
+
 class GapSelection(_Selected, frozen=True):
     """A gap between shots, by its first frame."""
 
@@ -220,6 +234,7 @@ Selection: TypeAlias = (
     | ShotsSelection
     | GapSelection
     | ItemSelection
+    | TrackSelection
     | FootageSelection
     | FillingSelection
     | RecipeSelection

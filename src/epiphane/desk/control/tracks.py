@@ -16,7 +16,8 @@ from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Pin
 from epiphane.edits.shots import footage_name
-from epiphane.edits.tracks import delete_items, find_item, land_item, move_item, put_on_track
+from epiphane.edits.stack import step_rows
+from epiphane.edits.tracks import change_track, delete_items, find_item, land_item, move_item, put_on_track
 from epiphane.timing import frame_start
 from epiphane.types import Progress
 
@@ -68,6 +69,32 @@ class TrackDesk(QObject):
         item = self._editor.selected_item()
         if item is not None:
             self._editor.apply(lambda p: delete_items(p, [item.id]), "deletion of an item")
+
+    def remove_track(self) -> None:
+        """Delete the selected track with its items."""
+        track = self._editor.selected_track()
+        if track is not None:
+            self._editor.apply(
+                lambda p: delete_items(p, [item.id for item in track.items]), "deletion of a track"
+            )
+
+    def toggle_muted(self) -> None:
+        """Show nothing of the selected track, or show it again."""
+        track = self._editor.selected_track()
+        if track is not None:
+            self._editor.apply(lambda p: change_track(p, track.id, is_muted=not track.is_muted), "mute")
+
+    def toggle_solo(self) -> None:
+        """Show only the selected track, and other rows that are solo, or all again."""
+        track = self._editor.selected_track()
+        if track is not None:
+            self._editor.apply(lambda p: change_track(p, track.id, is_solo=not track.is_solo), "solo")
+
+    def move(self, direction: int) -> None:
+        """Put the selected track a place up (-1) or down (1) in the stack."""
+        track = self._editor.selected_track()
+        if track is not None:
+            self._editor.apply(lambda p: step_rows(p, [track.id], direction), "order of rows")
 
     def nudge(self, direction: int) -> None:
         """Move the selected item by a frame."""

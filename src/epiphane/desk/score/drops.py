@@ -51,6 +51,11 @@ def drop_under(
         return _on_shots(editor, layout, place, x)
     if place.lane is not None:
         return _on_lane(editor, layout, place, x)
+    if place.track is not None and not is_transition:
+        track = find(editor.project.tracks, place.track, "track")
+        top = layout.track_top(place.stave, track.id)
+        row = _row(layout, place, top + layout.heights.lane / 2, layout.heights.lane)
+        return Drop(Target(track=track.id), f"on {track.name or 'this track'} alone, on every beat", row)
     return elsewhere if is_transition else _on_pulse(editor, layout, place, x) or elsewhere
 
 

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
 from epiphane.desk.score.drag import Drag, Grip
@@ -18,9 +19,10 @@ from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, St
 from epiphane.desk.score.paint import cue_path, cue_shape, family_colour, lane_colour, lane_label, ratio_of
 from epiphane.desk.score.pick import cue_under
 from epiphane.desk.score.rows import Press, Row
+from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Trigger
+from epiphane.document.lane import Span, Trigger
 from epiphane.document.project import find
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.timing import frame_at, frame_start
@@ -58,9 +60,10 @@ class LaneRow(Row):
     strip = Strip.LANE
     is_apart = True
 
-    def __init__(self, editor: Editor, lane: LaneId) -> None:
+    def __init__(self, editor: Editor, lane: LaneId, snapping: Snapping) -> None:
         super().__init__(editor)
         self.lane_id = lane
+        self._snapping = snapping
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
         return lane_content(self._editor, stave, self._schedule)
@@ -80,6 +83,9 @@ class LaneRow(Row):
         return Qt.CursorShape.SizeHorCursor if is_foot else Qt.CursorShape.PointingHandCursor
 
     def press(self, press: Press) -> Drag | None:
+        if self.lane_id in press.layout.folded:
+            self._editor.select(LaneSelection(self.lane_id))
+            return Drag(Grip.ROW, press.at, press.place)
         is_on_name = press.at.x() < NAMES_RIGHT
         if is_on_name and (press.is_adding or press.is_alone):
             self._editor.select(lanes_with(self._editor, self.lane_id, is_range=press.is_adding))
@@ -89,6 +95,8 @@ class LaneRow(Row):
         if hit is None:
             if not press.is_adding and not (is_on_name and lane.id in self._editor.selection.lanes):
                 self._editor.select(LaneSelection(lane.id))
+            if lane.trigger is Trigger.SPAN and not is_on_name and not press.is_adding:
+                return self._hold_span(press, None, Grip.FALL)
             keys = self._editor.selection.cues if press.is_adding else frozenset()
             return Drag(Grip.ROW if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
         cue, grip = hit
@@ -98,12 +106,22 @@ class LaneRow(Row):
         elif key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=lane.id)
         keys = self._editor.selection.cues
+        span = span_of_hit(self._editor.project, lane, cue.hit.time) if lane.trigger is Trigger.SPAN else None
+        if span is not None:
+            return self._hold_span(press, span, grip)
         return Drag(grip, press.at, press.place, keys=keys, cue=cue, is_alone=press.is_alone)
+
+    def _hold_span(self, press: Press, span: Span | None, grip: Grip) -> Drag:
+        held = SpanDrag(self._editor, self._snapping, self.lane_id, span, grip, press.place.seconds)
+        return Drag(Grip.SHOT, press.at, press.place, shot=held)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint it over what was there."""
         lane, top = self._schedule, layout.lane_top(stave, layout.lanes.index(self.lane_id))
         colour = theme.RULE if lane.is_silent else lane_colour(lane.lane)
+        if self.lane_id in layout.folded:
+            self._paint_folded(painter, layout, stave, top, colour)
+            return
         strip = _Strip(painter, layout, stave, lane, top, colour)
         painter.fillRect(QRectF(0, top - 1, layout.width, layout.lane_height + 2), theme.GROUND)
         self._paint_name(strip)
@@ -118,13 +136,28 @@ class LaneRow(Row):
         self._paint_cues(strip)
         painter.restore()
 
+    def _paint_folded(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, top: float, colour: QColor
+    ) -> None:
+        """Paint its level as one line of its colour, and no name."""
+        height = layout.row_step(self.lane_id) - layout.heights.lane_gap
+        left, right = layout.left(stave), layout.right(stave)
+        painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
+        painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
+        painter.fillRect(QRectF(MARGIN_LEFT - 9, top + 1, 3, height - 2), colour)
+        columns = range(int(left), int(right) + 1)
+        seconds = layout.seconds_of(stave, np.array(columns, np.float64))
+        frames = (seconds * float(self._editor.project.rate)).astype(int)
+        image = bands_image(_levels_at(self._schedule, frames)[None], [colour])
+        painter.drawImage(QRectF(int(left), top + 1, len(columns), height - 2), image)
+
     def _paint_name(self, strip: _Strip) -> None:
         painter, layout, lane, top = strip.painter, strip.layout, strip.lane, strip.top
         is_chosen = lane.lane.id in self._editor.selection.lanes
         painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
         painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
         room = QRectF(4, top - 1, MARGIN_LEFT - 18, layout.lane_height + 2)
-        name = lane_label(lane.lane)
+        name = f"↳ {lane_label(lane.lane)}" if lane.lane.track is not None else lane_label(lane.lane)
         text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _RIGHT, text)
         inset = 3 if layout.lane_height > _LOW_LANE else 1

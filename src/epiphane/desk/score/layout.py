@@ -7,10 +7,10 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.document.ids import LaneId, PulseId, TrackId
+from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
-from epiphane.document.timeline import Track
 from epiphane.facts.grid import Bar
 from epiphane.facts.hits import has_own_line
 from epiphane.transitions.declare import is_transition
@@ -60,6 +60,7 @@ TALL = Heights(
 LOW = Heights(25, 26, drum=11, pulse=13, shots=26, lane=12, lane_gap=1, strip_gap=3, stave_gap=12)
 _FOLD_HEIGHT = 19
 _BOWS_HEIGHT = 14
+_FOLDED_ROW = 7
 _DRUM_ORDER = ("hat", "snare", "kick")
 
 
@@ -162,6 +163,7 @@ class ScoreLayout:
         self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
         self.tracks = tuple(track.id for track in project.tracks)
+        self.folded = frozenset(row.id for row in project.stack if row.is_folded)
         self.is_folded = rows is LaneRows.FOLDED and len(self.lanes) > 1
         self.lane_height = TALL.lane if self.is_folded else heights.lane
         self.shown_lanes = self.lanes
@@ -205,9 +207,9 @@ class ScoreLayout:
         for row, below in self._stack_tops.items():
             top = self.stack_top(0) + below
             if row in self.lanes:
-                rows.append(RowPlace(Strip.LANE, top, top + self.lane_step, LaneId(row)))
+                rows.append(RowPlace(Strip.LANE, top, top + self.row_step(row), LaneId(row)))
             else:
-                rows.append(RowPlace(Strip.TRACK, top, top + self.track_step, track=TrackId(row)))
+                rows.append(RowPlace(Strip.TRACK, top, top + self.row_step(row), track=TrackId(row)))
         return tuple(rows)
 
     def _placed_stack(self, project: Project) -> dict[int, float]:
@@ -215,12 +217,10 @@ class ScoreLayout:
         below: dict[int, float] = {}
         height = self.fold_height
         for row in project.stack:
-            if isinstance(row, Track):
-                below[row.id] = height
-                height += self.track_step
-            elif row.id in self.shown_lanes:
-                below[row.id] = height
-                height += self.lane_step
+            if isinstance(row, Lane) and row.id not in self.shown_lanes:
+                continue
+            below[row.id] = height
+            height += self.row_step(row.id)
         self._stack_height = height
         return below
 
@@ -266,10 +266,11 @@ class ScoreLayout:
         """Top of the shot strip."""
         return self.bows_top(top) + self.bows_height + self.heights.strip_gap
 
-    @property
-    def track_step(self) -> int:
-        """From the top of a track's row to that of the next row."""
-        return self.heights.lane + self.heights.lane_gap
+    def row_step(self, row: int) -> int:
+        """From the top of a row of the stack to that of the next one."""
+        if row in self.folded:
+            return _FOLDED_ROW + self.heights.lane_gap
+        return self.lane_step if row in self.lanes else self.heights.lane + self.heights.lane_gap
 
     def stack_top(self, top: float) -> float:
         """Top of the rows of the stack: of that for all lanes, if they are folded, or of the first."""

@@ -8,7 +8,7 @@ from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import Place, ScoreLayout, Stave
 from epiphane.desk.score.paint import CueShape, cue_shape
 from epiphane.document.ids import ItemId
-from epiphane.document.lane import Lane
+from epiphane.document.lane import Lane, Trigger
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.document.timeline import Item
@@ -42,8 +42,9 @@ def cue_under(
     found = editor.cues.lane(lane.id)
     chosen = editor.selection.cues
     best: tuple[float, Cue, Grip] | None = None
+    is_span = lane.trigger is Trigger.SPAN
     for cue in found.cues if found is not None else ():
-        if not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
+        if not is_span and not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
             continue
         shape = cue_shape(layout, place.stave, cue, float(editor.project.rate))
         is_chosen = (lane.id, cue.hit.time) in chosen

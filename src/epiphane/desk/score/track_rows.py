@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import ItemSelection, SongSelection
+from epiphane.desk.control.selection import ItemSelection, SongSelection, TrackSelection
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, Place, ScoreLayout, Stave, Strip
@@ -15,7 +15,8 @@ from epiphane.document.ids import TrackId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Track
 from epiphane.edits.main_track import shot_name
-from epiphane.edits.tracks import change_track, find_item, move_item, trim_item
+from epiphane.edits.tracks import find_item, move_item, trim_item
+from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at
 from epiphane.timing import frame_at, frame_start
 
@@ -82,16 +83,22 @@ class TrackRow(Row):
         return find(self._editor.project.tracks, self._track_id, "track")
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
-        return self._track, self._editor.project.footage, self._editor.selection.item
+        project, selection = self._editor.project, self._editor.selection
+        is_silent = self._track_id in silent_rows(project)
+        return self._track, project.footage, selection.item, selection.track, is_silent
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         track, project = self._track, self._editor.project
-        top, height = layout.track_top(stave, track.id), layout.heights.lane
-        painter.setFont(theme.words(8.5))
-        painter.setPen(theme.QUIET)
+        top = layout.track_top(stave, track.id)
+        height = layout.row_step(track.id) - layout.heights.lane_gap
+        is_folded = track.id in layout.folded
+        is_chosen = track.id == self._editor.selection.track
+        painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
+        painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
         room = QRectF(4, top - 1, MARGIN_LEFT - 18, height + 2)
         text = painter.fontMetrics().elidedText(track.name or "Track", _ELIDED, int(room.width()))
-        painter.drawText(room, _RIGHT, text)
+        if not is_folded:
+            painter.drawText(room, _RIGHT, text)
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
         for item in track.items:
@@ -99,7 +106,11 @@ class TrackRow(Row):
             if end <= stave.start + 1e-3 or start >= stave.end - 1e-3:
                 continue
             x0, x1 = layout.x_at(stave, max(start, stave.start)), layout.x_at(stave, min(end, stave.end))
-            self._paint_item(painter, QRectF(x0, top, x1 - x0, height), item, is_muted=track.is_muted)
+            box = QRectF(x0, top, x1 - x0, height)
+            if is_folded:
+                painter.fillRect(box.adjusted(1, 1, -1, -1), theme.QUIET)
+                continue
+            self._paint_item(painter, box, item, is_muted=track.id in silent_rows(project))
             if item.pin is not None and stave.start <= item.pin.hit < stave.end:
                 x = layout.x_at(stave, item.pin.hit)
                 paint_pin(painter, x, top + height - 1, True, height=height - 4)
@@ -125,11 +136,7 @@ class TrackRow(Row):
     def press(self, press: Press) -> Drag | None:
         if press.at.x() < NAMES_RIGHT:
             track = self._track
-            if press.is_alone:
-                self._editor.apply(
-                    lambda p: change_track(p, track.id, is_muted=not track.is_muted), "muting of a track"
-                )
-                return None
+            self._editor.select(TrackSelection(track.id))
             return Drag(Grip.ROW, press.at, press.place)
         found = self._held(press)
         if found is None:

@@ -449,7 +449,7 @@ class ScoreView(QAbstractScrollArea):
             Strip.CUTS: lambda _: self._bows,
             Strip.SHOTS: lambda _: self._shots,
             Strip.FOLD: lambda _: FoldRow(self._editor),
-            Strip.LANE: lambda place: LaneRow(self._editor, place.lane or LaneId(0)),
+            Strip.LANE: lambda place: LaneRow(self._editor, place.lane or LaneId(0), self._snapping),
             Strip.TRACK: lambda place: TrackRow(self._editor, place.track or TrackId(0), self._snapping),
         }
         below = self._layout.rows[len(self._song_rows) :]

@@ -140,12 +140,12 @@ class Commands:
             "lane_add_back": lambda: lanes.step(-1, keeps=True),
             "lanes_all": lanes.select_all,
             "lane_rows": self._window.score.next_rows,
-            "mute": lanes.mute,
-            "solo": lanes.solo,
+            "mute": self._mute,
+            "solo": self._solo,
             "copy_lane": self._duplicate,
             "new_recipe": self._window.recipes.begin,
-            "lane_up": lambda: lanes.move(-1),
-            "lane_down": lambda: lanes.move(1),
+            "lane_up": lambda: (self._subject.move_row or lanes.move)(-1),
+            "lane_down": lambda: (self._subject.move_row or lanes.move)(1),
             "delete": self._delete,
             "unselect": self._unselect,
         }
@@ -226,6 +226,12 @@ class Commands:
     def _subject(self) -> Subject:
         """What is done with what is selected."""
         return self._subjects[type(self._window.editor.selection)]
+
+    def _mute(self) -> None:
+        (self._subject.mute or self._window.lanes.mute)()
+
+    def _solo(self) -> None:
+        (self._subject.solo or self._window.lanes.solo)()
 
     def _nudge(self, direction: int) -> None:
         (self._subject.nudge or self._window.cues.nudge)(direction)

@@ -25,10 +25,12 @@ from epiphane.desk.control.selection import (
     ShotsSelection,
     SongSelection,
     TapSelection,
+    TrackSelection,
 )
 from epiphane.desk.score.paint import lane_label
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
+from epiphane.transitions.declare import is_transition
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
@@ -53,6 +55,7 @@ class Subject:
     nudge, step : move it a little, or go to the next one; 1 is later, -1 is earlier
     snap : bring it to its attack, or its moment to a hit
     accept, toggle : take a proposal, or switch it on or off
+    mute, solo, move_row : silence it, or all others; put it up (-1) or down (1) in the stack
     copy, cut : remember it to be pasted; and delete it
     select_all, select_alike, select_section : select more of its kind
     """
@@ -67,6 +70,9 @@ class Subject:
     snap: Callable[[], object] | None = None
     accept: Callable[[], object] | None = None
     toggle: Callable[[], object] | None = None
+    mute: Callable[[], object] | None = None
+    solo: Callable[[], object] | None = None
+    move_row: Callable[[int], object] | None = None
     copy: Callable[[], object] | None = None
     cut: Callable[[], object] | None = None
     select_all: Callable[[], object] | None = None
@@ -140,9 +146,13 @@ def _of_lanes(window: "Window") -> Subjects:
         lane = editor.selected_lane()
         return lane_label(lane) if lane else ""
 
+    def kind() -> str:
+        lane = editor.selected_lane()
+        return "Transition" if lane is not None and is_transition(lane.effect) else "Lane"
+
     return {
         LaneSelection: Subject(
-            lambda: ("Lane", label()),
+            lambda: (kind(), label()),
             bench.lane_page,
             _LANE,
             delete=lanes.remove,
@@ -182,6 +192,10 @@ def _of_footage(window: "Window") -> Subjects:
         item = editor.selected_item()
         return "Item", shot_name(editor.project, item) if item is not None else ""
 
+    def track_title() -> tuple[str, str]:
+        track = editor.selected_track()
+        return "Track", track.name if track is not None else ""
+
     shots = window.shots
 
     def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
@@ -210,6 +224,15 @@ def _of_footage(window: "Window") -> Subjects:
             delete=window.tracks.remove,
             nudge=window.tracks.nudge,
             snap=window.tracks.land,
+        ),
+        TrackSelection: Subject(
+            track_title,
+            lambda: bench.track,
+            "A track has items that lie over all rows above it",
+            delete=window.tracks.remove_track,
+            mute=window.tracks.toggle_muted,
+            solo=window.tracks.toggle_solo,
+            move_row=window.tracks.move,
         ),
         GapSelection: Subject(lambda: ("Gap", "between shots"), lambda: bench.gap, delete=shots.close_gap),
         FootageSelection: Subject(

@@ -38,13 +38,13 @@ from epiphane.files.project import SUFFIX, load_project, missing_files, save_pro
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
+from epiphane.lane_kinds import LaneKind, lane_kind_named
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
 from epiphane.render.export import ExportProgress, export
 from epiphane.timing import clock_text, frame_at, parse_rate
-from epiphane.transitions.declare import LaneKind, lane_kind_named
 
 _FILE = click.Path(path_type=Path)
 

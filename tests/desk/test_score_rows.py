@@ -10,6 +10,7 @@ from epiphane.desk.control.selection import (
     ShotSelection,
     SongSelection,
 )
+from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import LaneRows as Rows
 from epiphane.desk.score.layout import ScoreLayout, Strip

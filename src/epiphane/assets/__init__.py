@@ -1,4 +1,4 @@
-"""Fonts, icons and recipes that are shipped with the application, with their licences beside them."""
+"""Fonts, icons, recipes and overlays that are shipped, with their licences beside them."""
 
 from pathlib import Path
 
@@ -6,3 +6,4 @@ ASSETS = Path(__file__).parent
 FONTS = ASSETS / "fonts"
 ICONS = ASSETS / "icons"
 RECIPES = ASSETS / "recipes"
+OVERLAYS = ASSETS / "overlays"

@@ -6,7 +6,7 @@ from typing import Annotated, TypeAlias
 from msgspec import Meta, Struct
 
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import ItemId, LaneId, PulseId, Seconds, Share, TrackId
+from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, Seconds, Share, TrackId
 from epiphane.document.pick import Pick
 
 
@@ -105,6 +105,7 @@ class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_d
     envelope: Envelope | None = None
     effect: str | None = None
     settings: Settings = ()
+    clip: FootageId | None = None
 
     @property
     def says_nothing(self) -> bool:
@@ -123,7 +124,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
     row. Where its `trigger` is to be on over `spans`, these are meant, or else those that its pick lies in.
-    It acts on all that stands before it in the stack, or on one `track` alone. A row that is locked is not
+    Where it lays footage over the picture, each cue plays the next of its `clips`. It acts on all that stands
+    before it in the stack, or on one `track` alone. A row that is locked is not
     changed, one that is folded is drawn low.
     """
 
@@ -149,6 +151,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     alternatives: Annotated[tuple[EffectInstance, ...], Meta(max_length=16)] = ()
     spans: Annotated[tuple[Span, ...], Meta(max_length=10_000)] = ()
     track: TrackId | None = None
+    clips: Annotated[tuple[FootageId, ...], Meta(max_length=1000)] = ()
     is_locked: bool = False
     is_folded: bool = False
 

@@ -6,6 +6,7 @@ from itertools import pairwise
 from typing import assert_never
 
 from epiphane.document.ids import PulseId
+from epiphane.document.lane import Lane
 from epiphane.document.project import HasId, Project
 from epiphane.document.pulse import (
     BandSource,
@@ -41,6 +42,7 @@ def broken_laws(project: Project, *, since: Project | None = None) -> Iterator[s
     """
     yield from _repeated_numbers(project)
     yield from misplaced_items(project)
+    yield from _missing_clips(project)
     if project.shapes and project.shape not in project.shapes:
         yield f"$.shapes: the shape that is shown, {project.width}x{project.height}, must be among them"
     if len(set(project.shapes)) < len(project.shapes):
@@ -54,6 +56,17 @@ def broken_laws(project: Project, *, since: Project | None = None) -> Iterator[s
     yield from _disorder(project, since)
     if not any(depth is None or depth > DEEPEST_BLEND for depth in depths.values()):
         yield from (f"$: {fault}" for fault in oversizes(project))
+
+
+def _missing_clips(project: Project) -> Iterator[str]:
+    """Yield which lanes lay footage over the picture that is not there."""
+    footage = {one.id for one in project.footage}
+    for index, row in enumerate(project.stack):
+        if isinstance(row, Lane):
+            used = (*row.clips, *(one.clip for one in row.overrides if one.clip is not None))
+            yield from (
+                f"$.stack[{index}].clips: there is no footage {one}" for one in used if one not in footage
+            )
 
 
 def misplaced_items(project: Project) -> Iterator[str]:

@@ -207,7 +207,30 @@ class SolidFill(Struct, frozen=True, gc=False, forbid_unknown_fields=True, tag="
     colour: Colour = "#000000"
 
 
-Content: TypeAlias = FootageCut | SolidFill
+class ShapeKind(Enum):
+    """A rectangle, an ellipse, or a gradient from one edge of its width to the other."""
+
+    RECTANGLE = "rectangle"
+    ELLIPSE = "ellipse"
+    GRADIENT = "gradient"
+
+
+class ShapeFill(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True, tag="shape"):
+    """A shape of one colour, or a gradient of two.
+
+    `width` and `height` are shares of the frame's, `feather` is a share of its height by which the edge is
+    soft, inwards. A gradient goes to the colour `to`, or to nothing, and has no ends across its way.
+    """
+
+    kind: ShapeKind = ShapeKind.RECTANGLE
+    colour: Colour = "#ece4d4"
+    to: Colour | None = None
+    width: Annotated[float, Meta(ge=0.001, le=4)] = 0.5
+    height: Annotated[float, Meta(ge=0.001, le=4)] = 0.5
+    feather: Share = 0.0
+
+
+Content: TypeAlias = FootageCut | SolidFill | ShapeFill
 
 
 class ItemSound(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
@@ -234,8 +257,25 @@ class Fades(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     bend: Annotated[float, Meta(ge=-1, le=1)] = 0.0
 
 
+class ItemKey(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
+    """Where an item lies on one of its frames, how much is seen of it, and how that becomes the next key's.
+
+    `frame` is counted from the item's first; `opacity` is a share of the item's own.
+    """
+
+    frame: Annotated[int, Meta(ge=-1_000_000, le=1_000_000)]
+    framing: Framing = Framing()
+    opacity: Share = 1.0
+    ramp: Ramp = Ramp.BOTH
+
+
 class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
-    """What a track shows from frame `start` of the project for `n_frames`."""
+    """What a track shows from frame `start` of the project for `n_frames`.
+
+    It fades in and out over some frames at its ends. Where it has `keys`, ascending, these say where it lies
+    in place of its transform, which still says how it is fitted; before the first and after the last one it
+    stays.
+    """
 
     id: ItemId
     start: Frames
@@ -248,6 +288,13 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     is_locked: bool = False
     sound: ItemSound | None = None
     other_shapes: Annotated[tuple[ShapeTransform, ...], Meta(max_length=16)] = ()
+    keys: Annotated[tuple[ItemKey, ...], Meta(max_length=1000)] = ()
+    fade_in: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    fade_out: Annotated[int, Meta(ge=0, le=100_000)] = 0
+
+    def __post_init__(self) -> None:
+        if any(b.frame <= a.frame for a, b in pairwise(self.keys)):
+            raise ValueError("the keys of an item must ascend, no two on one frame")
 
     @property
     def end(self) -> int:

@@ -15,7 +15,8 @@ from epiphane.document.footage import (
     take_at,
 )
 from epiphane.document.ids import FootageId
-from epiphane.document.project import Project, find, with_items
+from epiphane.document.lane import Lane
+from epiphane.document.project import Project, find, with_items, with_lanes
 from epiphane.document.timeline import Item
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
@@ -76,7 +77,18 @@ def remove_footage(project: Project, ids: Iterable[FootageId]) -> Project:
         project.filling, footage=tuple(one for one in project.filling.footage if one not in gone)
     )
     kept = tuple(one for one in project.footage if one.id not in gone)
+    without = with_lanes(without, (_without_clips(lane, gone) for lane in without.lanes))
     return replace(without, footage=kept, filling=filling)
+
+
+def _without_clips(lane: Lane, gone: set[FootageId]) -> Lane:
+    """Return a lane that lays no footage over the picture that is gone."""
+    is_used = gone & {*lane.clips, *(one.clip for one in lane.overrides)}
+    if not is_used:
+        return lane
+    overrides = tuple(replace(one, clip=None) if one.clip in gone else one for one in lane.overrides)
+    kept = tuple(one for one in overrides if not one.says_nothing)
+    return replace(lane, clips=tuple(one for one in lane.clips if one not in gone), overrides=kept)
 
 
 def change_footage(project: Project, footage_id: FootageId, **changes: Any) -> Project:

@@ -91,6 +91,14 @@ def even_size(width: int, height: int) -> tuple[int, int]:
 def _at(shot: Item, start: int, end: int, factor: Fraction) -> Item:
     """Return a shot between other frames, with the keys of its speed at the same instants at another rate."""
     made = replace(shot, start=start, n_frames=end - start)
+    if shot.keys or shot.fade_in or shot.fade_out:
+        places = {round(key.frame * factor): key for key in shot.keys}
+        made = replace(
+            made,
+            keys=tuple(replace(key, frame=frame) for frame, key in places.items()),
+            fade_in=round(shot.fade_in * factor),
+            fade_out=round(shot.fade_out * factor),
+        )
     speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
     if not isinstance(speed, tuple):
         return made

@@ -123,6 +123,9 @@ def take_out(project: Project, ids: Iterable[ItemId]) -> Project:
 def started_at(shot: Item, start: int, rate: Fraction) -> Item:
     """Return a shot that begins on another frame and shows on every other one what it did."""
     made = replace(shot, start=start, n_frames=shot.end - start)
+    if shot.keys:
+        later = shot.start - start
+        made = replace(made, keys=tuple(replace(key, frame=key.frame + later) for key in shot.keys))
     if isinstance(shot.content, FootageCut):
         seconds = round(running_seconds(shot, start, rate), 9)
         later = anchor_frame(shot, rate) - anchor_frame(made, rate)

@@ -1,13 +1,22 @@
 """Edits of items on the tracks over the shots: pictures laid over, and sounds under the song."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import FootageCut, Item, ItemSound, Pin, Track, footage_item
+from epiphane.document.timeline import (
+    FootageCut,
+    Item,
+    ItemSound,
+    Pin,
+    ShapeFill,
+    SolidFill,
+    Track,
+    footage_item,
+)
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import footage_name, started_at
@@ -28,23 +37,14 @@ def put_on_track(
         If there is no such footage or track, or no room on it there.
     """
     footage = find(project.footage, footage_id, "footage")
-    item_id = ItemId(project.next_id)
-    project = replace(project, next_id=project.next_id + 1)
-    if track is None:
-        made = Track(TrackId(project.next_id), footage_name(footage)[:100])
-        project = replace(project, stack=(*project.stack, made), next_id=project.next_id + 1)
-        track = made.id
-    items = _track(project, track).items
-    room = next((item.start for item in items if item.end > frame), max(project.n_frames, frame + 1))
-    if room <= frame:
-        raise EditError("something is on this track here already: put it beside it, or on another track")
+    project, item_id, track = _begun(project, track, footage_name(footage))
     is_still = footage.kind is FootageKind.STILL
     seconds = 2.0 if is_still else max(footage.end - footage.used_from, 0.04)
-    n_frames = min(max(1, round(seconds * project.rate)), room - frame)
+    n_frames = _room_from(project, track, frame, round(seconds * project.rate))
     item = footage_item(item_id, footage_id, frame, n_frames, source_start=footage.used_from)
     if footage.kind is FootageKind.SOUND:
         item = replace(item, sound=ItemSound())
-    return _with_items(project, track, (*items, item)), item_id
+    return _with_items(project, track, (*_track(project, track).items, item)), item_id
 
 
 def land_item(project: Project, item_id: ItemId, pin: Pin) -> Project:
@@ -90,6 +90,57 @@ def change_item(project: Project, item_id: ItemId, **changes: object) -> Project
     """
     track, item = find_item(project, item_id)
     return _replaced(project, track, checked(replace(item, **changes), Item))
+
+
+def replace_item(project: Project, item_id: ItemId, change: Callable[[Item], Item]) -> Project:
+    """Return `project` with an item of a track as `change` makes it.
+
+    Raises
+    ------
+    EditError
+        If there is no such item.
+    """
+    track, item = find_item(project, item_id)
+    return _replaced(project, track, change(item))
+
+
+def put_fill_on_track(
+    project: Project, fill: SolidFill | ShapeFill, frame: int, track: TrackId | None = None
+) -> tuple[Project, ItemId]:
+    """Return `project` with a solid or a shape on a track, or on a new one, from a frame on, and its number.
+
+    It lasts two seconds, or as long as there is room.
+
+    Raises
+    ------
+    EditError
+        If there is no such track, or no room on it there.
+    """
+    name = "solid" if isinstance(fill, SolidFill) else fill.kind.value
+    project, item_id, track = _begun(project, track, name)
+    n_frames = _room_from(project, track, frame, round(2 * project.rate))
+    item = Item(item_id, frame, n_frames, fill)
+    return _with_items(project, track, (*_track(project, track).items, item)), item_id
+
+
+def _begun(project: Project, track: TrackId | None, name: str) -> tuple[Project, ItemId, TrackId]:
+    """Return `project` with a track, new if none is given, and the number of an item that is to be on it."""
+    item_id = ItemId(project.next_id)
+    project = replace(project, next_id=project.next_id + 1)
+    if track is None:
+        made = Track(TrackId(project.next_id), name[:100])
+        project = replace(project, stack=(*project.stack, made), next_id=project.next_id + 1)
+        track = made.id
+    return project, item_id, track
+
+
+def _room_from(project: Project, track: TrackId, frame: int, wanted: int) -> int:
+    """Return how many frames there are on a track from a frame on, at most as many as wanted."""
+    items = _track(project, track).items
+    room = next((item.start for item in items if item.end > frame), max(project.n_frames, frame + 1))
+    if room <= frame:
+        raise EditError("something is on this track here already: put it beside it, or on another track")
+    return min(max(1, wanted), room - frame)
 
 
 def delete_items(project: Project, ids: Iterable[ItemId]) -> Project:

@@ -1,10 +1,11 @@
 """Where a picture lies in the frame while it moves there."""
 
+import bisect
 from typing import assert_never
 
 from msgspec.structs import replace
 
-from epiphane.document.timeline import Framing, Item, Move, Transform
+from epiphane.document.timeline import Framing, Item, ItemKey, Move, Transform
 from epiphane.facts.speed import ramp_share
 
 
@@ -24,6 +25,52 @@ def framing_at(transform: Transform, share: float) -> Framing:
             return between_framings(start, transform.end, ramp_share(transform.ease, share))
         case _:
             assert_never(transform.move)
+
+
+def item_framing(item: Item, frame: int) -> Framing:
+    """Return where an item lies on a frame of the project: by its keys, or as its transform moves."""
+    if item.keys:
+        return _between_keys(item.keys, frame - item.start)[0]
+    share = 0.0 if item.transform.move is Move.NONE else (frame - item.start + 0.5) / item.n_frames
+    return framing_at(item.transform, share)
+
+
+def item_key_at(item: Item, frame: int) -> ItemKey:
+    """Return the key of an item on a frame of the project, or the one there that would change nothing."""
+    place = frame - item.start
+    there = next((key for key in item.keys if key.frame == place), None)
+    if there is not None:
+        return there
+    if item.keys:
+        framing, opacity = _between_keys(item.keys, place)
+        return ItemKey(place, framing, opacity)
+    return ItemKey(place, item_framing(item, frame))
+
+
+def item_opacity(item: Item, frame: int) -> float:
+    """Return how much is seen of an item on a frame of the project, 0 to 1: by its keys and its fades.
+
+    A fade begins with a part of it on the first frame, and is over on the frame after its last.
+    """
+    opacity = item.opacity
+    if item.keys:
+        opacity *= _between_keys(item.keys, frame - item.start)[1]
+    for n_frames, gone in ((item.fade_in, frame - item.start), (item.fade_out, item.end - 1 - frame)):
+        if gone < n_frames:
+            opacity *= (gone + 1) / (n_frames + 1)
+    return round(max(opacity, 0.0), 6)
+
+
+def _between_keys(keys: tuple[ItemKey, ...], frame: int) -> tuple[Framing, float]:
+    """Return the framing and the opacity on a frame of an item, counted from its first."""
+    index = bisect.bisect_right(keys, frame, key=lambda key: key.frame) - 1
+    if index < 0 or index == len(keys) - 1:
+        key = keys[max(index, 0)]
+        return key.framing, key.opacity
+    here, following = keys[index], keys[index + 1]
+    share = ramp_share(here.ramp, (frame - here.frame) / (following.frame - here.frame))
+    opacity = here.opacity + (following.opacity - here.opacity) * share
+    return between_framings(here.framing, following.framing, share), opacity
 
 
 def between_framings(start: Framing, end: Framing, share: float) -> Framing:

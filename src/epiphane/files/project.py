@@ -16,6 +16,7 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.assets import OVERLAYS
 from epiphane.disk import (
     MOST_PROJECT_BYTES,
     is_file,
@@ -32,6 +33,7 @@ from epiphane.errors import ProjectFileError
 from epiphane.timing import frame_at
 
 SUFFIX = ".epiphane"
+_SHIPPED = "shipped:"
 _MOST_FAULTS, _FAULT_LENGTH = 6, 160
 _RATE = re.compile(r"\d{1,9}(/\d{1,9})?", re.ASCII)
 _LOWEST_RATE, _HIGHEST_RATE = Fraction(1, 86_400), Fraction(1000)
@@ -313,13 +315,23 @@ def missing_files(project: Project) -> list[str]:
 
 
 def with_relative_paths(project: Project, folder: Path) -> Project:
-    """Return `project` with the paths of its files as seen from a folder."""
-    return _with_paths(project, lambda path: os.path.relpath(path, folder))
+    """Return `project` with the paths of its files as seen from a folder; of shipped ones their names."""
+    return _with_paths(project, lambda path: _shipped_name(path) or os.path.relpath(path, folder))
 
 
 def with_absolute_paths(project: Project, folder: Path) -> Project:
     """Return `project` with the paths of its files taken from a folder."""
-    return _with_paths(project, lambda path: os.path.normpath(folder / path))
+    return _with_paths(project, lambda path: _shipped_path(path) or os.path.normpath(folder / path))
+
+
+def _shipped_name(path: str) -> str | None:
+    """Return how a file names an overlay that is shipped, wherever that lies here; None for other paths."""
+    return f"{_SHIPPED}{Path(path).name}" if Path(path).parent == OVERLAYS else None
+
+
+def _shipped_path(path: str) -> str | None:
+    """Return where a shipped overlay lies here, by how a file names it; None for other paths."""
+    return str(OVERLAYS / Path(path.removeprefix(_SHIPPED)).name) if path.startswith(_SHIPPED) else None
 
 
 def json_schema() -> dict[str, Any]:

@@ -6,6 +6,7 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from epiphane.assets import OVERLAYS
 from epiphane.disk import private_folder, read_file, write_atomically
 from epiphane.document.project import Project
 from epiphane.errors import DiskError
@@ -50,7 +51,7 @@ class TrustedFolders:
 
         What lies in or below the project's own folder is its own.
         """
-        own, trusted = folder.resolve(), self.read()
+        own, trusted = folder.resolve(), self.read() | {OVERLAYS.resolve()}
         return [
             place
             for place in folders_of(project)

@@ -22,8 +22,8 @@ from epiphane.keying.picking import PickedHits, chances, frames_of_shots, picked
 from epiphane.keying.spans import over_span, span_hits, spans_on
 from epiphane.keying.transition_cues import TransitionCue, hits_at_cuts, transition_cues
 from epiphane.keying.varying import overridden, varied
+from epiphane.lane_kinds import is_transition
 from epiphane.timing import frames_at
-from epiphane.transitions.declare import is_transition
 from epiphane.types import FloatArray, IntArray
 
 
@@ -221,6 +221,13 @@ class LaneSchedule:
         """The changes to single cues whose hit is not there, or not taken, now."""
         there = {round(hit.time, 6) for hit in self.picked.hits}
         return tuple(one for one in self.lane.overrides if round(one.hit, 6) not in there)
+
+    def cue_at(self, frame: int) -> tuple[Cue, int] | None:
+        """Return the cue that counts on a frame, and how often values have gone on by it, or None."""
+        number = -1 if self.is_silent else self._active_cue_at(frame)
+        if number < 0:
+            return None
+        return self.timing.firing[number], int(self.timing.active_cues.turns[number])
 
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""

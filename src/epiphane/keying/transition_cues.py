@@ -20,6 +20,7 @@ from epiphane.facts.beyond import beyond_words, n_frames_lacking
 from epiphane.facts.cuts import Cut, cuts_of, drift_at
 from epiphane.keying.envelope import envelope_level, in_frames
 from epiphane.keying.picking import chances
+from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at
 from epiphane.transitions.declare import (
     BY_CHANCE,
@@ -30,7 +31,6 @@ from epiphane.transitions.declare import (
     WITH_MOVEMENT,
     Progress,
     Transition,
-    is_transition,
 )
 from epiphane.types import FloatArray
 

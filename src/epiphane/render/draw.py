@@ -17,8 +17,9 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
-from epiphane.render.plan import FramePlan, Joined, Node, Shown, Solid, SourceFrame, Stacked
+from epiphane.render.plan import FramePlan, Joined, Node, ShapeDrawing, Shown, Solid, SourceFrame, Stacked
 from epiphane.render.resolution import ResolutionRun, resolution_runs
+from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.transitions.declare import TRANSITIONS, Composed, Join, Masked, Weighted
@@ -207,6 +208,12 @@ class _Drawing:
                     return _toned(_WorkingImage(np.full((height, width, 3), colour, kind)), done.tones)
                 solid = np.full((height, width, 4), (*colour, 255), kind)
                 return _toned(_WorkingImage(with_pass_applied(solid, done)), done.tones)
+            case ShapeDrawing():
+                shape = shape_picture(node.content, self._size, self._shape)
+                if not is_over:
+                    shape = np.ascontiguousarray(shape[..., :3])
+                whole = _at_resolution(shape, part, self._size)
+                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
             case Stacked(nodes=nodes):
                 whole = _at_resolution(self._stacked(nodes, has_edge=has_edge), part, self._size)
                 return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)

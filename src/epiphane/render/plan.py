@@ -20,16 +20,21 @@ from epiphane.document.timeline import (
     Fit,
     FootageCut,
     Item,
+    ShapeFill,
+    ShapeKind,
     SolidFill,
     Track,
     Transform,
     cut_of,
 )
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
+from epiphane.facts.framing import item_opacity
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
+from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
+from epiphane.lane_kinds import OVERLAY
 from epiphane.render.transform import is_covering, transform_on
 from epiphane.transitions.declare import Progress
 from epiphane.types import Size
@@ -57,6 +62,18 @@ class Solid(Struct, frozen=True):
     colour: tuple[int, int, int] = (0, 0, 0)
 
 
+class ShapeDrawing(Struct, frozen=True, cache_hash=True):
+    """A shape as it lies in the frame, with its colour in blue, green and red, 0 to 255."""
+
+    kind: ShapeKind
+    colour: tuple[int, int, int]
+    to: tuple[int, int, int] | None
+    width: float
+    height: float
+    feather: float
+    transform: Transform = COVERING
+
+
 class Stacked(Struct, frozen=True, cache_hash=True):
     """Nodes over one another, the lowest first."""
 
@@ -74,7 +91,7 @@ class Joined(Struct, frozen=True, cache_hash=True):
     incoming: "Node"
 
 
-Content: TypeAlias = Shown | Solid | Stacked | Joined
+Content: TypeAlias = Shown | Solid | ShapeDrawing | Stacked | Joined
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -157,7 +174,7 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
         case Joined(outgoing=outgoing, incoming=incoming):
             yield from sources_of(outgoing)
             yield from sources_of(incoming)
-        case Solid():
+        case Solid() | ShapeDrawing():
             pass
         case _:
             assert_never(node.content)
@@ -173,7 +190,7 @@ def lowest_shown(node: Node) -> Shown | None:
         case Joined(outgoing=outgoing, incoming=incoming):
             sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
             return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
-        case Solid():
+        case Solid() | ShapeDrawing():
             return None
         case _:
             assert_never(node.content)
@@ -186,7 +203,8 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     untouched. Lanes of effects that this version does not know do nothing.
     """
     shot, effects = shot_at(project, frame), _effects(project, cues, frame)
-    whole = {lane.id: effects[lane.id] for lane in project.lanes if lane.id in effects and lane.track is None}
+    lanes = project.lanes
+    whole = {lane.id: effects[lane.id] for lane in lanes if lane.id in effects and lane.track is None}
     here = frame + sum(shift for _, shift, _ in whole.values())
     going_on = cues.transition_at(frame)
     if going_on is not None:
@@ -200,6 +218,9 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
             aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, item, frame, aimed)
             node = node if above is None else stacked([node, above])
+        elif row.effect == OVERLAY.key:
+            over = overlay_at(project, cues, row, frame)
+            node = node if over is None else stacked([node, _overlay_node(over)])
         elif row.id in whole:
             node = replace(node, effects=(*node.effects, _with_echoes(project, whole[row.id], shot, here)))
     level = fade_level_at(project, frame)
@@ -216,6 +237,11 @@ def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Worki
         return node
     effects = tuple(_with_echoes(project, one, item, here) for one in aimed)
     return replace(node, effects=(*node.effects, *effects))
+
+
+def _overlay_node(over: OverlayFrame) -> Node:
+    source = SourceFrame(over.footage.path, over.footage.fingerprint, over.seconds)
+    return Node(Shown(source, over.transform), opacity=over.opacity, blend=over.blend)
 
 
 def _with_echoes(project: Project, working: "_Working", item: Item | None, here: int) -> ActiveEffect:
@@ -262,18 +288,24 @@ def fade_level_at(project: Project, frame: int) -> float:
 
 def node_of(project: Project, item: Item, frame: int) -> Node | None:
     """Return what an item shows on a frame of the project, or None where it shows nothing."""
+    opacity = item_opacity(item, frame)
     match item.content:
         case FootageCut():
             footage = next((one for one in project.footage if one.id == item.footage), None)
             if footage is None or footage.kind is FootageKind.SOUND:
                 return None
             shown = Shown(source_of(project, item, footage, frame), transform_on(item, frame))
-            node = Node(shown, opacity=item.opacity, blend=item.blend)
+            node = Node(shown, opacity=opacity, blend=item.blend)
             if item.transform.backdrop is Backdrop.NONE or covers_shape(project, footage, shown.transform):
                 return node
-            return _with_backdrop(shown, item)
+            return replace(_with_backdrop(shown, item), opacity=opacity, blend=item.blend)
         case SolidFill(colour=colour):
-            return Node(_solid(colour), opacity=item.opacity, blend=item.blend)
+            return Node(_solid(colour), opacity=opacity, blend=item.blend)
+        case ShapeFill() as fill:
+            to = None if fill.to is None else _levels(fill.to)
+            sides = fill.width, fill.height, fill.feather
+            drawing = ShapeDrawing(fill.kind, _levels(fill.colour), to, *sides, transform_on(item, frame))
+            return Node(drawing, opacity=opacity, blend=item.blend)
         case _:
             assert_never(item.content)
 
@@ -290,12 +322,16 @@ def _with_backdrop(shown: Shown, item: Item) -> Node:
     else:
         blur = ActiveEffect("blur", 1, (("radius", _BACKDROP_BLUR),))
         below = Node(Shown(shown.source, Transform(Fit.COVER, _BACKDROP_SCALE)), (blur,))
-    return replace(stacked([below, Node(shown)]), opacity=item.opacity, blend=item.blend)
+    return stacked([below, Node(shown)])
 
 
 def _solid(colour: str) -> Solid:
+    return Solid(_levels(colour))
+
+
+def _levels(colour: str) -> tuple[int, int, int]:
     blue, green, red = (round(255 * part) for part in colour_to_bgr(colour))
-    return Solid((blue, green, red))
+    return blue, green, red
 
 
 def _within(shot: Item, frame: int) -> int:

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.document.timeline import Fit, Item, Move, Transform
-from epiphane.facts.framing import framing_at
+from epiphane.facts.framing import item_framing
 from epiphane.lru import LruCache
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
@@ -17,20 +17,11 @@ from epiphane.types import Plane, Size
 
 def transform_on(item: Item, frame: int) -> Transform:
     """Return how an item lies in the frame on a frame of the project, where it has moved to by then."""
-    transform = item.transform
-    if transform.move is Move.NONE:
-        return Transform(
-            transform.fit, transform.scale, transform.x, transform.y, rotation=transform.rotation
-        )
-    share = (frame - item.start + 0.5) / item.n_frames
-    here = framing_at(transform, share)
-    return Transform(
-        transform.fit,
-        round(here.scale, 6),
-        round(here.x, 6),
-        round(here.y, 6),
-        rotation=round(here.rotation, 6),
-    )
+    fit, here = item.transform.fit, item_framing(item, frame)
+    if not item.keys and item.transform.move is Move.NONE:
+        return Transform(fit, here.scale, here.x, here.y, rotation=here.rotation)
+    scale, x, y, rotation = (round(one, 6) for one in (here.scale, here.x, here.y, here.rotation))
+    return Transform(fit, scale, x, y, rotation=rotation)
 
 
 def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:

@@ -21,9 +21,8 @@ from epiphane.declare.parameters import (
 from epiphane.declare.registry import Registry
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Settings
-from epiphane.effects.declare import EFFECTS, Effect, Family
+from epiphane.effects.declare import EFFECTS, Family
 from epiphane.effects.operations import Operation
-from epiphane.errors import ParameterError
 from epiphane.types import Picture, Plane, Size
 
 
@@ -142,8 +141,6 @@ TRANSITIONS: Registry[Transition] = Registry(
 )
 """All transitions there are, by family and then by label."""
 
-LaneKind: TypeAlias = Effect | Transition
-
 DIRECTION = "direction"
 """The name of the parameter that may be another one at each cut."""
 DIRECTIONS = ("left", "right", "up", "down")
@@ -154,38 +151,6 @@ def direction_parameter(default: str = "left") -> ChoiceParameter:
     """Return the parameter of a direction: one of four, or another at each cut."""
     options = (*DIRECTIONS, IN_TURN, BY_CHANCE, WITH_MOVEMENT)
     return ChoiceParameter(DIRECTION, "Direction", options, default, "Where what is seen moves to")
-
-
-def lane_kind(key: str) -> LaneKind | None:
-    """Return the effect or transition of a key, or None for one that this version does not know."""
-    return EFFECTS.find(key) or TRANSITIONS.find(key)
-
-
-def is_transition(key: str) -> bool:
-    """Whether a key is that of a transition."""
-    return TRANSITIONS.find(key) is not None
-
-
-def alike(key: str) -> tuple[LaneKind, ...]:
-    """Return what may stand in the place of an effect or transition: all there are of its kind."""
-    return TRANSITIONS.all() if is_transition(key) else EFFECTS.all()
-
-
-def lane_kind_named(key: str) -> LaneKind:
-    """Return the effect or transition of a key.
-
-    Raises
-    ------
-    ParameterError
-        If there is none; the message lists those there are.
-    """
-    found = lane_kind(key)
-    if found is None:
-        known = [", ".join(one.key for one in EFFECTS.all()), ", ".join(one.key for one in TRANSITIONS.all())]
-        raise ParameterError(
-            f"there is no effect or transition {key!r}; effects are: {known[0]}; transitions are: {known[1]}"
-        )
-    return found
 
 
 def transition(

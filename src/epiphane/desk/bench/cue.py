@@ -40,7 +40,7 @@ from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
-from epiphane.transitions.declare import alike, lane_kind
+from epiphane.lane_kinds import alike, lane_kind
 
 
 class CueBench(QWidget):

@@ -35,7 +35,7 @@ from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.facts.grid import usual_beat_frames
-from epiphane.transitions.declare import alike, is_transition, lane_kind
+from epiphane.lane_kinds import alike, is_transition, lane_kind
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),

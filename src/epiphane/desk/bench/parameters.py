@@ -28,7 +28,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.vary import VaryRow
 from epiphane.document.lane import Setting, Settings
-from epiphane.transitions.declare import lane_kind
+from epiphane.lane_kinds import lane_kind
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90

@@ -22,8 +22,8 @@ from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.stack import move_row, step_rows
 from epiphane.errors import EditError
 from epiphane.facts.hits import stand_in_remark
+from epiphane.lane_kinds import LaneKind, is_transition, lane_kind_named
 from epiphane.timing import frame_at
-from epiphane.transitions.declare import LaneKind, is_transition, lane_kind_named
 
 
 class Target(Struct, frozen=True):

@@ -19,7 +19,7 @@ from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.errors import EditError, EpiphaneError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.recipes import RECIPE_SUFFIX, KeptRecipe, RecipeBook, load_recipe, save_recipe
-from epiphane.transitions.declare import lane_kind
+from epiphane.lane_kinds import lane_kind
 
 _RECIPES = f"Epiphane recipes (*{RECIPE_SUFFIX})"
 

@@ -10,7 +10,7 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.edits.lanes import set_setting
-from epiphane.transitions.declare import lane_kind
+from epiphane.lane_kinds import lane_kind
 
 _ACROSS, _DOWN = "centre_x", "centre_y"
 

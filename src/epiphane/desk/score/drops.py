@@ -18,8 +18,8 @@ from epiphane.document.ids import FootageId
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
 from epiphane.facts.cuts import cut_hit_time, cuts_of
+from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at, frame_start
-from epiphane.transitions.declare import is_transition
 
 _ANYWHERE = Target()
 _CUT_PIXELS = 9

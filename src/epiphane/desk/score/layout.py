@@ -13,7 +13,7 @@ from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
 from epiphane.facts.grid import Bar
 from epiphane.facts.hits import has_own_line
-from epiphane.transitions.declare import is_transition
+from epiphane.lane_kinds import is_transition
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 112

@@ -14,7 +14,7 @@ from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Lane
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import Cue
-from epiphane.transitions.declare import lane_kind
+from epiphane.lane_kinds import lane_kind
 
 
 class CueShape(Struct, frozen=True):

@@ -17,8 +17,8 @@ from epiphane.edits.speed import speed_text
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue
+from epiphane.lane_kinds import lane_kind
 from epiphane.timing import frame_at
-from epiphane.transitions.declare import lane_kind
 
 _REACH_PIXELS = 6
 

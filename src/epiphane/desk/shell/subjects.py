@@ -30,7 +30,7 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.score.paint import lane_label
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
-from epiphane.transitions.declare import is_transition
+from epiphane.lane_kinds import is_transition
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window

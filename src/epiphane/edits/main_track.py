@@ -169,8 +169,8 @@ def shot_name(project: Project, item: Item) -> str:
     if footage is not None:
         return footage_name(footage)
     if isinstance(item.content, ShapeFill):
-        return f"the {item.content.kind.value}"
-    return "the shot" if isinstance(item.content, FootageCut) else "the solid"
+        return item.content.kind.value
+    return "the shot" if isinstance(item.content, FootageCut) else "solid"
 
 
 def on_main_track(project: Project, edit: Callable[[MainTrack], None]) -> Project:

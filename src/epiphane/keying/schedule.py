@@ -229,6 +229,16 @@ class LaneSchedule:
             return None
         return self.timing.firing[number], int(self.timing.active_cues.turns[number])
 
+    def turn_of(self, cue: Cue) -> int:
+        """Return how often values have gone on by a cue that fires; 0 of one that does not."""
+        number = bisect.bisect_left(self.timing.firing, cue.frame, key=lambda one: one.frame)
+        return int(self.timing.active_cues.turns[number]) if number < len(self.timing.firing) else 0
+
+    def next_peak(self, frame: int) -> int | None:
+        """Return the frame of the first peak after a frame, or None."""
+        number = bisect.bisect_right(self.timing.firing, frame, key=lambda one: one.frame)
+        return self.timing.firing[number].frame if number < len(self.timing.firing) else None
+
     def since_peak(self, frame: int) -> int:
         """Return how many frames ago the cue that counts on a frame had its peak; below 0 before it."""
         number = self._active_cue_at(frame)

@@ -8,8 +8,8 @@ from epiphane.media.curves import ClipCurves, measure_clip
 from epiphane.types import Progress, ignore_progress
 
 _BURST_SHARE, _STILL_SHARE, _BEFORE = 0.03, 0.15, 4
-"""A burst is a rise, from one picture to the next, of so much of all that the brightness changes, if it changed by
-less than so much of that in so many pictures before."""
+"""A burst is a rise in a picture, of so much of all that the brightness changes, that changed by less than so
+much of that in so many pictures before."""
 _STILL_LEVELS = 4.0
 
 

@@ -22,6 +22,8 @@ from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import family_colour
 from epiphane.desk.shell import theme
+from epiphane.document.footage import FootageKind
+from epiphane.document.ids import FootageId
 from epiphane.document.lane import EffectInstance, Lane, Override, Setting
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
@@ -36,11 +38,13 @@ from epiphane.edits.cues import (
     set_cue_strength,
     toggle_cues,
 )
+from epiphane.edits.overlays import set_cue_clip
+from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
-from epiphane.lane_kinds import alike, lane_kind
+from epiphane.lane_kinds import OVERLAY, alike, lane_kind
 
 
 class CueBench(QWidget):
@@ -121,6 +125,15 @@ class CueBench(QWidget):
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
         show_choice(self.effect, override.effect or "")
+        is_overlay = lane_kind(lane.effect) is OVERLAY
+        self.clip.setVisible(is_overlay)
+        self.effect.setVisible(not is_overlay)
+        self._own_words.setText("plays" if is_overlay else "effect")
+        if is_overlay:
+            seen = [one for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
+            clips = [("", "same as lane"), *((str(one.id), footage_name(one)) for one in seen)]
+            show_options(self.clip, clips)
+            show_choice(self.clip, "" if override.clip is None else str(override.clip))
         self.own_shape.setChecked(override.envelope is not None)
         self.shape.setVisible(override.envelope is not None)
         shown = overridden(lane.instance, override)
@@ -166,6 +179,10 @@ class CueBench(QWidget):
         )
         return in_a_row(label("select"), beat, section)
 
+    def _choose_clip(self, key: str) -> None:
+        clip = FootageId(int(key)) if key else None
+        self._editor.apply(lambda p: set_cue_clip(p, self._keys, clip), "footage of cues")
+
     def _own_row(self) -> QWidget:
         self.effect = choice_field(
             "Effect of this cue",
@@ -173,6 +190,8 @@ class CueBench(QWidget):
             lambda key: self._apply(partial(set_cue_effect, effect=key or None), "effect of cues"),
         )
         self.effect.setMaximumWidth(128)
+        self.clip = choice_field("What this cue plays", (), self._choose_clip)
+        self.clip.setMaximumWidth(128)
         self.own_shape = QPushButton("Own shape")
         self.own_shape.setToolTip("Give the cues a shape of their own, or that of their lane again")
         self.own_shape.clicked.connect(self._toggle_shape)
@@ -183,7 +202,8 @@ class CueBench(QWidget):
             one.setCheckable(True)
             one.setProperty("quiet", True)
         self._wants_values = False
-        return in_a_row(label("effect"), self.effect, self.own_shape, self.own_values)
+        self._own_words = label("effect")
+        return in_a_row(self._own_words, self.effect, self.clip, self.own_shape, self.own_values)
 
     def select_alike(self, alike: Callable[[Schedule, frozenset[CueKey]], frozenset[CueKey]]) -> None:
         """Select the cues that are like those that are selected."""

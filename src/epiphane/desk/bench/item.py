@@ -5,15 +5,26 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, in_a_row, label, number_field, row, rule
+from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, number_field, row, rule
+from epiphane.desk.bench.item_keys import ItemKeyRows
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.shot import FITS, position_fields, turned_fields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
-from epiphane.document.timeline import BlendMode, Item, ItemSound, Transform
+from epiphane.document.timeline import (
+    BlendMode,
+    Item,
+    ItemSound,
+    ShapeFill,
+    ShapeKind,
+    SolidFill,
+    Transform,
+)
+from epiphane.edits.item_keys import frame_item
 from epiphane.edits.tracks import change_item, move_item
+from epiphane.facts.framing import item_framing
 from epiphane.timing import frame_at
 
 _BLENDS = tuple((mode, mode.value) for mode in BlendMode)
@@ -38,8 +49,27 @@ class ItemBench(QWidget):
         self._looks = StructFields(Item, self._change)
         self._transform = StructFields(Transform, self._frame)
         self._sound = StructFields(ItemSound, self._shape_sound)
+        self._shape = StructFields(ShapeFill, self._change_fill)
+        self._colour, self._to = ColourButton("Colour of the item"), ColourButton("Colour of the other end")
+        self._colour.picked.connect(lambda text: self._change_fill(colour=text))
+        self._to.picked.connect(lambda text: self._change_fill(to=text))
+        self._clear = button(
+            "to nothing", "Let the gradient end in nothing", lambda: self._change_fill(to=None)
+        )
+        self._colour_row = row("Colour", self._colour, self._to, self._clear)
+        self._shape_rows = [
+            row(
+                "Width, height",
+                self._shape.number("width", "Width of the shape", "%", factor=100),
+                self._shape.number("height", "Height of the shape", "%", factor=100),
+            ),
+            row("Feather", self._shape.number("feather", "Soft edge of the shape", "%", factor=100)),
+        ]
+        self.keys = ItemKeyRows(editor)
         self._picture_rows = [
             rule(),
+            self._colour_row,
+            *self._shape_rows,
             row("Blend mode", self._looks.choice("blend", "Blend mode", _BLENDS)),
             row("Opacity", self._looks.number("opacity", "Opacity", "%", factor=100)),
             row("Fit", self._transform.choice("fit", "How the item fills the frame", FITS)),
@@ -49,6 +79,8 @@ class ItemBench(QWidget):
                 *turned_fields(self._transform),
             ),
             row("Position", *position_fields(self._transform)),
+            rule(),
+            self.keys,
         ]
         self._sound_rows = [
             rule(),
@@ -66,6 +98,12 @@ class ItemBench(QWidget):
         for widget in (*self._picture_rows, *self._sound_rows):
             box.addWidget(widget)
         box.addStretch(1)
+        editor.playhead_changed.connect(self._on_playhead)
+
+    def _on_playhead(self) -> None:
+        item = self._editor.selected_item()
+        if item is not None and item.keys and self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Show the item as it is now."""
@@ -81,9 +119,13 @@ class ItemBench(QWidget):
         self._what.setText(f"frames {item.start} to {item.end - 1}, over the shots{landing}")
         self._begins.show_value(item.start)
         self._looks.show(item)
-        self._transform.show(item.transform)
         for widget in self._picture_rows:
             widget.setVisible(not is_sound)
+        self._show_fill(item)
+        self.keys.refresh(item)
+        here = item_framing(item, self._editor.playhead)
+        place = {"scale": here.scale, "x": here.x, "y": here.y, "rotation": here.rotation}
+        self._transform.show(replace(item.transform, **place) if item.keys else item.transform)
         for widget in self._sound_rows:
             widget.setVisible(item.sound is not None)
         if item.sound is not None:
@@ -94,9 +136,34 @@ class ItemBench(QWidget):
         if item is not None:
             self._editor.apply(lambda p: change_item(p, item.id, **changes), "change of an item")
 
+    def _show_fill(self, item: Item) -> None:
+        """Show the colours and sides of a solid or a shape."""
+        fill = item.content
+        self._colour_row.setVisible(isinstance(fill, SolidFill | ShapeFill))
+        is_gradient = isinstance(fill, ShapeFill) and fill.kind is ShapeKind.GRADIENT
+        for widget in (self._to, self._clear):
+            widget.setVisible(is_gradient)
+        for line in self._shape_rows:
+            line.setVisible(isinstance(fill, ShapeFill))
+        if isinstance(fill, SolidFill | ShapeFill):
+            self._colour.set_colour(fill.colour)
+        if isinstance(fill, ShapeFill):
+            self._to.set_colour(fill.to or fill.colour)
+            self._shape.show(fill)
+
+    def _change_fill(self, **changes: Any) -> None:
+        item = self._editor.selected_item()
+        if item is not None and isinstance(item.content, SolidFill | ShapeFill):
+            self._change(content=replace(item.content, **changes))
+
     def _frame(self, **changes: Any) -> None:
         item = self._editor.selected_item()
-        if item is not None:
+        if item is None:
+            return
+        if item.keys and "fit" not in changes:
+            frame = self._editor.playhead
+            self._editor.apply(lambda p: frame_item(p, item.id, frame, **changes), "framing of an item")
+        else:
             self._change(transform=replace(item.transform, **changes))
 
     def _shape_sound(self, **changes: Any) -> None:

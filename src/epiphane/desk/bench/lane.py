@@ -28,14 +28,17 @@ from epiphane.desk.bench.spans import SpanRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
-from epiphane.document.ids import LaneId, PulseId, TrackId
+from epiphane.document.footage import FootageKind
+from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
 from epiphane.document.lane import EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
+from epiphane.edits.overlays import set_clips
 from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
-from epiphane.lane_kinds import alike, is_transition, lane_kind
+from epiphane.lane_kinds import OVERLAY, alike, is_transition, lane_kind
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),
@@ -89,7 +92,11 @@ class LaneBench(QWidget):
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
         self.parameters.refused.connect(lambda text: editor.said.emit(text, True))
-        for widget in (self.pick, self.follow, self.shape, self._remark, self.parameters):
+        self._clips = ChecksButton("What each cue plays, one after the other", "nothing yet")
+        self._clips.chosen.connect(self._choose_clips)
+        self._clips_row = row("Plays", self._clips)
+        self._clips_row.setVisible(lane_kind(lane.effect) is OVERLAY)
+        for widget in (self._clips_row, self.pick, self.follow, self.shape, self._remark, self.parameters):
             box.addWidget(widget)
         box.addWidget(rule())
         box.addWidget(self._depth_row(lane))
@@ -233,7 +240,9 @@ class LaneBench(QWidget):
         self._others = ChecksButton("By chance one of these in its place", "nothing else")
         self._others.chosen.connect(self._choose_alternatives)
         self._aim_words = label("acts on")
-        return in_a_row(self._aim_words, self._aim, label("or by chance"), self._others, spacing=6)
+        self._others_words = label("or by chance")
+        shown = (self._aim_words, self._aim, self._others_words, self._others)
+        return in_a_row(*shown, spacing=6)
 
     def _show_alternatives(self, lane: Lane) -> None:
         """Show what the lane acts on, and what may come in its place."""
@@ -242,10 +251,25 @@ class LaneBench(QWidget):
         missing = [(str(lane.track), "a track that is gone")] if gone else []
         show_options(self._aim, [("", "all before it"), *tracks, *missing])
         show_choice(self._aim, "" if lane.track is None else str(lane.track))
+        has_aim = not self._is_transition and lane_kind(lane.effect) is not OVERLAY
         for widget in (self._aim, self._aim_words):
-            widget.setVisible(not self._is_transition)
+            widget.setVisible(has_aim)
         options = [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect]
+        is_overlay = lane_kind(lane.effect) is OVERLAY
+        self._others.setVisible(not is_overlay)
+        self._others_words.setVisible(not is_overlay)
+        if is_overlay:
+            self._show_clips(lane)
         self._others.show_checks(lambda: options, [one.effect for one in lane.alternatives])
+
+    def _show_clips(self, lane: Lane) -> None:
+        seen = [one for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
+        options = [(str(one.id), footage_name(one)) for one in seen]
+        self._clips.show_checks(lambda: options, [str(one) for one in lane.clips])
+
+    def _choose_clips(self, keys: tuple[str, ...]) -> None:
+        clips = [FootageId(int(key)) for key in keys]
+        self._apply(lambda p, lane: set_clips(p, lane, clips), "footage of an overlay")
 
     def _show_remark(self) -> None:
         """Say where a transition lacks footage."""

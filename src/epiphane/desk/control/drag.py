@@ -8,6 +8,7 @@ from epiphane.document.ids import FootageId
 
 _FOOTAGE = "application/x-epiphane-footage"
 _EFFECT = "application/x-epiphane-effect"
+_OVERLAY = "application/x-epiphane-overlay"
 _RECIPE = "application/x-epiphane-recipe"
 
 
@@ -33,6 +34,16 @@ def carry_effect(key: str) -> QMimeData:
 def carried_effect(data: QMimeData | None) -> str:
     """Return the key of the effect being carried, if any."""
     return _carried(_EFFECT, data)
+
+
+def carry_overlay(name: str) -> QMimeData:
+    """Return a shipped overlay, a solid or a shape, to be dropped on the score."""
+    return _carry(_OVERLAY, name)
+
+
+def carried_overlay(data: QMimeData | None) -> str:
+    """Return the name of the overlay being carried, if any."""
+    return _carried(_OVERLAY, data)
 
 
 def carry_recipe(path: str) -> QMimeData:

@@ -1,4 +1,4 @@
-"""The framing of the selected shot, dragged on the picture: where it lies, how large, how turned."""
+"""The framing of the selected shot or item, dragged on the picture: where it lies, how large, how turned."""
 
 import math
 from enum import Enum
@@ -9,14 +9,15 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import ShotSelection
+from epiphane.desk.control.selection import ItemSelection, ShotSelection
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
-from epiphane.document.footage import Footage
+from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
-from epiphane.document.timeline import Framing, Item, Move
+from epiphane.document.timeline import Framing, Item, Move, ShapeFill
+from epiphane.edits.item_keys import frame_item
 from epiphane.edits.shots import frame_end, frame_shots
-from epiphane.facts.framing import framing_at
+from epiphane.facts.framing import item_framing
 from epiphane.render.transform import shown_size
 
 _CORNER_GRAB, _KNOB_AWAY = 12, 26
@@ -31,11 +32,11 @@ class _Grip(Enum):
 
 
 class FramingHandles(QObject):
-    """Shows the outline of the selected shot while the pointer is over the picture, and moves it.
+    """Shows the outline of the selected shot or item while the pointer is over the picture, and moves it.
 
     Inside it is moved, at a corner scaled, at its knob turned. It snaps to the middle and to the edges of the
     frame, and to right angles, unless Shift is held. Where the shot moves to an end framing, the nearer one
-    in time is changed.
+    in time is changed; of an item that has keys, the one on this frame is changed or made.
     """
 
     def __init__(self, editor: Editor, view: PictureView) -> None:
@@ -57,8 +58,7 @@ class FramingHandles(QObject):
         found = self._found()
         if found is None:
             return
-        shot, footage = found
-        corners = self._corners(shot, footage, room)
+        corners = self._corners(found, room)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         middle_top, knob = self._knob(corners)
@@ -91,7 +91,7 @@ class FramingHandles(QObject):
         found, grip = self._found(), self._grip_at(at, room)
         if found is None or grip is None:
             return False
-        self._grip, self._from, self._begun = grip, at, self._framing(found[0])
+        self._grip, self._from, self._begun = grip, at, self._framing(found)
         return True
 
     def move(self, at: QPointF, room: QRectF) -> None:
@@ -99,11 +99,10 @@ class FramingHandles(QObject):
         found = self._found()
         if found is None or self._grip is None:
             return
-        shot, footage = found
         is_free = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
         begun, middle = self._begun, self._middle(self._begun, room)
         if self._grip is _Grip.MOVE:
-            made = self._moved(at - self._from, room, shot, footage, is_free=is_free)
+            made = self._moved(at - self._from, room, found, is_free=is_free)
         elif self._grip is _Grip.SCALE:
             factor = _length(at - middle) / max(_length(self._from - middle), 1)
             made = replace(begun, scale=round(min(max(begun.scale * factor, 0.05), 20.0), 4))
@@ -113,18 +112,18 @@ class FramingHandles(QObject):
             right = round(degrees / 90) * 90
             is_near = abs(degrees - right) <= _SNAP_DEGREES and not is_free
             made = replace(begun, rotation=float(right) if is_near else round(degrees, 1))
-        self._apply(shot, made)
+        self._apply(found, made)
 
     def release(self) -> None:
         """Let go."""
         self._grip, self._guides = None, (False, False)
         self._editor.end_gesture()
 
-    def _moved(self, by: QPointF, room: QRectF, shot: Item, footage: Footage, *, is_free: bool) -> Framing:
+    def _moved(self, by: QPointF, room: QRectF, item: Item, *, is_free: bool) -> Framing:
         """Return the framing moved by the pointer: middle to middle and edge to edge where they are near."""
         places = []
         guides = []
-        half = self._half(footage, self._begun)
+        half = self._half(item, self._begun)
         for value, moved, length, side in zip(
             (self._begun.x, self._begun.y), (by.x(), by.y()), (room.width(), room.height()), half, strict=True
         ):
@@ -138,44 +137,57 @@ class FramingHandles(QObject):
         x, y = (min(max(place, -5.0), 5.0) for place in places)
         return replace(self._begun, x=x, y=y)
 
-    def _apply(self, shot: Item, made: Framing) -> None:
-        def edit(project: Project) -> Project:
-            if self._is_end(shot):
-                return frame_end(project, [shot.id], made)
-            changes = {"scale": made.scale, "x": made.x, "y": made.y, "rotation": made.rotation}
-            return frame_shots(project, [shot.id], **changes)
+    def _apply(self, item: Item, made: Framing) -> None:
+        changes = {"scale": made.scale, "x": made.x, "y": made.y, "rotation": made.rotation}
+        frame = self._editor.playhead
 
-        self._editor.apply(edit, "framing of a shot", gesture="framing")
+        def edit(project: Project) -> Project:
+            if isinstance(self._editor.selection, ItemSelection):
+                return frame_item(project, item.id, frame, **changes)
+            if self._is_end(item):
+                return frame_end(project, [item.id], made)
+            return frame_shots(project, [item.id], **changes)
+
+        self._editor.apply(edit, "framing", gesture="framing")
         self._view.update()
 
-    def _found(self) -> tuple[Item, Footage] | None:
+    def _found(self) -> Item | None:
+        """Return the selected shot or item, if it is under the playhead and lies somewhere."""
         editor = self._editor
-        shot = editor.selected_shot() if isinstance(editor.selection, ShotSelection) else None
-        if shot is None or not shot.start <= editor.playhead < shot.end:
+        item = editor.selected_shot() if isinstance(editor.selection, ShotSelection) else None
+        if isinstance(editor.selection, ItemSelection):
+            item = editor.selected_item()
+        if item is None or not item.start <= editor.playhead < item.end:
             return None
-        footage = next((one for one in editor.project.footage if one.id == shot.footage), None)
-        return None if footage is None else (shot, footage)
+        return None if self._size(item) is None else item
 
-    def _share(self, shot: Item) -> float:
-        return (self._editor.playhead - shot.start + 0.5) / shot.n_frames
+    def _share(self, item: Item) -> float:
+        return (self._editor.playhead - item.start + 0.5) / item.n_frames
 
-    def _is_end(self, shot: Item) -> bool:
-        return shot.transform.move is Move.TO_END and self._share(shot) >= 0.5
+    def _is_end(self, item: Item) -> bool:
+        return not item.keys and item.transform.move is Move.TO_END and self._share(item) >= 0.5
 
-    def _framing(self, shot: Item) -> Framing:
+    def _framing(self, item: Item) -> Framing:
         """Return the framing that is dragged: of a shot that moves to an end, the nearer one."""
-        transform = shot.transform
-        if transform.move is Move.TO_END:
-            return transform.end if self._is_end(shot) else transform.start
-        return transform.start
+        if item.keys:
+            return item_framing(item, self._editor.playhead)
+        return item.transform.end if self._is_end(item) else item.transform.start
 
-    def _half(self, footage: Footage, framing: Framing) -> tuple[float, float]:
+    def _size(self, item: Item) -> tuple[float, float] | None:
+        """Return the width and height of what an item shows, unscaled, in shares of the frame."""
+        if isinstance(item.content, ShapeFill):
+            return item.content.width, item.content.height
+        project = self._editor.project
+        footage = next((one for one in project.footage if one.id == item.footage), None)
+        if footage is None or footage.kind is FootageKind.SOUND:
+            return None
+        return shown_size(
+            (footage.width, footage.height), (project.width, project.height), item.transform.fit
+        )
+
+    def _half(self, item: Item, framing: Framing) -> tuple[float, float]:
         """Return half the width and height of the picture, in shares of the frame."""
-        shot = self._editor.selected_shot()
-        shape = self._editor.project.width, self._editor.project.height
-        fit = shot.transform.fit if shot is not None else None
-        assert fit is not None
-        across, down = shown_size((footage.width, footage.height), shape, fit)
+        across, down = self._size(item) or (1.0, 1.0)
         return across * framing.scale / 2, down * framing.scale / 2
 
     def _middle(self, framing: Framing, room: QRectF) -> QPointF:
@@ -183,10 +195,10 @@ class FramingHandles(QObject):
             room.left() + (0.5 + framing.x) * room.width(), room.top() + (0.5 + framing.y) * room.height()
         )
 
-    def _corners(self, shot: Item, footage: Footage, room: QRectF) -> list[QPointF]:
+    def _corners(self, item: Item, room: QRectF) -> list[QPointF]:
         """Return the corners of the picture as it is seen now, clockwise from the upper left."""
-        framing = framing_at(shot.transform, self._share(shot))
-        middle, half = self._middle(framing, room), self._half(footage, framing)
+        framing = item_framing(item, self._editor.playhead)
+        middle, half = self._middle(framing, room), self._half(item, framing)
         wide, tall = half[0] * room.width(), half[1] * room.height()
         turn = math.radians(framing.rotation)
         cos, sin = math.cos(turn), math.sin(turn)
@@ -217,7 +229,7 @@ class FramingHandles(QObject):
         found = self._found()
         if found is None:
             return None
-        corners = self._corners(*found, room)
+        corners = self._corners(found, room)
         near = self._near(corners, room)
         if any(_length(at - corner) <= _CORNER_GRAB for corner in near):
             return _Grip.SCALE

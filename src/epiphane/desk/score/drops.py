@@ -1,12 +1,14 @@
 """What is dropped on the score and where: clips on shots, effects and recipes on rows or single hits."""
 
 from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from epiphane.desk.control.drag import carried_effect, carried_footage, carried_recipe
+from epiphane.desk.control.drag import carried_effect, carried_footage, carried_overlay, carried_recipe
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
+from epiphane.desk.control.overlays import FILLS
 from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.score.layout import NAMES_RIGHT, Place, ScoreLayout, Strip
@@ -144,10 +146,15 @@ def _nearest(
 
 
 class Dropped(Struct, frozen=True):
-    """What was dropped: footage and its place among the shots, or an effect or recipe and its target."""
+    """What was dropped: footage and its place among the shots, or an effect or recipe and its target.
+
+    An overlay has a place on a track, or else the target whose hits it is to be on; so has footage that is
+    dropped on the hits of a pulse.
+    """
 
     footage: list[FootageId] = []
-    place: ShotPlace = ShotPlace()
+    place: ShotPlace | None = ShotPlace()
+    overlay: str = ""
     effect: str = ""
     recipe: str = ""
     target: Target = _ANYWHERE
@@ -167,13 +174,16 @@ class Drops:
     @property
     def words(self) -> str:
         """What would come of dropping it here."""
-        if self._dropped.footage:
+        if self._dropped.place is not None and (self._dropped.footage or self._dropped.overlay):
             return self._dropped.place.words
         return "" if self._drop is None else self._drop.words
 
     def takes(self, data: QMimeData | None) -> bool:
         """Whether the score takes what is carried."""
-        return bool(carried_footage(data) or carried_effect(data) or carried_recipe(data))
+        carried = (
+            carried_footage(data) or carried_effect(data) or carried_recipe(data) or carried_overlay(data)
+        )
+        return bool(carried)
 
     def point(
         self,
@@ -192,6 +202,11 @@ class Drops:
         """
         place = layout.locate(at.x(), at.y() + offset)
         footage, effect, recipe = carried_footage(data), carried_effect(data), carried_recipe(data)
+        overlay = carried_overlay(data)
+        is_on_hits = place is not None and place.strip is Strip.HITS
+        if overlay or (footage and is_on_hits):
+            self._point_overlay(footage, overlay, layout, place, at)
+            return
         if footage:
             there = ShotPlace()
             if place is not None and (is_over or place.track is not None):
@@ -203,6 +218,19 @@ class Drops:
         x = 0.0 if recipe else at.x()
         self._drop = drop_under(self._editor, layout, place, x, is_transition=is_transition(effect))
         self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
+
+    def _point_overlay(
+        self, footage: list[FootageId], overlay: str, layout: ScoreLayout, place: Place | None, at: QPointF
+    ) -> None:
+        """Take note of what is to lie over the picture: on a track over shots and tracks, else on hits."""
+        on_track = place is not None and place.strip in (Strip.SHOTS, Strip.CUTS, Strip.TRACK)
+        if place is not None and (on_track or overlay in FILLS):
+            self._dropped = Dropped(footage, self._track_place(layout, place), overlay)
+            return
+        self._drop = drop_under(self._editor, layout, place, 0.0)
+        words = self._drop.words.replace("a lane on", "played on")
+        self._drop = replace(self._drop, words=words)
+        self._dropped = Dropped(footage, None, overlay, target=self._drop.target)
 
     def _track_place(self, layout: ScoreLayout, place: Place) -> ShotPlace:
         project = self._editor.project
@@ -233,7 +261,7 @@ class Drops:
     def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
         """Show where it would fall: the shot, the row, or the single hit in it."""
         project = self._editor.project
-        if self._dropped.footage:
+        if self._dropped.place is not None and (self._dropped.footage or self._dropped.overlay):
             paint_drop(painter, layout, project, self._dropped.place, offset=offset)
         elif self._drop is not None and self._drop.hit is not None:
             painter.setBrush(Qt.BrushStyle.NoBrush)

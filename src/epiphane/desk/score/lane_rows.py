@@ -24,11 +24,15 @@ from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Span, Trigger
 from epiphane.document.project import find
+from epiphane.edits.shots import footage_name
+from epiphane.keying.overlays import clip_of
 from epiphane.keying.schedule import Cue, LaneSchedule
+from epiphane.lane_kinds import OVERLAY
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
 
 _LOW_LANE = 12
+_LEAST_NAME = 16
 _SHAPED = (Trigger.FIRE, Trigger.SPAN)
 """What is drawn as the envelopes of its cues."""
 
@@ -172,13 +176,59 @@ class LaneRow(Row):
         lane_id = lane.lane.id
         plain: list[Cue] = []
         others: list[Cue] = []
-        for cue in _cues_near(lane, strip.stave, float(self._editor.project.rate)):
+        near = _cues_near(lane, strip.stave, float(self._editor.project.rate))
+        if lane.lane.effect == OVERLAY.key or lane.lane.trigger is Trigger.SPAN:
+            for cue in near:
+                self._paint_block(strip, cue)
+            return
+        for cue in near:
             is_plain = cue.override is None and (lane_id, cue.hit.time) not in chosen
             (plain if is_plain and lane.lane.trigger in _SHAPED else others).append(cue)
         if plain:
             self._paint_plain(strip, plain)
         for cue in others:
             self._paint_cue(strip, cue)
+
+    def _paint_block(self, strip: _Strip, cue: Cue) -> None:
+        """Paint a cue that lasts as a block with its slopes and its name: footage laid over, or a span."""
+        painter, lane = strip.painter, strip.lane.lane
+        rate = float(self._editor.project.rate)
+        shape = cue_shape(strip.layout, strip.stave, cue, rate)
+        is_chosen = (lane.id, cue.hit.time) in self._editor.selection.cues
+        is_overlay = lane.effect == OVERLAY.key and lane.trigger is not Trigger.SPAN
+        top, right = strip.base - strip.room, shape.right
+        if is_overlay:  # the next cue takes its place
+            frame = strip.lane.next_peak(cue.frame)
+            right = right if frame is None else min(right, strip.layout.x_at(strip.stave, frame / rate))
+        path = cue_path(shape, cue.envelope, strip.base, full_height=strip.room)
+        if is_overlay:
+            path = QPainterPath()
+            path.addRect(QRectF(shape.left, top + 2, right - shape.left, strip.room - 2))
+        ground = QColor(strip.colour)
+        ground.setAlpha(0 if cue.is_off else 70)
+        painter.setBrush(ground)
+        line = Qt.PenStyle.DotLine if cue.is_off else Qt.PenStyle.SolidLine
+        painter.setPen(QPen(theme.TEXT if is_chosen else strip.colour, 1.6 if is_chosen else 1, line))
+        painter.drawPath(path)
+        if is_overlay:
+            painter.fillRect(QRectF(shape.peak - 1, top + 2, 2, strip.room - 2), strip.colour)
+            self._paint_clip_name(strip, cue, QRectF(shape.peak + 4, top, right - shape.peak - 8, strip.room))
+        if cue.override is not None and not cue.is_off:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.TEXT)
+            painter.drawPolygon(_diamond(shape.peak, strip.base - 2.5, 2.6))
+
+    def _paint_clip_name(self, strip: _Strip, cue: Cue, box: QRectF) -> None:
+        """Paint the name of the footage that a cue plays, where there is room."""
+        turn = strip.lane.turn_of(cue)
+        clip = clip_of(self._editor.project, strip.lane.lane, cue, turn)
+        if clip is None or box.width() < _LEAST_NAME or cue.is_off:
+            return
+        strip.painter.setFont(theme.words(8))
+        strip.painter.setPen(theme.TEXT)
+        metrics = strip.painter.fontMetrics()
+        text = metrics.elidedText(footage_name(clip), Qt.TextElideMode.ElideRight, int(box.width()))
+        strip.painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_plain(self, strip: _Strip, cues: Sequence[Cue]) -> None:
         """Paint cues as a picture of all of them: there may be hundreds on a stave."""
@@ -319,6 +369,7 @@ def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
         cues,
         tuple((lane_id, cue.hit.time) in chosen for cue in cues) if chosen else (),
         b"" if lane.lane.trigger in _SHAPED else lane.levels[first : end + 1].tobytes(),
+        editor.project.footage if lane.lane.effect == OVERLAY.key else (),
         lane.skipped_hits if selection.lane == lane_id else (),
     )
 

@@ -66,6 +66,10 @@ class ScoreView(QAbstractScrollArea):
         Clips from the shelf, and where they go among the shots.
     effect_dropped(key: str, target: Target)
         An effect from the shelf, and what it was dropped on.
+    overlay_dropped(name: str, target: Target, place: ShotPlace or None)
+        An overlay from the shelf, and its place on a track, or else what it was dropped on.
+    footage_fired(ids: list of FootageId, target: Target)
+        Clips from the shelf that hits are to play over the picture.
     recipe_dropped(path: str, target: Target)
         The same of a recipe.
     hit_taken(lane: LaneId, hit: float)
@@ -81,6 +85,8 @@ class ScoreView(QAbstractScrollArea):
 
     footage_dropped = pyqtSignal(object, object)
     effect_dropped = pyqtSignal(str, object)
+    overlay_dropped = pyqtSignal(str, object, object)
+    footage_fired = pyqtSignal(object, object)
     recipe_dropped = pyqtSignal(str, object)
     hit_taken = pyqtSignal(object, float)
     loop_drawn = pyqtSignal(int, int)
@@ -362,7 +368,11 @@ class ScoreView(QAbstractScrollArea):
             return
         self._point_drop(event)
         dropped = self._drops.end()
-        if dropped.footage:
+        if dropped.overlay:
+            self.overlay_dropped.emit(dropped.overlay, dropped.target, dropped.place)
+        elif dropped.footage and dropped.place is None:
+            self.footage_fired.emit(dropped.footage, dropped.target)
+        elif dropped.footage:
             self.footage_dropped.emit(dropped.footage, dropped.place)
         elif dropped.effect:
             self.effect_dropped.emit(dropped.effect, dropped.target)

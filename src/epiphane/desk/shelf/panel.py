@@ -19,6 +19,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
@@ -36,12 +37,14 @@ class ShelfPage(IntEnum):
     PULSES = 2
     RECIPES = 3
     TRANSITIONS = 4
+    OVERLAYS = 5
 
 
 _BUTTONS = (
     (ShelfPage.FOOTAGE, "Footage", "F"),
     (ShelfPage.EFFECTS, "Effects", "E"),
     (ShelfPage.TRANSITIONS, "Transitions", "Shift + X"),
+    (ShelfPage.OVERLAYS, "Overlays", "Shift + O"),
     (ShelfPage.RECIPES, "Recipes", "Shift + E"),
     (ShelfPage.PULSES, "Pulses", "P"),
 )
@@ -81,7 +84,7 @@ class ShelfPanel(QFrame):
     -------
     add_footage(), add_song()
         The user wants to choose files.
-    footage_taken(ids), effects_taken(keys)
+    footage_taken(ids), effects_taken(keys), overlays_taken(names)
         To be put on the score.
     recipe_begun(), recipe_wanted()
         Lanes are to be taken as a recipe; recipes are to be brought in from files.
@@ -94,6 +97,7 @@ class ShelfPanel(QFrame):
     pulse_made = pyqtSignal(str)
     footage_taken = pyqtSignal(object)
     effects_taken = pyqtSignal(object)
+    overlays_taken = pyqtSignal(object)
     recipe_begun = pyqtSignal()
     recipe_wanted = pyqtSignal()
 
@@ -103,6 +107,7 @@ class ShelfPanel(QFrame):
         footage: FootagePage,
         effects: EffectPage,
         transitions: TransitionPage,
+        overlays: OverlayPage,
         recipes: RecipePage,
     ) -> None:
         super().__init__()
@@ -111,10 +116,12 @@ class ShelfPanel(QFrame):
         self.footage = footage
         self.effects = effects
         self.transitions = transitions
+        self.overlays = overlays
         self.recipes = recipes
         self.footage.taken.connect(self.footage_taken)
         self.effects.taken.connect(self.effects_taken)
         self.transitions.taken.connect(self.effects_taken)
+        self.overlays.taken.connect(self.overlays_taken)
         self._pages = QStackedWidget()
         self._empty = label(
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”."
@@ -126,6 +133,7 @@ class ShelfPanel(QFrame):
             ShelfPage.FOOTAGE: footage,
             ShelfPage.EFFECTS: effects,
             ShelfPage.TRANSITIONS: transitions,
+            ShelfPage.OVERLAYS: overlays,
             ShelfPage.RECIPES: recipes,
         }
         self.pulses = PulsePage(editor)
@@ -168,6 +176,7 @@ class ShelfPanel(QFrame):
         self.footage.refresh()
         self.effects.refresh()
         self.transitions.refresh()
+        self.overlays.refresh()
         self.recipes.refresh_pictures()
         self._show_page(self._group.checkedId())
 
@@ -252,6 +261,7 @@ class ShelfPanel(QFrame):
             ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
             ShelfPage.EFFECTS: self.effects,
             ShelfPage.TRANSITIONS: self.transitions,
+            ShelfPage.OVERLAYS: self.overlays,
             ShelfPage.PULSES: self.pulses,
             ShelfPage.RECIPES: self.recipes,
         }

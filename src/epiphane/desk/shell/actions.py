@@ -127,6 +127,7 @@ ACTIONS = (
     ActionSpec("footage", "View", "Footage on the shelf", ("F",)),
     ActionSpec("effects", "View", "Effects on the shelf", ("E",)),
     ActionSpec("transitions", "View", "Transitions on the shelf", ("Shift+X",)),
+    ActionSpec("overlays", "View", "Overlays on the shelf", ("Shift+O",)),
     ActionSpec("recipes", "View", "Recipes on the shelf", ("Shift+E",)),
     ActionSpec("pulses", "View", "Pulses on the shelf", ("P",)),
     ActionSpec("search", "View", "Search the shelf", ("Ctrl+F",)),

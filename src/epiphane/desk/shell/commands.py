@@ -167,6 +167,7 @@ class Commands:
             "next_shape": self._window.shapes.show_next,
             "footage": lambda: shelf.open_page(ShelfPage.FOOTAGE),
             "effects": lambda: shelf.open_page(ShelfPage.EFFECTS),
+            "overlays": lambda: shelf.open_page(ShelfPage.OVERLAYS),
             "transitions": lambda: shelf.open_page(ShelfPage.TRANSITIONS),
             "recipes": lambda: shelf.open_page(ShelfPage.RECIPES),
             "pulses": lambda: shelf.open_page(ShelfPage.PULSES),

@@ -22,7 +22,8 @@ from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
-from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.lanes import LaneDesk, Target
+from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection
@@ -49,6 +50,7 @@ from epiphane.desk.score.buffered import Preparedness
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
+from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.panel import ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
@@ -132,6 +134,7 @@ class Window(QMainWindow):
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
+        self.overlays = OverlayDesk(self.editor, self.jobs)
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
         self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
@@ -165,7 +168,8 @@ class Window(QMainWindow):
         effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
         transitions = TransitionPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
-        return ShelfPanel(self.editor, page, effects, transitions, recipes)
+        overlays = OverlayPage(self.editor, self.thumbnails, self.effect_mover)
+        return ShelfPanel(self.editor, page, effects, transitions, overlays, recipes)
 
     def fit_on(self, room: QSize) -> None:
         """Take most of a screen's room, and never more than there is: at 150 % that may be little."""
@@ -267,6 +271,9 @@ class Window(QMainWindow):
         self.score.footage_dropped.connect(self.shots.lay)
         self.score.trimming.connect(self.trim_frames.show)
         self.score.effect_dropped.connect(self.lanes.add)
+        self.score.overlay_dropped.connect(self.overlays.put)
+        self.score.footage_fired.connect(self.overlays.fire)
+        self.shelf.overlays_taken.connect(lambda keys: self.overlays.put(keys[0], Target(), None))
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
         self.shelf.footage_taken.connect(self.shots.take)

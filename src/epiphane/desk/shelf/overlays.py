@@ -1,0 +1,84 @@
+"""Overlays on the shelf: shipped clips, solids and shapes to lay over the picture."""
+
+from epiphane.desk.control.drag import carry_overlay
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.overlays import FILLS
+from epiphane.desk.engine.skimming import Skimmer
+from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
+from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.search import best_first
+from epiphane.desk.shelf.tiles import Tile
+from epiphane.desk.shell import theme
+from epiphane.document.ids import ItemId
+from epiphane.document.project import Project
+from epiphane.document.timeline import COVERING, BlendMode, Item
+from epiphane.effects.declare import Family
+from epiphane.media.shipped import ShippedOverlay, shipped_overlays
+from epiphane.render.plan import BLACK, FramePlan, Node, Shown, SourceFrame, node_of, stacked
+
+_RATE = 30.0
+_TILE_SECONDS = 0.7
+_LOOP_FRAMES = {True: 24, False: 66}
+_ABOUT = {
+    "solid": "One colour over the picture, on a track",
+    "rectangle": "A rectangle over the picture, hard or soft at its edge, on a track",
+    "ellipse": "An ellipse over the picture, hard or soft at its edge, on a track",
+    "gradient": "A gradient over the picture, to another colour or to nothing, on a track",
+}
+
+
+class OverlayPage(MovingPage):
+    """What can be laid over the picture, shown over the first footage of the project."""
+
+    def __init__(self, editor: Editor, thumbnails: Thumbnails, skimmer: Skimmer) -> None:
+        super().__init__("Overlays", editor, thumbnails, skimmer, carry_overlay)
+        self._shipped = {one.name: one for one in shipped_overlays()}
+
+    def refresh(self) -> None:
+        """Show what there is."""
+        self.tiles.show_tiles([self._tile(name) for name in self._shown()])
+        self.refresh_pictures()
+
+    def refresh_pictures(self) -> None:
+        """Show the pictures that are ready."""
+        frame = round(_TILE_SECONDS * _RATE)
+        plans = {name: self._plan(name, frame) for name in self._shown()}
+        self.tiles.show_pictures(
+            {name: self._thumbnails.of_plan(plan) for name, plan in plans.items() if plan}
+        )
+
+    def _shown(self) -> list[str]:
+        return best_first([*self._shipped, *FILLS], self.searched, str, self._told)
+
+    def _told(self, name: str) -> str:
+        shipped = self._shipped.get(name)
+        return _ABOUT[name] if shipped is None else f"{name} overlay texture {shipped.blend.value}"
+
+    def _tile(self, name: str) -> Tile:
+        colour = theme.FAMILY_COLOURS[Family.LIGHT if name in self._shipped else Family.FRAME]
+        return Tile(name, name.capitalize(), "", (colour,), self._tip(name))
+
+    def _tip(self, name: str) -> str:
+        shipped = self._shipped.get(name)
+        if shipped is None:
+            return _ABOUT[name]
+        how = "is on all the time" if shipped.is_texture else "bursts on each hit"
+        words = f"{name.capitalize()}, in {shipped.blend.value}: on hits it {how},"
+        return f"{words} on the shots it lies on a track"
+
+    def _plan(self, key: str, frame: int) -> FramePlan | None:
+        sample = self._sample()
+        below = BLACK
+        if sample is not None:
+            below = Node(Shown(SourceFrame(sample.path, sample.fingerprint, sample.duration / 2)))
+        above = self._above(key, frame)
+        return None if above is None else FramePlan(THUMB_SIZE, stacked([below, above]))
+
+    def _above(self, key: str, frame: int) -> Node | None:
+        shipped: ShippedOverlay | None = self._shipped.get(key)
+        if shipped is not None:
+            seconds = frame % _LOOP_FRAMES[shipped.is_texture] / _RATE
+            source = SourceFrame(str(shipped.path), shipped.fingerprint, seconds)
+            return Node(Shown(source, COVERING), blend=shipped.blend)
+        item = Item(ItemId(1), 0, 1, FILLS[key], blend=BlendMode.NORMAL, opacity=0.8)
+        return node_of(Project(width=THUMB_SIZE[0], height=THUMB_SIZE[1]), item, 0)

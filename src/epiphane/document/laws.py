@@ -83,8 +83,9 @@ def misplaced_items(project: Project) -> Iterator[str]:
             if item.start < end:
                 yield f"{place}[{index}].start: must be {end} or more, got {item.start} (an overlap)"
             end = max(end, item.end)
-            if item.footage is not None and item.footage not in footage:
-                yield f"{place}[{index}].content.footage: there is no footage {item.footage}"
+            for one in item.all_footage:
+                if one not in footage:
+                    yield f"{place}[{index}].content.footage: there is no footage {one}"
             if item.pin is not None and not item.start <= frame_at(item.pin.hit, project.rate) < item.end:
                 yield f"{place}[{index}].pin.hit: must be within the item, got {item.pin.hit} s"
 

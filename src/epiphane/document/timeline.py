@@ -13,6 +13,7 @@ from epiphane.document.ids import (
     Frames,
     ItemId,
     PixelCount,
+    PulseId,
     Seconds,
     Share,
     TrackId,
@@ -66,6 +67,7 @@ class Ramp(Enum):
     BOTH = "both"
 
 
+BoxSide: TypeAlias = Annotated[float, Meta(ge=0.01, le=1)]
 Scale: TypeAlias = Annotated[float, Meta(ge=0.05, le=20)]
 Shift: TypeAlias = Annotated[float, Meta(ge=-5, le=5)]
 Degrees: TypeAlias = Annotated[float, Meta(ge=-3600, le=3600)]
@@ -230,7 +232,49 @@ class ShapeFill(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_
     feather: Share = 0.0
 
 
-Content: TypeAlias = FootageCut | SolidFill | ShapeFill
+class PanelLayout(Enum):
+    """How panels share the frame; free ones have boxes of their own."""
+
+    COLUMNS = "columns"
+    ROWS = "rows"
+    GRID = "grid"
+    LEAD = "one large"
+    DIAGONAL = "diagonals"
+    FREE = "free"
+
+
+class Panel(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
+    """A part of a split screen: what it shows, how that lies in it, and by how many frames it comes later.
+
+    Where it has a `pin`, its moment falls on that hit, and its delay after it. A free one has a `box`: left,
+    top, width and height, in shares of the frame.
+    """
+
+    cut: FootageCut
+    framing: Framing = Framing()
+    pin: Pin | None = None
+    delay: Annotated[int, Meta(ge=-10_000, le=10_000)] = 0
+    box: tuple[Share, Share, BoxSide, BoxSide] | None = None
+
+
+class Panels(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True, tag="panels"):
+    """Several clips beside each other.
+
+    `gap` lies between panels and `border` is the line round each of them, in shares of the frame's height;
+    both, and what is not covered, have the `colour` and the `border_colour`. Where there is a `pulse`, the
+    panels come in one after the other, each on a hit of it.
+    """
+
+    panels: Annotated[tuple[Panel, ...], Meta(min_length=1, max_length=36)]
+    layout: PanelLayout = PanelLayout.COLUMNS
+    gap: Annotated[float, Meta(ge=0, le=0.2)] = 0.012
+    border: Annotated[float, Meta(ge=0, le=0.05)] = 0.0
+    colour: Colour = "#000000"
+    border_colour: Colour = "#ece4d4"
+    pulse: PulseId | None = None
+
+
+Content: TypeAlias = FootageCut | SolidFill | ShapeFill | Panels
 
 
 class ItemSound(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
@@ -305,6 +349,13 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     def footage(self) -> FootageId | None:
         """The footage that it shows, or None where it shows something else."""
         return self.content.footage if isinstance(self.content, FootageCut) else None
+
+    @property
+    def all_footage(self) -> tuple[FootageId, ...]:
+        """All footage that it shows, of every panel of a split screen."""
+        if isinstance(self.content, Panels):
+            return tuple(panel.cut.footage for panel in self.content.panels)
+        return () if self.footage is None else (self.footage,)
 
 
 Items: TypeAlias = Annotated[tuple[Item, ...], Meta(max_length=200_000)]

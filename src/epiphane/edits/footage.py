@@ -17,7 +17,8 @@ from epiphane.document.footage import (
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project, find, with_items, with_lanes
-from epiphane.document.timeline import Item
+from epiphane.document.timeline import Item, Items
+from epiphane.edits.panels import without_footage
 from epiphane.edits.picture import even_size, set_rate, set_size
 from epiphane.edits.pins import repinned
 from epiphane.edits.shots import footage_name, take_out
@@ -70,6 +71,7 @@ def known_already(project: Project, found: Iterable[FootageFacts]) -> list[str]:
 def remove_footage(project: Project, ids: Iterable[FootageId]) -> Project:
     """Return `project` without some footage and without the shots made of it; others take their places."""
     gone = set(ids)
+    project = _without_panels(project, gone)
     without = take_out(project, [shot.id for shot in project.shots if shot.footage in gone])
     items = [item.id for track in project.tracks for item in track.items if item.footage in gone]
     without = delete_items(without, items) if items else without
@@ -79,6 +81,18 @@ def remove_footage(project: Project, ids: Iterable[FootageId]) -> Project:
     kept = tuple(one for one in project.footage if one.id not in gone)
     without = with_lanes(without, (_without_clips(lane, gone) for lane in without.lanes))
     return replace(without, footage=kept, filling=filling)
+
+
+def _without_panels(project: Project, gone: set[FootageId]) -> Project:
+    """Return `project` with split screens without the panels of some footage; empty ones go."""
+    empty = [shot.id for shot in project.shots if without_footage(shot, gone) is None]
+    project = take_out(project, empty) if empty else project
+
+    def edit(items: Items) -> Items:
+        left = (without_footage(item, gone) for item in items)
+        return tuple(item for item in left if item is not None)
+
+    return with_items(project, edit)
 
 
 def _without_clips(lane: Lane, gone: set[FootageId]) -> Lane:

@@ -6,7 +6,7 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_items
-from epiphane.document.timeline import FootageCut, Item, Pin, cut_of, with_cut
+from epiphane.document.timeline import FootageCut, Item, Panels, Pin, cut_of, with_cut
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import shifted
 from epiphane.timing import frame_at
@@ -43,9 +43,18 @@ def repinned(project: Project, *, move: Callable[[float], float] = lambda hit: h
         Where each hit is now.
     """
 
+    def moved(pin: Pin) -> Pin:
+        return replace(pin, hit=max(0.0, round(move(pin.hit), 6)))
+
     def again(shot: Item) -> Item:
+        if isinstance(shot.content, Panels):
+            panels = tuple(
+                panel if panel.pin is None else replace(panel, pin=moved(panel.pin))
+                for panel in shot.content.panels
+            )
+            return replace(shot, content=replace(shot.content, panels=panels))
         if shot.pin is None:
             return shot
-        return pinned(shot, replace(shot.pin, hit=max(0.0, round(move(shot.pin.hit), 6))), project.rate)
+        return pinned(shot, moved(shot.pin), project.rate)
 
     return with_items(project, lambda items: tuple(map(again, items)))

@@ -15,6 +15,8 @@ from epiphane.document.timeline import (
     Framing,
     Item,
     Move,
+    Panel,
+    Panels,
     Pin,
     Transform,
     cut_of,
@@ -130,7 +132,21 @@ def started_at(shot: Item, start: int, rate: Fraction) -> Item:
         seconds = round(running_seconds(shot, start, rate), 9)
         later = anchor_frame(shot, rate) - anchor_frame(made, rate)
         made = with_cut(made, source_start=seconds, speed=shifted(shot.content.speed, later))
+    if isinstance(shot.content, Panels):
+        made = replace(made, content=_panels_later(shot.content, start - shot.start, rate))
     return pinned(made, made.pin, rate)
+
+
+def _panels_later(panels: Panels, n_frames: int, rate: Fraction) -> Panels:
+    """Return panels of a shot that begins so many frames later and shows what it did."""
+    seconds = frame_start(n_frames, rate)
+
+    def later(panel: Panel) -> Panel:
+        speed = panel.cut.speed if isinstance(panel.cut.speed, float | int) else 1.0
+        start = round(panel.cut.source_start + speed * seconds, 9)
+        return replace(panel, cut=replace(panel.cut, source_start=start))
+
+    return replace(panels, panels=tuple(map(later, panels.panels)))
 
 
 def beats_of_shot(project: Project, shot_id: ItemId) -> int:

@@ -17,7 +17,18 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
-from epiphane.render.plan import FramePlan, Joined, Node, ShapeDrawing, Shown, Solid, SourceFrame, Stacked
+from epiphane.render.panels import lay_panel, panel_box
+from epiphane.render.plan import (
+    FramePlan,
+    Joined,
+    Node,
+    ShapeDrawing,
+    Shown,
+    Solid,
+    SourceFrame,
+    SplitScreen,
+    Stacked,
+)
 from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
@@ -209,22 +220,31 @@ class _Drawing:
                 solid = np.full((height, width, 4), (*colour, 255), kind)
                 return _toned(_WorkingImage(with_pass_applied(solid, done)), done.tones)
             case ShapeDrawing():
-                shape = shape_picture(node.content, self._size, self._shape)
-                if not is_over:
-                    shape = np.ascontiguousarray(shape[..., :3])
-                whole = _at_resolution(shape, part, self._size)
-                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+                made = shape_picture(node.content, self._size, self._shape)
+                made = made if is_over else np.ascontiguousarray(made[..., :3])
             case Stacked(nodes=nodes):
-                whole = _at_resolution(self._stacked(nodes, has_edge=has_edge), part, self._size)
-                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+                made = self._stacked(nodes, has_edge=has_edge)
+            case SplitScreen():
+                made = _opaque(self._split_screen(node.content), has_edge=has_edge)
             case Joined():
-                joined = self._joined(node.content)
-                if has_edge:
-                    joined = np.asarray(cv2.cvtColor(joined, cv2.COLOR_BGR2BGRA), np.uint8)
-                whole = _at_resolution(joined, part, self._size)
-                return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+                made = _opaque(self._joined(node.content), has_edge=has_edge)
             case _:
                 assert_never(node.content)
+        whole = _at_resolution(made, part, self._size)
+        return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+
+    def _split_screen(self, split: SplitScreen) -> Picture:
+        """Return panels beside each other, each drawn at its own size."""
+        width, height = self._size
+        picture = np.full((height, width, 3), split.ground, np.uint8)
+        for panel in split.panels:
+            box = panel_box(panel.place, self._size)
+            shape = box.width * self._shape[0] / width, box.height * self._shape[1] / height
+            part = _Drawing(
+                self._sources, (max(1, round(shape[0])), max(1, round(shape[1]))), (box.width, box.height)
+            )
+            lay_panel(picture, part.rounded(part.node(panel.node)), panel.place, box, split)
+        return picture
 
     def _joined(self, joined: Joined) -> Picture:
         """Return what a transition makes of its two pictures: BGR, at the size of the picture."""
@@ -323,7 +343,7 @@ class _Drawing:
                 replace(node, opacity=1.0, blend=BlendMode.NORMAL), is_over=has_edge or number > 0
             )
             below = laid_over(below, layer, node.blend, opacity=node.opacity)
-        return np.asarray(cv2.cvtColor(below, cv2.COLOR_BGR2BGRA), np.uint8) if has_edge else below
+        return _opaque(below, has_edge=has_edge)
 
     def _layer(self, node: Node, *, is_over: bool) -> Picture:
         """Return a node of a stack, BGR or premultiplied BGRA; kept, where pictures are kept.
@@ -368,6 +388,11 @@ class _Drawing:
         alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
         mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
         return _WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
+
+
+def _opaque(picture: Picture, *, has_edge: bool) -> Picture:
+    """Return a picture, with alpha of 255 where it `has_edge`."""
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGR2BGRA), np.uint8) if has_edge else picture
 
 
 def _moves(step: Step) -> bool:

@@ -20,6 +20,8 @@ from epiphane.document.timeline import (
     Fit,
     FootageCut,
     Item,
+    Panel,
+    Panels,
     ShapeFill,
     ShapeKind,
     SolidFill,
@@ -29,13 +31,16 @@ from epiphane.document.timeline import (
 )
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.framing import item_opacity
+from epiphane.facts.hits import hit_context_of, hits_of
+from epiphane.facts.panels import PanelPlace, panel_places
 from epiphane.facts.rows import silent_rows
-from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds
+from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
 from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.lane_kinds import OVERLAY
 from epiphane.render.transform import is_covering, transform_on
+from epiphane.timing import frame_at
 from epiphane.transitions.declare import Progress
 from epiphane.types import Size
 
@@ -80,6 +85,23 @@ class Stacked(Struct, frozen=True, cache_hash=True):
     nodes: tuple["Node", ...]
 
 
+class PanelDrawing(Struct, frozen=True, cache_hash=True):
+    """What a panel of a split screen shows, and where that lies in the frame."""
+
+    node: "Node"
+    place: PanelPlace
+
+
+class SplitScreen(Struct, frozen=True, cache_hash=True):
+    """Panels on a ground, with a line round each; lengths are shares of the frame's height."""
+
+    panels: tuple[PanelDrawing, ...]
+    ground: tuple[int, int, int]
+    gap: float
+    border: float
+    border_colour: tuple[int, int, int]
+
+
 class Joined(Struct, frozen=True, cache_hash=True):
     """A transition between two nodes, with its values; how far it is, `progress` tells."""
 
@@ -91,7 +113,7 @@ class Joined(Struct, frozen=True, cache_hash=True):
     incoming: "Node"
 
 
-Content: TypeAlias = Shown | Solid | ShapeDrawing | Stacked | Joined
+Content: TypeAlias = Shown | Solid | ShapeDrawing | SplitScreen | Stacked | Joined
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -171,6 +193,9 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
         case Stacked(nodes=nodes):
             for one in nodes:
                 yield from sources_of(one)
+        case SplitScreen(panels=panels):
+            for panel in panels:
+                yield from sources_of(panel.node)
         case Joined(outgoing=outgoing, incoming=incoming):
             yield from sources_of(outgoing)
             yield from sources_of(incoming)
@@ -187,6 +212,8 @@ def lowest_shown(node: Node) -> Shown | None:
             return node.content
         case Stacked(nodes=nodes):
             return next((found for one in nodes if (found := lowest_shown(one)) is not None), None)
+        case SplitScreen(panels=panels):
+            return next((found for one in panels if (found := lowest_shown(one.node)) is not None), None)
         case Joined(outgoing=outgoing, incoming=incoming):
             sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
             return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
@@ -301,6 +328,8 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             return replace(_with_backdrop(shown, item), opacity=opacity, blend=item.blend)
         case SolidFill(colour=colour):
             return Node(_solid(colour), opacity=opacity, blend=item.blend)
+        case Panels() as panels:
+            return Node(_split_screen(project, item, panels, frame), opacity=opacity, blend=item.blend)
         case ShapeFill() as fill:
             to = None if fill.to is None else _levels(fill.to)
             sides = fill.width, fill.height, fill.feather
@@ -308,6 +337,45 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             return Node(drawing, opacity=opacity, blend=item.blend)
         case _:
             assert_never(item.content)
+
+
+def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> SplitScreen:
+    """Return what a split screen shows on a frame: those of its panels that have come in by then."""
+    places = panel_places(panels, project.width / project.height)
+    drawn = []
+    for panel, place, first in zip(panels.panels, places, _arrivals(project, item, panels), strict=True):
+        node = None if frame < first else _panel_node(project, item, panel, frame)
+        if node is not None:
+            drawn.append(PanelDrawing(node, place))
+    colours = _levels(panels.colour), _levels(panels.border_colour)
+    return SplitScreen(tuple(drawn), colours[0], panels.gap, panels.border, colours[1])
+
+
+def _arrivals(project: Project, item: Item, panels: Panels) -> list[int]:
+    """Return the frame on which each panel comes in: with the shot, or all but the first on hits."""
+    number = len(panels.panels)
+    pulse = next((one for one in project.pulses if one.id == panels.pulse), None)
+    if pulse is None:
+        return [item.start] * number
+    hits = (frame_at(hit.time, project.rate) for hit in hits_of(pulse, hit_context_of(project)))
+    after = [frame for frame in hits if item.start < frame < item.end][: number - 1]
+    return [item.start, *after, *[item.end] * (number - 1 - len(after))]
+
+
+def _panel_node(project: Project, item: Item, panel: Panel, frame: int) -> Node | None:
+    """Return what a panel shows on a frame: its picture fills it, then lies as its framing says."""
+    footage = next((one for one in project.footage if one.id == panel.cut.footage), None)
+    if footage is None or footage.kind is FootageKind.SOUND:
+        return None
+    cut, framing = panel.cut, panel.framing
+    if panel.pin is not None:
+        start = start_for(panel.pin, start=item.start, speed=cut.speed, rate=project.rate)
+        cut = replace(cut, source_start=start)
+    shown = Item(item.id, item.start, item.n_frames, cut, pin=panel.pin)
+    source = source_of(project, shown, footage, frame - panel.delay)
+    return Node(
+        Shown(source, Transform(Fit.COVER, framing.scale, framing.x, framing.y, rotation=framing.rotation))
+    )
 
 
 def covers_shape(project: Project, footage: Footage, transform: Transform) -> bool:

@@ -24,6 +24,7 @@ from epiphane.desk.bench.item import ItemBench
 from epiphane.desk.bench.lane import LaneBench
 from epiphane.desk.bench.lanes import LanesBench
 from epiphane.desk.bench.lost_work import LostWorkBench
+from epiphane.desk.bench.panels import PanelBench
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import GapBench, ShotBench
@@ -60,6 +61,7 @@ BenchPage: TypeAlias = (
     | LaneBench
     | LanesBench
     | TrackBench
+    | PanelBench
     | RecipeBench
     | NewRecipeBench
     | LostWorkBench
@@ -123,6 +125,7 @@ class BenchPanel(QFrame):
         self._pages = _Pages()
         self.song, self.cues = SongBench(editor, shapes), CueBench(editor)
         self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
+        self.panels = PanelBench(editor, shots)
         self.item, self.track = ItemBench(editor, tracks), TrackBench(editor, tracks)
         self.filling = FillingBench(editor)
         self.footage = FootageBench(editor, thumbnails, player)
@@ -141,6 +144,7 @@ class BenchPanel(QFrame):
             self.shot,
             self.gap,
             self.item,
+            self.panels,
             self.track,
             self.footage,
             self.filling,

@@ -3,6 +3,7 @@
 from typing import Any
 
 from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
@@ -70,7 +71,15 @@ _MODES = (
 
 
 class ShotBench(QWidget):
-    """The selected shots; of several, the fields show the one that was selected last."""
+    """The selected shots; of several, the fields show the one that was selected last.
+
+    Signals
+    -------
+    panels_asked()
+        The shot is to show several clips beside each other.
+    """
+
+    panels_asked = pyqtSignal()
 
     def __init__(self, editor: Editor, shots: ShotDesk, times: ShotTimeDesk, snapping: Snapping) -> None:
         super().__init__()
@@ -167,7 +176,12 @@ class ShotBench(QWidget):
             " it leaves black (Ctrl + Backspace)",
             shots.remove,
         )
-        return in_a_row(self._land, self._keep, split, remove, spacing=6)
+        screen = button(
+            "Panels",
+            "Show several clips beside each other in this shot (Shift + P)",
+            self.panels_asked.emit,
+        )
+        return in_a_row(self._land, self._keep, split, screen, remove, spacing=6)
 
     def _time_rows(self) -> list[QWidget]:
         self._begins = number_field("First frame", low=0, high=10_000_000, unit="")

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shots import ShotPlace
-from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.shelf.tiles import paint_pin
 from epiphane.desk.shell import theme
@@ -17,13 +17,17 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.arranging import length_there
+from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
 from epiphane.edits.speed import speed_text
 from epiphane.facts.source_time import anchor_frame, source_seconds
 from epiphane.facts.speed import speed_at
+from epiphane.render.plan import FramePlan, node_of
 from epiphane.timing import frame_at, frame_start
 
 _THUMB_SHAPE = 16 / 9
+_DRAWN_EVERY = 15
+"""Frames for which one picture of a split screen stands."""
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -86,11 +90,15 @@ class ShotPainter:
         painter.setClipRect(box)
         if footage is not None:
             self._paint_pictures(painter, box, shot, footage, layout, stave)
+        elif not isinstance(shot.content, FootageCut):
+            self._paint_drawn(painter, box, shot, layout, stave)
         if frame_start(shot.start, project.rate) >= stave.start - 1e-3:
             painter.fillRect(QRectF(box.left(), box.top(), 2, box.height()), theme.GROUND)
         if footage is not None:
             self._paint_curve(painter, box, shot, layout, stave)
-            self._paint_name(painter, box, shot, footage)
+            self._paint_name(painter, box, shot, footage_name(footage))
+        elif not isinstance(shot.content, FootageCut):
+            self._paint_name(painter, box, shot, shot_name(project, shot))
         painter.restore()
         self._paint_moment(painter, layout, stave, shot)
         if shot.id in self._editor.selection.shots:
@@ -157,8 +165,22 @@ class ShotPainter:
         base = layout.shots_top(stave.top) + heights.shots - 1
         paint_pin(painter, x, base, True, height=heights.shots - 4 + heights.strip_gap)
 
-    def _paint_name(self, painter: QPainter, box: QRectF, shot: Item, footage: Footage) -> None:
-        name = footage_name(footage)
+    def _paint_drawn(
+        self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave
+    ) -> None:
+        """Paint pictures of what is no single clip: split screens, solids."""
+        project = self._editor.project
+        last = shot.end - 1
+        x, wide = box.left(), box.height() * _THUMB_SHAPE
+        while x < box.right():
+            frame = min(max(frame_at(layout.seconds_at(stave, x + 1), project.rate), shot.start), last)
+            node = node_of(project, shot, max(frame // _DRAWN_EVERY * _DRAWN_EVERY, shot.start))
+            image = None if node is None else self._thumbnails.of_plan(FramePlan(THUMB_SIZE, node))
+            if image is not None:
+                painter.drawImage(QRectF(x, box.top(), wide, box.height()), image)
+            x += wide
+
+    def _paint_name(self, painter: QPainter, box: QRectF, shot: Item, name: str) -> None:
         speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
         if speed != 1 and not isinstance(speed, tuple):
             name += f" {speed_text(speed)}"

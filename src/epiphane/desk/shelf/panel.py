@@ -182,13 +182,14 @@ class ShelfPanel(QFrame):
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        line.setSpacing(4)
+        line.setSpacing(2)
         self._group = QButtonGroup(self)
         for number, text, key in _BUTTONS:
             button = QPushButton(text)
             button.setCheckable(True)
             button.setProperty("quiet", True)
             button.setToolTip(f"{text} ({key})")
+            button.setStyleSheet("padding-left: 9px; padding-right: 9px")
             self._group.addButton(button, number)
             line.addWidget(button)
         self._group.idClicked.connect(self.open_page)
@@ -204,12 +205,12 @@ class ShelfPanel(QFrame):
         self.search.left.connect(self._enter_results)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
-        self.sort.setMinimumWidth(_LEAST_WIDTH)
+        self.sort.setMinimumWidth(_SORT_WIDTH - 12)
         line.addWidget(self.search)
         line.addWidget(self.sort)
         self._of_page: dict[QPushButton, ShelfPage] = {}
         for text, icon, signal, tip, of_page in (
-            ("Song…", "music", self.add_song, "Open another song (Ctrl+M)", ShelfPage.FOOTAGE),
+            ("", "music", self.add_song, "Open another song (Ctrl+M)", ShelfPage.FOOTAGE),
             ("Import…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", ShelfPage.FOOTAGE),
             ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", ShelfPage.RECIPES),
             ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", ShelfPage.RECIPES),
@@ -218,6 +219,7 @@ class ShelfPanel(QFrame):
             theme.put_icon(button, icon, theme.QUIET, 15)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
+            button.setAccessibleName(tip)
             button.clicked.connect(signal)
             self._of_page[button] = of_page
             line.addWidget(button)

@@ -97,6 +97,8 @@ ACTIONS = (
     ActionSpec("slip_on", "Cutting", "Slip a frame later", ("Ctrl+Shift+Right",)),
     ActionSpec("reverse", "Cutting", "Reverse", ("U",)),
     ActionSpec("freeze", "Cutting", "Freeze frame here", ("Shift+F",)),
+    ActionSpec("split_screen", "Cutting", "Split screen", ("Shift+P",)),
+    ActionSpec("wall", "Cutting", "Wall of one clip", ("Ctrl+Shift+P",)),
     ActionSpec("snapping", "Cutting", "Snap to hits on or off", ("Shift+G",)),
     ActionSpec("lane_on", "Lanes", "Next lane", ("Ctrl+Down",)),
     ActionSpec("lane_back", "Lanes", "Previous lane", ("Ctrl+Up",)),

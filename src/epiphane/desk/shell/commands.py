@@ -128,6 +128,8 @@ class Commands:
             "stretch": times.stretch_here,
             "reverse": times.reverse,
             "freeze": times.freeze,
+            "split_screen": self._window.panels.split_screen,
+            "wall": self._window.panels.wall,
             "snapping": self._toggle_snapping,
         }
 

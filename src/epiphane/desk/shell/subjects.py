@@ -28,6 +28,7 @@ from epiphane.desk.control.selection import (
     TrackSelection,
 )
 from epiphane.desk.score.paint import lane_label
+from epiphane.document.timeline import Panels
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
 from epiphane.lane_kinds import is_transition
@@ -182,6 +183,8 @@ def _of_footage(window: "Window") -> Subjects:
     def shot_title() -> tuple[str, str]:
         shot = editor.selected_shot()
         footage = next((f for f in editor.project.footage if shot and f.id == shot.footage), None)
+        if shot is not None and footage is None:
+            return "Shot", shot_name(editor.project, shot)
         return "Shot", footage_name(footage) if footage else ""
 
     def footage_title() -> tuple[str, str]:
@@ -198,10 +201,14 @@ def _of_footage(window: "Window") -> Subjects:
 
     shots = window.shots
 
+    def shot_page() -> BenchPage:
+        shot = editor.selected_shot()
+        return bench.panels if shot is not None and isinstance(shot.content, Panels) else bench.shot
+
     def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
         return Subject(
             title,
-            lambda: bench.shot,
+            shot_page,
             delete=shots.remove,
             duplicate=shots.duplicate,
             nudge=shots.nudge,

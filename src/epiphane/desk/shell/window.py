@@ -24,6 +24,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.overlays import OverlayDesk
+from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection
@@ -134,7 +135,7 @@ class Window(QMainWindow):
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
-        self.overlays = OverlayDesk(self.editor, self.jobs)
+        self.overlays, self.panels = OverlayDesk(self.editor, self.jobs), PanelDesk(self.editor)
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
         self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
@@ -289,6 +290,7 @@ class Window(QMainWindow):
         self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.bench.copy_asked.connect(self.lanes.copy)
+        self.bench.shot.panels_asked.connect(self.panels.split_screen)
         self.bench.recipe.remove_asked.connect(self._remove_recipe)
         self.recovery.offered.connect(self._offer_recovery)
         self.recovery.changed.connect(self._on_lost_work)

@@ -123,10 +123,11 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     nothing. `name` is the user's own, empty where there is none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
-    row. Where its `trigger` is to be on over `spans`, these are meant, or else those that its pick lies in.
+    row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it is
+    so over these, or else over what its pick lies in.
     Where it lays footage over the picture, each cue plays the next of its `clips`. It acts on all that stands
     before it in the stack, or on one `track` alone. A row that is locked is not
-    changed, one that is folded is drawn low.
+    changed, one that is folded is drawn low, one that `is_dressed` was made by dressing the song.
     """
 
     id: LaneId
@@ -154,6 +155,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     clips: Annotated[tuple[FootageId, ...], Meta(max_length=1000)] = ()
     is_locked: bool = False
     is_folded: bool = False
+    is_dressed: bool = False
 
     @property
     def instance(self) -> EffectInstance:

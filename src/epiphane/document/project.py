@@ -10,6 +10,7 @@ from typing import Annotated, Any, Protocol, TypeVar
 from msgspec import Meta, Struct, field
 from msgspec.structs import replace
 
+from epiphane.document.dressing import Dressing
 from epiphane.document.filling import Filling
 from epiphane.document.footage import Footage
 from epiphane.document.ids import LaneId, PixelCount
@@ -45,6 +46,7 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     footage: Annotated[tuple[Footage, ...], Meta(max_length=20_000)] = ()
     groups: Annotated[tuple[str, ...], Meta(max_length=1000)] = ()
     filling: Filling = Filling()
+    dressing: Dressing = Dressing()
     fades: Fades = Fades()
     shots: Items = ()
     pulses: Annotated[tuple[Pulse, ...], Meta(max_length=1000)] = ()

@@ -113,7 +113,7 @@ def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     pick = replace(lane.pick, sections=(), start=None, end=None)
     lane = replace(lane, pick=pick, follow=replace(lane.follow, heard=b""))
     lane = replace(lane, overrides=(), shots=(), spans=(), track=None)
-    lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False)
+    lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 
 

@@ -40,7 +40,7 @@ def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], context: Hi
     context : HitContext
         Of `project`.
     """
-    if not hits or (lane.pick == _EVERYTHING and not lane.shots):
+    if not hits or (lane.pick == _EVERYTHING and not lane.shots and not lane.spans):
         return PickedHits(hits, (1.0,) * len(hits))
     times, strengths, kept = _by_own_rules(project, lane, hits)
     kept = kept[~is_near(times[kept], _times_of_other(project, lane, context), _SAME_SECONDS)]
@@ -75,7 +75,11 @@ def _by_own_rules(
     pick, bars = lane.pick, bars_of(project)
     times, loudness = np.array([hit.time for hit in hits]), np.array([hit.strength for hit in hits])
     strengths = np.ones(len(hits))
-    kept = np.flatnonzero(are_inside(project.song, pick, times))[pick.first :: pick.every]
+    inside = are_inside(project.song, pick, times)
+    if lane.spans:
+        among = [(times >= span.start - 1e-3) & (times < span.end - 1e-3) for span in lane.spans]
+        inside &= np.any(among, axis=0)
+    kept = np.flatnonzero(inside)[pick.first :: pick.every]
     if pick.pattern is not None:
         strengths = _pattern_strengths(pick.pattern, bars, times)
         kept = kept[strengths[kept] > 0]

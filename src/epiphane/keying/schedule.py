@@ -279,7 +279,7 @@ def without_looks(lane: Lane) -> Lane:
     if any(one.effect is not None or one.settings for one in overrides):
         overrides = tuple(replace(one, effect=None, settings=()) for one in overrides)
     bare = replace(lane, effect="", settings=(), name="", overrides=overrides, alternatives=(), track=None)
-    return replace(bare, is_locked=False, is_folded=False)
+    return replace(bare, is_locked=False, is_folded=False, is_dressed=False)
 
 
 class Schedule:

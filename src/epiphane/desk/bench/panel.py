@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from epiphane.desk.bench.beat import BeatBench
 from epiphane.desk.bench.cue import CueBench
+from epiphane.desk.bench.dressing import DressingBench
 from epiphane.desk.bench.export import ExportBench
 from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.filling import FillingBench
@@ -31,6 +32,7 @@ from epiphane.desk.bench.shot import GapBench, ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.bench.track import TrackBench
+from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.recipes import RecipeDesk
@@ -62,6 +64,7 @@ BenchPage: TypeAlias = (
     | LanesBench
     | TrackBench
     | PanelBench
+    | DressingBench
     | RecipeBench
     | NewRecipeBench
     | LostWorkBench
@@ -114,6 +117,7 @@ class BenchPanel(QFrame):
         snapping: Snapping,
         shapes: ShapeDesk,
         tracks: TrackDesk,
+        dressing: DressingDesk,
     ) -> None:
         super().__init__()
         self._editor = editor
@@ -127,7 +131,7 @@ class BenchPanel(QFrame):
         self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
         self.panels = PanelBench(editor, shots)
         self.item, self.track = ItemBench(editor, tracks), TrackBench(editor, tracks)
-        self.filling = FillingBench(editor)
+        self.filling, self.dressing = FillingBench(editor), DressingBench(editor, dressing)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat, self.tap = BeatBench(editor), TapBench(editor)
         self.pulse: PulseBench | None = None
@@ -148,6 +152,7 @@ class BenchPanel(QFrame):
             self.track,
             self.footage,
             self.filling,
+            self.dressing,
             self.export,
         )
         self.lanes = LanesBench(editor, lanes)

@@ -202,6 +202,10 @@ class FillingSelection(_Selected, frozen=True):
     """How the song is filled with footage."""
 
 
+class DressingSelection(_Selected, frozen=True):
+    """How the song is dressed with lanes."""
+
+
 class RecipeSelection(_Selected, frozen=True):
     """A recipe, by the path of its file."""
 
@@ -237,6 +241,7 @@ Selection: TypeAlias = (
     | TrackSelection
     | FootageSelection
     | FillingSelection
+    | DressingSelection
     | RecipeSelection
     | NewRecipeSelection
     | ExportSelection

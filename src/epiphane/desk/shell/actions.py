@@ -141,6 +141,7 @@ ACTIONS = (
     ActionSpec("gather", "Project", "Import footage…", ("Ctrl+I",)),
     ActionSpec("gather_folder", "Project", "Import a folder…", ("Ctrl+Shift+I",)),
     ActionSpec("fill", "Project", "Fill the song with the footage", ("Ctrl+L",)),
+    ActionSpec("dress", "Project", "Dress the song; again: otherwise", ("Ctrl+D",)),
     ActionSpec("missing", "Project", "Find missing footage…", ("Ctrl+Shift+F",)),
     ActionSpec("new", "Project", "New project", ("Ctrl+N",)),
     ActionSpec("open", "Project", "Open a project…", ("Ctrl+O",)),

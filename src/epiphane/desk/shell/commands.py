@@ -96,6 +96,7 @@ class Commands:
             "use_from": lambda: bench.footage.use_from_here(is_end=False),
             "use_to": lambda: bench.footage.use_from_here(is_end=True),
             "fill": shots.fill,
+            "dress": self._window.dressing.again,
         }
 
     def _of_shots(self) -> Callbacks:

@@ -9,6 +9,7 @@ from epiphane.desk.bench.panel import BenchPage
 from epiphane.desk.control.selection import (
     BeatSelection,
     CuesSelection,
+    DressingSelection,
     ExportSelection,
     FillingSelection,
     FootageSelection,
@@ -251,6 +252,7 @@ def _of_footage(window: "Window") -> Subjects:
             accept=bench.footage.toggle_accepted,
             toggle=bench.footage.toggle_take,
         ),
+        DressingSelection: Subject(lambda: ("Dressing", "the song with effects"), lambda: bench.dressing),
         FillingSelection: Subject(lambda: ("Filling", "the song with footage"), lambda: bench.filling),
     }
 

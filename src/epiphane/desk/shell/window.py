@@ -19,6 +19,7 @@ from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.control.cues import CueDesk
+from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
@@ -110,6 +111,7 @@ class Window(QMainWindow):
         self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
         self._make_picture()
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
+        self.dressing = DressingDesk(self.editor, self.recipes)
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
         self.flow_check.told.connect(self.bench.shot.speed.show_remark)
@@ -161,6 +163,7 @@ class Window(QMainWindow):
             self.snapping,
             self.shapes,
             self.tracks,
+            self.dressing,
         )
 
     def _made_shelf(self) -> ShelfPanel:

@@ -1,0 +1,68 @@
+"""Dressing the song with lanes and transitions, and again with another seed."""
+
+from typing import Any
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.selection import DressingSelection
+from epiphane.document.dressing import Dressing, Mood
+from epiphane.document.project import Project
+from epiphane.edits.dressing import TransitionStyle, dress
+from epiphane.transitions.declare import TRANSITIONS
+
+_STYLES = {
+    Mood.CALM: ("dissolve", "blur-through", "luma", "dip"),
+    Mood.BUILD: ("push", "zoom-through", "wipe", "blinds"),
+    Mood.FULL: ("whip", "push", "zoom-through", "smear", "parting"),
+    Mood.DROP: ("whip", "glitch", "flash-through", "spin-through", "lens-burst"),
+}
+
+
+class DressingDesk(QObject):
+    """What the user does to have the song dressed."""
+
+    def __init__(self, editor: Editor, recipes: RecipeDesk) -> None:
+        super().__init__()
+        self._editor, self._recipes = editor, recipes
+
+    def again(self) -> None:
+        """Dress the song; where it is dressed already, with another seed."""
+        dressing = self._editor.project.dressing
+        if any(lane.is_dressed for lane in self._editor.project.lanes):
+            dressing = replace(dressing, seed=(dressing.seed + 1) % 1_000_000)
+        self._dress(dressing, "dressing of the song")
+        self._editor.select(DressingSelection())
+
+    def change(self, *, gesture: str | None = None, **changes: Any) -> None:
+        """Dress the song otherwise, e.g. with ``density=0.8``."""
+        self._dress(replace(self._editor.project.dressing, **changes), "change of the dressing", gesture)
+
+    def choose(self, mood: Mood, names: tuple[str, ...]) -> None:
+        """Dress the parts of a mood from other recipes."""
+        made = replace(self._editor.project.dressing, **{mood.value: names})
+        self._dress(made, "recipes of the dressing")
+
+    def undress(self) -> None:
+        """Take the lanes of the dressing away, but for those that are locked."""
+
+        def edit(p: Project) -> Project:
+            stack = tuple(row for row in p.stack if not getattr(row, "is_dressed", False) or row.is_locked)
+            return replace(p, stack=stack)
+
+        self._editor.apply(edit, "taking the dressing away")
+
+    @property
+    def recipe_names(self) -> list[str]:
+        """The names of the recipes there are."""
+        return sorted({kept.recipe.name for kept in self._recipes.kept})
+
+    def _dress(self, dressing: Dressing, text: str, gesture: str | None = None) -> None:
+        recipes = {kept.recipe.name: kept.recipe for kept in self._recipes.kept}
+        styles = {
+            mood: tuple(TransitionStyle(key, TRANSITIONS.named(key).envelope) for key in keys)
+            for mood, keys in _STYLES.items()
+        }
+        self._editor.apply(lambda p: dress(p, dressing, recipes, styles), text, gesture=gesture)

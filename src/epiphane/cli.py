@@ -14,20 +14,19 @@ from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
+from epiphane.cli_words import lane_words, overlay_words, recipe_words, with_overlay
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.lane import Override
 from epiphane.document.project import Project
-from epiphane.document.pulse import PulseUnit
-from epiphane.document.recipe import Recipe
 from epiphane.document.song import BANDS, DRUMS
 from epiphane.document.timeline import Between, FootageCut, Item, Shape, Track
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import choose_shape
-from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.recipes import use_recipe
 from epiphane.edits.shapes import in_shape
 from epiphane.edits.song import set_song
@@ -35,10 +34,8 @@ from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
-from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
-from epiphane.lane_kinds import LaneKind, lane_kind_named
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
@@ -99,7 +96,14 @@ def listen_to(song: Path, out: Path | None) -> None:
 @click.argument("footage", type=_FILE, nargs=-1)
 @click.option("-o", "--output", "out", type=_FILE, required=True, help="The project to write.")
 @click.option(
-    "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, zoom:bars."
+    "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, whip:cuts/2."
+)
+@click.option(
+    "--overlay",
+    "overlays",
+    multiple=True,
+    metavar="FILE:PULSE[:BLEND]",
+    help="Footage that hits play over the picture, such as ink.mp4:bars:screen.",
 )
 @click.option(
     "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
@@ -124,6 +128,7 @@ def new(
     footage: tuple[Path, ...],
     out: Path,
     lanes: tuple[str, ...],
+    overlays: tuple[str, ...],
     recipes: tuple[str, ...],
     every: int | None,
     by_section: bool,
@@ -146,8 +151,9 @@ def new(
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
     _check_unwritten(out, overwrite)
     size = _parse_size(shape) if shape else None
-    wanted = [_lane_words(words) for words in lanes]
-    stacks = [_recipe_words(words) for words in recipes]
+    wanted = [lane_words(words) for words in lanes]
+    over = [overlay_words(words) for words in overlays]
+    stacks = [recipe_words(words) for words in recipes]
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
@@ -166,6 +172,8 @@ def new(
     for kind, unit, nth in wanted:
         project, pulse = ensure_pulse(project, unit, every=nth)
         project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
+    for overlay in over:
+        project = with_overlay(project, overlay)
     for recipe, on in stacks:
         given = None
         if on is not None:
@@ -333,6 +341,10 @@ def _plan_as_json(project: Project) -> dict[str, Any]:
             }
             for one in schedule(project).lanes
         ],
+        "transitions": [
+            {"transition": one.transition.key, "cut": one.cut.frame, "first": one.first, "end": one.end}
+            for one in schedule(project).transitions
+        ],
         "cuts": [
             _shot_as_json(shot, shot.content, footage.get(shot.content.footage), project.rate)
             for shot in project.shots
@@ -436,46 +448,6 @@ def _ask_about_folders(project: Project, path: Path) -> None:
             trusted.add([folder])
         else:
             withhold([folder])
-
-
-def _lane_words(words: str) -> tuple[LaneKind, PulseUnit, int]:
-    effect, separator, pulse = words.partition(":")
-    found = _pulse_words(pulse) if separator else None
-    if found is None:
-        raise ParameterError(
-            f"a lane is EFFECT:PULSE with a pulse {', '.join(_units())}, or every Nth as beats/N,"
-            f" got {words!r}"
-        )
-    return lane_kind_named(effect), *found
-
-
-def _recipe_words(words: str) -> tuple[Recipe, tuple[PulseUnit, int] | None]:
-    """Return a recipe, by its file or its name, and the pulse that is to fire it."""
-    name, separator, pulse = words.rpartition(":")
-    if not separator or Path(words).exists():
-        name, separator, pulse = words, "", ""
-    on = _pulse_words(pulse) if separator else None
-    if separator and on is None:
-        raise ParameterError(
-            f"a recipe is NAME or NAME:PULSE with a pulse {', '.join(_units())}, got {words!r}"
-        )
-    if name.endswith(RECIPE_SUFFIX):
-        return load_recipe(Path(name)), on
-    return RecipeBook(recipe_folder()).find(name), on
-
-
-def _pulse_words(words: str) -> tuple[PulseUnit, int] | None:
-    """Return the unit and the N of a pulse such as ``beats/2``, or None if it is none."""
-    unit, _, every = words.partition("/")
-    if unit not in _units() or (every and not every.isdigit()):
-        return None
-    return _units()[unit], int(every or 1)
-
-
-def _units() -> dict[str, PulseUnit]:
-    named = (*DRUMS, *BANDS)
-    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in named}
-    return units | {name: PulseUnit(name) for name in named}
 
 
 def _parse_size(text: str) -> tuple[int, int]:

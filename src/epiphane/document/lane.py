@@ -90,6 +90,24 @@ class Span(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
             raise ValueError("a span must end after its start")
 
 
+class AccentSound(Enum):
+    """The sounds that are shipped to go with cues."""
+
+    WHOOSH = "whoosh"
+    THUMP = "thump"
+    RISER = "riser"
+    CLICK = "click"
+    TAPE_STOP = "tape stop"
+    REVERSE_SWELL = "reverse swell"
+
+
+class Accent(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A sound that is heard with a cue, its attack on the cue's frame; the gain is in decibels."""
+
+    sound: AccentSound
+    gain: Annotated[float, Meta(ge=-48, le=24)] = -6.0
+
+
 class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """A change to the cue of one hit; `hit` is the hit's time in seconds.
 
@@ -106,6 +124,7 @@ class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_d
     effect: str | None = None
     settings: Settings = ()
     clip: FootageId | None = None
+    accent: Accent | None = None
 
     @property
     def says_nothing(self) -> bool:
@@ -123,11 +142,11 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     nothing. `name` is the user's own, empty where there is none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
-    row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it is
-    so over these, or else over what its pick lies in.
-    Where it lays footage over the picture, each cue plays the next of its `clips`. It acts on all that stands
-    before it in the stack, or on one `track` alone. A row that is locked is not
-    changed, one that is folded is drawn low, one that `is_dressed` was made by dressing the song.
+    row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it
+    is so over these, or else over what its pick lies in. Where it lays footage over the picture, each cue
+    plays the next of its `clips`. It acts on all that stands before it in the stack, or on one `track` alone.
+    With its cues an `accent` is heard. A row that is locked is not changed, one that is folded is drawn low,
+    one that `is_dressed` was made by dressing the song.
     """
 
     id: LaneId
@@ -156,6 +175,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     is_locked: bool = False
     is_folded: bool = False
     is_dressed: bool = False
+    accent: Accent | None = None
 
     @property
     def instance(self) -> EffectInstance:

@@ -6,6 +6,7 @@ from typing import Annotated, TypeAlias
 from msgspec import Meta, Struct
 
 from epiphane.document.ids import (
+    LaneId,
     PulseId,
     Seconds,
     Share,
@@ -56,9 +57,10 @@ class BandSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=Tru
 
 
 class TappedSource(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True, tag="tapped"):
-    """Hits tapped by hand, in seconds of the song."""
+    """Hits tapped by hand, in seconds of the song; `played_on` is the lane on which they were played."""
 
     hits: Hits = ()
+    played_on: LaneId | None = None
 
 
 class TempoSource(Struct, frozen=True, forbid_unknown_fields=True, tag="tempo"):

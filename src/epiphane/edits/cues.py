@@ -6,7 +6,7 @@ from typing import TypeAlias
 from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Lane, Override, Setting
+from epiphane.document.lane import Accent, Lane, Override, Setting
 from epiphane.document.project import Project, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
@@ -82,6 +82,11 @@ def set_cue_effect(project: Project, cues: Iterable[CueKey], effect: str | None)
         return override if wanted == override.effect else replace(override, effect=wanted, settings=())
 
     return _changed(project, cues, changed)
+
+
+def set_cue_accent(project: Project, cues: Iterable[CueKey], accent: Accent | None) -> Project:
+    """Return `project` with another sound heard with the cues; None is their lane's."""
+    return _changed(project, cues, lambda override, _: replace(override, accent=accent))
 
 
 def set_cue_setting(project: Project, cues: Iterable[CueKey], setting: Setting) -> Project:

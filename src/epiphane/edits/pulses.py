@@ -115,7 +115,7 @@ def add_taps(project: Project, pulse_id: PulseId, taps: tuple[Hit, ...], *, apar
     for hit in sorted((*source.hits, *taps), key=lambda hit: hit.time):
         if 0 <= hit.time <= end and (not kept or hit.time - kept[-1].time >= apart):
             kept.append(hit)
-    return change_pulse(project, pulse_id, source=TappedSource(tuple(kept)))
+    return change_pulse(project, pulse_id, source=replace(source, hits=tuple(kept)))
 
 
 def ensure_pulse(

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope, LengthUnit
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import EffectInstance, Lane, Override, Trigger
+from epiphane.document.lane import Accent, EffectInstance, Lane, Override, Trigger
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.facts.grid import beat_lengths
@@ -229,6 +229,11 @@ class LaneSchedule:
             return None
         return self.timing.firing[number], int(self.timing.active_cues.turns[number])
 
+    def own_accent(self, cue: Cue) -> Accent | None:
+        """Return the accent that a cue has in place of its lane's, or None."""
+        override = self._overrides.get(round(cue.hit.time, 6))
+        return None if override is None else override.accent
+
     def turn_of(self, cue: Cue) -> int:
         """Return how often values have gone on by a cue that fires; 0 of one that does not."""
         number = bisect.bisect_left(self.timing.firing, cue.frame, key=lambda one: one.frame)
@@ -276,10 +281,10 @@ class LaneSchedule:
 def without_looks(lane: Lane) -> Lane:
     """Return a lane without what it does: only what decides when it fires, and how strongly."""
     overrides = lane.overrides
-    if any(one.effect is not None or one.settings for one in overrides):
-        overrides = tuple(replace(one, effect=None, settings=()) for one in overrides)
+    if any(one.effect is not None or one.settings or one.accent for one in overrides):
+        overrides = tuple(replace(one, effect=None, settings=(), accent=None) for one in overrides)
     bare = replace(lane, effect="", settings=(), name="", overrides=overrides, alternatives=(), track=None)
-    return replace(bare, is_locked=False, is_folded=False, is_dressed=False)
+    return replace(bare, is_locked=False, is_folded=False, is_dressed=False, accent=None)
 
 
 class Schedule:

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct
 
+from epiphane.audio.accents import with_accents
 from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
@@ -20,6 +21,7 @@ from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files
+from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
@@ -210,12 +212,15 @@ def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[s
     song = mixed_with_shots(
         shaped_song(whole, SOUND_RATE, project.song), project, read_sounds(project, SOUND_RATE), SOUND_RATE
     )
+    accents = accent_hits(project, schedule(project))
+    song = with_accents(song, accents, SOUND_RATE)
     first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
     last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
     sound = song[first:last]
     if len(sound) < last - first:
         sound = np.concatenate([sound, np.zeros((last - first - len(sound), 2), np.float32)])
-    peak = peak_of(sound) if next(heard_items(project), None) is not None else 0.0
+    has_more = bool(accents) or next(heard_items(project), None) is not None
+    peak = peak_of(sound) if has_more else 0.0
     over, remarks = decibels_too_loud(peak), []
     if over:
         remarks = [f"The sound is {over:.1f} dB too loud and clips; take gain of shots or of the song away."]

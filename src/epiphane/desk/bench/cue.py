@@ -24,7 +24,7 @@ from epiphane.desk.score.paint import family_colour
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import EffectInstance, Lane, Override, Setting
+from epiphane.document.lane import Accent, AccentSound, EffectInstance, Lane, Override, Setting
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
@@ -32,6 +32,7 @@ from epiphane.edits.cues import (
     reset_cue_envelope,
     reset_cue_settings,
     reset_cues,
+    set_cue_accent,
     set_cue_effect,
     set_cue_nudge,
     set_cue_setting,
@@ -45,6 +46,8 @@ from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
+
+_ACCENTS = (("", "same as lane"), *((one.value, one.value) for one in AccentSound))
 
 
 class CueBench(QWidget):
@@ -78,6 +81,8 @@ class CueBench(QWidget):
         self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
         self._box.addWidget(rule())
         self._box.addWidget(self._own_row())
+        self.accent = choice_field("Sound of these cues", _ACCENTS, self._choose_accent)
+        self._box.addWidget(row("Sound", self.accent))
         self.shape = ShapeRows()
         self.shape.changed.connect(self._change_shape)
         self.shape.released.connect(editor.end_gesture)
@@ -125,6 +130,7 @@ class CueBench(QWidget):
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
         show_choice(self.effect, override.effect or "")
+        show_choice(self.accent, "" if override.accent is None else override.accent.sound.value)
         is_overlay = lane_kind(lane.effect) is OVERLAY
         self.clip.setVisible(is_overlay)
         self.effect.setVisible(not is_overlay)
@@ -178,6 +184,10 @@ class CueBench(QWidget):
             lambda: self.select_alike(in_same_section),
         )
         return in_a_row(label("select"), beat, section)
+
+    def _choose_accent(self, key: str) -> None:
+        accent = Accent(AccentSound(key)) if key else None
+        self._apply(partial(set_cue_accent, accent=accent), "sound of cues")
 
     def _choose_clip(self, key: str) -> None:
         clip = FootageId(int(key)) if key else None

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -26,11 +27,12 @@ from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shape import TRANSITION_WORDS, ShapeRows
 from epiphane.desk.bench.spans import SpanRows
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
-from epiphane.document.lane import EffectInstance, Lane, Setting, Trigger
+from epiphane.document.lane import Accent, AccentSound, EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
@@ -56,6 +58,8 @@ _BANDS = {
     PulseUnit.HIGH: (7000, 15_000),
 }
 """Where a drum is heard best, Hz."""
+ACCENTS = (("", "none"), *((one.value, one.value) for one in AccentSound))
+"""Sounds that may go with cues."""
 _TOLD = {"n_steps": "the number of steps"}
 
 
@@ -69,9 +73,9 @@ class LaneBench(QWidget):
 
     copy_asked = pyqtSignal()
 
-    def __init__(self, editor: Editor, lane: Lane) -> None:
+    def __init__(self, editor: Editor, lane: Lane, instrument: Instrument) -> None:
         super().__init__()
-        self._editor = editor
+        self._editor, self._instrument = editor, instrument
         self._fields = StructFields(Lane, self._change, released=editor.end_gesture)
         self.lane_id: LaneId = lane.id
         self.effect_key = lane.effect
@@ -103,6 +107,8 @@ class LaneBench(QWidget):
         self._wander_row_shown = self._wander_row(lane)
         box.addWidget(self._wander_row_shown)
         box.addWidget(self._aim_row())
+        box.addWidget(self._played_row())
+        box.addWidget(self._accent_row())
         box.addWidget(self._name_row())
         box.addStretch(1)
 
@@ -125,6 +131,8 @@ class LaneBench(QWidget):
         if lane.trigger is Trigger.SPAN:
             self.spans.refresh(lane)
         self._show_alternatives(lane)
+        self._show_armed()
+        self._show_accent(lane)
         self._show_remark()
         pulse = pulse_of(self._editor.project, lane)
         is_following = lane.trigger is Trigger.FOLLOW
@@ -234,6 +242,56 @@ class LaneBench(QWidget):
         seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
         share = self._fields.number("wander", "Wander", "%", factor=100)
         return row("Wander", bar, share, label("seed"), seed)
+
+    def _played_row(self) -> QWidget:
+        self._arm = QPushButton("Arm")
+        self._arm.setCheckable(True)
+        self._arm.setToolTip("Let a key play the lane while the song plays; held as long as the key is held")
+        self._arm.clicked.connect(lambda _on: self._toggle_armed())
+        self._arm_words = label("")
+        self._quantised = choice_field("On which hits what is played falls", (), self._quantise)
+        return row("Played", self._arm, self._arm_words, label("falls on"), self._quantised)
+
+    def _accent_row(self) -> QWidget:
+        self._accent = choice_field("Sound that is heard with each cue", ACCENTS, self._choose_accent)
+        self._accent_gain = limited_field(Accent, "gain", "Gain of the sound", "dB")
+        self._accent_gain.edited.connect(self._change_accent)
+        return row("Sound", self._accent, self._accent_gain)
+
+    def _choose_accent(self, key: str) -> None:
+        lane = self._lane()
+        made = Accent(AccentSound(key)) if key else None
+        if made is not None and lane is not None and lane.accent is not None:
+            made = replace(made, gain=lane.accent.gain)
+        self._apply(partial(change_lane, accent=made), "sound of a lane")
+
+    def _change_accent(self, gain: float) -> None:
+        lane = self._lane()
+        if lane is not None and lane.accent is not None:
+            accent = replace(lane.accent, gain=gain)
+            self._apply(partial(change_lane, accent=accent), "gain of a sound")
+
+    def _show_accent(self, lane: Lane) -> None:
+        show_choice(self._accent, "" if lane.accent is None else lane.accent.sound.value)
+        self._accent_gain.setVisible(lane.accent is not None)
+        if lane.accent is not None:
+            self._accent_gain.show_value(lane.accent.gain)
+
+    def _toggle_armed(self) -> None:
+        self._instrument.arm(self.lane_id)
+        self._show_armed()
+
+    def _quantise(self, key: str) -> None:
+        self._instrument.pulse = PulseId(int(key)) if key else None
+
+    def _show_armed(self) -> None:
+        key = self._instrument.key_of(self.lane_id)
+        self._arm.setChecked(bool(key))
+        self._arm_words.setText(f"with {key}" if key else "by no key")
+        pulses = [(str(pulse.id), pulse.name) for pulse in self._editor.project.pulses]
+        show_options(self._quantised, [("", "as played"), *pulses])
+        chosen = self._instrument.pulse
+        show_choice(self._quantised, "" if chosen is None else str(chosen))
 
     def _aim_row(self) -> QWidget:
         self._aim = choice_field("What the lane acts on", (), self._aim_at)

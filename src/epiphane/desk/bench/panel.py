@@ -32,16 +32,9 @@ from epiphane.desk.bench.shot import GapBench, ShotBench
 from epiphane.desk.bench.song import SongBench
 from epiphane.desk.bench.tap import TapBench
 from epiphane.desk.bench.track import TrackBench
-from epiphane.desk.control.dressing import DressingDesk
+from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.lanes import LaneDesk
-from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
-from epiphane.desk.control.shapes import ShapeDesk
-from epiphane.desk.control.shot_time import ShotTimeDesk
-from epiphane.desk.control.shots import ShotDesk
-from epiphane.desk.control.snapping import Snapping
-from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
@@ -110,28 +103,24 @@ class BenchPanel(QFrame):
         jobs: Jobs,
         thumbnails: Thumbnails,
         player: ClipPlayer,
-        recipes: RecipeDesk,
-        lanes: LaneDesk,
-        shots: ShotDesk,
-        times: ShotTimeDesk,
-        snapping: Snapping,
-        shapes: ShapeDesk,
-        tracks: TrackDesk,
-        dressing: DressingDesk,
+        desks: Desks,
     ) -> None:
         super().__init__()
-        self._editor = editor
+        self._editor, self._desks = editor, desks
         self.setProperty("panel", True)
         self._kind = label("")
         self._name = QLabel()
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
         self._pages = _Pages()
-        self.song, self.cues = SongBench(editor, shapes), CueBench(editor)
-        self.shot, self.gap = ShotBench(editor, shots, times, snapping), GapBench(editor, shots)
-        self.panels = PanelBench(editor, shots)
-        self.item, self.track = ItemBench(editor, tracks), TrackBench(editor, tracks)
-        self.filling, self.dressing = FillingBench(editor), DressingBench(editor, dressing)
+        self.song, self.cues = SongBench(editor, desks.shapes), CueBench(editor)
+        self.shot, self.gap = (
+            ShotBench(editor, desks.shots, desks.times, desks.snapping),
+            GapBench(editor, desks.shots),
+        )
+        self.panels = PanelBench(editor, desks.shots)
+        self.item, self.track = ItemBench(editor, desks.tracks), TrackBench(editor, desks.tracks)
+        self.filling, self.dressing = FillingBench(editor), DressingBench(editor, desks.dressing)
         self.footage = FootageBench(editor, thumbnails, player)
         self.beat, self.tap = BeatBench(editor), TapBench(editor)
         self.pulse: PulseBench | None = None
@@ -139,7 +128,10 @@ class BenchPanel(QFrame):
         self.lane: LaneBench | None = None
         self.lost_work: LostWorkBench | None = None
         self._subjects: Mapping[type[Selection], Shown] = {}
-        self.recipe, self.new_recipe = RecipeBench(editor, recipes), NewRecipeBench(editor, recipes)
+        self.recipe, self.new_recipe = (
+            RecipeBench(editor, desks.recipes),
+            NewRecipeBench(editor, desks.recipes),
+        )
         pages = (
             self.song,
             self.beat,
@@ -155,7 +147,7 @@ class BenchPanel(QFrame):
             self.dressing,
             self.export,
         )
-        self.lanes = LanesBench(editor, lanes)
+        self.lanes = LanesBench(editor, desks.lanes)
         for page in (*pages, self.recipe, self.new_recipe, self.lanes):
             self._pages.add_page(page)
         self._lay_out()
@@ -242,7 +234,7 @@ class BenchPanel(QFrame):
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
             if self.lane is not None:
                 self._pages.drop_page(self.lane)
-            self.lane = LaneBench(self._editor, lane)
+            self.lane = LaneBench(self._editor, lane, self._desks.instrument)
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         return self.lane

@@ -2,12 +2,14 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from epiphane.audio.accents import with_accents
 from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import SOUND_RATE
+from epiphane.keying.accent_hits import accent_hits
 from epiphane.types import Float32Array, Progress
 
 _REST_MILLISECONDS = 150
@@ -46,11 +48,12 @@ class ShotSounds(QObject):
     def _mix(self) -> None:
         project, song = self._editor.project, self._playback.song_sound
         items = tuple(heard_items(project))
-        key = (items, project.rate, id(song))
+        accents = accent_hits(project, self._editor.cues)
+        key = (items, accents, project.rate, id(song))
         if key == self._mixed_of:
             return
         self._mixed_of = key
-        if not items or song is None:
+        if (not items and not accents) or song is None:
             self._sounds = {}
             self._show(None, 0.0)
             return
@@ -60,6 +63,7 @@ class ShotSounds(QObject):
         def work(progress: Progress) -> tuple[Float32Array, float, dict[str, Float32Array]]:
             sounds = read_sounds(project, SOUND_RATE, kept=kept, progress=progress)
             made = mixed_with_shots(song, project, sounds, SOUND_RATE)
+            made = with_accents(made, accents, SOUND_RATE)
             return made, peak_of(made), sounds
 
         def done(result: tuple[Float32Array, float, dict[str, Float32Array]]) -> None:

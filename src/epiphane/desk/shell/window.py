@@ -19,10 +19,12 @@ from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.control.cues import CueDesk
+from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
+from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
@@ -101,7 +103,7 @@ class Window(QMainWindow):
         self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
         self.recovery = RecoveryDesk(self.editor, self.files)
-        self.lanes = LaneDesk(self.editor)
+        self.lanes, self.instrument = LaneDesk(self.editor), Instrument(self.editor, self.playback)
         self.cues = CueDesk(self.editor)
         self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
@@ -151,11 +153,7 @@ class Window(QMainWindow):
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
     def _made_bench(self) -> BenchPanel:
-        return BenchPanel(
-            self.editor,
-            self.jobs,
-            self.thumbnails,
-            self.clip_player,
+        desks = Desks(
             self.recipes,
             self.lanes,
             self.shots,
@@ -164,7 +162,9 @@ class Window(QMainWindow):
             self.shapes,
             self.tracks,
             self.dressing,
+            self.instrument,
         )
+        return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, desks)
 
     def _made_shelf(self) -> ShelfPanel:
         self.effect_mover = Skimmer(self.frames.footage)
@@ -472,6 +472,7 @@ class Window(QMainWindow):
     def shut_down(self) -> None:
         """Stop everything that runs."""
         self.pulses.close()
+        self.instrument.close()
         self.flow_check.close()
         self.shot_sounds.close()
         self.clip_player.close()

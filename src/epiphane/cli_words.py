@@ -1,0 +1,119 @@
+"""What the command line says in words: lanes, recipes, overlays and the pulses that fire them."""
+
+from pathlib import Path
+
+from msgspec import Struct
+
+from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.recipe import Recipe
+from epiphane.document.song import BANDS, DRUMS
+from epiphane.document.timeline import BlendMode
+from epiphane.edits.footage import add_footage, add_moment
+from epiphane.edits.overlays import add_overlay_lane
+from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.errors import ParameterError
+from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
+from epiphane.lane_kinds import LaneKind, lane_kind_named
+from epiphane.media.burst import find_burst
+from epiphane.media.probe import probe_footage
+from epiphane.media.shipped import shipped_overlays
+
+
+class OverlayWords(Struct, frozen=True):
+    """An overlay that was asked for: its file, what fires it, and its blend mode, None for the usual one."""
+
+    path: Path
+    unit: PulseUnit
+    every: int
+    blend: BlendMode | None = None
+
+
+def lane_words(words: str) -> tuple[LaneKind, PulseUnit, int]:
+    """Return the effect or transition of a lane, and the unit and the N of its pulse.
+
+    Raises
+    ------
+    ParameterError
+        If it is not written as EFFECT:PULSE, or there is no such effect or pulse.
+    """
+    effect, separator, pulse = words.partition(":")
+    found = pulse_words(pulse) if separator else None
+    if found is None:
+        raise ParameterError(
+            f"a lane is EFFECT:PULSE with a pulse {', '.join(units())}, or every Nth as beats/N,"
+            f" got {words!r}"
+        )
+    return lane_kind_named(effect), *found
+
+
+def recipe_words(words: str) -> tuple[Recipe, tuple[PulseUnit, int] | None]:
+    """Return a recipe, by its file or its name, and the pulse that is to fire it."""
+    name, separator, pulse = words.rpartition(":")
+    if not separator or Path(words).exists():
+        name, separator, pulse = words, "", ""
+    on = pulse_words(pulse) if separator else None
+    if separator and on is None:
+        raise ParameterError(
+            f"a recipe is NAME or NAME:PULSE with a pulse {', '.join(units())}, got {words!r}"
+        )
+    if name.endswith(RECIPE_SUFFIX):
+        return load_recipe(Path(name)), on
+    return RecipeBook(recipe_folder()).find(name), on
+
+
+def pulse_words(words: str) -> tuple[PulseUnit, int] | None:
+    """Return the unit and the N of a pulse such as ``beats/2``, or None if it is none."""
+    unit, _, every = words.partition("/")
+    if unit not in units() or (every and not every.isdigit()):
+        return None
+    return units()[unit], int(every or 1)
+
+
+def units() -> dict[str, PulseUnit]:
+    """Return what is counted by the words of the command line."""
+    named = (*DRUMS, *BANDS)
+    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in named}
+    return units | {name: PulseUnit(name) for name in named}
+
+
+def overlay_words(words: str) -> OverlayWords:
+    """Return what an overlay written as FILE:PULSE[:BLEND] is; FILE may be the name of a shipped one.
+
+    Raises
+    ------
+    ParameterError
+        If it is not written so, or there is no such pulse or blend mode.
+    """
+    rest, separator, last = words.rpartition(":")
+    blend = next((mode for mode in BlendMode if mode.value == last.replace("-", " ")), None)
+    if blend is not None:
+        rest, separator, last = rest.rpartition(":")
+    found = pulse_words(last) if separator else None
+    if found is None or not rest:
+        modes = ", ".join(mode.value.replace(" ", "-") for mode in BlendMode)
+        raise ParameterError(
+            f"an overlay is FILE:PULSE[:BLEND] with a pulse {', '.join(units())} and a blend mode {modes},"
+            f" got {words!r}"
+        )
+    shipped = next((one for one in shipped_overlays() if one.name == rest), None)
+    return OverlayWords(Path(rest) if shipped is None else shipped.path, *found, blend)
+
+
+def with_overlay(project: Project, words: OverlayWords) -> Project:
+    """Return `project` with an overlay on the hits that were asked for, its burst on each of them.
+
+    Raises
+    ------
+    EpiphaneError
+        If the file is missing or damaged, or has no picture.
+    """
+    facts = probe_footage(words.path)
+    project = add_footage(project, [facts])
+    footage = next(one for one in project.footage if one.fingerprint == facts.fingerprint)
+    if facts.duration > 0 and footage.best_moment is None:
+        project = add_moment(project, footage.id, find_burst(words.path))
+    shipped = next((one for one in shipped_overlays() if one.path == words.path), None)
+    usual = BlendMode.SCREEN if shipped is None else shipped.blend
+    project, pulse = ensure_pulse(project, words.unit, every=words.every)
+    return add_overlay_lane(project, [footage.id], pulse, blend=(words.blend or usual).value)

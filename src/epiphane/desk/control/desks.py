@@ -1,0 +1,28 @@
+"""All that the user may do, by what it is done with."""
+
+from dataclasses import dataclass
+
+from epiphane.desk.control.dressing import DressingDesk
+from epiphane.desk.control.instrument import Instrument
+from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.shapes import ShapeDesk
+from epiphane.desk.control.shot_time import ShotTimeDesk
+from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.tracks import TrackDesk
+
+
+@dataclass(frozen=True)
+class Desks:
+    """The commands that the bench gives."""
+
+    recipes: RecipeDesk
+    lanes: LaneDesk
+    shots: ShotDesk
+    times: ShotTimeDesk
+    snapping: Snapping
+    shapes: ShapeDesk
+    tracks: TrackDesk
+    dressing: DressingDesk
+    instrument: Instrument

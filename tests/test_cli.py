@@ -164,7 +164,11 @@ def test_the_demo_can_be_planned(tmp_path):
         (("new", "song.wav", "song.wav", "-o", "x.epiphane"), 1, "song.wav has no picture in it"),
         (("new", "song.wav", "-o", "x.json"), 2, "a project's name ends in .epiphane"),
         (("new", "song.wav", "-o", "x.epiphane", "--lane", "flash"), 2, "a lane is EFFECT:PULSE"),
-        (("new", "song.wav", "-o", "x.epiphane", "--lane", "marble:beats"), 2, "there is no effect 'marble'"),
+        (
+            ("new", "song.wav", "-o", "x.epiphane", "--lane", "marble:beats"),
+            2,
+            "there is no effect or transition 'marble'",
+        ),
         (("new", "song.wav", "-o", "x.epiphane", "--shape", "3x3"), 2, "must be even"),
         (("new", "song.wav", "grey.mp4", "-o", "x.epiphane", "--speed", "5000"), 1, "speed"),
         (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),

@@ -6,10 +6,11 @@ from pathlib import Path
 
 import numpy as np
 from effects_sheet import sheet
-from make_reference import effects_text, schema_text
+from make_reference import effects_text, schema_text, transitions_text
 from msgspec.structs import fields
 from PIL import Image
 from recipes_sheet import recipes_sheet
+from transitions_sheet import transitions_sheet
 
 from epiphane.cli import commands
 from epiphane.document.recipe import Recipe
@@ -22,8 +23,10 @@ DOCS = ROOT / "docs"
 def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
-    for name, made in (("effects.jpg", sheet()), ("recipes.jpg", recipes_sheet())):
-        with Image.open(DOCS / name) as kept:
+    assert (DOCS / "transitions.md").read_text() == transitions_text(), "run make docs"
+    sheets = {"effects": sheet(), "recipes": recipes_sheet(), "transitions": transitions_sheet()}
+    for name, made in sheets.items():
+        with Image.open(DOCS / f"{name}.jpg") as kept:
             assert kept.size == made.size, "run make docs"
             away = np.abs(np.asarray(kept, float) - np.asarray(made, float)).mean(axis=2)
         # In squares of the size of a picture: one effect that has changed is seen among all the others.

@@ -5,10 +5,12 @@ from pathlib import Path
 
 from effects_sheet import LATER, sheet
 from recipes_sheet import recipes_sheet
+from transitions_sheet import SHARES, transitions_sheet
 
 from epiphane.declare.parameters import AnyParameter, ChoiceParameter, ColourParameter
 from epiphane.effects.declare import EFFECTS
 from epiphane.files.project import json_schema
+from epiphane.transitions.declare import TRANSITIONS
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -37,6 +39,31 @@ def effects_text() -> str:
     return "\n".join(lines) + "\n"
 
 
+def transitions_text() -> str:
+    """Return the table of all transitions and their parameters, in Markdown."""
+    lines = [
+        "# Transitions",
+        "",
+        "Made by `make docs` from the declarations in `src/epiphane/transitions/`. Keys are what project files",
+        "and `--lane` call a transition or parameter. Of a number the value at rest is that of a cue of no",
+        "strength, the one at the peak that of full strength. [What can be done with them](layers.md).",
+        "",
+        f"Each as it is declared, at {', '.join(f'{share:.0%}' for share in SHARES)} of its way:",
+        "",
+        "![All transitions, three frames each](transitions.jpg)",
+    ]
+    for one in TRANSITIONS.all():
+        frames = f"{one.envelope.rise:g} frames before the cut, {one.envelope.fall:g} after it"
+        lines += ["", f"## {one.label} (`{one.key}`, {one.family.value})", "", one.summary, ""]
+        lines += [f"At first {frames}.", ""]
+        if one.parameters:
+            lines += ["| parameter | key | values | at rest | at the peak |", "|---|---|---|---|---|"]
+            lines += [_row(parameter) for parameter in one.parameters]
+        else:
+            lines.pop()
+    return "\n".join(lines) + "\n"
+
+
 def _row(parameter: AnyParameter) -> str:
     if isinstance(parameter, ColourParameter):
         cells = ("a colour, `#rrggbb`", "", f"`{parameter.default}`")
@@ -53,6 +80,8 @@ def main() -> None:
     (DOCS / "project.schema.json").write_text(schema_text(), encoding="utf-8")
     (DOCS / "effects.md").write_text(effects_text(), encoding="utf-8")
     sheet().save(DOCS / "effects.jpg", quality=90, subsampling=0)
+    (DOCS / "transitions.md").write_text(transitions_text(), encoding="utf-8")
+    transitions_sheet().save(DOCS / "transitions.jpg", quality=90, subsampling=0)
     recipes_sheet().save(DOCS / "recipes.jpg", quality=90, subsampling=0)
 
 

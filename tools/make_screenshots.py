@@ -6,7 +6,6 @@ from tempfile import TemporaryDirectory
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
@@ -16,21 +15,22 @@ from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
     FillingSelection,
     FootageSelection,
+    ItemSelection,
     LaneSelection,
     RecipeSelection,
     ShotSelection,
     SongSelection,
-    lanes_selected,
 )
+from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
 from epiphane.document.envelope import CurvePoint, Ease, LengthUnit
 from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
-from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import Project
-from epiphane.document.timeline import Between
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.timeline import Between, PanelLayout
 from epiphane.edits.cues import (
     change_cue_envelope,
     reset_cues,
@@ -47,8 +47,11 @@ from epiphane.edits.footage import (
     remove_footage,
     use_take,
 )
-from epiphane.edits.lanes import change_envelope, change_lane
+from epiphane.edits.item_keys import put_key
+from epiphane.edits.lanes import change_envelope
+from epiphane.edits.panels import change_panels
 from epiphane.edits.shots import footage_name
+from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.grid import bars_of
 from epiphane.media.probe import probe_footage
 from epiphane.media.proxy import ProxyStore
@@ -195,7 +198,7 @@ class Photographer:
         return tour.id
 
     def pulses(self) -> None:
-        """Take three pulses in the score, one of them on the bench, a band, and the walk through doubt."""
+        """Take three pulses in the score, one of them a band on the bench."""
         window, before = self.window, self.window.editor.project
         window.shelf.open_page(ShelfPage.PULSES)
         window.pulses.make("off-beat")
@@ -205,17 +208,6 @@ class Photographer:
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
         self.wait(4000)
         self.take("band")
-        song = window.editor.project.song
-        doubtful = [number for number, beat in enumerate(song.beats) if beat.time > bar.start][2:9:3]
-        beats = tuple(
-            replace(beat, confidence=0.3) if number in doubtful else beat
-            for number, beat in enumerate(song.beats)
-        )
-        window.editor.apply(lambda p: replace(p, song=replace(song, beats=beats)), "doubt")
-        window.pulses.step_doubtful(1)
-        self.take("beat")
-        window.playback.set_loop(None)
-        window.editor.set_ticking(frozenset())
         window.editor.apply(lambda _: before, "all of it back")
         window.score.set_bars_per_line(4)
 
@@ -226,24 +218,9 @@ class Photographer:
         self.window.shelf.open_page(ShelfPage.EFFECTS)
         self.take("lane")
 
-    def pattern(self) -> None:
-        """Take a lane with a step pattern."""
-        window, before = self.window, self.window.editor.project
-        window.lanes.add("shake")
-        lane = window.editor.selected_lane()
-        pattern = Pattern((1.0, 0.0, 0.6, 0.8, 1.0, 0.0, 0.0, 0.4), n_bars=1)
-        window.editor.apply(lambda p: change_lane(p, lane.id, pick=Pick(pattern=pattern)), "pattern")
-        window.score.set_bars_per_line(2)
-        window.bench.lane.pick.fold.click()
-        self.wait(5000)
-        self.take("pattern")
-        window.bench.lane.pick.fold.click()
-        window.score.set_bars_per_line(4)
-        window.editor.apply(lambda _: before, "all of it back")
-
     def effects(self) -> None:
-        """Take the shelf of effects, one of them pointed at; then fifteen lanes in one row, three chosen."""
-        window, before = self.window, self.window.editor.project
+        """Take the shelf of effects, one of them pointed at."""
+        window = self.window
         window.shelf.open_page(ShelfPage.EFFECTS)
         down = next(s for s in window.findChildren(QSplitter) if s.orientation() is Qt.Orientation.Vertical)
         sizes = down.sizes()
@@ -253,16 +230,50 @@ class Photographer:
         QTest.mouseMove(tiles.viewport(), tiles.point_of("spin"))
         self.take("effects")
         down.setSizes(sizes)
-        pulses = [pulse.id for pulse in window.editor.project.pulses]
-        keys = ("shake", "split", "blur", "saturation", "kaleidoscope", "scanlines", "glow", "hue", "invert")
-        for number, key in enumerate((*keys, "pixelate", "spin", "vignette", "strobe")):
-            pulse = pulses[number % len(pulses)]
-            window.lanes.add(key, Target(pulse=pulse))
-        chosen = [lane.id for lane in window.editor.project.lanes[2:5]]
-        window.editor.select(lanes_selected(chosen, chosen[-1]))
+
+    def layers(self) -> None:
+        """Take transitions on the shelf and over the cuts; overlays; a split screen."""
+        window, before = self.window, self.window.editor.project
+        window.shelf.open_page(ShelfPage.TRANSITIONS)
+        window.lanes.add("whip", Target(unit=PulseUnit.CUT))
+        lane = window.editor.project.lanes[-1].id
+        cuts = cuts_of(before)
+        cue = [(lane, cut_hit_time(cuts[0].frame, before.rate))]
+        window.editor.apply(lambda p: set_cue_effect(p, cue, "iris"), "iris")
+        window.editor.select(LaneSelection(lane))
+        window.editor.go_to(cuts[1].frame - 2)
         self.wait(5000)
-        self.take("lanes")
+        self.take("transitions")
         window.editor.apply(lambda _: before, "all of it back")
+        window.shelf.open_page(ShelfPage.OVERLAYS)
+        window.overlays.put("ink 1", Target(unit=PulseUnit.BAR), None)
+        self.wait(1500)
+        window.overlays.put("paper", Target(), None)
+        self.wait(1500)
+        window.overlays.put("ellipse", Target(), ShotPlace(frame=cuts[1].frame + 20))
+        item = window.editor.selected_item()
+        assert item is not None
+        for frame, across in ((item.start, -0.3), (item.start + 40, 0.25)):
+            window.editor.apply(lambda p, f=frame, x=across: put_key(p, item.id, f, x=x, scale=0.6), "key")
+        window.lanes.add("glow", Target(track=window.editor.project.tracks[-1].id))
+        window.editor.select(ItemSelection(item.id))
+        window.editor.go_to(item.start + 24)
+        self.wait(4000)
+        self.take("overlays")
+        window.editor.apply(lambda _: before, "all of it back")
+        shot = before.shots[2]
+        window.editor.select(ShotSelection(shot.id))
+        window.editor.go_to(shot.start + 76)
+        window.panels.split_screen()
+        window.shelf.open_page(ShelfPage.FOOTAGE)
+        beats = next(pulse.id for pulse in before.pulses if pulse.name == "beats")
+        window.editor.apply(
+            lambda p: change_panels(p, shot.id, layout=PanelLayout.DIAGONAL, border=0.005, pulse=beats), "x"
+        )
+        self.wait(3000)
+        self.take("split")
+        window.editor.apply(lambda _: before, "all of it back")
+        window.editor.select(SongSelection())
 
     def envelope(self) -> None:
         """Take the corner of a shape in beats with a free fall while it is dragged."""
@@ -356,8 +367,8 @@ def main() -> None:
             "cutting",
             "pulses",
             "lane",
-            "pattern",
             "effects",
+            "layers",
             "envelope",
             "overridden",
             "recipes",

@@ -1,4 +1,4 @@
-"""What lies over the picture: overlays on hits, items with keys and fades, shapes, aimed lanes, split screens."""
+"""What lies over the picture: overlays on hits, items with keys, shapes, aimed lanes, split screens."""
 
 from fractions import Fraction
 
@@ -151,7 +151,8 @@ def test_in_the_exported_film_the_moment_of_an_overlay_is_on_the_frame_of_its_hi
     for hit in hits:
         frame = int(hit.time * rate + Fraction(1, 1000))
         assert number_of(lumas[frame]) == 20
-        assert number_of(lumas[frame - 2]) < 20 < number_of(lumas[frame + 2])
+        away = int(rate / 25) + 1
+        assert number_of(lumas[frame - away]) < 20 < number_of(lumas[frame + away])
 
 
 # Items

@@ -7,7 +7,7 @@ from msgspec import Meta, Struct
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 
-RECIPE_VERSION = 2
+RECIPE_VERSION = 3
 
 
 class Recipe(Struct, frozen=True, forbid_unknown_fields=True):

@@ -26,7 +26,7 @@ from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.desk.shell import theme
 
 _SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
-_SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 116, 84
+_SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 118, 84
 
 
 class ShelfPage(IntEnum):
@@ -205,7 +205,7 @@ class ShelfPanel(QFrame):
         self.search.left.connect(self._enter_results)
         self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
-        self.sort.setMinimumWidth(_SORT_WIDTH - 12)
+        self.sort.setMinimumWidth(_SORT_WIDTH)
         line.addWidget(self.search)
         line.addWidget(self.sort)
         self._of_page: dict[QPushButton, ShelfPage] = {}
@@ -218,6 +218,8 @@ class ShelfPanel(QFrame):
             button = QPushButton(text)
             theme.put_icon(button, icon, theme.QUIET, 15)
             button.setProperty("quiet", True)
+            if not text:
+                button.setFixedWidth(34)
             button.setToolTip(tip)
             button.setAccessibleName(tip)
             button.clicked.connect(signal)

@@ -1,0 +1,327 @@
+"""Transitions, overlays, spans, panels, dressing and playing by hand in the real window."""
+
+import numpy as np
+import pytest
+from hands import LEFT, NONE, choose, drag, drop, field, type_into
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
+
+from epiphane.desk.control.drag import carry_effect, carry_footage, carry_overlay
+from epiphane.desk.control.selection import (
+    CuesSelection,
+    DressingSelection,
+    LaneSelection,
+    ShotSelection,
+    TrackSelection,
+)
+from epiphane.document.lane import AccentSound, Trigger
+from epiphane.document.pulse import PulseUnit, TappedSource
+from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
+from epiphane.edits.lanes import change_lane
+from epiphane.facts.cuts import cuts_of
+from epiphane.render.plan import Joined, SplitScreen
+from epiphane.timing import frame_at, frame_start
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def place(window, frame, height):
+    """Return the point of a frame at a height, a function of the layout and the stave."""
+    layout, seconds = window.score.layout_now(), frame_start(frame, window.editor.project.rate)
+    stave = layout.stave_at(seconds + 1e-6)
+    y = height(layout, stave) - window.score._offset
+    return QPoint(round(layout.x_at(stave, seconds)), round(y))
+
+
+def on_shots(window, frame):
+    return place(window, frame, lambda layout, stave: layout.shots_top(stave.top) + 12)
+
+
+def on_bow(window, frame):
+    return place(window, frame, lambda layout, stave: layout.bows_top(stave.top) + 9)
+
+
+def on_row(window, frame, row):
+    def height(layout, stave):
+        return layout.stack_top(stave.top) + layout._stack_tops[row] + 8
+
+    return place(window, frame, height)
+
+
+def on_drum(window, drum):
+    return place(window, 300, lambda layout, stave: layout.drum_middle(stave.top, drum))
+
+
+def lanes(window):
+    return [lane.effect for lane in window.editor.project.lanes]
+
+
+def test_a_transition_is_dropped_on_one_cut_or_beside_it_on_all_and_exchanged_on_its_bow(demo):
+    viewport, editor = demo.score.viewport(), demo.editor
+    cuts = [cut.frame for cut in cuts_of(editor.project)]
+    drop(viewport, carry_effect("dissolve"), on_shots(demo, cuts[0]))
+    assert lanes(demo) == ["flash", "zoom", "dissolve"]
+    assert [one.cut.frame for one in editor.cues.transitions] == [cuts[0]]
+    drop(viewport, carry_effect("whip"), on_shots(demo, cuts[0] + 50))
+    assert [one.transition.key for one in editor.cues.transitions] == ["whip"] * len(cuts)
+    pulse = next(one for one in editor.project.pulses if one.unit is PulseUnit.CUT)
+    assert {lane.pulse for lane in editor.project.lanes[2:]} == {pulse.id}
+    drop(viewport, carry_effect("iris"), on_bow(demo, cuts[1]))
+    assert [one.transition.key for one in editor.cues.transitions][:3] == ["whip", "iris", "whip"]
+    assert isinstance(editor.selection, CuesSelection)
+    assert isinstance(demo.frames.plan(cuts[1]).root.content, Joined)
+    QTest.mouseDClick(viewport, LEFT, NONE, on_bow(demo, cuts[2]))
+    assert cuts[2] not in [one.cut.frame for one in editor.cues.transitions]
+    drop(viewport, carry_effect("flash"), on_shots(demo, cuts[0]))  # an effect may be fired by a cut too
+    assert editor.project.lanes[-1].pulse == pulse.id
+    assert len(editor.cues.lane(editor.project.lanes[-1].id).cues) == 1
+
+
+def test_the_ends_of_a_bow_change_the_frames_of_all_cuts_and_with_ctrl_of_one(demo):
+    drop(demo.score.viewport(), carry_effect("push"), on_shots(demo, 50))
+    editor, viewport = demo.editor, demo.score.viewport()
+    demo.score.set_bars_per_line(1)
+    one = editor.cues.transitions[0]
+    editor.go_to(one.cut.frame)
+    lane = editor.project.lanes[-1]
+    start = on_bow(demo, one.end) - QPoint(2, 0)
+    by = on_bow(demo, one.end + 6) - on_bow(demo, one.end)
+    drag(viewport, start, start + by)
+    assert editor.project.lanes[-1].envelope.fall == lane.envelope.fall + 6
+    one = editor.cues.transitions[0]
+    start = on_bow(demo, one.end) - QPoint(2, 0)
+    drag(viewport, start, start - by, modifier=CTRL)
+    assert editor.project.lanes[-1].envelope.fall == lane.envelope.fall + 6
+    assert editor.project.lanes[-1].overrides[0].envelope.fall == lane.envelope.fall
+    QTest.mouseClick(viewport, LEFT, NONE, on_bow(demo, one.cut.frame))
+    assert editor.selection.cues
+    tip = demo.score.tip_at(QPointF(on_bow(demo, one.cut.frame)) + QPointF(0, demo.score._offset))
+    assert tip.startswith("Push · cut on frame")
+
+
+def test_the_bench_of_a_transition_speaks_of_cuts_and_says_where_footage_is_lacking(demo):
+    QTest.keyClick(demo, Qt.Key.Key_X, SHIFT)
+    tiles = demo.shelf.transitions.tiles
+    assert tiles.count() >= 22
+    QTest.mouseClick(tiles.viewport(), LEFT, NONE, tiles.point_of("dip"))
+    QTest.keyClick(tiles, Qt.Key.Key_Return)
+    bench = demo.bench.lane
+    assert demo.bench._kind.text() == "Transition"
+    assert field(demo, QDoubleSpinBox, "Before").value() == 8
+    type_into(field(demo, QDoubleSpinBox, "After"), "40")
+    assert demo.editor.project.lanes[-1].envelope.fall == 40
+    lacking = [one for one in demo.editor.cues.transitions if any(one.n_lacking(demo.editor.project))]
+    assert bench._remark.isVisible() == bool(lacking)
+    if lacking:
+        assert "it is shown" in bench._remark.text()
+    bench._others.chosen.emit(("push", "whip"))
+    shown = [one.transition.key for one in demo.editor.cues.transitions]
+    assert set(shown) == {"dip", "push", "whip"}
+    choose(field(demo, QComboBox, "Fired by"), "beats")  # hits that are no cuts fire nothing
+    frames = {one.cut.frame for one in demo.editor.cues.transitions}
+    assert frames <= {cut.frame for cut in cuts_of(demo.editor.project)}
+
+
+def test_an_overlay_plays_on_hits_or_lies_on_a_track(demo, qtbot):
+    viewport, editor = demo.score.viewport(), demo.editor
+    QTest.keyClick(demo, Qt.Key.Key_O, SHIFT)
+    assert demo.shelf.overlays.tiles.count() == 16
+    drop(viewport, carry_overlay("ink 1"), on_drum(demo, "kick"))
+    qtbot.waitUntil(lambda: "overlay" in lanes(demo), timeout=20_000)
+    lane = editor.project.lanes[-1]
+    footage = editor.project.footage[-1]
+    assert (lane.name, lane.clips, footage.group) == ("ink 1", (footage.id,), "overlays")
+    hit = editor.cues.lane(lane.id).cues[2].frame
+    top = demo.frames.plan(hit).root.content.nodes[-1]
+    assert top.content.source.seconds == pytest.approx(footage.best_moment.time)
+    assert editor.history.undo_label == "overlay on hits"
+    drop(viewport, carry_overlay("leak 1"), on_shots(demo, 64))
+    qtbot.waitUntil(lambda: len(editor.project.tracks) == 1, timeout=20_000)
+    item = editor.selected_item()
+    assert (item.start, item.blend.value) == (64, "screen")
+    drop(viewport, carry_overlay("ellipse"), on_shots(demo, 257))
+    assert isinstance(editor.selected_item().content, ShapeFill)
+    drop(
+        viewport,
+        carry_overlay("paper"),
+        place(demo, 300, lambda layout, stave: layout.drum_middle(stave.top, "hat")),
+    )
+    qtbot.waitUntil(lambda: lanes(demo).count("overlay") == 2, timeout=20_000)
+    assert editor.project.lanes[-1].trigger is Trigger.SPAN
+    clip = editor.project.footage[0]
+    drop(viewport, carry_footage([clip.id]), on_drum(demo, "kick"))  # footage on the line of a drum
+    qtbot.waitUntil(lambda: lanes(demo).count("overlay") == 3, timeout=20_000)
+    assert editor.project.lanes[-1].clips == (clip.id,)
+
+
+def test_an_item_is_moved_on_the_picture_from_key_to_key(demo, qtbot):
+    editor = demo.editor
+    drop(demo.score.viewport(), carry_overlay("rectangle"), on_shots(demo, 128))
+    editor.go_to(130)
+    qtbot.waitUntil(lambda: demo.framing.is_active)
+    demo.bench.item.keys._put()
+    room = demo.picture.picture_rect() if hasattr(demo.picture, "picture_rect") else demo.picture.rect()
+    editor.go_to(150)
+    before = editor.selected_item().keys
+    middle = demo.picture.rect().center()
+    drag(demo.picture, middle, middle + QPoint(round(0.2 * room.width()), 0))
+    keys = editor.selected_item().keys
+    assert (len(before), len(keys)) == (1, 2)
+    assert keys[1].frame == 150 - editor.selected_item().start
+    assert keys[1].framing.x == pytest.approx(0.2, abs=0.03)
+    editor.go_to(140)
+    type_into(field(demo, QDoubleSpinBox, "Fade in of the picture"), "5")
+    assert editor.selected_item().fade_in == 5
+    type_into(field(demo, QDoubleSpinBox, "Width of the shape"), "25")
+    assert editor.selected_item().content.width == 0.25
+    demo.bench.item.keys._step(1)
+    assert editor.playhead == 150
+    demo.bench.item.keys._remove()
+    assert len(editor.selected_item().keys) == 1
+
+
+def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):
+    editor, viewport = demo.editor, demo.score.viewport()
+    lane = editor.project.lanes[0].id
+    editor.apply(lambda p: change_lane(p, lane, trigger=Trigger.SPAN, overrides=()), "spans")
+    editor.select(LaneSelection(lane))
+    demo.bench.lane.spans._add("bar")
+    (first,) = editor.project.lanes[0].spans
+    rate = editor.project.rate
+    start, end = frame_at(first.start, rate), frame_at(first.end, rate)
+    drag(viewport, on_row(demo, end + 40, lane), on_row(demo, end + 100, lane))
+    assert len(editor.project.lanes[0].spans) == 2
+    QTest.mouseClick(viewport, LEFT, NONE, on_row(demo, start + 20, lane))
+    edge = on_row(demo, end, lane) - QPoint(2, 0)
+    drag(viewport, edge, edge + (on_row(demo, end + 16, lane) - on_row(demo, end, lane)))
+    assert frame_at(editor.project.lanes[0].spans[0].end, rate) == pytest.approx(end + 16, abs=3)
+    demo.bench.lane.spans._clear()
+    assert editor.project.lanes[0].spans == ()
+    assert (editor.cues.lane(lane).levels > 0).mean() > 0.95
+
+
+def test_rows_are_put_in_order_by_their_names_aimed_locked_and_folded(demo):
+    editor, viewport = demo.editor, demo.score.viewport()
+    drop(viewport, carry_overlay("solid"), on_shots(demo, 128))
+    (track,) = editor.project.tracks
+    drop(viewport, carry_effect("blur"), on_row(demo, 60, track.id))
+    assert editor.project.lanes[-1].track == track.id
+    rows = [row.id for row in editor.project.stack]
+    assert rows.index(editor.project.lanes[-1].id) == rows.index(track.id) + 1
+    name = on_row(demo, 0, track.id)
+    drag(viewport, QPoint(40, name.y()), QPoint(40, on_row(demo, 0, rows[0]).y()))
+    assert editor.project.stack[0].id == track.id
+    assert editor.selection == TrackSelection(track.id)
+    QTest.keyClick(demo, Qt.Key.Key_S)
+    assert editor.project.tracks[0].is_solo
+    QTest.keyClick(demo, Qt.Key.Key_Down, CTRL | SHIFT)
+    assert editor.project.stack[1].id == track.id
+    said = []
+    editor.said.connect(lambda text, bad: said.append((text, bad)))
+    demo.bench.track._toggle("is_locked")
+    QTest.keyClick(demo, Qt.Key.Key_Delete)
+    assert editor.project.tracks
+    assert said[-1] == ("“solid” is locked: unlock it first, on its bench", True)
+    height = demo.score.layout_now().staves[0].height
+    demo.bench.track._toggle("is_folded")
+    assert demo.score.layout_now().staves[0].height < height
+    flash = editor.project.lanes[0].id
+    editor.select(LaneSelection(flash))
+    demo.bench.lane._lock.click()
+    assert not editor.apply(lambda p: change_lane(p, flash, depth=0.1), "depth")
+    assert editor.apply(lambda p: change_lane(p, flash, muted=True), "mute")
+
+
+def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
+    editor = demo.editor
+    shot = editor.project.shots[1]
+    editor.select(ShotSelection(shot.id))
+    editor.go_to(shot.start + 30)
+    QTest.keyClick(demo, Qt.Key.Key_P, SHIFT)
+    panels = editor.selected_shot().content
+    assert isinstance(panels, Panels)
+    assert len({one.cut.footage for one in panels.panels}) == 3
+    assert isinstance(demo.frames.plan(shot.start + 30).root.content, SplitScreen)
+    choose(field(demo, QComboBox, "How panels share the frame"), "grid")
+    demo.bench.panels._add()
+    type_into(field(demo, QDoubleSpinBox, "How many frames later it shows"), "5")
+    choose(field(demo, QComboBox, "What lets the panels come in"), "one on each of beats")
+    panels = editor.selected_shot().content
+    assert (panels.layout, len(panels.panels), panels.panels[0].delay) == (PanelLayout.GRID, 4, 5)
+    assert panels.pulse is not None
+    QTest.keyClick(demo, Qt.Key.Key_Slash)
+    first, second = editor.project.shots[1:3]
+    assert isinstance(second.content, Panels)
+    assert second.start == first.end == shot.start + 30
+    editor.select(ShotSelection(editor.project.shots[0].id))
+    QTest.keyClick(demo, Qt.Key.Key_P, CTRL | SHIFT)
+    assert len({one.delay for one in editor.selected_shot().content.panels}) == 9
+
+
+def test_the_song_is_dressed_and_again_otherwise_and_what_is_locked_stays(demo):
+    editor = demo.editor
+    QTest.keyClick(demo, Qt.Key.Key_D, CTRL)
+    assert editor.selection == DressingSelection()
+    dressed = [lane for lane in editor.project.lanes if lane.is_dressed]
+    assert len(dressed) >= 4
+    assert len(editor.cues.transitions) > 1
+    kept = dressed[0].id
+    editor.apply(lambda p: change_lane(p, kept, is_locked=True), "lock")
+    QTest.keyClick(demo, Qt.Key.Key_D, CTRL)
+    again = [lane for lane in editor.project.lanes if lane.is_dressed]
+    assert kept in {lane.id for lane in again}
+    assert {lane.id for lane in again} & {lane.id for lane in dressed} == {kept}
+    n_cues = sum(len(editor.cues.lane(lane.id).cues) for lane in again)
+    type_into(field(demo, QDoubleSpinBox, "Density"), "100")
+    dense = [lane for lane in editor.project.lanes if lane.is_dressed]
+    assert sum(len(editor.cues.lane(lane.id).cues) for lane in dense) > n_cues
+    demo.dressing.undress()
+    assert [lane.id for lane in editor.project.lanes if lane.is_dressed] == [kept]
+
+
+def test_an_armed_lane_is_played_by_its_key_and_held_as_long(demo, qtbot, monkeypatch):
+    editor = demo.editor
+    lane = editor.project.lanes[1].id
+    editor.select(LaneSelection(lane))
+    demo.bench.lane._arm.click()
+    assert demo.bench.lane._arm_words.text() == "with F2"
+    now = [None]
+    monkeypatch.setattr(demo.playback, "heard_now", lambda: now[0])
+    QTest.keyClick(demo, Qt.Key.Key_F2)
+    assert editor.history.undo_label is None
+    for begin, end in ((1.0, 1.02), (2.0, 2.4), (3.01, 3.03)):
+        now[0] = begin
+        QTest.keyPress(demo.score, Qt.Key.Key_F2)
+        now[0] = end
+        QTest.keyRelease(demo.score, Qt.Key.Key_F2)
+    demo.playback.state_changed.emit()
+    cues = editor.cues.lane(lane).cues
+    assert [cue.hit.time for cue in cues] == [1.0, 2.0, 3.01]
+    assert cues[1].envelope.hold == 12
+    pulse = next(one for one in editor.project.pulses if isinstance(one.source, TappedSource))
+    assert pulse.source.played_on == lane
+    demo.instrument.pulse = next(one.id for one in editor.project.pulses if one.name == "beats")
+    demo.playback.set_loop((0, 75))
+    now[0] = 1.1
+    QTest.keyClick(demo, Qt.Key.Key_F2)
+    beats = [beat.time for beat in editor.project.song.beats]
+    taken = [cue.hit.time for cue in editor.cues.lane(lane).cues]
+    assert taken == [min(beats, key=lambda beat: abs(beat - 1.1)), 3.01]  # the loop is played anew
+    demo.playback.state_changed.emit()
+    editor.undo()
+    editor.undo()
+    assert editor.history.undo_label is None
+
+
+def test_a_sound_goes_with_a_lane_and_is_mixed_under_what_plays(demo, qtbot):
+    editor = demo.editor
+    editor.select(LaneSelection(editor.project.lanes[0].id))
+    choose(field(demo, QComboBox, "Sound that is heard with each cue"), "thump")
+    type_into(field(demo, QDoubleSpinBox, "Gain of the sound"), "-12")
+    accent = editor.project.lanes[0].accent
+    assert (accent.sound, accent.gain) == (AccentSound.THUMP, -12)
+    mixes = []
+    demo.shot_sounds.peak_changed.connect(mixes.append)
+    qtbot.waitUntil(lambda: bool(mixes) and mixes[-1] > 0, timeout=20_000)
+    assert np.isfinite(mixes[-1])

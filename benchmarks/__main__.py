@@ -13,6 +13,7 @@ from benchmarks.export import measure_export
 from benchmarks.film import measure_film
 from benchmarks.footage import measure_footage
 from benchmarks.keying import measure_keying
+from benchmarks.layers import measure_layers
 from benchmarks.listening import measure_listening
 from benchmarks.load import measure_load
 from benchmarks.memory import measure_memory
@@ -35,6 +36,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "cutting": measure_cutting,
     "footage": measure_footage,
     "effects": measure_effects,
+    "layers": measure_layers,
     "export": measure_export,
     "film": measure_film,
     "playback": measure_playback,

@@ -44,9 +44,9 @@ def transitions_text() -> str:
     lines = [
         "# Transitions",
         "",
-        "Made by `make docs` from the declarations in `src/epiphane/transitions/`. Keys are what project files",
-        "and `--lane` call a transition or parameter. Of a number the value at rest is that of a cue of no",
-        "strength, the one at the peak that of full strength. [What can be done with them](layers.md).",
+        "Made by `make docs` from the declarations in `src/epiphane/transitions/`. Keys are what project",
+        "files and `--lane` call a transition or parameter. Of a number the value at rest is that of a cue of",
+        "no strength, the one at the peak that of full strength. [What can be done with them](layers.md).",
         "",
         f"Each as it is declared, at {', '.join(f'{share:.0%}' for share in SHARES)} of its way:",
         "",

@@ -33,8 +33,8 @@ def transitions_sheet() -> Image.Image:
 def _drawn(key: str, share: float, footage: OpenFootage) -> Picture:
     transition = TRANSITIONS.named(key)
     progress = Progress(share, _STEP, round(SIZE[0] / SIZE[1], 6), 5)
-    sides = (_node(*side) for side in (_OUTGOING, _INCOMING))
-    joined = Joined(key, transition.version, transition.values_at(()), progress, *sides)
+    outgoing_node, incoming_node = (_node(*side) for side in (_OUTGOING, _INCOMING))
+    joined = Joined(key, transition.version, transition.values_at(()), progress, outgoing_node, incoming_node)
     return draw(FramePlan(SIZE, Node(joined)), footage, SIZE)
 
 

@@ -76,6 +76,11 @@ def is_transition(key: str) -> bool:
     return TRANSITIONS.find(key) is not None
 
 
+def takes_clips(key: str) -> bool:
+    """Whether a lane of a key has footage of its own: to be laid over, or as a matte."""
+    return key in (OVERLAY.key, "matte")
+
+
 def alike(key: str) -> tuple[LaneKind, ...]:
     """Return what may stand in the place of an effect or transition: all there are of its kind."""
     if key == OVERLAY.key:

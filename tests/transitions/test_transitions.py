@@ -141,6 +141,23 @@ def test_a_wipe_shows_one_picture_or_the_other_beside_its_edge_and_goes_on(key):
     assert shown[0].mean() < shown[1].mean() < shown[2].mean()
 
 
+def test_a_matte_wipe_goes_by_the_brightness_of_a_clip():
+    lane = {"settings": (Setting("matte", "clip"), Setting("softness", 4.0, 4.0))}
+    project = on_cuts(a_project(), "matte", clips=(FootageId(2),), **lane)
+    content = plan_frame(project, schedule(project), 60).root.content
+    assert content.matte.path == "/clip2.mp4"
+    sides = [Node(Shown(SourceFrame(name, name, 0.0))) for name in "ab"]
+    matte = SourceFrame("b", "b", 0.0)
+    joined = Joined("matte", 1, content.values, Progress(0.5), *sides, matte)
+    picture = draw(FramePlan(SIZE, Node(joined)), PAIR, SIZE).astype(float)
+    brightness = cv2.cvtColor(B.astype(np.uint8), cv2.COLOR_BGR2GRAY)
+    is_new = np.abs(picture - B).max(axis=2) <= 2
+    assert is_new[brightness > 140].all()
+    assert (np.abs(picture - A).max(axis=2) <= 2)[brightness < 115].all()
+    plain = replace(project, stack=(replace(project.lanes[0], clips=()),))
+    assert plan_frame(plain, schedule(plain), 60).root.content.matte is None
+
+
 @pytest.mark.parametrize("key", ["push", "slide-over", "whip", "smear"])
 def test_what_moves_in_a_direction_is_what_moves_left_turned(key):
     for direction, turn in (

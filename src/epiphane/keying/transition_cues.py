@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from epiphane.declare.parameters import NamedValues
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId
+from epiphane.document.ids import FootageId, LaneId
 from epiphane.document.lane import EffectInstance, Trigger
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
@@ -42,7 +42,7 @@ class TransitionCue(Struct, frozen=True):
     """A transition at a cut.
 
     `peak` is the frame on which it is half way, and its `envelope` has as many frames as there is room for:
-    both pictures are seen from frame `first` to before `end`.
+    both pictures are seen from frame `first` to before `end`. A picture of `clip` may be its matte.
     """
 
     lane: LaneId
@@ -53,6 +53,7 @@ class TransitionCue(Struct, frozen=True):
     seed: int
     peak: int
     envelope: Envelope
+    clip: FootageId | None = None
 
     @property
     def first(self) -> int:
@@ -204,7 +205,8 @@ def _in_room(project: Project, wanted: _Wanted, before: int, after: int) -> Tran
     seed = int(chances(lane.seed, np.array([cue.hit.time]), "transition")[0] * 1_000_000)
     values = wanted.transition.values_at(wanted.instance.settings, cue.strength)
     values = _directed(project, values, wanted, seed)
-    return TransitionCue(lane.id, cue, cut, wanted.transition, values, seed, peak, envelope)
+    clip = lane.clips[wanted.turn % len(lane.clips)] if lane.clips else None
+    return TransitionCue(lane.id, cue, cut, wanted.transition, values, seed, peak, envelope, clip)
 
 
 def _directed(project: Project, values: NamedValues, wanted: _Wanted, seed: int) -> NamedValues:

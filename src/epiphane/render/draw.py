@@ -33,7 +33,7 @@ from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
-from epiphane.transitions.declare import TRANSITIONS, Composed, Join, Masked, Weighted
+from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
 from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
@@ -278,11 +278,22 @@ class _Drawing:
                 mixed = weighted(outgoing(), incoming(), mixture)
             case Masked():
                 mixed = masked(outgoing(), incoming(), mixture.mask(self._size))
+            case ByMatte():
+                mask = self._matte(joined.matte, mixture)
+                mixed = masked(outgoing(), incoming(), mask)
             case Composed():
                 mixed = mixture.apply(outgoing(), incoming())
             case _:
                 assert_never(mixture)
         return self._done_after(mixed, join.after)
+
+    def _matte(self, source: SourceFrame | None, mixture: ByMatte) -> Plane:
+        """Return the mask that the brightness of another picture gives."""
+        if source is None:
+            return mixture.instead.mask(self._size)
+        picture = self.rounded(self.node(Node(Shown(source))))
+        grey = cv2.cvtColor(picture, cv2.COLOR_BGR2GRAY)
+        return np.asarray(cv2.LUT(grey, np.ascontiguousarray(mixture.ramp)), np.uint8)
 
     def _done_after(self, picture: Picture, operations: Sequence[Operation]) -> _WorkingImage:
         """Return a picture with further operations done, each where it is small enough."""

@@ -32,6 +32,7 @@ from epiphane.document.timeline import (
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.framing import item_opacity
 from epiphane.facts.hits import hit_context_of, hits_of
+from epiphane.facts.overlays import moment_of
 from epiphane.facts.panels import PanelPlace, panel_places
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
@@ -111,6 +112,7 @@ class Joined(Struct, frozen=True, cache_hash=True):
     progress: Progress
     outgoing: "Node"
     incoming: "Node"
+    matte: SourceFrame | None = None
 
 
 Content: TypeAlias = Shown | Solid | ShapeDrawing | SplitScreen | Stacked | Joined
@@ -196,9 +198,11 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
         case SplitScreen(panels=panels):
             for panel in panels:
                 yield from sources_of(panel.node)
-        case Joined(outgoing=outgoing, incoming=incoming):
+        case Joined(outgoing=outgoing, incoming=incoming, matte=matte):
             yield from sources_of(outgoing)
             yield from sources_of(incoming)
+            if matte is not None:
+                yield matte
         case Solid() | ShapeDrawing():
             pass
         case _:
@@ -295,8 +299,17 @@ def _joined(project: Project, going_on: TransitionCue, frame: int, here: int) ->
     if progress.share <= 0 or progress.share >= 1:
         return outgoing if progress.share <= 0 else incoming
     transition = going_on.transition
-    joined = Joined(transition.key, transition.version, going_on.values, progress, outgoing, incoming)
+    matte = _matte_of(project, going_on)
+    joined = Joined(transition.key, transition.version, going_on.values, progress, outgoing, incoming, matte)
     return Node(joined)
+
+
+def _matte_of(project: Project, going_on: TransitionCue) -> SourceFrame | None:
+    """Return the picture by whose brightness a transition goes: the moment of its clip, if it has one."""
+    footage = next((one for one in project.footage if one.id == going_on.clip), None)
+    if footage is None or footage.kind is FootageKind.SOUND:
+        return None
+    return SourceFrame(footage.path, footage.fingerprint, moment_of(footage))
 
 
 def fade_level_at(project: Project, frame: int) -> float:

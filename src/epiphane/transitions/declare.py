@@ -82,7 +82,18 @@ class Composed(Struct, frozen=True, eq=False):
     apply: Callable[[Picture, Picture], Picture]
 
 
-Mixture: TypeAlias = Weighted | Masked | Composed
+class ByMatte(Struct, frozen=True, eq=False):
+    """The incoming picture where the matte of the transition, another picture, is bright or dark enough.
+
+    `ramp`, uint8, shape (1, 256), says for each brightness how much of it shows. Without a matte the
+    `instead` does.
+    """
+
+    ramp: Plane
+    instead: Masked
+
+
+Mixture: TypeAlias = Weighted | Masked | Composed | ByMatte
 
 FIRST, SECOND = Weighted(1, 0), Weighted(0, 1)
 """The outgoing picture alone, and the incoming one."""

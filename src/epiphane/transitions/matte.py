@@ -1,4 +1,4 @@
-"""Matte wipe: the next picture spreads as ink, clouds, grain or cracks do."""
+"""Matte wipe: the next picture spreads as ink, clouds, grain or cracks do, or by the brightness of a clip."""
 
 from functools import lru_cache
 
@@ -6,8 +6,8 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
-from epiphane.transitions.declare import Join, Progress, transition
-from epiphane.transitions.mixing import Order, as_order, chances_of, cloud_order, grid_of, in_order
+from epiphane.transitions.declare import ByMatte, Join, Progress, transition
+from epiphane.transitions.mixing import Order, as_order, chances_of, cloud_order, grid_of, in_order, ramp_of
 from epiphane.types import Size
 
 
@@ -17,19 +17,26 @@ from epiphane.types import Size
     family=Family.FRAME,
     label="Matte wipe",
     parameters=(
-        ChoiceParameter("matte", "Matte", ("ink", "clouds", "grain", "cells"), "ink"),
+        ChoiceParameter("matte", "Matte", ("ink", "clouds", "grain", "cells", "clip"), "ink"),
+        ChoiceParameter(
+            "first", "First", ("bright", "dark"), "bright", "Of a clip: what of it goes over first"
+        ),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=6, peak=6),
     ),
     frames=(9, 10),
     keywords="ink smoke texture organic spread",
 )
 def matte(values: Values, progress: Progress) -> Join:
-    """Lets the next picture spread over this one in the order of a matte, another one at each cut."""
+    """Lets the next picture spread over this one as a matte says: one by chance, or a clip's brightness."""
 
     def order(size: Size) -> Order:
         return _order(size, values.matte, progress.seed)
 
-    return Join(in_order(order, progress.share, values.softness / 100))
+    by_order = in_order(order, progress.share, values.softness / 100)
+    if values.matte != "clip":
+        return Join(by_order)
+    ramp = ramp_of(progress.share, values.softness / 100, n_levels=256)
+    return Join(ByMatte(ramp[:, ::-1] if values.first == "bright" else ramp, by_order))
 
 
 @lru_cache(maxsize=8)

@@ -40,7 +40,7 @@ from epiphane.edits.overlays import set_clips
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
-from epiphane.lane_kinds import OVERLAY, alike, is_transition, lane_kind
+from epiphane.lane_kinds import OVERLAY, alike, is_transition, lane_kind, takes_clips
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),
@@ -99,7 +99,7 @@ class LaneBench(QWidget):
         self._clips = ChecksButton("What each cue plays, one after the other", "nothing yet")
         self._clips.chosen.connect(self._choose_clips)
         self._clips_row = row("Plays", self._clips)
-        self._clips_row.setVisible(lane_kind(lane.effect) is OVERLAY)
+        self._clips_row.setVisible(takes_clips(lane.effect))
         for widget in (self._clips_row, self.pick, self.follow, self.shape, self._remark, self.parameters):
             box.addWidget(widget)
         box.addWidget(rule())
@@ -316,7 +316,7 @@ class LaneBench(QWidget):
         is_overlay = lane_kind(lane.effect) is OVERLAY
         self._others.setVisible(not is_overlay)
         self._others_words.setVisible(not is_overlay)
-        if is_overlay:
+        if takes_clips(lane.effect):
             self._show_clips(lane)
         self._others.show_checks(lambda: options, [one.effect for one in lane.alternatives])
 

@@ -79,12 +79,19 @@ class Thumbnails(QObject):
         self, outgoing: Footage | None, incoming: Footage | None, transition: Transition
     ) -> QImage | None:
         """Return a transition a little before its middle, between pictures of two clips."""
-        sides = (
+        outgoing_node, incoming_node = (
             Node(Solid()) if one is None else Node(Shown(_source(one, one.duration / 2)))
             for one in (outgoing, incoming)
         )
         progress = Progress(_SHARE, 0.08, round(THUMB_SIZE[0] / THUMB_SIZE[1], 6))
-        joined = Joined(transition.key, transition.version, transition.values_at(()), progress, *sides)
+        joined = Joined(
+            transition.key,
+            transition.version,
+            transition.values_at(()),
+            progress,
+            outgoing_node,
+            incoming_node,
+        )
         return self.of_plan(FramePlan(THUMB_SIZE, Node(joined)))
 
     def of_plan(self, plan: FramePlan) -> QImage | None:

@@ -11,11 +11,19 @@ import cv2
 import numpy as np
 
 from epiphane.document.timeline import BlendMode
-from epiphane.types import FloatArray, Picture, Pixels, Plane
+from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane
 
-# Modes for which every pair of levels is looked up; the others are a few whole-picture operations.
+# Modes for which every pair of levels is looked up, at any opacity; the others are a few whole-picture
+# operations. Screen could be four of them, which take longer.
 _BY_TABLE = frozenset(
-    {BlendMode.OVERLAY, BlendMode.SOFT_LIGHT, BlendMode.HARD_LIGHT, BlendMode.DODGE, BlendMode.BURN}
+    {
+        BlendMode.SCREEN,
+        BlendMode.OVERLAY,
+        BlendMode.SOFT_LIGHT,
+        BlendMode.HARD_LIGHT,
+        BlendMode.DODGE,
+        BlendMode.BURN,
+    }
 )
 
 
@@ -31,7 +39,9 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
     if layer.shape[2] == 3:
         if mode is BlendMode.ADD:
             return np.asarray(cv2.addWeighted(below, 1, layer, opacity, 0), np.uint8)
-        blended = _opaque_over(below, layer, mode)
+        if mode in _BY_TABLE:
+            return _looked_up(below, layer, mode, opacity)
+        blended = _WHOLE[mode](below, layer)
         return blended if opacity == 1 else _mean(below, blended, opacity)
     if opacity < 1:
         layer = np.asarray(cv2.convertScaleAbs(layer, alpha=opacity), np.uint8)
@@ -50,23 +60,30 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
 
 def _opaque_over(below: Picture, layer: Picture, mode: BlendMode) -> Picture:
     if mode in _BY_TABLE:
-        return _looked_up(below, layer, mode)
+        return _looked_up(below, layer, mode, 1.0)
     return _WHOLE[mode](below, layer)
 
 
-def _looked_up(below: Picture, layer: Picture, mode: BlendMode) -> Picture:
+def _looked_up(below: Picture, layer: Picture, mode: BlendMode, opacity: float) -> Picture:
     """Return what a table says of each pair of levels: two bytes are one 16-bit index."""
     height, width, n_channels = below.shape
     flat = (one.reshape(height, width * n_channels) for one in (below, layer))
     pairs = cv2.merge(list(flat)).view("<u2")[..., 0]
-    return np.asarray(cv2.LUT(pairs, _table(mode)), np.uint8).reshape(below.shape)
+    return np.asarray(cv2.LUT(pairs, _table(mode, opacity)), np.uint8).reshape(below.shape)
 
 
-@lru_cache(8)
-def _table(mode: BlendMode) -> Picture:
+@lru_cache(32)
+def _table(mode: BlendMode, opacity: float) -> Picture:
     """Return what each pair becomes, at the index below + 256 layer: uint8, shape (1, 65536)."""
+    below = np.arange(256, dtype=np.float32)[None]
+    return np.rint(below + opacity * (_blended_levels(mode) - below)).astype(np.uint8).reshape(1, -1)
+
+
+@lru_cache(len(_BY_TABLE))
+def _blended_levels(mode: BlendMode) -> Float32Array:
+    """Return what each level below, across, becomes under each of an opaque layer, down: not yet rounded."""
     levels = np.arange(256) / 255
-    return np.rint(255 * blend_formula(mode, levels[None], levels[:, None])).astype(np.uint8).reshape(1, -1)
+    return (255 * blend_formula(mode, levels[None], levels[:, None])).astype(np.float32)
 
 
 def blend_formula(mode: BlendMode, below: FloatArray, layer: FloatArray) -> FloatArray:
@@ -157,10 +174,6 @@ def under_alpha(colours: Picture, alpha: Plane) -> Picture:
     return np.asarray(cv2.merge([_times(colours, cv2.merge([alpha] * 3)), alpha]), np.uint8)
 
 
-def _screen(below: Pixels, layer: Pixels) -> Picture:
-    return _inverted(_times(_inverted(below), _inverted(layer)))
-
-
 def _times(first: Pixels, then: Pixels) -> Picture:
     return np.asarray(cv2.multiply(first, then, scale=1 / 255), np.uint8)
 
@@ -180,7 +193,6 @@ def _inverted(picture: Pixels) -> Picture:
 _WHOLE: dict[BlendMode, Callable[[Picture, Picture], Picture]] = {
     BlendMode.NORMAL: lambda below, layer: layer,
     BlendMode.ADD: _plus,
-    BlendMode.SCREEN: _screen,
     BlendMode.MULTIPLY: _times,
     BlendMode.LIGHTEN: lambda below, layer: np.asarray(cv2.max(below, layer), np.uint8),
     BlendMode.DARKEN: lambda below, layer: np.asarray(cv2.min(below, layer), np.uint8),

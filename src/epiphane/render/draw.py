@@ -5,7 +5,6 @@ from typing import Protocol, assert_never
 
 import cv2
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.timeline import BlendMode, Transform
@@ -15,7 +14,7 @@ from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.compose import laid_over, straight, toned_under_alpha, under_alpha
+from epiphane.render.compose import laid_over, straight, under_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
 from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.plan import (
@@ -33,9 +32,10 @@ from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
+from epiphane.render.working_image import WorkingImage, filled, resized, rounded, toned, whole_levels
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
-from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
+from epiphane.types import Picture, Pixels, Plane, Size
 
 cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
 cv2.ocl.setUseOpenCL(False)
@@ -97,13 +97,13 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
         raw = sources.picture(shown.source)
         if len(raw.planes) == 3:
             return _recoded(drawing.moved(raw, shown.transform, size, only), raw, size, only.tones)
-    made = _toned(drawing.node(plan.root), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
-    encoded = _rounded(made.resolved())
+    made = toned(drawing.node(plan.root), [Tone(bgr_to_yuv(OUTPUT_SPEC))])
+    encoded = rounded(made.resolved())
     if encoded.shape[:2] == (size[1], size[0]):
         return planes_from_yuv444(encoded)
     half = (size[0] // 2, size[1] // 2)
     whole, blue_half, red_half = (
-        _rounded(_resized(plane, at, cv2.INTER_LINEAR))
+        rounded(resized(plane, at, cv2.INTER_LINEAR))
         for plane, at in zip(cv2.split(encoded), (size, half, half), strict=True)
     )
     return whole, blue_half, red_half
@@ -122,7 +122,7 @@ def _recoded(
     """Return planes at a size with at most one matrix done to their colours, as 4:2:0 output."""
     luma, *chroma = planes
     half = (size[0] // 2, size[1] // 2)
-    blue, red = (_rounded(_resized(plane, half, cv2.INTER_AREA)) for plane in chroma)
+    blue, red = (rounded(resized(plane, half, cv2.INTER_AREA)) for plane in chroma)
     if not tones and raw.spec == OUTPUT_SPEC:
         return luma, blue, red
     to_bgr = yuv_to_bgr(raw.spec)
@@ -132,35 +132,10 @@ def _recoded(
     matrix = chain(to_bgr, bgr_to_yuv(OUTPUT_SPEC))
     # Averaging four pixels and an affine matrix may change places, so colour is done at its own size.
     # All three rows are computed though one or two are used: OpenCV is quick for square matrices alone.
-    small = cv2.merge([_resized(luma, half, cv2.INTER_AREA), blue, red])
-    full = cv2.merge([luma, *(_resized(plane, size, cv2.INTER_NEAREST) for plane in (blue, red))])
+    small = cv2.merge([resized(luma, half, cv2.INTER_AREA), blue, red])
+    full = cv2.merge([luma, *(resized(plane, size, cv2.INTER_NEAREST) for plane in (blue, red))])
     _, blue, red = (np.asarray(plane, np.uint8) for plane in cv2.split(cv2.transform(small, matrix)))
     return np.asarray(cv2.extractChannel(cv2.transform(full, matrix), 0), np.uint8), blue, red
-
-
-class _WorkingImage(Struct, frozen=True, eq=False):
-    """A picture on its way: BGR, or premultiplied BGRA; uint8, or float32 at small sizes.
-
-    `pending` is the matrix that is still to be done to its colours; while it `is_inside`, nothing of it
-    would be clipped, so that what comes next may be joined to it.
-    """
-
-    pixels: Pixels
-    pending: FloatArray | None = None
-    is_inside: bool = True
-
-    @property
-    def has_alpha(self) -> bool:
-        """Whether its pixels are premultiplied BGRA."""
-        return bool(self.pixels.shape[2] == 4)
-
-    def resolved(self) -> Pixels:
-        """Return the pixels with nothing pending."""
-        if self.pending is None:
-            return self.pixels
-        if self.has_alpha:
-            return toned_under_alpha(self.pixels, self.pending)
-        return np.asarray(cv2.transform(self.pixels, self.pending))
 
 
 class _Drawing:
@@ -169,17 +144,17 @@ class _Drawing:
     def __init__(self, sources: Sources, shape: Size, size: Size, kept: DrawnNodes | None = None) -> None:
         self._sources, self._shape, self._size, self._kept = sources, shape, size, kept
 
-    def rounded(self, image: _WorkingImage) -> Picture:
+    def rounded(self, image: WorkingImage) -> Picture:
         """Return the pixels of an image at the size of the picture."""
-        return _rounded(_resized(_rounded(image.resolved()), self._size, cv2.INTER_LINEAR))
+        return rounded(resized(rounded(image.resolved()), self._size, cv2.INTER_LINEAR))
 
-    def node(self, node: Node, *, is_over: bool = False, then: Sequence[Operation] = ()) -> _WorkingImage:
+    def node(self, node: Node, *, is_over: bool = False, then: Sequence[Operation] = ()) -> WorkingImage:
         """Return the image of a node, perhaps at a smaller size that loses nothing.
 
         It is laid over black, or has alpha where it `is_over` others and does not cover them, or is moved by
         an effect, so that its edge may be seen. What is done to it `then` comes after its effects.
         """
-        image: _WorkingImage | None = None
+        image: WorkingImage | None = None
         all_steps = _steps_of(node, then)
         has_edge = is_over and any(_moves(step) for step in all_steps)
         for part in resolution_runs(all_steps, self._size):
@@ -188,7 +163,7 @@ class _Drawing:
                 image = self._content(node, part, is_over=is_over, has_edge=has_edge)
                 steps = steps[1:] if steps and isinstance(steps[0], Pass) else steps
             else:
-                image = _WorkingImage(_at_resolution(image.resolved(), part, self._size))
+                image = WorkingImage(_at_resolution(image.resolved(), part, self._size))
             for step in steps:
                 image = self._stepped(image, step, is_over=is_over)
         assert image is not None
@@ -206,7 +181,7 @@ class _Drawing:
             planes = [_joined(planes)]
         return [np.asarray(with_pass_applied(plane, done), np.uint8) for plane in planes]
 
-    def _content(self, node: Node, part: ResolutionRun, *, is_over: bool, has_edge: bool) -> _WorkingImage:
+    def _content(self, node: Node, part: ResolutionRun, *, is_over: bool, has_edge: bool) -> WorkingImage:
         """Return what a node shows at the resolution of a run, with its first pass done."""
         done = part.steps[0] if part.steps and isinstance(part.steps[0], Pass) else Pass(None, ())
         match node.content:
@@ -216,9 +191,9 @@ class _Drawing:
                 width, height = part.size(self._size)
                 kind = np.uint8 if part.shrink == 1 else np.float32
                 if not has_edge:
-                    return _toned(_WorkingImage(np.full((height, width, 3), colour, kind)), done.tones)
-                solid = np.full((height, width, 4), (*colour, 255), kind)
-                return _toned(_WorkingImage(with_pass_applied(solid, done)), done.tones)
+                    return toned(WorkingImage(filled((width, height), colour, kind)), done.tones)
+                solid = filled((width, height), (*colour, 255), kind)
+                return toned(WorkingImage(with_pass_applied(solid, done)), done.tones)
             case ShapeDrawing():
                 made = shape_picture(node.content, self._size, self._shape)
                 made = made if is_over else np.ascontiguousarray(made[..., :3])
@@ -231,12 +206,12 @@ class _Drawing:
             case _:
                 assert_never(node.content)
         whole = _at_resolution(made, part, self._size)
-        return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+        return toned(WorkingImage(with_pass_applied(whole, done)), done.tones)
 
     def _split_screen(self, split: SplitScreen) -> Picture:
         """Return panels beside each other, each drawn at its own size."""
         width, height = self._size
-        picture = np.full((height, width, 3), split.ground, np.uint8)
+        picture = np.asarray(filled(self._size, split.ground), np.uint8)
         for panel in split.panels:
             box = panel_box(panel.place, self._size)
             shape = box.width * self._shape[0] / width, box.height * self._shape[1] / height
@@ -259,7 +234,7 @@ class _Drawing:
             return self.rounded(half.mixture(join, joined))
         return self.rounded(self.mixture(join, joined))
 
-    def mixture(self, join: Join, joined: Joined) -> _WorkingImage:
+    def mixture(self, join: Join, joined: Joined) -> WorkingImage:
         """Return both sides of a transition mixed; one that is not seen is not drawn."""
         mixture = join.mixture
 
@@ -295,18 +270,18 @@ class _Drawing:
         grey = cv2.cvtColor(picture, cv2.COLOR_BGR2GRAY)
         return np.asarray(cv2.LUT(grey, np.ascontiguousarray(mixture.ramp)), np.uint8)
 
-    def _done_after(self, picture: Picture, operations: Sequence[Operation]) -> _WorkingImage:
+    def _done_after(self, picture: Picture, operations: Sequence[Operation]) -> WorkingImage:
         """Return a picture with further operations done, each where it is small enough."""
-        image = _WorkingImage(picture)
+        image = WorkingImage(picture)
         for part in resolution_runs(steps_of(operations), self._size):
-            image = _WorkingImage(_at_resolution(image.resolved(), part, self._size))
+            image = WorkingImage(_at_resolution(image.resolved(), part, self._size))
             for step in part.steps:
                 image = self._stepped(image, step, is_over=False)
         return image
 
     def _shown(
         self, shown: Shown, part: ResolutionRun, done: Pass, *, is_over: bool, has_edge: bool
-    ) -> _WorkingImage:
+    ) -> WorkingImage:
         """Return a picture of footage, fitted, with a pass done.
 
         Warping the planes of a file before they are joined moves half as many values. What brings them to BGR
@@ -318,10 +293,10 @@ class _Drawing:
         does_cover = not raw.has_alpha and covers_frame(raw, self._shape, shown.transform)
         if is_over and (has_edge or not does_cover):
             whole = _at_resolution(self._with_alpha(raw, shown.transform), part, self._size)
-            return _toned(_WorkingImage(with_pass_applied(whole, done)), done.tones)
+            return toned(WorkingImage(with_pass_applied(whole, done)), done.tones)
         if part.shrink == 1:
             planes = self.moved(raw, shown.transform, small, done)
-            sized = [_rounded(_resized(plane, small, cv2.INTER_NEAREST)) for plane in planes]
+            sized = [rounded(resized(plane, small, cv2.INTER_NEAREST)) for plane in planes]
             pixels: Pixels = _joined(sized)
         else:
             planes = [
@@ -329,7 +304,7 @@ class _Drawing:
                 for number, plane in enumerate(raw.planes)
             ]
             pixels = with_pass_applied(_joined(planes).astype(np.float32), done)
-        return _toned(_WorkingImage(pixels, to_bgr), done.tones)
+        return toned(WorkingImage(pixels, to_bgr), done.tones)
 
     def _with_alpha(self, raw: RawPicture, transform: Transform) -> Picture:
         """Return a picture of footage as premultiplied BGRA at full size: nothing is around it."""
@@ -339,11 +314,11 @@ class _Drawing:
         ]
         if raw.has_alpha:
             return np.asarray(planes[0], np.uint8)
-        colours = _WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
+        colours = WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
         opaque = np.full(raw.planes[0].shape[:2], 255, np.uint8)
         whole = RawPicture((opaque,), pixel_aspect=raw.pixel_aspect)
         alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
-        return np.asarray(cv2.merge([_rounded(colours.resolved()), alpha]), np.uint8)
+        return np.asarray(cv2.merge([rounded(colours.resolved()), alpha]), np.uint8)
 
     def _stacked(self, nodes: Sequence[Node], *, has_edge: bool) -> Picture:
         """Return nodes laid over one another and over black, with alpha of 255 where it `has_edge`."""
@@ -369,36 +344,36 @@ class _Drawing:
                 self._kept.put(key, self._size, found)
         return found
 
-    def _stepped(self, image: _WorkingImage, step: Step, *, is_over: bool) -> _WorkingImage:
+    def _stepped(self, image: WorkingImage, step: Step, *, is_over: bool) -> WorkingImage:
         match step:
             case Pass():
                 moving = Pass(step.warp, (), step.smear)
                 moved = (
-                    image if moving.is_nothing else _WorkingImage(with_pass_applied(image.resolved(), step))
+                    image if moving.is_nothing else WorkingImage(with_pass_applied(image.resolved(), step))
                 )
-                return _toned(moved, step.tones)
+                return toned(moved, step.tones)
             case Blur():
-                return _WorkingImage(_blurred(image.resolved(), step))
+                return WorkingImage(_blurred(image.resolved(), step))
             case ChannelShift():
-                return _WorkingImage(with_channels_shifted(image.resolved(), step))
+                return WorkingImage(with_channels_shifted(image.resolved(), step))
             case Field():
-                return _WorkingImage(displaced(image.resolved(), step))
+                return WorkingImage(displaced(image.resolved(), step))
             case Filter():
-                return _WorkingImage(_filtered(_whole_levels(image), step))
+                return WorkingImage(_filtered(whole_levels(image), step))
             case Mixing():
-                return self._mixed(_whole_levels(image), step, is_over=is_over)
+                return self._mixed(whole_levels(image), step, is_over=is_over)
             case _:
                 assert_never(step)
 
-    def _mixed(self, picture: Picture, mixing: Mixing, *, is_over: bool) -> _WorkingImage:
+    def _mixed(self, picture: Picture, mixing: Mixing, *, is_over: bool) -> WorkingImage:
         """Return a picture mixed with others of its footage, as they are without effects."""
         others = [self.rounded(self.node(Node(shown), is_over=is_over)) for shown in mixing.others]
         if picture.shape[2] == 3 and all(other.shape[2] == 3 for other in others):
-            return _WorkingImage(mixing.mix.apply(picture, others))
+            return WorkingImage(mixing.mix.apply(picture, others))
         colours, *other_colours = (np.ascontiguousarray(one[..., :3]) for one in (picture, *others))
         alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
         mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
-        return _WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
+        return WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
 
 
 def _opaque(picture: Picture, *, has_edge: bool) -> Picture:
@@ -424,16 +399,10 @@ def _moves(step: Step) -> bool:
 def _at_resolution(pixels: Pixels, part: ResolutionRun, size: Size) -> Pixels:
     """Return pixels at the size of a run; a small one is done in floats, which costs little there."""
     if part.shrink == 1:
-        return _resized(_rounded(pixels), size, cv2.INTER_LINEAR)
+        return resized(rounded(pixels), size, cv2.INTER_LINEAR)
     if pixels.shape[:2] == (size[1], size[0]):
-        return _resized(pixels, part.size(size), cv2.INTER_AREA).astype(np.float32)
-    return _resized(pixels.astype(np.float32), part.size(size), cv2.INTER_LINEAR)
-
-
-def _whole_levels(image: _WorkingImage) -> Picture:
-    pixels = image.resolved()
-    assert pixels.dtype == np.uint8
-    return np.asarray(pixels, np.uint8)
+        return resized(pixels, part.size(size), cv2.INTER_AREA).astype(np.float32)
+    return resized(pixels.astype(np.float32), part.size(size), cv2.INTER_LINEAR)
 
 
 def _alpha_as_colours(picture: Picture) -> Picture:
@@ -462,25 +431,6 @@ def _filtered(picture: Picture, step: Filter) -> Picture:
     return under_alpha(step.apply(straight(picture)), picture[..., 3])
 
 
-def _toned(made: _WorkingImage, tones: Sequence[Tone | ToneCurve]) -> _WorkingImage:
-    """Do tones one after the other, as few times as clipping in between allows."""
-    for tone in tones:
-        if isinstance(tone, ToneCurve):
-            made = _WorkingImage(_curved(_rounded(made.resolved()), tone))
-        elif made.is_inside:
-            made = _WorkingImage(made.pixels, _chained(made.pending, tone.matrix), stays_inside([tone]))
-        else:
-            made = _WorkingImage(made.resolved(), tone.matrix, stays_inside([tone]))
-    return made
-
-
-def _curved(picture: Picture, curve: ToneCurve) -> Picture:
-    table = np.clip(np.rint(curve.table), 0, 255).astype(np.uint8)[None]
-    if picture.shape[2] == 4:
-        return under_alpha(np.asarray(cv2.LUT(straight(picture), table), np.uint8), picture[..., 3])
-    return np.asarray(cv2.LUT(picture, table), np.uint8)
-
-
 def _joined(planes: Sequence[Plane]) -> Picture:
     """Return planes as one picture; with alpha it is premultiplied, so it lies over black already."""
     if len(planes) == 1:
@@ -499,19 +449,3 @@ def _steps_of(node: Node, then: Sequence[Operation] = ()) -> tuple[Step, ...]:
                 for one in effect.operations(active.values, active.after)
             )
     return steps_of((*operations, *then))
-
-
-def _chained(first: FloatArray | None, then: FloatArray) -> FloatArray:
-    return then if first is None else chain(first, then)
-
-
-def _rounded(pixels: Pixels) -> Picture:
-    if pixels.dtype == np.uint8:
-        return np.asarray(pixels, np.uint8)
-    return np.asarray(cv2.convertScaleAbs(np.maximum(pixels, 0)), np.uint8)
-
-
-def _resized(pixels: Pixels, size: Size, method: int) -> Pixels:
-    if pixels.shape[:2] == (size[1], size[0]):
-        return pixels
-    return np.asarray(cv2.resize(pixels, size, interpolation=method))

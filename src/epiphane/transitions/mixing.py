@@ -140,17 +140,9 @@ def smeared(picture: Picture, length: float) -> Picture:
     return np.asarray(cv2.blur(picture, (n_pixels, 1), borderType=cv2.BORDER_REFLECT), np.uint8)
 
 
-def zoomed(scale: float, scale_after: float, shutter: float) -> Warp:
-    """Return the warp that enlarges about the middle, blurred by what it grows while the shutter is open.
-
-    Parameters
-    ----------
-    scale, scale_after : float, > 0
-        On a frame, and on the next one.
-    shutter : float, degrees
-    """
-    now, then = scale_about(scale, x=0.5, y=0.5), scale_about(scale_after, x=0.5, y=0.5)
-    return Warp(now.matrix, after=then.matrix, shutter=shutter / 360)
+def enlarged(scale: float) -> Warp:
+    """Return the warp that enlarges about the middle."""
+    return scale_about(scale, x=0.5, y=0.5)
 
 
 def turned(angle: float, scale: float, aspect: float) -> FloatArray:

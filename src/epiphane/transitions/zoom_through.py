@@ -1,9 +1,14 @@
 """Zoom through: into this picture, and through it to the next one."""
 
+from math import exp, log
+
+import numpy as np
+
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
+from epiphane.effects.operations import Warp
 from epiphane.transitions.declare import Join, Progress, Weighted, transition
-from epiphane.transitions.mixing import zoomed
+from epiphane.transitions.mixing import enlarged
 
 
 @transition(
@@ -24,7 +29,8 @@ def zoom_through(values: Values, progress: Progress) -> Join:
     """Goes into this picture and arrives in the next one, or backs out of this one into the next.
 
     Into: this picture is enlarged by ``s^t``, the next one by ``s^((1 - t)^2 / 2)``; out of it the other way
-    round. They are mixed over a part of the way round the middle.
+    round. They are mixed over a part of the way round the middle, and blurred as one: by how fast they grow,
+    on the average of what is seen of them.
     """
     most = values.scale / 100
 
@@ -34,8 +40,11 @@ def zoom_through(values: Values, progress: Progress) -> Join:
         return most ** (share**2 / 2), most ** (1 - share)
 
     now, then = scales(progress.share), scales(min(1.0, progress.share + progress.step))
-    outgoing, incoming = (zoomed(one, other, values.shutter) for one, other in zip(now, then, strict=True))
+    outgoing, incoming = (enlarged(scale) for scale in now)
     width = max(values.mixed / 100, 1e-3)
     weight = min(max((progress.share - 0.5) / width + 0.5, 0.0), 1.0)
-    blur = min(abs(one - other) for one, other in zip(now, then, strict=True)) * values.shutter / 720
-    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,), blur=blur)
+    growth = [abs(log(after / before)) for before, after in zip(now, then, strict=True)]
+    seen = (1 - weight) * growth[0] + weight * growth[1]
+    smear = Warp(np.eye(3), after=enlarged(exp(seen)).matrix, shutter=values.shutter / 360)
+    blur = seen / 2 * values.shutter / 360
+    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,), (smear,), blur)

@@ -203,7 +203,7 @@ class Drops:
         place = layout.locate(at.x(), at.y() + offset)
         footage, effect, recipe = carried_footage(data), carried_effect(data), carried_recipe(data)
         overlay = carried_overlay(data)
-        is_on_hits = place is not None and place.strip is Strip.HITS
+        is_on_hits = place is not None and place.strip is Strip.HITS and bool(self._editor.project.shots)
         if overlay or (footage and is_on_hits):
             self._point_overlay(footage, overlay, layout, place, at)
             return

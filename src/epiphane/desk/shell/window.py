@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -61,6 +61,7 @@ from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import make_actions
 from epiphane.desk.shell.commands import Commands
+from epiphane.desk.shell.ground import Ground
 from epiphane.desk.shell.header import Header
 from epiphane.desk.shell.keys import KeyList
 from epiphane.desk.shell.large import LargePicture
@@ -191,7 +192,7 @@ class Window(QMainWindow):
         self._left_box = left_box
         left_box.addWidget(self.picture)
         left_box.addWidget(self.lamps)
-        left_box.addWidget(_line(is_upright=False))
+        left_box.addWidget(_rule())
         left_box.addWidget(self.bench, 1)
         self._right = QSplitter(Qt.Orientation.Vertical)
         self._stack.addWidget(self.welcome)
@@ -213,22 +214,17 @@ class Window(QMainWindow):
         across.setCollapsible(0, False)
         across.setCollapsible(1, False)
         self._across = across
-        whole = _Ground()
+        whole = Ground((self.notice, self.recovery_offer, self.left_out), self.job_strip, self.jobs)
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        for widget in (self.header, _line(is_upright=False)):
+        for widget in (self.header, _rule()):
             box.addWidget(widget)
         box.addWidget(across, 1)
         self._ground_box = box
-        box.addWidget(_line(is_upright=False))
+        box.addWidget(_rule())
         box.addWidget(self.job_strip)
         self.setCentralWidget(whole)
-        for strip in (self.notice, self.recovery_offer, self.left_out):
-            strip.setParent(whole)
-            strip.changed.connect(self._place_notices)
-        whole.resized.connect(self._place_notices)
-        self.jobs.changed.connect(self._place_notices)
 
     def lay_large(self, is_large: bool, stave_room: int) -> None:
         """Have the picture and the stave under the playhead take the place of all panels, or no longer.
@@ -300,18 +296,6 @@ class Window(QMainWindow):
         self.files.left_out.connect(self.left_out.add)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.recipes.read()
-
-    def _place_notices(self) -> None:
-        """Lay what is said over the foot of the window, above a job it shows: nothing else moves for it."""
-        ground = self.centralWidget()
-        assert ground is not None
-        bottom = ground.height() - (0 if self.job_strip.is_idle else self.job_strip.height())
-        for strip in (self.notice, self.recovery_offer, self.left_out):
-            if not strip.isHidden():
-                height = strip.height_at(ground.width())
-                strip.setGeometry(0, bottom - height, ground.width(), height)
-                strip.raise_()
-                bottom -= height
 
     def _on_opened(self) -> None:
         """Let go of what is at work for the project that was open: its result has no place in this one.
@@ -488,21 +472,9 @@ class Window(QMainWindow):
         self.editor.close()
 
 
-class _Ground(QWidget):
-    """What everything else stands on; tells when it is of another size."""
-
-    resized = pyqtSignal()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self.resized.emit()
-
-
-def _line(*, is_upright: bool) -> QWidget:
+def _rule() -> QWidget:
+    """Return a thin line across."""
     line = QWidget()
     line.setStyleSheet(f"background: {theme.RULE.name()}")
-    if is_upright:
-        line.setFixedWidth(1)
-    else:
-        line.setFixedHeight(1)
+    line.setFixedHeight(1)
     return line

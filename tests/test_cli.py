@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -153,6 +154,34 @@ def test_the_demo_can_be_planned(tmp_path):
     assert len(plan["cuts"]) == 9
 
 
+def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
+    write_sound(tmp_path / "song.wav", click_track(np.arange(0.5, 9, 0.5), duration=9))
+    for name, level in (("dark.mp4", 60), ("light.mp4", 180)):
+        grey_clip(tmp_path / name, n_pictures=150, level=level)
+    flash = [np.full((54, 96, 3), 120 if n == 12 else 0, np.uint8) for n in range(25)]
+    write_clip(tmp_path / "spark.mov", flash, rate=Fraction(30), options={"crf": "4"})
+    made = epiphane(
+        *("new", "song.wav", "dark.mp4", "light.mp4", "-o", "edit.epiphane"),
+        *("--lane", "dissolve:cuts", "--overlay", "spark.mov:bars:add", "--shape", "160x90"),
+        folder=tmp_path,
+    )
+    assert (made.returncode, made.stderr) == (0, "")
+    plan = json.loads(epiphane("plan", "edit.epiphane", folder=tmp_path).stdout)
+    assert epiphane("render", "edit.epiphane", "film.mp4", folder=tmp_path).returncode == 0
+    levels = [float(np.median(luma)) for luma in read_lumas(tmp_path / "film.mp4")[0]]
+    hits = [cue["frame"] for cue in plan["lanes"][1]["cues"]]
+    cuts = plan["transitions"]
+    assert len(hits) > 3 and len(cuts) > 3
+    assert all(levels[hit] > max(levels[hit - 1], levels[hit + 1]) + 60 for hit in hits if hit > 0)
+    largest_steps = []
+    for cut in cuts:
+        assert cut["first"] < cut["cut"] < cut["end"]
+        over = [n for n in range(cut["first"] - 1, cut["end"] + 1) if n not in hits]
+        largest_steps.append(np.abs(np.diff([levels[n] for n in over if n < len(levels)])).max())
+    assert max(largest_steps) < 45  # a cut would be one step of 103
+    assert sum(step > 8 for step in largest_steps) >= 2
+
+
 @pytest.mark.parametrize(
     ("words", "code", "said"),
     [
@@ -169,6 +198,14 @@ def test_the_demo_can_be_planned(tmp_path):
             2,
             "there is no effect or transition 'marble'",
         ),
+        (
+            ("new", "song.wav", "-o", "x.epiphane", "--overlay", "grey.mp4"),
+            2,
+            "an overlay is FILE:PULSE[:BLEND]",
+        ),
+        (("new", "song.wav", "-o", "x.epiphane", "--overlay", "grey.mp4:beats:fog"), 2, "a blend mode"),
+        (("new", "song.wav", "-o", "x.epiphane", "--overlay", "gone.mov:beats"), 1, "gone.mov is not there"),
+        (("new", "song.wav", "-o", "x.epiphane", "--overlay", "song.wav:beats"), 1, "has no picture in it"),
         (("new", "song.wav", "-o", "x.epiphane", "--shape", "3x3"), 2, "must be even"),
         (("new", "song.wav", "grey.mp4", "-o", "x.epiphane", "--speed", "5000"), 1, "speed"),
         (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),

@@ -118,6 +118,13 @@ def test_what_moves_more_and_is_sharper_says_so(tmp_path):
     assert all(abs(passage.look[0] - 120) < 25 for passage in (one, other))
 
 
+def test_what_moves_across_the_picture_says_which_way_and_what_stands_does_not(tmp_path):
+    (still, *_) = searched(tmp_path, scene(3, 40))[1].passages
+    assert still.drift == (0, 0)
+    (panned, *_) = searched(tmp_path, scene(3, 34, pan=2))[1].passages
+    assert panned.drift == pytest.approx((-2 * RATE / WIDTH, 0), abs=0.05)
+
+
 def test_a_clip_without_anything_good_is_used_all_the_same(tmp_path):
     _, footage = searched(tmp_path, title(40))
     assert clean_spans(footage) == ((0.0, 40 / RATE),)

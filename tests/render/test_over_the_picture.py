@@ -2,12 +2,14 @@
 
 from fractions import Fraction
 
+import av
 import numpy as np
 import pytest
 from helpers import a_project, number_of, numbered_picture, read_lumas, some_footage, some_still, write_clip
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from PIL import Image
 
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.footage import Moment
@@ -34,6 +36,7 @@ from epiphane.document.timeline import (
     Transform,
     footage_item,
 )
+from epiphane.edits.footage import add_footage
 from epiphane.edits.overlays import add_overlay_lane, set_clips, set_cue_clip
 from epiphane.errors import EditError
 from epiphane.facts.framing import item_framing, item_opacity
@@ -41,6 +44,7 @@ from epiphane.facts.overlays import overlay_envelope
 from epiphane.facts.panels import panel_places
 from epiphane.keying.schedule import schedule
 from epiphane.media.fingerprint import fingerprint
+from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.export import export
@@ -281,3 +285,42 @@ def test_panels_come_in_one_on_each_hit_and_some_may_not_have_their_footage():
     assert len(plan_frame(missing, schedule(missing), 60).root.content.panels) == 2
     solid = plan_frame(replace(project, shots=()), schedule(project), 60).root.content
     assert isinstance(solid, Solid)
+
+
+@pytest.mark.parametrize("is_video", [True, False], ids=["video", "still"])
+def test_what_can_be_seen_through_lies_over_the_film_by_its_alpha(tmp_path, is_video):
+    picture = np.zeros((80, 60, 4), np.uint8)  # straight RGBA of another shape, its left half half there
+    picture[..., :3] = 240
+    picture[:, :30, 3], picture[20:60, 30:, 3] = 128, 255
+    path = tmp_path / ("see.mov" if is_video else "see.png")
+    if is_video:
+        with av.open(str(path), "w") as container:
+            stream = container.add_stream("png", rate=Fraction(24))
+            stream.width, stream.height, stream.pix_fmt = 60, 80, "rgba"
+            for _ in range(24):
+                container.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgba")))
+            container.mux(stream.encode(None))
+    else:
+        Image.fromarray(picture).save(path)
+    project = Project(width=160, height=90, is_shape_chosen=True, next_id=10)
+    project = add_footage(project, [probe_footage(path)])
+    shot = Item(ItemId(5), 0, 60, SolidFill("#404040"))
+    pulse = Pulse(PulseId(8), "taps", TappedSource((Hit(0.5),)))
+    project = replace(project, shots=(shot,), pulses=(pulse,))
+    clip = project.footage[0].id
+    values = (Setting("fit", "whole"),)
+    project = add_overlay_lane(project, [clip], PulseId(8), blend="normal")
+    project = replace(
+        project, stack=(replace(project.lanes[0], settings=(*project.lanes[0].settings, *values)),)
+    )
+    export(project, tmp_path / "out.mp4")
+    lumas, _ = read_lumas(tmp_path / "out.mp4")
+    before, under = lumas[5].mean(), lumas[15]
+    assert before == pytest.approx(64, abs=2)
+    assert under[45, 100] == pytest.approx(240, abs=4)
+    assert under[45, 60] == pytest.approx((64 + 240) / 2, abs=4)
+    assert under[5, 100] == pytest.approx(before, abs=3)
+    assert under[45, 20] == pytest.approx(before, abs=3)
+    path.unlink()
+    faults = export(project, tmp_path / "again.mp4")
+    assert [fault.split(" is ")[0] for fault in faults] == [path.name]

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter
 from epiphane.document.envelope import Ease, Envelope
+from epiphane.document.footage import Passage
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.project import Project
@@ -229,6 +230,27 @@ def test_a_cut_may_have_another_transition_another_direction_or_none():
     assert set(drawn_ones) <= set(DIRECTIONS)
     assert len(set(drawn_ones)) > 1
     assert drawn_ones == [dict(one.values)[DIRECTION] for one in schedule(by_chance).transitions]
+
+
+@pytest.mark.parametrize(
+    ("outgoing", "incoming", "way"),
+    [
+        ((0.3, 0.1), (0.0, 0.0), "right"),
+        ((-0.3, 0.1), (-0.1, 0.2), "left"),
+        ((0.1, 0.4), (0.1, -0.1), "down"),
+        ((0.0, -0.3), (0.1, -0.2), "up"),
+        ((0.0, 0.0), (0.0, 0.0), "left"),
+    ],
+)
+def test_a_transition_goes_with_the_movement_of_its_two_shots(outgoing, incoming, way):
+    footage = tuple(
+        replace(some_footage(number), passages=(Passage(0.0, None, 2.0, 5.0, (80, 128, 128), drift),))
+        for number, drift in ((1, outgoing), (2, incoming))
+    )
+    project = replace(a_project(n_shots=2), footage=footage)
+    project = on_cuts(project, "whip", settings=(Setting(DIRECTION, "with the movement"),))
+    first = schedule(project).transitions[0]
+    assert dict(first.values)[DIRECTION] == way
 
 
 @st.composite

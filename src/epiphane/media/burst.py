@@ -10,7 +10,7 @@ from epiphane.types import Progress, ignore_progress
 _BURST_SHARE, _STILL_SHARE, _BEFORE = 0.03, 0.15, 4
 """A burst is a rise in a picture, of so much of all that the brightness changes, that changed by less than so
 much of that in so many pictures before."""
-_STILL_LEVELS = 4.0
+_STILL_LEVELS = 6.0
 
 
 def find_burst(path: Path, *, progress: Progress = ignore_progress) -> float:

@@ -263,7 +263,7 @@ class Photographer:
         window.editor.apply(lambda _: before, "all of it back")
         shot = before.shots[2]
         window.editor.select(ShotSelection(shot.id))
-        window.editor.go_to(shot.start + 76)
+        window.editor.go_to(shot.start + 88)
         window.panels.split_screen()
         window.shelf.open_page(ShelfPage.FOOTAGE)
         beats = next(pulse.id for pulse in before.pulses if pulse.name == "beats")

@@ -144,6 +144,7 @@ class CueBench(QWidget):
         self.shape.setVisible(override.envelope is not None)
         shown = overridden(lane.instance, override)
         beat_frames = usual_beat_frames(self._editor.project, lane)
+        self.shape.speak_of(shown.effect)
         self.shape.show_envelope(override.envelope or lane.envelope, family_colour(shown.effect), beat_frames)
         has_values = bool(override.settings) or self._wants_values
         self.own_values.setEnabled(has_one_effect)

@@ -43,7 +43,7 @@ class EnvelopePicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._envelope = Envelope()
+        self._envelope, self._origin = Envelope(), "hit"
         self._drawn = self._envelope
         self._beat_frames = 15.0
         self._colour = QColor(theme.TEXT)
@@ -80,6 +80,11 @@ class EnvelopePicture(QWidget):
                 -max(_LEAST_BEFORE, round(self._drawn.rise) + 1),
                 max(_LEAST_AFTER, round(last * 1.15) + 1, self._drawn.lead + 2),
             )
+        self.update()
+
+    def set_origin(self, word: str) -> None:
+        """Say what its peak is on: a hit, or a cut."""
+        self._origin = word
         self.update()
 
     def corner(self, side: str) -> QPointF:
@@ -187,7 +192,7 @@ class EnvelopePicture(QWidget):
 
     def _named(self, from_hit: int) -> str:
         if from_hit == 0:
-            return "hit"
+            return self._origin
         if self._steps == 1:
             return f"{from_hit:+d}"
         return f"{'+' if from_hit > 0 else '-'}{Fraction(abs(from_hit), PARTS_OF_A_BEAT)}"

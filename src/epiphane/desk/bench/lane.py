@@ -24,7 +24,7 @@ from epiphane.desk.bench.follow import FollowRows, following
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import StructFields, limited_field
-from epiphane.desk.bench.shape import TRANSITION_WORDS, ShapeRows
+from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.bench.spans import SpanRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.instrument import Instrument
@@ -91,7 +91,7 @@ class LaneBench(QWidget):
         self._remark.setWordWrap(True)
         self.pick = PickRows(editor, lane)
         self.follow = FollowRows(editor, lane.id)
-        self.shape = self._shape_rows()
+        self.shape = self._shape_rows(lane)
         self.parameters = ParameterRows(lane.effect, lane_colour(lane))
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
@@ -220,8 +220,9 @@ class LaneBench(QWidget):
         )
         return made
 
-    def _shape_rows(self) -> ShapeRows:
-        made = ShapeRows(TRANSITION_WORDS) if self._is_transition else ShapeRows()
+    def _shape_rows(self, lane: Lane) -> ShapeRows:
+        made = ShapeRows()
+        made.speak_of(lane.effect)
         made.changed.connect(
             lambda changes, gesture: self._apply(
                 partial(change_envelope, **changes), f"change of {' and '.join(changes)}", gesture=gesture

@@ -1,7 +1,5 @@
 """The rows of the bench that shape a cue: the picture of its envelope, its sides, how they bend."""
 
-from collections.abc import Mapping
-
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
@@ -12,12 +10,13 @@ from epiphane.desk.bench.fields import NumberField, choice_field, in_a_row, labe
 from epiphane.desk.bench.rows import limited_field
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
+from epiphane.lane_kinds import is_transition
 
 _EASES = tuple((ease.value, ease.value) for ease in Ease)
 _UNITS = ((LengthUnit.FRAMES.value, "frames"), (LengthUnit.BEATS.value, "beats"))
 _SIDES = ("rise", "hold", "fall")
 _WORDS = {side: side for side in _SIDES}
-TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
+_TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
 """What the sides of a transition are called: the frames on either side of its cut."""
 _FIRST_POINTS = (1 / 3, 2 / 3)
 
@@ -36,9 +35,8 @@ class ShapeRows(QWidget):
     changed = pyqtSignal(object, object)
     released = pyqtSignal()
 
-    def __init__(self, words: Mapping[str, str] = _WORDS) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._words = words
         self._envelope = Envelope()
         self._beat_frames = 15.0
         self.picture = EnvelopePicture()
@@ -49,6 +47,14 @@ class ShapeRows(QWidget):
         box.setSpacing(5)
         for widget in (self.picture, self._side_row(), self._ease_row()):
             box.addWidget(widget)
+
+    def speak_of(self, effect: str) -> None:
+        """Use the words of cuts where an effect is a transition, else those of hits."""
+        is_at_cuts = is_transition(effect)
+        for side, word in (_TRANSITION_WORDS if is_at_cuts else _WORDS).items():
+            self._side_labels[side].setText(word)
+            self._sides[side].setAccessibleName(word.capitalize())
+        self.picture.set_origin("cut" if is_at_cuts else "hit")
 
     def show_envelope(self, envelope: Envelope, colour: QColor, beat_frames: float) -> None:
         """Show an envelope; `beat_frames` is how long a beat is where it is seen."""
@@ -68,13 +74,14 @@ class ShapeRows(QWidget):
 
     def _side_row(self) -> QWidget:
         self._sides: dict[str, NumberField] = {}
+        self._side_labels = {side: label(side) for side in _SIDES}
         shown: list[QWidget] = []
         for side in _SIDES:
-            field = limited_field(Envelope, side, self._words[side].capitalize())
+            field = limited_field(Envelope, side, side.capitalize())
             field.setFixedWidth(60)
             field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
-            shown += [label(self._words[side]), field]
+            shown += [self._side_labels[side], field]
         self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
         return in_a_row(*shown, right=(self._unit,), spacing=6)
 

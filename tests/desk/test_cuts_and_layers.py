@@ -161,11 +161,10 @@ def test_an_item_is_moved_on_the_picture_from_key_to_key(demo, qtbot):
     editor.go_to(130)
     qtbot.waitUntil(lambda: demo.framing.is_active)
     demo.bench.item.keys._put()
-    room = demo.picture.picture_rect() if hasattr(demo.picture, "picture_rect") else demo.picture.rect()
     editor.go_to(150)
     before = editor.selected_item().keys
-    middle = demo.picture.rect().center()
-    drag(demo.picture, middle, middle + QPoint(round(0.2 * room.width()), 0))
+    middle, aside = (demo.picture.point_of(x, 0.5).toPoint() for x in (0.5, 0.7))
+    drag(demo.picture, middle, aside)
     keys = editor.selected_item().keys
     assert (len(before), len(keys)) == (1, 2)
     assert keys[1].frame == 150 - editor.selected_item().start
@@ -257,6 +256,44 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     editor.select(ShotSelection(editor.project.shots[0].id))
     QTest.keyClick(demo, Qt.Key.Key_P, CTRL | SHIFT)
     assert len({one.delay for one in editor.selected_shot().content.panels}) == 9
+
+
+def test_panels_are_chosen_moved_and_scaled_on_the_picture_and_free_ones_get_other_boxes(demo):
+    editor, picture = demo.editor, demo.picture
+    shot = editor.project.shots[2]
+    editor.select(ShotSelection(shot.id))
+    editor.go_to(shot.start + 30)
+    QTest.keyClick(demo, Qt.Key.Key_P, SHIFT)
+
+    def panel(place):
+        return editor.selected_shot().content.panels[place]
+
+    def at(across, down):
+        return picture.point_of(across, down).toPoint()
+
+    drag(picture, at(0.5, 0.5), at(0.53, 0.4))
+    assert demo.panels.place == 1
+    assert panel(1).framing.x == pytest.approx(0.03 * 3, abs=0.02)
+    assert panel(1).framing.y == pytest.approx(-0.1, abs=0.02)
+    drag(picture, at(0.66, 0.98), at(0.82, 0.99))
+    assert panel(1).framing.scale > 1.2
+    begun = panel(1).pin
+    type_into(field(demo, QDoubleSpinBox, "Moment of the clip"), "1.5")
+    assert (panel(1).pin.moment, panel(1).pin.hit) == (1.5, begun.hit)
+    demo.panels.land()
+    assert panel(1).pin.hit == pytest.approx(editor.playhead / 30, abs=0.3)
+
+    choose(field(demo, QComboBox, "How panels share the frame"), "free")
+    left, top, width, height = panel(1).box
+    assert (left, top, width, height) == pytest.approx((0.337, 0, 0.327, 1), abs=0.01)
+    drag(picture, at(0.66, 0.98), at(0.6, 0.6))
+    assert panel(1).box == pytest.approx((0.337, 0, 0.6 - 0.337, 0.62), abs=0.02)
+    drag(picture, at(0.45, 0.3), at(0.46, 0.66))  # near enough to the lower edge of the frame
+    assert panel(1).box[1] + panel(1).box[3] == pytest.approx(1, abs=1e-3)
+    type_into(field(demo, QDoubleSpinBox, "Width"), "90")
+    assert panel(1).box[0] + panel(1).box[2] == pytest.approx(1)  # never beyond the frame
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert panel(1).box[2] == pytest.approx(0.6 - 0.337, abs=0.02)
 
 
 def test_the_song_is_dressed_and_again_otherwise_and_what_is_locked_stays(demo):

@@ -11,6 +11,7 @@ from epiphane.document.timeline import FootageCut, Item, Panel, PanelLayout, Pan
 from epiphane.edits.checked import checked
 from epiphane.edits.shots import footage_name, with_shot
 from epiphane.errors import EditError
+from epiphane.facts.panels import panel_places
 
 MOST_PANELS = 36
 
@@ -61,12 +62,22 @@ def wall_of(project: Project, shot_id: ItemId, number: int, *, delay: int) -> Pr
 def change_panels(project: Project, shot_id: ItemId, **changes: object) -> Project:
     """Return `project` with fields of a split screen changed, e.g. ``gap=0.01``.
 
+    Panels that become free ones begin where they lay.
+
     Raises
     ------
     EditError
         If the shot is none, or a value is out of range.
     """
-    return _changed(project, shot_id, lambda panels: checked(replace(panels, **changes), Panels))
+
+    def edit(panels: Panels) -> Panels:
+        if changes.get("layout") is PanelLayout.FREE and panels.layout is not PanelLayout.FREE:
+            places = panel_places(panels, project.width / project.height)
+            boxed = zip(panels.panels, places, strict=True)
+            panels = replace(panels, panels=tuple(replace(one, box=place.box) for one, place in boxed))
+        return checked(replace(panels, **changes), Panels)
+
+    return _changed(project, shot_id, edit)
 
 
 def change_panel(project: Project, shot_id: ItemId, place: int, **changes: object) -> Project:

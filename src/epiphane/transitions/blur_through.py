@@ -3,7 +3,8 @@
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import Blur
-from epiphane.transitions.declare import Join, Progress, Weighted, transition
+from epiphane.transitions.declare import Join, Progress, transition
+from epiphane.transitions.mixing import mixed_about_the_middle
 
 
 @transition(
@@ -19,6 +20,5 @@ from epiphane.transitions.declare import Join, Progress, Weighted, transition
 )
 def blur_through(values: Values, progress: Progress) -> Join:
     """Loses focus on this picture and finds it on the next one; they are mixed where both are soft."""
-    width = max(values.mixed / 100, 1e-3)
-    weight = min(max((progress.share - 0.5) / width + 0.5, 0.0), 1.0)
-    return Join(Weighted(1 - weight, weight), after=(Blur(values.radius / 100 * progress.nearness),))
+    mixture = mixed_about_the_middle(progress.share, values.mixed / 100)
+    return Join(mixture, after=(Blur(values.radius / 100 * progress.nearness),))

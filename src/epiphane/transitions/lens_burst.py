@@ -5,7 +5,8 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import ChannelShift, Field, diagonal_tone
-from epiphane.transitions.declare import Join, Progress, Weighted, transition
+from epiphane.transitions.declare import Join, Progress, transition
+from epiphane.transitions.mixing import mixed_about_the_middle
 from epiphane.types import Float32Array
 
 
@@ -32,9 +33,8 @@ def lens_burst(values: Values, progress: Progress) -> Join:
         factor = (1 - strength * (1 - squared)).astype(np.float32)
         return x * factor, y * factor
 
-    weight = min(max((progress.share - 0.5) / 0.25 + 0.5, 0.0), 1.0)
     part = values.part / 100 * near
     apart = ChannelShift(np.array([[-part, 0.0], [0.0, 0.0], [part, 0.0]]))
     light = values.light / 100 * near**2
     tone = diagonal_tone(np.full(3, 1 + light), np.full(3, 90.0 * light))
-    return Join(Weighted(1 - weight, weight), after=(Field(source), apart, tone))
+    return Join(mixed_about_the_middle(progress.share, 0.25), after=(Field(source), apart, tone))

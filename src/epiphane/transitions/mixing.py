@@ -44,6 +44,12 @@ def ramp_of(share: float, softness: float, *, n_levels: int = _LAST + 1) -> Plan
     return np.clip(np.rint(255 * ((share * (1 + soft) - places) / soft)), 0, 255).astype(np.uint8)[None]
 
 
+def mixed_about_the_middle(share: float, width: float) -> Weighted:
+    """Return the weights of a mixture that goes over in the middle of the way, in a part of it of `width`."""
+    weight = min(max((share - 0.5) / max(width, 1e-3) + 0.5, 0.0), 1.0)
+    return Weighted(1 - weight, weight)
+
+
 def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture:
     """Return both pictures, each times its weight, in one."""
     if weights.how is Blend.ADD:

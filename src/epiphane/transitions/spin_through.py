@@ -5,8 +5,8 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import Warp
-from epiphane.transitions.declare import Join, Progress, Weighted, transition
-from epiphane.transitions.mixing import turned
+from epiphane.transitions.declare import Join, Progress, transition
+from epiphane.transitions.mixing import mixed_about_the_middle, turned
 
 
 @transition(
@@ -34,9 +34,8 @@ def spin_through(values: Values, progress: Progress) -> Join:
     share = progress.share
     step = min(1.0, share + progress.step) - share
     outgoing, incoming = warp(values.angle * share), warp(values.angle * (share - 1))
-    weight = min(max((share - 0.5) / 0.2 + 0.5, 0.0), 1.0)
     # Both turn alike, so that blurring them once they are mixed is the same, and half the work.
     after = turned(sign * values.angle * step, 1.0, progress.aspect)
     smear = Warp(np.eye(3), after=after, shutter=values.shutter / 360)
     blur = values.angle / 360 * step * values.shutter / 360
-    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,), (smear,), blur)
+    return Join(mixed_about_the_middle(share, 0.2), (outgoing,), (incoming,), (smear,), blur)

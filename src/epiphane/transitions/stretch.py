@@ -5,7 +5,8 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import Warp
-from epiphane.transitions.declare import Join, Progress, Weighted, direction_parameter, transition
+from epiphane.transitions.declare import Join, Progress, direction_parameter, transition
+from epiphane.transitions.mixing import mixed_about_the_middle
 
 _EDGES = {"left": (0, 0), "right": (0, 1), "up": (1, 0), "down": (1, 1)}
 """For each direction: the axis, and where on it the edge lies that stays."""
@@ -35,5 +36,4 @@ def stretch(values: Values, progress: Progress) -> Join:
 
     outgoing = drawn_out(most ** (2 * progress.share), 1 - edge)
     incoming = drawn_out(most ** (2 - 2 * progress.share), edge)
-    weight = min(max((progress.share - 0.5) / 0.3 + 0.5, 0.0), 1.0)
-    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,))
+    return Join(mixed_about_the_middle(progress.share, 0.3), (outgoing,), (incoming,))

@@ -7,8 +7,8 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import Warp
-from epiphane.transitions.declare import Join, Progress, Weighted, transition
-from epiphane.transitions.mixing import enlarged
+from epiphane.transitions.declare import Join, Progress, transition
+from epiphane.transitions.mixing import enlarged, mixed_about_the_middle
 
 
 @transition(
@@ -41,10 +41,9 @@ def zoom_through(values: Values, progress: Progress) -> Join:
 
     now, then = scales(progress.share), scales(min(1.0, progress.share + progress.step))
     outgoing, incoming = (enlarged(scale) for scale in now)
-    width = max(values.mixed / 100, 1e-3)
-    weight = min(max((progress.share - 0.5) / width + 0.5, 0.0), 1.0)
+    mixture = mixed_about_the_middle(progress.share, values.mixed / 100)
     growth = [abs(log(after / before)) for before, after in zip(now, then, strict=True)]
-    seen = (1 - weight) * growth[0] + weight * growth[1]
+    seen = mixture.outgoing * growth[0] + mixture.incoming * growth[1]
     smear = Warp(np.eye(3), after=enlarged(exp(seen)).matrix, shutter=values.shutter / 360)
     blur = seen / 2 * values.shutter / 360
-    return Join(Weighted(1 - weight, weight), (outgoing,), (incoming,), (smear,), blur)
+    return Join(mixture, (outgoing,), (incoming,), (smear,), blur)

@@ -118,7 +118,7 @@ class BenchPanel(QFrame):
             ShotBench(editor, desks.shots, desks.times, desks.snapping),
             GapBench(editor, desks.shots),
         )
-        self.panels = PanelBench(editor, desks.shots)
+        self.panels = PanelBench(editor, desks.shots, desks.panels)
         self.item, self.track = ItemBench(editor, desks.tracks), TrackBench(editor, desks.tracks)
         self.filling, self.dressing = FillingBench(editor), DressingBench(editor, desks.dressing)
         self.footage = FootageBench(editor, thumbnails, player)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
@@ -26,3 +27,4 @@ class Desks:
     tracks: TrackDesk
     dressing: DressingDesk
     instrument: Instrument
+    panels: PanelDesk

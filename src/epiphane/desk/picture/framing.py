@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection, ShotSelection
+from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
@@ -20,8 +21,7 @@ from epiphane.edits.shots import frame_end, frame_shots
 from epiphane.facts.framing import item_framing
 from epiphane.render.transform import shown_size
 
-_CORNER_GRAB, _KNOB_AWAY = 12, 26
-_SNAP_PIXELS = 7
+_KNOB_AWAY = 26
 _SNAP_DEGREES = 2.0
 
 
@@ -46,7 +46,7 @@ class FramingHandles(QObject):
         self._from = QPointF()
         self._begun = Framing()
         self._guides: tuple[bool, bool] = (False, False)
-        view.set_overlay(self)
+        view.add_handles(self)
 
     @property
     def is_active(self) -> bool:
@@ -104,7 +104,7 @@ class FramingHandles(QObject):
         if self._grip is _Grip.MOVE:
             made = self._moved(at - self._from, room, found, is_free=is_free)
         elif self._grip is _Grip.SCALE:
-            factor = _length(at - middle) / max(_length(self._from - middle), 1)
+            factor = length_of(at - middle) / max(length_of(self._from - middle), 1)
             made = replace(begun, scale=round(min(max(begun.scale * factor, 0.05), 20.0), 4))
         else:
             turn = _angle(at - middle) - _angle(self._from - middle)
@@ -130,7 +130,7 @@ class FramingHandles(QObject):
             place = value + moved / length
             stops = (0.0, side - 0.5, 0.5 - side)
             near = min(stops, key=lambda stop, place=place: abs(stop - place))  # type: ignore[misc]
-            snaps = not is_free and abs(near - place) * length <= _SNAP_PIXELS
+            snaps = not is_free and abs(near - place) * length <= SNAP_PIXELS
             places.append(round(near if snaps else place, 4))
             guides.append(snaps and near == 0)
         self._guides = (guides[0], guides[1])
@@ -211,7 +211,7 @@ class FramingHandles(QObject):
         """Return the middle of the upper edge, and the knob below it by which the picture is turned."""
         top = (corners[0] + corners[1]) / 2
         down = corners[3] - corners[0]
-        length = max(_length(down), 1.0)
+        length = max(length_of(down), 1.0)
         return top, top + down * (min(_KNOB_AWAY, length / 3) / length)
 
     def _near(self, corners: list[QPointF], room: QRectF) -> list[QPointF]:
@@ -231,9 +231,9 @@ class FramingHandles(QObject):
             return None
         corners = self._corners(found, room)
         near = self._near(corners, room)
-        if any(_length(at - corner) <= _CORNER_GRAB for corner in near):
+        if any(length_of(at - corner) <= GRAB_PIXELS for corner in near):
             return _Grip.SCALE
-        if _length(at - self._knob(corners)[1]) <= _CORNER_GRAB:
+        if length_of(at - self._knob(corners)[1]) <= GRAB_PIXELS:
             return _Grip.TURN
         is_inside = QPolygonF(corners).containsPoint(at, Qt.FillRule.WindingFill)
         return _Grip.MOVE if is_inside else None
@@ -241,10 +241,6 @@ class FramingHandles(QObject):
 
 def _within(value: float, low: float, high: float) -> float:
     return min(max(value, low), high)
-
-
-def _length(vector: QPointF) -> float:
-    return math.hypot(vector.x(), vector.y())
 
 
 def _angle(vector: QPointF) -> float:

@@ -1,7 +1,5 @@
 """The picture, on neutral grey, as large as it fits."""
 
-from typing import Protocol
-
 import cv2
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -9,33 +7,13 @@ from PyQt6.QtGui import QEnterEvent, QImage, QMouseEvent, QPainter, QPaintEvent,
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk.engine.thumbnails import image_of
+from epiphane.desk.picture.handles import Handles
 from epiphane.desk.shell import theme
 from epiphane.types import Picture, Size
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
 _SAFE_SHARES = (0.93, 0.9)
-
-
-class Overlay(Protocol):
-    """What is painted over a picture and dragged there; the picture lies in a `room` of the view."""
-
-    def paint(self, painter: QPainter, room: QRectF) -> None:
-        """Paint it."""
-
-    def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
-        """Return which pointer says what a press there does."""
-        ...
-
-    def press(self, at: QPointF, room: QRectF) -> bool:
-        """Hold what is there; False where there is nothing."""
-        ...
-
-    def move(self, at: QPointF, room: QRectF) -> None:
-        """Bring what is held to a point."""
-
-    def release(self) -> None:
-        """Let go."""
 
 
 class PictureView(QWidget):
@@ -60,8 +38,9 @@ class PictureView(QWidget):
         self._guest: QImage | None = None
         self._guest_words = ("", "")
         self._handle: QPointF | None = None
-        self._overlay: Overlay | None = None
-        self._is_over = self._is_overlay_held = False
+        self._all_handles: list[Handles] = []
+        self._held_handles: Handles | None = None
+        self._is_over = False
         self._is_held = False
         self._shape: Size = (1280, 720)
         self._zoom: float | None = None
@@ -129,9 +108,9 @@ class PictureView(QWidget):
         self._guest_words = words, other_words
         self.update()
 
-    def set_overlay(self, overlay: "Overlay") -> None:
+    def add_handles(self, handles: Handles) -> None:
         """Have something that is dragged over the picture while the pointer is there."""
-        self._overlay = overlay
+        self._all_handles.append(handles)
         self.setMouseTracking(True)
 
     def set_handle(self, point: QPointF | None) -> None:
@@ -178,8 +157,9 @@ class PictureView(QWidget):
             painter.drawImage(QPointF(self._room().topLeft()), self._image)
         if self._has_guides:
             self._paint_guides(painter)
-        if self._overlay is not None and (self._is_over or self._is_overlay_held):
-            self._overlay.paint(painter, self._room())
+        if self._is_over or self._held_handles is not None:
+            for handles in self._all_handles:
+                handles.paint(painter, self._room())
         if self._handle is not None:
             self._paint_handle(painter, self.point_of(self._handle.x(), self._handle.y()))
 
@@ -187,8 +167,8 @@ class PictureView(QWidget):
         if event is not None and self._handle is not None and event.button() == Qt.MouseButton.LeftButton:
             self._is_held = True
             self._drag(event.position())
-        elif event is not None and self._overlay is not None and self._press_overlay(event):
-            self._is_overlay_held = True
+        elif event is not None and self._press_handles(event):
+            pass
         elif event is not None and self._zoom is not None:
             self._is_panned, self._pan_from = True, event.position() - self._pan
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -196,13 +176,15 @@ class PictureView(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._is_held:
             self._drag(event.position())
-        elif event is not None and self._is_overlay_held and self._overlay is not None:
-            self._overlay.move(event.position(), self._room())
+        elif event is not None and self._held_handles is not None:
+            self._held_handles.move(event.position(), self._room())
         elif event is not None and self._is_panned:
             self._pan = event.position() - self._pan_from
             self.update()
-        elif event is not None and self._overlay is not None and self._handle is None:
-            self.setCursor(self._overlay.cursor_at(event.position(), self._room()))
+        elif event is not None and self._handle is None:
+            cursors = (one.cursor_at(event.position(), self._room()) for one in self._all_handles)
+            arrow = Qt.CursorShape.ArrowCursor
+            self.setCursor(next((one for one in cursors if one is not arrow), arrow))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._is_held:
@@ -211,9 +193,9 @@ class PictureView(QWidget):
         if self._is_panned:
             self._is_panned = False
             self.unsetCursor()
-        if self._is_overlay_held and self._overlay is not None:
-            self._is_overlay_held = False
-            self._overlay.release()
+        if self._held_handles is not None:
+            held, self._held_handles = self._held_handles, None
+            held.release()
             self.update()
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
@@ -224,9 +206,12 @@ class PictureView(QWidget):
         self._is_over = False
         self.update()
 
-    def _press_overlay(self, event: QMouseEvent) -> bool:
-        is_left = event.button() == Qt.MouseButton.LeftButton
-        return is_left and self._overlay is not None and self._overlay.press(event.position(), self._room())
+    def _press_handles(self, event: QMouseEvent) -> bool:
+        """Hold what lies there; False where nothing does."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            at, room = event.position(), self._room()
+            self._held_handles = next((one for one in self._all_handles if one.press(at, room)), None)
+        return self._held_handles is not None
 
     def _drag(self, at: QPointF) -> None:
         room = self._room()

@@ -48,6 +48,7 @@ from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
+from epiphane.desk.picture.panel_handles import PanelHandles
 from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.score.buffered import Preparedness
@@ -140,7 +141,8 @@ class Window(QMainWindow):
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
-        self.overlays, self.panels = OverlayDesk(self.editor, self.jobs), PanelDesk(self.editor)
+        self.overlays = OverlayDesk(self.editor, self.jobs)
+        self.panels = PanelDesk(self.editor, self.snapping)
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
         self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
@@ -150,6 +152,7 @@ class Window(QMainWindow):
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
         self.framing = FramingHandles(self.editor, self.picture)
+        self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
@@ -164,6 +167,7 @@ class Window(QMainWindow):
             self.tracks,
             self.dressing,
             self.instrument,
+            self.panels,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, desks)
 

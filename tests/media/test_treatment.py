@@ -224,6 +224,56 @@ def test_a_display_matrix_turns_and_mirrors(tmp_path, turn, is_mirrored):
     clip.close()
 
 
+def soft_disc(number, *, level, is_premultiplied, least=0):
+    """A disc that grows and fades out at its edge: BGRA."""
+    across, down = np.meshgrid(np.arange(96) - 48, np.arange(64) - 32)
+    alpha = np.clip((14 + number - np.hypot(across, down)) / 16, least / 255, 1)
+    colours = level * (alpha if is_premultiplied else np.ones_like(alpha))
+    return np.rint(np.dstack([colours, colours * 0.8, colours * 0.6, 255 * alpha])).astype(np.uint8)
+
+
+@pytest.mark.parametrize(
+    ("codec", "form", "name"),
+    [("png", "rgba", "a.mov"), ("libvpx-vp9", "yuva420p", "a.webm"), ("prores_ks", "yuva444p10le", "b.mov")],
+)
+def test_premultiplied_colours_are_told_from_straight_ones(tmp_path, codec, form, name):
+    shown = []
+    for is_premultiplied in (False, True):
+        frames = [
+            av.VideoFrame.from_ndarray(
+                soft_disc(n, level=230, is_premultiplied=is_premultiplied), format="bgra"
+            ).reformat(format=form)
+            for n in range(12)
+        ]
+        path = write_frames(
+            tmp_path / f"{is_premultiplied} {name}",
+            frames,
+            codec=codec,
+            prepare=lambda stream: stream.metadata.update(alpha_mode="1"),
+        )
+        clip = Clip(path)
+        assert ("premultiplied alpha" in clip.treatments) is is_premultiplied
+        shown.append([clip.read(n).planes[0].astype(float) for n in (0, 6, 11, 3)])
+        clip.close()
+    for straight, multiplied, number in zip(*shown, (0, 6, 11, 3), strict=True):
+        assert np.abs(straight - multiplied).mean() < 4
+        wanted = soft_disc(number, level=230, is_premultiplied=True)
+        assert np.abs(multiplied - wanted).mean() < 4
+
+
+def test_a_veil_that_does_not_tell_is_straight(tmp_path):
+    veil = np.full((64, 96, 4), 100, np.uint8)
+    path = write_frames(
+        tmp_path / "veil.mov",
+        [av.VideoFrame.from_ndarray(veil, format="bgra").reformat(format="rgba")] * 4,
+        codec="png",
+    )
+    clip = Clip(path)
+    assert clip.treatments == ()
+    assert np.abs(clip.read(2).planes[0][5, 5].astype(int) - (39, 39, 39, 100)).max() <= 1
+    clip.close()
+
+
 def test_stills_keep_their_alpha_whatever_its_depth(tmp_path):
     deep = np.linspace(0, 65535, 64 * 96).reshape(64, 96).astype(np.uint16)
     alpha = np.zeros((64, 96), np.uint8)

@@ -16,6 +16,7 @@ import numpy as np
 
 from epiphane.errors import MediaError
 from epiphane.lru import LruCache
+from epiphane.media.alpha import is_premultiplied
 from epiphane.media.decoding import decoded_frames, open_container, picture_stream, pixel_aspect
 from epiphane.media.raw import RawPicture, raw_from_frame, treatments_of
 from epiphane.media.timestamps import read_timestamps, without_doubles
@@ -56,7 +57,7 @@ class Clip:
         self._stream = picture_stream(self._container, path)
         self._stream.codec_context.thread_count = 1
         self._missing: set[int] = set()
-        self._is_interlaced = False
+        self._is_interlaced = self._is_premultiplied = False
         self.treatments: tuple[str, ...] = ()
         """What is done to its pictures so that they look right here, for people: a few words each."""
         self._recent: LruCache[int, RawPicture] = LruCache(_KEPT)
@@ -67,6 +68,7 @@ class Clip:
             self._stamps, self._keys, self._can_seek = timestamps.stamps, timestamps.keys, timestamps.is_exact
             self._pts = without_doubles(self._stamps)
             self._first = self._decode_first()
+            self._look_at_alpha()
         except (MediaError, *_DAMAGE) as error:
             self.close()
             if isinstance(error, MediaError):
@@ -196,6 +198,7 @@ class Clip:
             frame,
             pixel_aspect=pixel_aspect(self._stream),
             is_grey_limited=self._stream.codec_context.name in _LIMITED_GREY_CODECS,
+            is_premultiplied=self._is_premultiplied,
         )
 
     def __del__(self) -> None:
@@ -235,6 +238,13 @@ class Clip:
             self.treatments = treatments_of(frame, is_interlaced=self._is_interlaced)
             return self._raw(frame)
         raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
+
+    def _look_at_alpha(self) -> None:
+        """Find out how colours go with alpha, and read the first picture again where they are multiplied."""
+        if self.has_alpha and is_premultiplied(self.path, self.times):
+            self._is_premultiplied = True
+            self._first = self._decode_first()
+            self.treatments = (*self.treatments, "premultiplied alpha")
 
     def _read_after_seek(self, index: int) -> RawPicture | None:
         attempts: list[float | None] = [*_BACK_OFF_SECONDS, None] if self._can_seek else [None]

@@ -66,15 +66,22 @@ def premultiplied(picture: Picture, alpha: Plane) -> Picture:
 
 
 def raw_from_frame(
-    frame: av.VideoFrame, *, pixel_aspect: float = 1.0, is_grey_limited: bool = False
+    frame: av.VideoFrame,
+    *,
+    pixel_aspect: float = 1.0,
+    is_grey_limited: bool = False,
+    is_premultiplied: bool = False,
 ) -> RawPicture:
     """Return what a decoder gave, upright and in 8 bits of BT.709 light; nothing else is changed.
 
     Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr or BGR. Grey without a tag of
-    its range is full, unless `is_grey_limited`.
+    its range is full, unless `is_grey_limited`. Colours are multiplied by alpha, unless they are so already.
     """
     orientation = orientation_of(frame)
-    planes, spec = _planes_of(frame, is_grey_limited=is_grey_limited)
+    if any(component.is_alpha for component in frame.format.components):
+        planes, spec = [_with_alpha(frame, is_premultiplied=is_premultiplied)], OUTPUT_SPEC
+    else:
+        planes, spec = _planes_of(frame, is_grey_limited=is_grey_limited)
     if orientation.is_transposed:
         pixel_aspect = 1 / pixel_aspect
     upright = [orientation.upright(plane) for plane in planes]
@@ -96,11 +103,7 @@ def treatments_of(frame: av.VideoFrame, *, is_interlaced: bool) -> tuple[str, ..
 
 def _planes_of(frame: av.VideoFrame, *, is_grey_limited: bool) -> tuple[list[Plane | Picture], ColourSpec]:
     """Return the planes of a frame as it is stored, in 8 bits, and what they are in."""
-    name = frame.format.name
-    color_range = _FULL_RANGE if name in _FULL_RANGE_NAMES else int(frame.color_range)
-    spec = spec_of_tags(int(frame.colorspace), color_range, n_lines=min(frame.width, frame.height))
-    if any(component.is_alpha for component in frame.format.components):
-        return [_with_alpha(frame, name, spec)], OUTPUT_SPEC
+    name, color_range, spec = frame.format.name, _range_of(frame), _spec_of(frame)
     gamut = wide_gamut_of(frame)
     if gamut is not None and (frame.format.is_rgb or not name.startswith(_NOT_YUV)):
         return [to_bt709(frame, spec, gamut)], OUTPUT_SPEC
@@ -115,15 +118,29 @@ def _planes_of(frame: av.VideoFrame, *, is_grey_limited: bool) -> tuple[list[Pla
     return [_plane(plane) for plane in frame_8_bit.planes[:3]], spec
 
 
-def _with_alpha(frame: av.VideoFrame, name: str, spec: ColourSpec) -> Picture:
+def _with_alpha(frame: av.VideoFrame, *, is_premultiplied: bool) -> Picture:
     """Return premultiplied BGRA; colours of Y'CbCr take the exact road of all others."""
-    if not name.startswith("yuva"):
+    if frame.format.name.startswith("yuva"):
+        deep = frame.reformat(format="yuva444p")
+        luma, blue, red, alpha = (_plane(plane) for plane in deep.planes)
+        to_bgr = yuv_to_bgr(_spec_of(frame))
+        bgr = np.asarray(cv2.transform(cv2.merge([luma, blue, red]), to_bgr), np.uint8)
+    else:
         picture = np.ascontiguousarray(frame.to_ndarray(format="bgra"), np.uint8)
-        return premultiplied(picture[..., :3], picture[..., 3])
-    deep = frame.reformat(format="yuva444p")
-    luma, blue, red, alpha = (_plane(plane) for plane in deep.planes)
-    bgr = np.asarray(cv2.transform(cv2.merge([luma, blue, red]), yuv_to_bgr(spec)), np.uint8)
-    return premultiplied(bgr, alpha)
+        bgr, alpha = picture[..., :3], picture[..., 3]
+    if not is_premultiplied:
+        return premultiplied(bgr, alpha)
+    # What was coded coarsely may lie above its alpha.
+    within = cv2.min(np.ascontiguousarray(bgr), cv2.merge([alpha] * 3))
+    return np.asarray(cv2.merge([within, np.ascontiguousarray(alpha)]), np.uint8)
+
+
+def _range_of(frame: av.VideoFrame) -> int:
+    return _FULL_RANGE if frame.format.name in _FULL_RANGE_NAMES else int(frame.color_range)
+
+
+def _spec_of(frame: av.VideoFrame) -> ColourSpec:
+    return spec_of_tags(int(frame.colorspace), _range_of(frame), n_lines=min(frame.width, frame.height))
 
 
 def _eight_bit_sibling(name: str) -> str:

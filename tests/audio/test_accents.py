@@ -2,13 +2,20 @@
 
 import numpy as np
 import pytest
-from helpers import a_project
+from helpers import a_project, click_track, write_sound
 from msgspec.structs import replace
 
-from epiphane.audio.accents import AccentHit, accent_sound, with_accents
+from epiphane.audio.accents import AccentHit, accent_sound, attack_of, with_accents
+from epiphane.audio.mix import read_sounds
+from epiphane.audio.samples import read_samples
 from epiphane.document.lane import Accent, AccentSound, Override
+from epiphane.document.project import with_lanes
+from epiphane.edits.footage import add_footage, remove_footage
+from epiphane.edits.recipes import recipe_of
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
+from epiphane.media.probe import probe_footage
+from epiphane.render.export import export
 from epiphane.timing import frame_start
 
 RATE = 48_000
@@ -39,6 +46,34 @@ def test_an_accent_lies_with_its_attack_on_its_instant_and_is_cut_at_the_ends():
         for time in (0.0, 2.999, -0.1):
             assert with_accents(song, [AccentHit(time, sound, 0.0)], RATE).shape == song.shape
     assert with_accents(song, [], RATE) is song
+
+
+@pytest.mark.parametrize("lead", [0.0, 0.3])
+def test_a_sound_of_the_shelf_lies_with_its_attack_on_the_frames_of_cues(tmp_path, lead):
+    rng = np.random.default_rng(2)
+    knock = rng.uniform(-1, 1, round(0.5 * RATE)) * np.exp(-np.arange(round(0.5 * RATE)) / (0.05 * RATE))
+    quiet = rng.uniform(-0.01, 0.01, round(lead * RATE))
+    path = write_sound(tmp_path / "knock.wav", np.concatenate([quiet, knock]).astype(np.float32))
+    song = write_sound(tmp_path / "song.wav", click_track([], duration=17))
+    project = add_footage(a_project(n_lanes=1), [probe_footage(path)])
+    own = project.footage[-1]
+    lane = replace(
+        project.lanes[0],
+        accent=Accent(own.id, 0.0),
+        overrides=tuple(Override(beat.time, off=True) for beat in project.song.beats[1:]),
+    )
+    project = with_lanes(replace(project, song=replace(project.song, path=str(song))), lanes=(lane,))
+    assert [hit.sound for hit in accent_hits(project, schedule(project))] == [own.fingerprint]
+    sound = read_sounds(project, RATE)[own.fingerprint]
+    assert attack_of(sound, RATE) == pytest.approx(lead * RATE, abs=0.004 * RATE)
+    export(replace(project, shots=()), tmp_path / "out.mp4")
+    heard = np.abs(read_samples(tmp_path / "out.mp4").data[:, 0])
+    at = schedule(project).lanes[0].timing.firing[0].frame / float(project.rate)
+    assert np.flatnonzero(heard > 0.3)[0] / RATE == pytest.approx(at, abs=0.005)
+    without = remove_footage(project, [own.id])
+    assert without.lanes[0].accent is None
+    recipe = recipe_of(project, [lane.id], "Knock")
+    assert recipe.lanes[0].accent is None
 
 
 def test_a_lane_and_a_single_cue_have_accents_on_the_frames_of_their_peaks():

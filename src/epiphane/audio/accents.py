@@ -1,10 +1,12 @@
 """Accent sounds that lanes play on their hits, made in code."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
+from types import MappingProxyType
 
 import numpy as np
 from msgspec import Struct
+from scipy import ndimage as ndi
 from scipy import signal
 
 from epiphane.document.lane import AccentSound
@@ -16,14 +18,22 @@ _LEVEL = 0.5
 
 
 class AccentHit(Struct, frozen=True):
-    """A sound whose attack is at an instant of the song, in seconds, so many decibels louder."""
+    """A sound whose attack is at an instant of the song, in seconds, so many decibels louder.
+
+    One that is not shipped is named by the fingerprint of its footage.
+    """
 
     time: float
-    sound: AccentSound
+    sound: AccentSound | str
     gain: float
 
 
-def with_accents(song: Float32Array, hits: Iterable[AccentHit], rate: int) -> Float32Array:
+def with_accents(
+    song: Float32Array,
+    hits: Iterable[AccentHit],
+    rate: int,
+    sounds: Mapping[str, Float32Array] = MappingProxyType({}),
+) -> Float32Array:
     """Return a song with accents in it, their attacks exact to the sample.
 
     Parameters
@@ -31,14 +41,23 @@ def with_accents(song: Float32Array, hits: Iterable[AccentHit], rate: int) -> Fl
     song : float32, shape (n_samples, 2)
         It is not changed.
     rate : int, samples / second
+    sounds : from the fingerprint of footage to float32, shape (n, 2)
+        Those that are not shipped; what is not there is silent.
 
     Returns
     -------
     float32, shape (n_samples, 2); the very song where there is no accent
     """
     made: Float32Array | None = None
+    own: dict[str, tuple[Float32Array, int]] = {}
     for hit in hits:
-        sound, attack = accent_sound(hit.sound, rate)
+        if isinstance(hit.sound, AccentSound):
+            sound, attack = accent_sound(hit.sound, rate)
+        else:
+            if hit.sound not in own:
+                heard = sounds.get(hit.sound, np.zeros((0, 2), np.float32))
+                own[hit.sound] = heard, attack_of(heard, rate)
+            sound, attack = own[hit.sound]
         first = seconds_to_sample(hit.time, rate) - attack
         begin, end = max(first, 0), min(first + len(sound), len(song))
         if end <= begin:
@@ -47,6 +66,24 @@ def with_accents(song: Float32Array, hits: Iterable[AccentHit], rate: int) -> Fl
         level = np.float32(10 ** (hit.gain / 20))
         made[begin:end] += level * sound[begin - first : end - first]
     return song if made is None else made
+
+
+def attack_of(sound: Float32Array, rate: int) -> int:
+    """Return the sample at which a sound attacks: where it comes over half of its loudest 10 ms.
+
+    Parameters
+    ----------
+    sound : float32, shape (n_samples, 2)
+    rate : int, samples / second
+    """
+    if not len(sound):
+        return 0
+    power = np.square(sound).sum(axis=1)
+    level = np.sqrt(np.maximum(ndi.uniform_filter1d(power, max(1, rate // 100)), 0))
+    peak = int(np.argmax(level))
+    weaker = np.flatnonzero(level[:peak] < level[peak] / 2)
+    # The mean rises half its length before the sound does.
+    return int(weaker[-1]) + rate // 200 if len(weaker) else 0
 
 
 @lru_cache(maxsize=16)

@@ -1,7 +1,7 @@
 """One mix of the song and the sound of shots, for playing and for export alike, exact to the sample."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from fractions import Fraction
 from pathlib import Path
 from types import MappingProxyType
@@ -10,11 +10,11 @@ import numpy as np
 
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import fade_curve
-from epiphane.document.footage import Footage, FootageKind
+from epiphane.document.footage import Footage
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, ItemSound, cut_of
 from epiphane.errors import MediaError
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.heard import heard_footage, heard_items
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import runs_of
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
@@ -28,22 +28,6 @@ _STILL = 1e-9
 _BLOCK = 1 << 20
 _EDGE_SECONDS = 0.002
 """In which a sound that is cut off comes and goes, so that it does not click."""
-
-
-def heard_items(project: Project) -> Iterator[tuple[Item, Footage]]:
-    """Yield the items whose footage is heard under the song, each with that footage."""
-    footage = {one.id: one for one in project.footage}
-    silent = silent_rows(project)
-    tracks = (track.items for track in project.tracks if track.id not in silent)
-    for items in (project.shots, *tracks):
-        for item in items:
-            source = footage.get(item.footage) if item.footage is not None else None
-            if item.sound is not None and source is not None and _can_be_heard(source):
-                yield item, source
-
-
-def _can_be_heard(footage: Footage) -> bool:
-    return footage.has_sound or footage.kind is FootageKind.SOUND
 
 
 def mixed_with_shots(
@@ -92,7 +76,7 @@ def read_sounds(
     rate : int, samples / second
     kept : what was read before, by fingerprint
     """
-    heard = {footage.fingerprint: footage for _, footage in heard_items(project)}
+    heard = {footage.fingerprint: footage for footage in heard_footage(project)}
     made: dict[str, Float32Array] = {}
     for number, (fingerprint, footage) in enumerate(heard.items(), start=1):
         found = kept.get(fingerprint)

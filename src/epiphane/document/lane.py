@@ -102,9 +102,12 @@ class AccentSound(Enum):
 
 
 class Accent(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A sound that is heard with a cue, its attack on the cue's frame; the gain is in decibels."""
+    """A sound, shipped or of the shelf, that is heard with a cue, its attack on the cue's frame.
 
-    sound: AccentSound
+    The gain is in decibels.
+    """
+
+    sound: AccentSound | FootageId
     gain: Annotated[float, Meta(ge=-48, le=24)] = -6.0
 
 
@@ -176,6 +179,14 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     is_folded: bool = False
     is_dressed: bool = False
     accent: Accent | None = None
+
+    @property
+    def used_footage(self) -> set[FootageId]:
+        """The numbers of the footage that it or one of its cues shows or plays."""
+        shown = {*self.clips, *(one.clip for one in self.overrides if one.clip is not None)}
+        accents = (self.accent, *(one.accent for one in self.overrides))
+        sounds = (one.sound for one in accents if one is not None)
+        return shown | {one for one in sounds if not isinstance(one, AccentSound)}
 
     @property
     def instance(self) -> EffectInstance:

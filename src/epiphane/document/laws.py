@@ -59,14 +59,12 @@ def broken_laws(project: Project, *, since: Project | None = None) -> Iterator[s
 
 
 def _missing_clips(project: Project) -> Iterator[str]:
-    """Yield which lanes lay footage over the picture that is not there."""
+    """Yield which lanes show or play footage that is not there."""
     footage = {one.id for one in project.footage}
     for index, row in enumerate(project.stack):
         if isinstance(row, Lane):
-            used = (*row.clips, *(one.clip for one in row.overrides if one.clip is not None))
-            yield from (
-                f"$.stack[{index}].clips: there is no footage {one}" for one in used if one not in footage
-            )
+            missing = sorted(row.used_footage - footage)
+            yield from (f"$.stack[{index}]: there is no footage {one}" for one in missing)
 
 
 def misplaced_items(project: Project) -> Iterator[str]:

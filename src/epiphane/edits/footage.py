@@ -15,7 +15,7 @@ from epiphane.document.footage import (
     take_at,
 )
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Lane
+from epiphane.document.lane import Accent, Lane
 from epiphane.document.project import Project, find, with_items, with_lanes
 from epiphane.document.timeline import Item, Items
 from epiphane.edits.panels import without_footage
@@ -96,13 +96,20 @@ def _without_panels(project: Project, gone: set[FootageId]) -> Project:
 
 
 def _without_clips(lane: Lane, gone: set[FootageId]) -> Lane:
-    """Return a lane that lays no footage over the picture that is gone."""
-    is_used = gone & {*lane.clips, *(one.clip for one in lane.overrides)}
-    if not is_used:
+    """Return a lane that shows and plays no footage that is gone."""
+    if not lane.used_footage & gone:
         return lane
-    overrides = tuple(replace(one, clip=None) if one.clip in gone else one for one in lane.overrides)
+
+    def left(accent: Accent | None) -> Accent | None:
+        return None if accent is not None and accent.sound in gone else accent
+
+    overrides = (
+        replace(one, clip=None if one.clip in gone else one.clip, accent=left(one.accent))
+        for one in lane.overrides
+    )
     kept = tuple(one for one in overrides if not one.says_nothing)
-    return replace(lane, clips=tuple(one for one in lane.clips if one not in gone), overrides=kept)
+    clips = tuple(one for one in lane.clips if one not in gone)
+    return replace(lane, clips=clips, accent=left(lane.accent), overrides=kept)
 
 
 def change_footage(project: Project, footage_id: FootageId, **changes: Any) -> Project:

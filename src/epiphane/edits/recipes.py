@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId, LaneId, PulseId
-from epiphane.document.lane import Lane
+from epiphane.document.lane import AccentSound, Lane
 from epiphane.document.project import Project, find, with_lanes
 from epiphane.document.pulse import (
     BandSource,
@@ -112,7 +112,9 @@ def sampled(recipe: Recipe, footage: Footage) -> Project:
 def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     pick = replace(lane.pick, sections=(), start=None, end=None)
     lane = replace(lane, pick=pick, follow=replace(lane.follow, heard=b""))
-    lane = replace(lane, overrides=(), shots=(), spans=(), track=None)
+    is_own_sound = lane.accent is not None and not isinstance(lane.accent.sound, AccentSound)
+    lane = replace(lane, overrides=(), shots=(), spans=(), track=None, clips=())
+    lane = replace(lane, accent=None if is_own_sound else lane.accent)
     lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 

@@ -13,13 +13,14 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.audio.accents import with_accents
-from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
+from epiphane.audio.mix import decibels_too_loud, mixed_with_shots, peak_of, read_sounds
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
+from epiphane.facts.heard import heard_items
 from epiphane.files.project import named_files
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
@@ -209,11 +210,10 @@ def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[s
     if project.song is None:
         return None, []
     whole = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
-    song = mixed_with_shots(
-        shaped_song(whole, SOUND_RATE, project.song), project, read_sounds(project, SOUND_RATE), SOUND_RATE
-    )
+    sounds = read_sounds(project, SOUND_RATE)
+    song = mixed_with_shots(shaped_song(whole, SOUND_RATE, project.song), project, sounds, SOUND_RATE)
     accents = accent_hits(project, schedule(project))
-    song = with_accents(song, accents, SOUND_RATE)
+    song = with_accents(song, accents, SOUND_RATE, sounds)
     first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
     last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
     sound = song[first:last]

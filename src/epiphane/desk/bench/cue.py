@@ -5,6 +5,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
 from epiphane.desk.bench.fields import (
     RangeBar,
     button,
@@ -24,7 +25,7 @@ from epiphane.desk.score.paint import family_colour
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Accent, AccentSound, EffectInstance, Lane, Override, Setting
+from epiphane.document.lane import EffectInstance, Lane, Override, Setting
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
@@ -46,8 +47,6 @@ from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
-
-_ACCENTS = (("", "same as lane"), *((one.value, one.value) for one in AccentSound))
 
 
 class CueBench(QWidget):
@@ -81,7 +80,7 @@ class CueBench(QWidget):
         self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
         self._box.addWidget(rule())
         self._box.addWidget(self._own_row())
-        self.accent = choice_field("Sound of these cues", _ACCENTS, self._choose_accent)
+        self.accent = choice_field("Sound of these cues", (), self._choose_accent)
         self._box.addWidget(row("Sound", self.accent))
         self.shape = ShapeRows()
         self.shape.changed.connect(self._change_shape)
@@ -130,7 +129,8 @@ class CueBench(QWidget):
             options.append((override.effect, f"{override.effect} (missing)"))
         show_options(self.effect, options)
         show_choice(self.effect, override.effect or "")
-        show_choice(self.accent, "" if override.accent is None else override.accent.sound.value)
+        show_options(self.accent, accent_options(self._editor.project, "same as lane"))
+        show_choice(self.accent, accent_key(override.accent))
         is_overlay = lane_kind(lane.effect) is OVERLAY
         self.clip.setVisible(is_overlay)
         self.effect.setVisible(not is_overlay)
@@ -187,8 +187,7 @@ class CueBench(QWidget):
         return in_a_row(label("select"), beat, section)
 
     def _choose_accent(self, key: str) -> None:
-        accent = Accent(AccentSound(key)) if key else None
-        self._apply(partial(set_cue_accent, accent=accent), "sound of cues")
+        self._apply(partial(set_cue_accent, accent=accent_of(key)), "sound of cues")
 
     def _choose_clip(self, key: str) -> None:
         clip = FootageId(int(key)) if key else None

@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
+from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
 from epiphane.desk.bench.fields import (
     ChecksButton,
     TextField,
@@ -32,7 +33,7 @@ from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
-from epiphane.document.lane import Accent, AccentSound, EffectInstance, Lane, Setting, Trigger
+from epiphane.document.lane import Accent, EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
@@ -58,8 +59,6 @@ _BANDS = {
     PulseUnit.HIGH: (7000, 15_000),
 }
 """Where a drum is heard best, Hz."""
-ACCENTS = (("", "none"), *((one.value, one.value) for one in AccentSound))
-"""Sounds that may go with cues."""
 _TOLD = {"n_steps": "the number of steps"}
 
 
@@ -254,14 +253,14 @@ class LaneBench(QWidget):
         return row("Played", self._arm, self._arm_words, label("falls on"), self._quantised)
 
     def _accent_row(self) -> QWidget:
-        self._accent = choice_field("Sound that is heard with each cue", ACCENTS, self._choose_accent)
+        self._accent = choice_field("Sound that is heard with each cue", (), self._choose_accent)
         self._accent_gain = limited_field(Accent, "gain", "Gain of the sound", "dB")
         self._accent_gain.edited.connect(self._change_accent)
         return row("Sound", self._accent, self._accent_gain)
 
     def _choose_accent(self, key: str) -> None:
         lane = self._lane()
-        made = Accent(AccentSound(key)) if key else None
+        made = accent_of(key)
         if made is not None and lane is not None and lane.accent is not None:
             made = replace(made, gain=lane.accent.gain)
         self._apply(partial(change_lane, accent=made), "sound of a lane")
@@ -273,7 +272,8 @@ class LaneBench(QWidget):
             self._apply(partial(change_lane, accent=accent), "gain of a sound")
 
     def _show_accent(self, lane: Lane) -> None:
-        show_choice(self._accent, "" if lane.accent is None else lane.accent.sound.value)
+        show_options(self._accent, accent_options(self._editor.project, "none"))
+        show_choice(self._accent, accent_key(lane.accent))
         self._accent_gain.setVisible(lane.accent is not None)
         if lane.accent is not None:
             self._accent_gain.show_value(lane.accent.gain)

@@ -3,12 +3,13 @@
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.audio.accents import with_accents
-from epiphane.audio.mix import decibels_too_loud, heard_items, mixed_with_shots, peak_of, read_sounds
+from epiphane.audio.mix import decibels_too_loud, mixed_with_shots, peak_of, read_sounds
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import SOUND_RATE
+from epiphane.facts.heard import heard_items
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.types import Float32Array, Progress
 
@@ -63,7 +64,7 @@ class ShotSounds(QObject):
         def work(progress: Progress) -> tuple[Float32Array, float, dict[str, Float32Array]]:
             sounds = read_sounds(project, SOUND_RATE, kept=kept, progress=progress)
             made = mixed_with_shots(song, project, sounds, SOUND_RATE)
-            made = with_accents(made, accents, SOUND_RATE)
+            made = with_accents(made, accents, SOUND_RATE, sounds)
             return made, peak_of(made), sounds
 
         def done(result: tuple[Float32Array, float, dict[str, Float32Array]]) -> None:

@@ -51,10 +51,13 @@ def test_an_effect_moves_on_its_tile_while_it_is_pointed_at(demo, qtbot):
     qtbot.waitUntil(is_seen_getting_dark_and_bright, timeout=60_000)
     assert {key for key, _ in seen} == {"blackout"}
     QTest.mouseMove(tiles.viewport(), tiles.point_of("blackout") + QPoint(0, 45))  # onto its name
-    QTest.qWait(300)  # for what was under way
-    n_seen = len(seen)
-    QTest.qWait(200)
-    assert len(seen) == n_seen
+
+    def is_at_rest():
+        n_seen = len(seen)
+        QTest.qWait(300)
+        return len(seen) == n_seen
+
+    qtbot.waitUntil(is_at_rest, timeout=20_000)  # what was under way may still come
 
 
 def test_lanes_are_put_in_order_by_dragging_their_names_and_by_keys(demo):

@@ -47,16 +47,13 @@ class Instrument(QObject):
         self._held: dict[int, tuple[LaneId, float, float]] = {}
         self._taken: set[LaneId] = set()
         self._n_played = 0
-        editor.opened.connect(self.armed.clear)
+        editor.opened.connect(self.close)
         playback.state_changed.connect(self._on_playback)
-        self._application = QCoreApplication.instance()
-        if self._application is not None:
-            self._application.installEventFilter(self)  # keys go to whatever has the keyboard
 
     def close(self) -> None:
-        """Listen to no key any more."""
-        if self._application is not None:
-            self._application.removeEventFilter(self)
+        """Disarm all lanes, and listen to no key any more."""
+        self.armed.clear()
+        self._listen()
 
     def arm(self, lane: LaneId) -> None:
         """Let a key play a lane, or no longer."""
@@ -66,6 +63,7 @@ class Instrument(QObject):
             self.armed.append(lane)
         else:
             self._editor.said.emit(f"{len(KEYS)} lanes can be armed: disarm another one first.", True)
+        self._listen()
 
     def key_of(self, lane: LaneId) -> str:
         """Return the key that plays a lane, or nothing where it is not armed."""
@@ -90,6 +88,14 @@ class Instrument(QObject):
                 self._release(number)
             return True
         return False
+
+    def _listen(self) -> None:
+        """Look at all events while a lane is armed: keys go to whatever has the keyboard, and it costs time."""
+        application = QCoreApplication.instance()
+        assert application is not None
+        application.removeEventFilter(self)
+        if self.armed:
+            application.installEventFilter(self)
 
     def _press(self, number: int) -> None:
         heard = self._now()

@@ -199,7 +199,7 @@ def test_footage_that_goes_leaves_no_overlay_behind():
     assert (left.lanes[-1].clips, left.lanes[-1].overrides, left.tracks) == ((FootageId(1),), (), ())
     assert list(broken_laws(left)) == []
     gone = replace(project, footage=project.footage[:1], shots=(), stack=project.lanes)
-    assert any("clips: there is no footage 2" in fault for fault in broken_laws(gone))
+    assert any("there is no footage 2" in fault for fault in broken_laws(gone))
 
 
 def recipe(name, *effects):

@@ -89,8 +89,8 @@ def _stretches(project: Project) -> list[_Stretch]:
     song = project.song
     assert song is not None
     sections = song.sections or (Section(0.0, song.duration, "A full", 1.0),)
-    bar = 4 * 60 / song.tempo if song.tempo else 2.0
-    drops = [(drop, min(drop + _DROP_BARS * bar, song.duration)) for drop in song.drops]
+    bars = [beat.time for beat in song.beats if beat.place == 1]
+    drops = [(drop, _after_bars(bars, drop, song.duration)) for drop in song.drops]
     found: list[_Stretch] = []
     for section in sections:
         mood = _mood_of(section)
@@ -105,6 +105,12 @@ def _stretches(project: Project) -> list[_Stretch]:
         if section.end > at + 1e-6:
             found.append(_Stretch(mood, at, section.end))
     return found
+
+
+def _after_bars(bars: list[float], drop: float, end: float) -> float:
+    """Return the instant a few bars after a drop, or the end of the song if it comes before that."""
+    later = [bar for bar in bars if bar > drop + 1e-3]
+    return later[_DROP_BARS - 1] if len(later) >= _DROP_BARS else end
 
 
 def _mood_of(section: Section) -> Mood:

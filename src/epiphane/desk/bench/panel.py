@@ -1,7 +1,8 @@
 """The bench: shows the one selected thing."""
 
 from collections.abc import Callable, Mapping
-from typing import Protocol, TypeAlias
+from functools import cached_property
+from typing import Protocol, TypeAlias, TypeVar
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -36,6 +37,7 @@ from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
 from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.shell import theme
@@ -62,6 +64,9 @@ BenchPage: TypeAlias = (
     | NewRecipeBench
     | LostWorkBench
 )
+
+
+_Page = TypeVar("_Page", bound=QWidget)
 
 
 class Shown(Protocol):
@@ -92,10 +97,13 @@ class BenchPanel(QFrame):
         The bench of another pulse is shown.
     copy_asked()
         A copy of the selected lane is wanted.
+    remove_asked(recipe: KeptRecipe)
+        A recipe is to be thrown away.
     """
 
     pulse_made = pyqtSignal(object)
     copy_asked = pyqtSignal()
+    remove_asked = pyqtSignal(object)
 
     def __init__(
         self,
@@ -103,59 +111,103 @@ class BenchPanel(QFrame):
         jobs: Jobs,
         thumbnails: Thumbnails,
         player: ClipPlayer,
+        flow_check: FlowCheck,
         desks: Desks,
     ) -> None:
         super().__init__()
-        self._editor, self._desks = editor, desks
+        self._editor, self._flow_check, self._desks = editor, flow_check, desks
         self.setProperty("panel", True)
         self._kind = label("")
         self._name = QLabel()
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
+        self._jobs = jobs
         self._pages = _Pages()
-        self.song, self.cues = SongBench(editor, desks.shapes), CueBench(editor)
-        self.shot, self.gap = (
-            ShotBench(editor, desks.shots, desks.times, desks.snapping),
-            GapBench(editor, desks.shots),
-        )
-        self.panels = PanelBench(editor, desks.shots, desks.panels)
-        self.item, self.track = ItemBench(editor, desks.tracks), TrackBench(editor, desks.tracks)
-        self.filling, self.dressing = FillingBench(editor), DressingBench(editor, desks.dressing)
-        self.footage = FootageBench(editor, thumbnails, player)
-        self.beat, self.tap = BeatBench(editor), TapBench(editor)
+        self.song = self._added(SongBench(editor, desks.shapes))
+        self.footage = self._added(FootageBench(editor, thumbnails, player))
+        self.beat, self.tap = self._added(BeatBench(editor)), self._added(TapBench(editor))
         self.pulse: PulseBench | None = None
-        self.export = ExportBench(editor, jobs)
         self.lane: LaneBench | None = None
         self.lost_work: LostWorkBench | None = None
         self._subjects: Mapping[type[Selection], Shown] = {}
-        self.recipe, self.new_recipe = (
-            RecipeBench(editor, desks.recipes),
-            NewRecipeBench(editor, desks.recipes),
-        )
-        pages = (
-            self.song,
-            self.beat,
-            self.tap,
-            self.cues,
-            self.shot,
-            self.gap,
-            self.item,
-            self.panels,
-            self.track,
-            self.footage,
-            self.filling,
-            self.dressing,
-            self.export,
-        )
-        self.lanes = LanesBench(editor, desks.lanes)
-        for page in (*pages, self.recipe, self.new_recipe, self.lanes):
-            self._pages.add_page(page)
         self._lay_out()
-        self.export.closed.connect(self.close_export)
         editor.leaving.connect(self._pages.take_keyboard)
         editor.selection_changed.connect(self.refresh)
         editor.project_changed.connect(self.refresh)
         editor.song_changed.connect(self.refresh)
+
+    # Pages that may not be wanted are made when they first are: all of them take a window a second.
+
+    @cached_property
+    def cues(self) -> CueBench:
+        """The page of cues."""
+        return self._added(CueBench(self._editor))
+
+    @cached_property
+    def lanes(self) -> LanesBench:
+        """The page of several lanes."""
+        return self._added(LanesBench(self._editor, self._desks.lanes))
+
+    @cached_property
+    def shot(self) -> ShotBench:
+        """The page of shots."""
+        page = self._added(ShotBench(self._editor, self._desks))
+        self._flow_check.told.connect(page.speed.show_remark)
+        return page
+
+    @cached_property
+    def gap(self) -> GapBench:
+        """The page of a gap between shots."""
+        return self._added(GapBench(self._editor, self._desks.shots))
+
+    @cached_property
+    def panels(self) -> PanelBench:
+        """The page of a split screen."""
+        return self._added(PanelBench(self._editor, self._desks.shots, self._desks.panels))
+
+    @cached_property
+    def item(self) -> ItemBench:
+        """The page of an item on a track."""
+        return self._added(ItemBench(self._editor, self._desks.tracks))
+
+    @cached_property
+    def track(self) -> TrackBench:
+        """The page of a track."""
+        return self._added(TrackBench(self._editor, self._desks.tracks))
+
+    @cached_property
+    def filling(self) -> FillingBench:
+        """The page on which the song is filled with footage."""
+        return self._added(FillingBench(self._editor))
+
+    @cached_property
+    def dressing(self) -> DressingBench:
+        """The page on which the song is dressed with effects."""
+        return self._added(DressingBench(self._editor, self._desks.dressing))
+
+    @cached_property
+    def export(self) -> ExportBench:
+        """The page of the export."""
+        page = self._added(ExportBench(self._editor, self._jobs))
+        page.closed.connect(self.close_export)
+        return page
+
+    @cached_property
+    def recipe(self) -> RecipeBench:
+        """The page of a recipe."""
+        page = self._added(RecipeBench(self._editor, self._desks.recipes))
+        page.remove_asked.connect(self.remove_asked)
+        return page
+
+    @cached_property
+    def new_recipe(self) -> NewRecipeBench:
+        """The page on which lanes become a recipe."""
+        return self._added(NewRecipeBench(self._editor, self._desks.recipes))
+
+    def _added(self, page: _Page) -> _Page:
+        """Return a page that has been taken in, unseen."""
+        self._pages.add_page(page)
+        return page
 
     def _lay_out(self) -> None:
         """Put kind and name above the pages, which scroll."""

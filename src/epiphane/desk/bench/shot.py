@@ -3,7 +3,6 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
@@ -23,10 +22,9 @@ from epiphane.desk.bench.filling import MOVES
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shot_sound import ShotSoundRows
 from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
+from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk, shots_text
-from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.shelf.footage import footage_facts
 from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
@@ -71,19 +69,12 @@ _MODES = (
 
 
 class ShotBench(QWidget):
-    """The selected shots; of several, the fields show the one that was selected last.
+    """The selected shots; of several, the fields show the one that was selected last."""
 
-    Signals
-    -------
-    panels_asked()
-        The shot is to show several clips beside each other.
-    """
-
-    panels_asked = pyqtSignal()
-
-    def __init__(self, editor: Editor, shots: ShotDesk, times: ShotTimeDesk, snapping: Snapping) -> None:
+    def __init__(self, editor: Editor, desks: Desks) -> None:
         super().__init__()
-        self._editor, self._shots, self._snapping = editor, shots, snapping
+        self._editor, self._shots, self._snapping = editor, desks.shots, desks.snapping
+        self._panels = desks.panels
         self._mode = TrimMode.ROLL
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -93,7 +84,7 @@ class ShotBench(QWidget):
         self._what.setWordWrap(True)
         box.addWidget(self._what)
         box.addWidget(self._buttons())
-        self.speed = ShotSpeedRows(editor, times)
+        self.speed = ShotSpeedRows(editor, desks.times)
         self.sound = ShotSoundRows(editor)
         for widget in (
             self.speed,
@@ -105,7 +96,7 @@ class ShotBench(QWidget):
         ):
             box.addWidget(widget)
         box.addStretch(1)
-        snapping.changed.connect(self.refresh)
+        desks.snapping.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -179,7 +170,7 @@ class ShotBench(QWidget):
         screen = button(
             "Panels",
             "Show several clips beside each other in this shot (Shift + P)",
-            self.panels_asked.emit,
+            self._panels.split_screen,
         )
         return in_a_row(self._land, self._keep, split, screen, remove, spacing=6)
 

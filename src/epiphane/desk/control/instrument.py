@@ -90,7 +90,7 @@ class Instrument(QObject):
         return False
 
     def _listen(self) -> None:
-        """Look at all events while a lane is armed: keys go to whatever has the keyboard, and it costs time."""
+        """Look at all events while a lane is armed, as keys go to what has the keyboard; that costs time."""
         application = QCoreApplication.instance()
         assert application is not None
         application.removeEventFilter(self)

@@ -10,6 +10,7 @@ from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import ItemSelection, LaneSelection
 from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.engine.jobs import Jobs
+from epiphane.document.envelope import Envelope
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, ItemId, LaneId
 from epiphane.document.lane import Setting, Trigger
@@ -36,6 +37,10 @@ FILLS: dict[str, SolidFill | ShapeFill] = {
     "gradient": ShapeFill(ShapeKind.GRADIENT, colour="#16131a", width=1.0),
 }
 """What can be laid over the picture without footage, by name."""
+
+
+_TEXTURE_ENVELOPE = Envelope(6, 0, 6)
+"""Of what is on all the time: it fades in and out where it begins and ends."""
 
 
 class OverlayDesk(QObject):
@@ -157,6 +162,6 @@ class OverlayDesk(QObject):
         p = add_overlay_lane(p, clips, pulse, blend=blend.value)
         if is_texture:
             lane = p.lanes[-1]
-            p = change_lane(p, lane.id, trigger=Trigger.SPAN)
+            p = change_lane(p, lane.id, trigger=Trigger.SPAN, envelope=_TEXTURE_ENVELOPE)
             p = set_setting(p, lane.id, Setting("after", REPEATS))
         return p

@@ -118,7 +118,6 @@ class Window(QMainWindow):
         self.dressing = DressingDesk(self.editor, self.recipes)
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
-        self.flow_check.told.connect(self.bench.shot.speed.show_remark)
         self.shelf = self._made_shelf()
         subjects = subjects_of(self)
         self.bench.set_subjects(subjects)
@@ -169,7 +168,7 @@ class Window(QMainWindow):
             self.instrument,
             self.panels,
         )
-        return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, desks)
+        return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 
     def _made_shelf(self) -> ShelfPanel:
         self.effect_mover = Skimmer(self.frames.footage)
@@ -293,8 +292,7 @@ class Window(QMainWindow):
         self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.bench.copy_asked.connect(self.lanes.copy)
-        self.bench.shot.panels_asked.connect(self.panels.split_screen)
-        self.bench.recipe.remove_asked.connect(self._remove_recipe)
+        self.bench.remove_asked.connect(self._remove_recipe)
         self.recovery.offered.connect(self._offer_recovery)
         self.recovery.changed.connect(self._on_lost_work)
         self.files.left_out.connect(self.left_out.add)

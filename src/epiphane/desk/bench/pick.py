@@ -33,6 +33,7 @@ from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
+from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_start
 
 _NO_PATTERN = "0"
@@ -308,17 +309,18 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         return f"{text}: it never rises" if is_still else text
     if lane.trigger is Trigger.SPAN:
         return f"On over {len(cues.hits)} span{'s' * (len(cues.hits) != 1)}"
+    hits = "cuts" if is_transition(lane.effect) else "hits"
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
     if cues.frames_of_shots == ():
         text = "The shots it is for are not there any more: nothing fires"
     elif n_hits == 0:
-        text = "Its pulse has no hits: nothing fires"
+        text = f"Its pulse has no {hits}: nothing fires"
     elif n_taken == 0:
-        text = f"Takes none of {n_hits} hits: nothing fires"
+        text = f"Takes none of {n_hits} {hits}: nothing fires"
     elif n_taken == n_hits:
-        text = f"Takes all {n_hits} hits"
+        text = f"Takes all {n_hits} {hits}"
     else:
-        text = f"Takes {n_taken} of {n_hits} hits"
-    waiting = {0: "", 1: " · 1 changed cue waits for its hit"}
+        text = f"Takes {n_taken} of {n_hits} {hits}"
+    waiting = {0: "", 1: f" · 1 changed cue waits for its {hits[:-1]}"}
     n_waiting = len(cues.orphaned_overrides)
-    return text + waiting.get(n_waiting, f" · {n_waiting} changed cues wait for their hits")
+    return text + waiting.get(n_waiting, f" · {n_waiting} changed cues wait for their {hits}")

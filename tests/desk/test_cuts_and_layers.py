@@ -274,7 +274,7 @@ def test_panels_are_chosen_moved_and_scaled_on_the_picture_and_free_ones_get_oth
     drag(picture, at(0.5, 0.5), at(0.53, 0.4))
     assert demo.panels.place == 1
     assert panel(1).framing.x == pytest.approx(0.03 * 3, abs=0.02)
-    assert panel(1).framing.y == pytest.approx(-0.1, abs=0.02)
+    assert panel(1).framing.y == 0  # it is as high as the panel: there would be black
     drag(picture, at(0.66, 0.98), at(0.82, 0.99))
     assert panel(1).framing.scale > 1.2
     begun = panel(1).pin

@@ -32,7 +32,7 @@ class DressingBench(QWidget):
         undress = button("Undress", "Take the lanes of the dressing away", dressing.undress)
         self._recipes: dict[Mood, ChecksButton] = {}
         for mood, words in _WORDS.items():
-            made = ChecksButton(f"Recipes for {words.lower()}", "nothing")
+            made = ChecksButton(f"Recipes for {words.lower()}", "nothing", width=280)
             made.chosen.connect(partial(self._choose, mood))
             self._recipes[mood] = made
         self._cuts: QCheckBox = self._fields.check(

@@ -276,6 +276,7 @@ class ColourButton(QPushButton):
 def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], None]) -> QComboBox:
     """Return a field for one of some words; options are (key, what is read)."""
     field = ChoiceField()
+    field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     field.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     field.setAccessibleName(name)
     field.setToolTip(name)
@@ -283,6 +284,10 @@ def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable
         field.addItem(text, key)
     field.activated.connect(lambda index: chosen(str(field.itemData(index))))
     return field
+
+
+_CHECKS_EDGE = 44
+"""Pixels of such a button that are not for its words: the padding, and its arrow."""
 
 
 class ChecksButton(QPushButton):
@@ -295,9 +300,9 @@ class ChecksButton(QPushButton):
 
     chosen = pyqtSignal(object)
 
-    def __init__(self, name: str, nothing: str) -> None:
+    def __init__(self, name: str, nothing: str, *, width: int = 150) -> None:
         super().__init__(nothing)
-        self._nothing = nothing
+        self._nothing, self._width = nothing, width
         self._options: Callable[[], Sequence[tuple[str, str]]] = list
         self._keys: tuple[str, ...] = ()
         self._menu = _LastingMenu(self)
@@ -305,7 +310,7 @@ class ChecksButton(QPushButton):
         self.setMenu(self._menu)
         self.setAccessibleName(name)
         self.setToolTip(name)
-        self.setMaximumWidth(150)
+        self.setMaximumWidth(width)
 
     def show_checks(self, options: Callable[[], Sequence[tuple[str, str]]], keys: Sequence[str]) -> None:
         """Offer (key, words), with some of them chosen; they are asked for when they are needed."""
@@ -314,7 +319,8 @@ class ChecksButton(QPushButton):
             self._fill()
         names = [words for key, words in options() if key in keys] if keys else []
         text = ", ".join(names) if names else self._nothing
-        self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 118))
+        room = self._width - _CHECKS_EDGE
+        self.setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
         self.setToolTip(theme.plain(f"{self.accessibleName()}: {text}"))
 
     def _fill(self) -> None:

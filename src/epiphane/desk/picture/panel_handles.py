@@ -12,10 +12,11 @@ from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
-from epiphane.document.timeline import Framing, PanelLayout, Panels
+from epiphane.document.timeline import Fit, Framing, PanelLayout, Panels
 from epiphane.facts.panels import Box, PanelPlace, panel_places
+from epiphane.render.transform import shown_size
 
-_LEAST_SIDE = 0.02
+_LEAST_SIDE, _FARTHEST = 0.02, 5.0
 
 
 class _Grip(Enum):
@@ -28,9 +29,9 @@ class _Grip(Enum):
 class PanelHandles(QObject):
     """Shows the outlines of the panels while the pointer is over the picture; a press chooses one.
 
-    Inside a panel its picture is moved, at a corner scaled. Free panels are moved and get other sides
-    instead, and their pictures are moved with Ctrl held; they snap to each other and to the frame, unless
-    Shift is held.
+    Inside a panel its picture is moved, as far as it covers the panel, and at a corner scaled. Free panels
+    are moved and get other sides instead, and their pictures are moved with Ctrl held; they snap to each
+    other and to the frame. With Shift held nothing snaps or stops.
     """
 
     def __init__(self, editor: Editor, view: PictureView, panels: PanelDesk) -> None:
@@ -84,9 +85,10 @@ class PanelHandles(QObject):
         across, down = by.x() / room.width(), by.y() / room.height()
         left, top, width, height = self._begun_box
         if self._grip is _Grip.PICTURE:
+            wanted = self._begun.x + across / width, self._begun.y + down / height
             x, y = (
-                round(min(max(value, -5.0), 5.0), 4)
-                for value in (self._begun.x + across / width, self._begun.y + down / height)
+                round(min(max(value, -most), most), 4)
+                for value, most in zip(wanted, self._reach(), strict=True)
             )
             self._apply(framing=replace(self._begun, x=x, y=y))
         elif self._grip is _Grip.SCALE:
@@ -111,6 +113,19 @@ class PanelHandles(QObject):
             x0, x1 = self._stretched(left, left + width, across, room, is_far=is_right, is_across=True)
             y0, y1 = self._stretched(top, top + height, down, room, is_far=is_lower, is_across=False)
             self._apply(box=(x0, y0, round(x1 - x0, 4), round(y1 - y0, 4)))
+
+    def _reach(self) -> tuple[float, float]:
+        """Return how far off the middle the held picture may lie: it covers the panel, if not with Shift."""
+        panel, project = self._panels.panel, self._editor.project
+        footage = next((one for one in project.footage if panel and one.id == panel.cut.footage), None)
+        is_free = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if footage is None or is_free or self._begun.rotation:
+            return _FARTHEST, _FARTHEST
+        _, _, width, height = self._begun_box
+        shape = max(1, round(width * project.width)), max(1, round(height * project.height))
+        shown = shown_size((footage.width, footage.height), shape, Fit.COVER)
+        across, down = (max(0.0, (side * self._begun.scale - 1) / 2) for side in shown)
+        return across, down
 
     def release(self) -> None:
         """Let go."""

@@ -47,6 +47,7 @@ class Instrument(QObject):
         self._held: dict[int, tuple[LaneId, float, float]] = {}
         self._taken: set[LaneId] = set()
         self._n_played = 0
+        self._is_fired_anew = False
         editor.opened.connect(self.close)
         playback.state_changed.connect(self._on_playback)
 
@@ -104,6 +105,7 @@ class Instrument(QObject):
             return
         lane = self.armed[number]
         time = self._quantised(heard)
+        fired_by = {one.id: one.pulse for one in self._editor.project.lanes}
 
         def edit(p: Project) -> Project:
             loop = self._playback.loop
@@ -113,6 +115,9 @@ class Instrument(QObject):
 
         if self._editor.apply(edit, "playing of lanes", gesture="take"):
             self._taken.add(lane)
+            self._is_fired_anew |= any(
+                fired_by.get(one.id) != one.pulse for one in self._editor.project.lanes
+            )
             self._n_played += 1
             self._held[number] = (lane, time, heard)
 
@@ -145,5 +150,6 @@ class Instrument(QObject):
             self._held.clear()
             self._editor.end_gesture()
             number = "One cue was" if self._n_played == 1 else f"{self._n_played} cues were"
-            self._n_played = 0
-            self._editor.said.emit(f"{number} played; Ctrl + Z takes the whole take back.", False)
+            anew = " and fire its lane in place of its pulse" if self._is_fired_anew else ""
+            self._n_played, self._is_fired_anew = 0, False
+            self._editor.said.emit(f"{number} played{anew}; Ctrl + Z takes the whole take back.", False)

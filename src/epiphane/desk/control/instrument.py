@@ -150,6 +150,6 @@ class Instrument(QObject):
             self._held.clear()
             self._editor.end_gesture()
             number = "One cue was" if self._n_played == 1 else f"{self._n_played} cues were"
-            anew = " and fire its lane in place of its pulse" if self._is_fired_anew else ""
+            anew = " in place of the hits that fired before" if self._is_fired_anew else ""
             self._n_played, self._is_fired_anew = 0, False
             self._editor.said.emit(f"{number} played{anew}; Ctrl + Z takes the whole take back.", False)

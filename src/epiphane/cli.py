@@ -14,13 +14,14 @@ from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
-from epiphane.cli_words import lane_words, overlay_words, recipe_words, with_overlay
+from epiphane.cli_words import lane_words, overlay_words, recipe_words, title_words, with_overlay, with_title
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.lane import Override
 from epiphane.document.project import Project
 from epiphane.document.song import BANDS, DRUMS
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import Between, FootageCut, Item, Shape, Track
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
@@ -33,6 +34,7 @@ from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
+from epiphane.facts.text import landing_frame
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
@@ -106,6 +108,13 @@ def listen_to(song: Path, out: Path | None) -> None:
     help="Footage that hits play over the picture, such as ink.mp4:bars:screen.",
 )
 @click.option(
+    "--title",
+    "titles",
+    multiple=True,
+    metavar="TEXT[@HIT]",
+    help="Text that lands on the first, drop or last hit, or at seconds: ROLL@drop.",
+)
+@click.option(
     "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
 )
 @click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
@@ -129,6 +138,7 @@ def new(
     out: Path,
     lanes: tuple[str, ...],
     overlays: tuple[str, ...],
+    titles: tuple[str, ...],
     recipes: tuple[str, ...],
     every: int | None,
     by_section: bool,
@@ -153,6 +163,7 @@ def new(
     size = _parse_size(shape) if shape else None
     wanted = [lane_words(words) for words in lanes]
     over = [overlay_words(words) for words in overlays]
+    texts = [title_words(words) for words in titles]
     stacks = [recipe_words(words) for words in recipes]
     heard = hear_song(song)
     if heard.listening.remark:
@@ -174,6 +185,8 @@ def new(
         project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
     for overlay in over:
         project = with_overlay(project, overlay)
+    for text in texts:
+        project = with_title(project, text)
     for recipe, on in stacks:
         given = None
         if on is not None:
@@ -376,8 +389,15 @@ def _item_as_json(track: Track, item: Item, rate: Fraction) -> dict[str, Any]:
         "frame": item.start,
         "n_frames": item.n_frames,
         "content": item.content.__struct_config__.tag,
-        "landing": None if item.pin is None else frame_at(item.pin.hit, rate),
+        "landing_frame": _landing_of(item, rate),
     }
+
+
+def _landing_of(item: Item, rate: Fraction) -> int | None:
+    """Return the frame on which the moment of an item is, or a text has arrived; None where it has none."""
+    if isinstance(item.content, TextFill):
+        return landing_frame(item, rate)
+    return None if item.pin is None else frame_at(item.pin.hit, rate)
 
 
 def _cue_as_json(cue: Cue) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
@@ -12,12 +13,16 @@ from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.text import FRESH_TEXT, put_text
 from epiphane.errors import ParameterError
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.lane_kinds import LaneKind, lane_kind_named
 from epiphane.media.burst import find_burst
 from epiphane.media.probe import probe_footage
 from epiphane.media.shipped import shipped_overlays
+
+_HITS = ("first", "drop", "last")
+_MOST_SECONDS = 100_000.0
 
 
 class OverlayWords(Struct, frozen=True):
@@ -98,6 +103,52 @@ def overlay_words(words: str) -> OverlayWords:
         )
     shipped = next((one for one in shipped_overlays() if one.name == rest), None)
     return OverlayWords(Path(rest) if shipped is None else shipped.path, *found, blend)
+
+
+class TitleWords(Struct, frozen=True):
+    """A title that was asked for, and where in the song it lands: by a word, or in seconds."""
+
+    text: str
+    where: str | float
+
+
+def title_words(words: str) -> TitleWords:
+    """Return what a title written as TEXT[@HIT] is; without a HIT it lands on the first beat.
+
+    Raises
+    ------
+    ParameterError
+        If nothing is to be read, or the hit is no word for one and no time.
+    """
+    text, separator, where = words.rpartition("@")
+    if not separator or not where.strip():
+        text, where = words.rstrip("@"), "first"
+    if not text.strip():
+        raise ParameterError(f"a title is TEXT[@HIT], got {words!r}")
+    if where in _HITS:
+        return TitleWords(text, where)
+    try:
+        seconds = float(where)
+    except ValueError:
+        seconds = -1.0
+    if not 0 <= seconds < _MOST_SECONDS:
+        raise ParameterError(f"a title lands on {', '.join(_HITS)} or at seconds, got {where!r}")
+    return TitleWords(text, seconds)
+
+
+def with_title(project: Project, words: TitleWords) -> Project:
+    """Return `project` with a title that lands on the hit that was asked for."""
+    song = project.song
+    beats = [beat.time for beat in song.beats] if song is not None else []
+    bars = [beat.time for beat in song.beats if beat.place == 1] if song is not None else []
+    places = {
+        "first": beats[0] if beats else 0.0,
+        "drop": song.drops[0] if song is not None and song.drops else (bars or beats or [0.0])[0],
+        "last": (bars or beats or [0.0])[-1],
+    }
+    hit = places[words.where] if isinstance(words.where, str) else words.where
+    text = words.text.replace("\\n", "\n")
+    return put_text(project, replace(FRESH_TEXT, text=text), 0, hit=hit)[0]
 
 
 def with_overlay(project: Project, words: OverlayWords) -> Project:

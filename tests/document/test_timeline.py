@@ -88,7 +88,7 @@ def test_a_track_is_drawn_exported_and_kept_in_the_file(tmp_path):
     out = tmp_path / "plan.json"
     CliRunner().invoke(commands, ["plan", str(tmp_path / "edit.epiphane"), "--json", str(out)])
     (item,) = json.loads(out.read_text())["items"]
-    assert item == {"track": 40, "frame": 5, "n_frames": 20, "content": "footage", "landing": None}
+    assert item == {"track": 40, "frame": 5, "n_frames": 20, "content": "footage", "landing_frame": None}
     footage_files, cues = OpenFootage(), schedule(project)
     seen = {frame: draw(plan_frame(project, cues, frame), footage_files, SIZE) for frame in (2, 10)}
     footage_files.close()

@@ -1,4 +1,4 @@
-"""Fonts, icons, recipes and overlays that are shipped, with their licences beside them."""
+"""Fonts, faces of titles, icons, recipes and overlays that are shipped, with their licences beside them."""
 
 from pathlib import Path
 
@@ -7,3 +7,4 @@ FONTS = ASSETS / "fonts"
 ICONS = ASSETS / "icons"
 RECIPES = ASSETS / "recipes"
 OVERLAYS = ASSETS / "overlays"
+FACES = ASSETS / "faces"

@@ -18,6 +18,7 @@ from epiphane.document.ids import (
     Share,
     TrackId,
 )
+from epiphane.document.text import TextFill
 from epiphane.errors import EditError
 
 
@@ -274,7 +275,7 @@ class Panels(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_def
     pulse: PulseId | None = None
 
 
-Content: TypeAlias = FootageCut | SolidFill | ShapeFill | Panels
+Content: TypeAlias = FootageCut | SolidFill | ShapeFill | Panels | TextFill
 
 
 class ItemSound(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):

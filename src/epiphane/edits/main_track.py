@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill
 from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
@@ -170,6 +171,8 @@ def shot_name(project: Project, item: Item) -> str:
         return footage_name(footage)
     if isinstance(item.content, ShapeFill):
         return item.content.kind.value
+    if isinstance(item.content, TextFill):
+        return " ".join(item.content.text.split())[:60] or "text"
     if isinstance(item.content, Panels):
         return "split screen"
     return "the shot" if isinstance(item.content, FootageCut) else "solid"

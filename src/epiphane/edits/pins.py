@@ -6,6 +6,7 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_items
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import FootageCut, Item, Panels, Pin, cut_of, with_cut
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import shifted
@@ -19,6 +20,8 @@ def pinned(shot: Item, pin: Pin | None, rate: Fraction) -> Item:
     """
     if pin is None or not shot.start <= frame_at(pin.hit, rate) < shot.start + shot.n_frames:
         return shot if shot.pin is None else _let_go(shot, rate)
+    if isinstance(shot.content, TextFill):  # it lands there, wherever it begins
+        return replace(shot, pin=pin)
     if shot.pin is None:
         cut = cut_of(shot)
         shot = with_cut(shot, speed=shifted(cut.speed, shot.start - frame_at(pin.hit, rate)))

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project, find
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     FootageCut,
     Item,
@@ -105,20 +106,28 @@ def replace_item(project: Project, item_id: ItemId, change: Callable[[Item], Ite
 
 
 def put_fill_on_track(
-    project: Project, fill: SolidFill | ShapeFill, frame: int, track: TrackId | None = None
+    project: Project,
+    fill: SolidFill | ShapeFill | TextFill,
+    frame: int,
+    track: TrackId | None = None,
+    *,
+    seconds: float = 2.0,
 ) -> tuple[Project, ItemId]:
-    """Return `project` with a solid or a shape on a track, or on a new one, from a frame on, and its number.
+    """Return `project` with a solid, a shape or text on a track or a new one from a frame on; its number.
 
-    It lasts two seconds, or as long as there is room.
+    It lasts some seconds, or as long as there is room.
 
     Raises
     ------
     EditError
         If there is no such track, or no room on it there.
     """
-    name = "solid" if isinstance(fill, SolidFill) else fill.kind.value
+    if isinstance(fill, TextFill):
+        name = "text"
+    else:
+        name = "solid" if isinstance(fill, SolidFill) else fill.kind.value
     project, item_id, track = _begun(project, track, name)
-    n_frames = _room_from(project, track, frame, round(2 * project.rate))
+    n_frames = _room_from(project, track, frame, round(seconds * project.rate))
     item = Item(item_id, frame, n_frames, fill)
     return _with_items(project, track, (*_track(project, track).items, item)), item_id
 
@@ -175,6 +184,11 @@ def find_item(project: Project, item_id: ItemId) -> tuple[Track, Item]:
             if item.id == item_id:
                 return track, item
     raise EditError(f"there is no item {item_id} on a track of this project")
+
+
+def item_room(project: Project, item: Item) -> tuple[int, int]:
+    """Return between which frames an item of a track may lie."""
+    return _room(project, find_item(project, item.id)[0], item)
 
 
 def _room(project: Project, track: Track, item: Item) -> tuple[int, int]:

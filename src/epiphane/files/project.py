@@ -27,8 +27,10 @@ from epiphane.disk import (
 )
 from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
-from epiphane.document.project import FORMAT_VERSION, Project
+from epiphane.document.project import FORMAT_VERSION, Project, with_items
 from epiphane.document.song import Song
+from epiphane.document.text import TextFill
+from epiphane.document.timeline import Item
 from epiphane.errors import ProjectFileError
 from epiphane.timing import frame_at
 
@@ -304,9 +306,15 @@ def digest_on_disk(path: Path) -> str | None:
 
 
 def named_files(project: Project) -> list[Path]:
-    """Return every file that a project reads: its song and its footage."""
+    """Return every file that a project reads: its song, its footage, faces of letters."""
     named = [project.song.path] if project.song else []
-    return [Path(path) for path in dict.fromkeys([*named, *(one.path for one in project.footage)])]
+    faces = [
+        item.content.file
+        for items in (project.shots, *(track.items for track in project.tracks))
+        for item in items
+        if isinstance(item.content, TextFill) and item.content.file is not None
+    ]
+    return [Path(path) for path in dict.fromkeys([*named, *(one.path for one in project.footage), *faces])]
 
 
 def missing_files(project: Project) -> list[str]:
@@ -342,7 +350,15 @@ def json_schema() -> dict[str, Any]:
 def _with_paths(project: Project, change: Callable[[str], str]) -> Project:
     song: Song | None = project.song and replace(project.song, path=change(project.song.path))
     footage: tuple[Footage, ...] = tuple(replace(one, path=change(one.path)) for one in project.footage)
-    return replace(project, song=song, footage=footage)
+
+    def faced(item: Item) -> Item:
+        fill = item.content
+        if not isinstance(fill, TextFill) or fill.file is None:
+            return item
+        return replace(item, content=replace(fill, file=change(fill.file)))
+
+    changed = replace(project, song=song, footage=footage)
+    return with_items(changed, lambda items: tuple(faced(item) for item in items))
 
 
 def _encode_other(value: object) -> str:

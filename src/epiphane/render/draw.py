@@ -27,12 +27,14 @@ from epiphane.render.plan import (
     SourceFrame,
     SplitScreen,
     Stacked,
+    TextDrawing,
 )
 from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.render.working_image import WorkingImage, filled, resized, rounded, toned, whole_levels
+from epiphane.titles.picture import text_picture
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
 from epiphane.types import Picture, Pixels, Plane, Size
@@ -196,6 +198,9 @@ class _Drawing:
                 return toned(WorkingImage(with_pass_applied(solid, done)), done.tones)
             case ShapeDrawing():
                 made = shape_picture(node.content, self._size, self._shape)
+                made = made if is_over else np.ascontiguousarray(made[..., :3])
+            case TextDrawing(fill=fill, transform=transform, clock=clock):
+                made = text_picture(fill, transform, clock, self._size)
                 made = made if is_over else np.ascontiguousarray(made[..., :3])
             case Stacked(nodes=nodes):
                 made = self._stacked(nodes, has_edge=has_edge)

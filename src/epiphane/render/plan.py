@@ -12,6 +12,7 @@ from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     COVERING,
     Backdrop,
@@ -36,6 +37,7 @@ from epiphane.facts.overlays import moment_of
 from epiphane.facts.panels import PanelPlace, panel_places
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
+from epiphane.facts.text import TextClock, text_clock
 from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
@@ -115,7 +117,15 @@ class Joined(Struct, frozen=True, cache_hash=True):
     matte: SourceFrame | None = None
 
 
-Content: TypeAlias = Shown | Solid | ShapeDrawing | SplitScreen | Stacked | Joined
+class TextDrawing(Struct, frozen=True, cache_hash=True):
+    """A text as it lies on a frame, and how far it has arrived or left."""
+
+    fill: TextFill
+    transform: Transform
+    clock: TextClock
+
+
+Content: TypeAlias = Shown | Solid | ShapeDrawing | TextDrawing | SplitScreen | Stacked | Joined
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -203,7 +213,7 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
             yield from sources_of(incoming)
             if matte is not None:
                 yield matte
-        case Solid() | ShapeDrawing():
+        case Solid() | ShapeDrawing() | TextDrawing():
             pass
         case _:
             assert_never(node.content)
@@ -221,7 +231,7 @@ def lowest_shown(node: Node) -> Shown | None:
         case Joined(outgoing=outgoing, incoming=incoming):
             sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
             return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
-        case Solid() | ShapeDrawing():
+        case Solid() | ShapeDrawing() | TextDrawing():
             return None
         case _:
             assert_never(node.content)
@@ -343,13 +353,23 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             return Node(_solid(colour), opacity=opacity, blend=item.blend)
         case Panels() as panels:
             return Node(_split_screen(project, item, panels, frame), opacity=opacity, blend=item.blend)
-        case ShapeFill() as fill:
-            to = None if fill.to is None else _levels(fill.to)
-            sides = fill.width, fill.height, fill.feather
-            drawing = ShapeDrawing(fill.kind, _levels(fill.colour), to, *sides, transform_on(item, frame))
-            return Node(drawing, opacity=opacity, blend=item.blend)
+        case TextFill() | ShapeFill() as fill:
+            drawing = _fill_drawing(project, item, fill, frame)
+            return None if drawing is None else Node(drawing, opacity=opacity, blend=item.blend)
         case _:
             assert_never(item.content)
+
+
+def _fill_drawing(
+    project: Project, item: Item, fill: TextFill | ShapeFill, frame: int
+) -> TextDrawing | ShapeDrawing | None:
+    """Return what an item of letters or of a shape shows on a frame, or None before its letters come."""
+    if isinstance(fill, TextFill):
+        clock = text_clock(item, fill, frame, project.rate)
+        return None if clock is None else TextDrawing(fill, transform_on(item, frame), clock)
+    to = None if fill.to is None else _levels(fill.to)
+    sides = fill.width, fill.height, fill.feather
+    return ShapeDrawing(fill.kind, _levels(fill.colour), to, *sides, transform_on(item, frame))
 
 
 def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> SplitScreen:

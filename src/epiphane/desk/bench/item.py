@@ -9,10 +9,13 @@ from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, nu
 from epiphane.desk.bench.item_keys import ItemKeyRows
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.shot import FITS, position_fields, turned_fields
+from epiphane.desk.bench.text import TextRows
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     BlendMode,
     Item,
@@ -33,7 +36,7 @@ _BLENDS = tuple((mode, mode.value) for mode in BlendMode)
 class ItemBench(QWidget):
     """The selected item of a track."""
 
-    def __init__(self, editor: Editor, tracks: TrackDesk) -> None:
+    def __init__(self, editor: Editor, tracks: TrackDesk, titles: TitleDesk) -> None:
         super().__init__()
         self._editor = editor
         box = QVBoxLayout(self)
@@ -65,11 +68,12 @@ class ItemBench(QWidget):
             ),
             row("Feather", self._shape.number("feather", "Soft edge of the shape", "%", factor=100)),
         ]
-        self.keys = ItemKeyRows(editor)
+        self.keys, self.text = ItemKeyRows(editor), TextRows(titles)
         self._picture_rows = [
             rule(),
             self._colour_row,
             *self._shape_rows,
+            self.text,
             row("Blend mode", self._looks.choice("blend", "Blend mode", _BLENDS)),
             row("Opacity", self._looks.number("opacity", "Opacity", "%", factor=100)),
             row("Fit", self._transform.choice("fit", "How the item fills the frame", FITS)),
@@ -113,9 +117,8 @@ class ItemBench(QWidget):
         project = self._editor.project
         footage = next((one for one in project.footage if one.id == item.footage), None)
         is_sound = footage is not None and footage.kind is FootageKind.SOUND
-        landing = (
-            "" if item.pin is None else f"; its moment is on frame {frame_at(item.pin.hit, project.rate)}"
-        )
+        what = "it lands" if isinstance(item.content, TextFill) else "its moment is"
+        landing = "" if item.pin is None else f"; {what} on frame {frame_at(item.pin.hit, project.rate)}"
         self._what.setText(f"frames {item.start} to {item.end - 1}, over the shots{landing}")
         self._begins.show_value(item.start)
         self._looks.show(item)
@@ -147,6 +150,9 @@ class ItemBench(QWidget):
             line.setVisible(isinstance(fill, ShapeFill))
         if isinstance(fill, SolidFill | ShapeFill):
             self._colour.set_colour(fill.colour)
+        self.text.setVisible(isinstance(fill, TextFill))
+        if isinstance(fill, TextFill):
+            self.text.show_text(fill)
         if isinstance(fill, ShapeFill):
             self._to.set_colour(fill.to or fill.colour)
             self._shape.show(fill)

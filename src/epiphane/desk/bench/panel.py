@@ -168,7 +168,7 @@ class BenchPanel(QFrame):
     @cached_property
     def item(self) -> ItemBench:
         """The page of an item on a track."""
-        return self._added(ItemBench(self._editor, self._desks.tracks))
+        return self._added(ItemBench(self._editor, self._desks.tracks, self._desks.titles))
 
     @cached_property
     def track(self) -> TrackBench:

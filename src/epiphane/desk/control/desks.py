@@ -11,6 +11,7 @@ from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
 
 
@@ -28,3 +29,4 @@ class Desks:
     dressing: DressingDesk
     instrument: Instrument
     panels: PanelDesk
+    titles: TitleDesk

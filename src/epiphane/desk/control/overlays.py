@@ -9,6 +9,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import ItemSelection, LaneSelection
 from epiphane.desk.control.shots import ShotPlace
+from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.envelope import Envelope
 from epiphane.document.footage import Footage, FootageKind
@@ -16,11 +17,13 @@ from epiphane.document.ids import FootageId, ItemId, LaneId
 from epiphane.document.lane import Setting, Trigger
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import PulseUnit
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import BlendMode, ShapeFill, ShapeKind, SolidFill
 from epiphane.edits.footage import add_footage, add_moment, put_in_group
 from epiphane.edits.lanes import change_lane, set_setting
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.text import FRESH_TEXT
 from epiphane.edits.tracks import change_item, put_fill_on_track, put_on_track
 from epiphane.errors import EditError
 from epiphane.lane_kinds import REPEATS
@@ -30,7 +33,8 @@ from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.types import Progress
 
 _GROUP = "overlays"
-FILLS: dict[str, SolidFill | ShapeFill] = {
+FILLS: dict[str, SolidFill | ShapeFill | TextFill] = {
+    "title": FRESH_TEXT,
     "solid": SolidFill("#16131a"),
     "rectangle": ShapeFill(ShapeKind.RECTANGLE),
     "ellipse": ShapeFill(ShapeKind.ELLIPSE, width=0.4, height=0.7),
@@ -46,9 +50,9 @@ _TEXTURE_ENVELOPE = Envelope(6, 0, 6)
 class OverlayDesk(QObject):
     """What the user lays over the picture."""
 
-    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, titles: TitleDesk) -> None:
         super().__init__()
-        self._editor, self._jobs = editor, jobs
+        self._editor, self._jobs, self._titles = editor, jobs, titles
 
     def put(self, name: str, target: Target, place: ShotPlace | None) -> None:
         """Lay a shipped overlay, a solid or a shape over the picture: on a track at a place, or on hits."""
@@ -69,7 +73,10 @@ class OverlayDesk(QObject):
         self._jobs.start("overlay", f"Looking for the moment of {name}", work, done=done)
 
     def put_fill(self, name: str, place: ShotPlace) -> None:
-        """Put a solid or a shape on a track."""
+        """Put a solid, a shape or text on a track."""
+        if isinstance(FILLS[name], TextFill):
+            self._titles.put(place.frame, place.track)
+            return
         made: list[ItemId] = []
 
         def edit(p: Project) -> Project:

@@ -15,11 +15,13 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import Framing, Item, Move, ShapeFill
 from epiphane.edits.item_keys import frame_item
 from epiphane.edits.shots import frame_end, frame_shots
 from epiphane.facts.framing import item_framing
 from epiphane.render.transform import shown_size
+from epiphane.titles.layout import text_size
 
 _KNOB_AWAY = 26
 _SNAP_DEGREES = 2.0
@@ -178,6 +180,8 @@ class FramingHandles(QObject):
         if isinstance(item.content, ShapeFill):
             return item.content.width, item.content.height
         project = self._editor.project
+        if isinstance(item.content, TextFill):
+            return text_size(item.content, project.width / project.height)
         footage = next((one for one in project.footage if one.id == item.footage), None)
         if footage is None or footage.kind is FootageKind.SOUND:
             return None

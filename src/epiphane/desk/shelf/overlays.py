@@ -11,7 +11,8 @@ from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.shell import theme
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
-from epiphane.document.timeline import COVERING, BlendMode, Item
+from epiphane.document.text import TextFill
+from epiphane.document.timeline import COVERING, Item
 from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.render.plan import BLACK, FramePlan, Node, Shown, SourceFrame, node_of, stacked
@@ -20,6 +21,7 @@ _RATE = 30.0
 _TILE_SECONDS = 0.7
 _LOOP_FRAMES = {True: 24, False: 66}
 _ABOUT = {
+    "title": "Text over the picture that lands on a hit, on a track",
     "solid": "One colour over the picture, on a track",
     "rectangle": "A rectangle over the picture, hard or soft at its edge, on a track",
     "ellipse": "An ellipse over the picture, hard or soft at its edge, on a track",
@@ -80,5 +82,6 @@ class OverlayPage(MovingPage):
             seconds = frame % _LOOP_FRAMES[shipped.is_texture] / _RATE
             source = SourceFrame(str(shipped.path), shipped.fingerprint, seconds)
             return Node(Shown(source, COVERING), blend=shipped.blend)
-        item = Item(ItemId(1), 0, 1, FILLS[key], blend=BlendMode.NORMAL, opacity=0.8)
-        return node_of(Project(width=THUMB_SIZE[0], height=THUMB_SIZE[1]), item, 0)
+        fill = FILLS[key]
+        item = Item(ItemId(1), 0, 10_000, fill, opacity=1.0 if isinstance(fill, TextFill) else 0.8)
+        return node_of(Project(width=THUMB_SIZE[0], height=THUMB_SIZE[1]), item, frame % round(_RATE))

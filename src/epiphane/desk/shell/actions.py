@@ -99,6 +99,7 @@ ACTIONS = (
     ActionSpec("freeze", "Cutting", "Freeze frame here", ("Shift+F",)),
     ActionSpec("split_screen", "Cutting", "Split screen", ("Shift+P",)),
     ActionSpec("wall", "Cutting", "Wall of one clip", ("Ctrl+Shift+P",)),
+    ActionSpec("text", "Cutting", "Text here", ("Shift+Y",)),
     ActionSpec("snapping", "Cutting", "Snap to hits on or off", ("Shift+G",)),
     ActionSpec("lane_on", "Lanes", "Next lane", ("Ctrl+Down",)),
     ActionSpec("lane_back", "Lanes", "Previous lane", ("Ctrl+Up",)),

@@ -131,6 +131,7 @@ class Commands:
             "freeze": times.freeze,
             "split_screen": self._window.panels.split_screen,
             "wall": self._window.panels.wall,
+            "text": self._window.titles.put,
             "snapping": self._toggle_snapping,
         }
 

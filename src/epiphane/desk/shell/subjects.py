@@ -29,6 +29,7 @@ from epiphane.desk.control.selection import (
     TrackSelection,
 )
 from epiphane.desk.score.paint import lane_label
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import Panels
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
@@ -194,7 +195,8 @@ def _of_footage(window: "Window") -> Subjects:
 
     def item_title() -> tuple[str, str]:
         item = editor.selected_item()
-        return "Item", shot_name(editor.project, item) if item is not None else ""
+        kind = "Text" if item is not None and isinstance(item.content, TextFill) else "Item"
+        return kind, shot_name(editor.project, item) if item is not None else ""
 
     def track_title() -> tuple[str, str]:
         track = editor.selected_track()

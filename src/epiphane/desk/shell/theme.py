@@ -145,10 +145,12 @@ QPushButton[quiet="true"], QToolButton[quiet="true"] {{ background: transparent;
 QPushButton[quiet="true"]:hover, QToolButton[quiet="true"]:hover {{ background: {RAISED.name()};
     color: {TEXT.name()}; }}
 QPushButton[quiet="true"]:checked {{ background: {RAISED.name()}; color: {TEXT.name()}; }}
-QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {RAISED.name()}; color: {TEXT.name()};
+QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{
+    background: {RAISED.name()}; color: {TEXT.name()};
     border: 1px solid transparent; border-radius: 5px; padding: 3px 8px; min-height: 20px;
     selection-background-color: {TEXT.name()}; selection-color: {GROUND.name()}; }}
-QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {QUIET.name()}; }}
+QLineEdit:focus, QPlainTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+    border-color: {QUIET.name()}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ image: url({(ICONS / "chevron-down-quiet.svg").as_posix()}); width: 12px;
     height: 12px; }}

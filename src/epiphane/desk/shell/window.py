@@ -35,6 +35,7 @@ from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.flow_check import FlowCheck
@@ -140,7 +141,8 @@ class Window(QMainWindow):
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
-        self.overlays = OverlayDesk(self.editor, self.jobs)
+        self.titles = TitleDesk(self.editor, self.snapping)
+        self.overlays = OverlayDesk(self.editor, self.jobs, self.titles)
         self.panels = PanelDesk(self.editor, self.snapping)
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
@@ -167,6 +169,7 @@ class Window(QMainWindow):
             self.dressing,
             self.instrument,
             self.panels,
+            self.titles,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 

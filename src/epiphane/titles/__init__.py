@@ -1,0 +1,1 @@
+"""Text as pictures: faces, layout, letters, how they move."""

@@ -1,0 +1,1 @@
+"""How text arrives and leaves: one file each, declared."""

@@ -163,6 +163,7 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
     made = epiphane(
         *("new", "song.wav", "dark.mp4", "light.mp4", "-o", "edit.epiphane"),
         *("--lane", "dissolve:cuts", "--overlay", "spark.mov:bars:add", "--shape", "160x90"),
+        *("--title", r"a\nb@last", "--title", "c", "--title", "d@3.25"),
         folder=tmp_path,
     )
     assert (made.returncode, made.stderr) == (0, "")
@@ -171,6 +172,8 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
     levels = [float(np.median(luma)) for luma in read_lumas(tmp_path / "film.mp4")[0]]
     hits = [cue["frame"] for cue in plan["lanes"][1]["cues"]]
     cuts = plan["transitions"]
+    assert [item["landing_frame"] for item in plan["items"]] == [255, 15, 97]
+    assert {item["content"] for item in plan["items"]} == {"text"}
     assert len(hits) > 3 and len(cuts) > 3
     assert all(levels[hit] > max(levels[hit - 1], levels[hit + 1]) + 60 for hit in hits if hit > 0)
     largest_steps = []
@@ -206,6 +209,8 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
         (("new", "song.wav", "-o", "x.epiphane", "--overlay", "grey.mp4:beats:fog"), 2, "a blend mode"),
         (("new", "song.wav", "-o", "x.epiphane", "--overlay", "gone.mov:beats"), 1, "gone.mov is not there"),
         (("new", "song.wav", "-o", "x.epiphane", "--overlay", "song.wav:beats"), 1, "has no picture in it"),
+        (("new", "song.wav", "-o", "x.epiphane", "--title", "@drop"), 2, "a title is TEXT[@HIT]"),
+        (("new", "song.wav", "-o", "x.epiphane", "--title", "ROLL@soon"), 2, "lands on first, drop, last"),
         (("new", "song.wav", "-o", "x.epiphane", "--shape", "3x3"), 2, "must be even"),
         (("new", "song.wav", "grey.mp4", "-o", "x.epiphane", "--speed", "5000"), 1, "speed"),
         (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),

@@ -6,10 +6,11 @@ from pathlib import Path
 
 import numpy as np
 from effects_sheet import sheet
-from make_reference import effects_text, schema_text, transitions_text
+from make_reference import effects_text, schema_text, titles_text, transitions_text
 from msgspec.structs import fields
 from PIL import Image
 from recipes_sheet import recipes_sheet
+from titles_sheet import titles_sheet
 from transitions_sheet import transitions_sheet
 
 from epiphane.cli import commands
@@ -24,7 +25,8 @@ def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
     assert (DOCS / "transitions.md").read_text() == transitions_text(), "run make docs"
-    sheets = {"effects": sheet(), "recipes": recipes_sheet(), "transitions": transitions_sheet()}
+    assert (DOCS / "titles.md").read_text() == titles_text(), "run make docs"
+    sheets = {"effects": sheet(), "recipes": recipes_sheet(), "transitions": transitions_sheet(), "titles": titles_sheet()}
     for name, made in sheets.items():
         with Image.open(DOCS / f"{name}.jpg") as kept:
             assert kept.size == made.size, "run make docs"

@@ -5,11 +5,14 @@ from pathlib import Path
 
 from effects_sheet import LATER, sheet
 from recipes_sheet import recipes_sheet
+from titles_sheet import ARRIVED, titles_sheet
 from transitions_sheet import SHARES, transitions_sheet
 
 from epiphane.declare.parameters import AnyParameter, ChoiceParameter, ColourParameter
 from epiphane.effects.declare import EFFECTS
 from epiphane.files.project import json_schema
+from epiphane.media.faces import shipped_faces
+from epiphane.titles.motions.declare import MOTIONS
 from epiphane.transitions.declare import TRANSITIONS
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -64,6 +67,32 @@ def transitions_text() -> str:
     return "\n".join(lines) + "\n"
 
 
+def titles_text() -> str:
+    """Return the list of shipped faces, and the table of how text arrives and leaves, in Markdown."""
+    lines = [
+        "# Faces and motions of text",
+        "",
+        "Made by `make docs` from the declarations in `src/epiphane/titles/motions/`. Keys are what project",
+        "files call a motion; each is a way to arrive, and, backwards, to leave.",
+        "[What can be done with text](layers.md#text).",
+        "",
+        f"Shipped faces: {', '.join(shipped_faces())}. The last three show Arabic, Hebrew and emoji for the",
+        "others. Their licences are beside them in `src/epiphane/assets/faces/`.",
+        "",
+        f"Each as it is declared, at {', '.join(f'{share:.0%}' for share in ARRIVED)} of its way:",
+        "",
+        "![All motions of text, three frames each](titles.jpg)",
+        "",
+        "| motion | key | what the text does | frames | moves by | stagger |",
+        "|---|---|---|---|---|---|",
+    ]
+    lines += [
+        f"| {one.label} | `{one.key}` | {one.summary} | {one.frames} | {one.unit.value} | {one.stagger:.0%} |"
+        for one in MOTIONS.all()
+    ]
+    return "\n".join(lines) + "\n"
+
+
 def _row(parameter: AnyParameter) -> str:
     if isinstance(parameter, ColourParameter):
         cells = ("a colour, `#rrggbb`", "", f"`{parameter.default}`")
@@ -82,6 +111,8 @@ def main() -> None:
     sheet().save(DOCS / "effects.jpg", quality=90, subsampling=0)
     (DOCS / "transitions.md").write_text(transitions_text(), encoding="utf-8")
     transitions_sheet().save(DOCS / "transitions.jpg", quality=90, subsampling=0)
+    (DOCS / "titles.md").write_text(titles_text(), encoding="utf-8")
+    titles_sheet().save(DOCS / "titles.jpg", quality=90, subsampling=0)
     recipes_sheet().save(DOCS / "recipes.jpg", quality=90, subsampling=0)
 
 

@@ -5,7 +5,7 @@ import pytest
 from hands import LEFT, NONE, choose, drag, drop, field, type_into
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit
 
 from epiphane.desk.control.drag import carry_effect, carry_footage, carry_overlay
 from epiphane.desk.control.selection import (
@@ -17,10 +17,13 @@ from epiphane.desk.control.selection import (
 )
 from epiphane.document.lane import AccentSound, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
+from epiphane.document.text import TextFill
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.edits.lanes import change_lane
 from epiphane.facts.cuts import cuts_of
-from epiphane.render.plan import Joined, SplitScreen
+from epiphane.facts.text import landing_frame
+from epiphane.media.faces import shipped_faces
+from epiphane.render.plan import Joined, SplitScreen, Stacked
 from epiphane.timing import frame_at, frame_start
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -126,7 +129,7 @@ def test_the_bench_of_a_transition_speaks_of_cuts_and_says_where_footage_is_lack
 def test_an_overlay_plays_on_hits_or_lies_on_a_track(demo, qtbot):
     viewport, editor = demo.score.viewport(), demo.editor
     QTest.keyClick(demo, Qt.Key.Key_O, SHIFT)
-    assert demo.shelf.overlays.tiles.count() == 16
+    assert demo.shelf.overlays.tiles.count() == 17
     drop(viewport, carry_overlay("ink 1"), on_drum(demo, "kick"))
     qtbot.waitUntil(lambda: "overlay" in lanes(demo), timeout=20_000)
     lane = editor.project.lanes[-1]
@@ -178,6 +181,51 @@ def test_an_item_is_moved_on_the_picture_from_key_to_key(demo, qtbot):
     assert editor.playhead == 150
     demo.bench.item.keys._remove()
     assert len(editor.selected_item().keys) == 1
+
+
+def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
+    editor = demo.editor
+    editor.go_to(258)
+    QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+
+    def item():
+        return editor.selected_item()
+
+    assert isinstance(item().content, TextFill)
+    assert landing_frame(item(), editor.project.rate) == 257
+    assert isinstance(demo.frames.plan(257).root.content, Stacked)
+    assert demo.framing.is_active
+    words = field(demo, QPlainTextEdit, "What the text says")
+    words.setFocus()
+    words.selectAll()
+    QTest.keyClicks(words, "Roll on")
+    QTest.keyClick(words, Qt.Key.Key_Return)
+    QTest.keyClicks(words, "beat")
+    assert item().content.text == "Roll on\nbeat"
+    assert any(one.text() == "Roll on beat" for one in demo.bench.findChildren(QLabel))
+    choose(field(demo, QComboBox, "Face of the letters"), "Unbounded")
+    type_into(field(demo, QDoubleSpinBox, "Size of the letters"), "25")
+    choose(field(demo, QComboBox, "Arrives by"), "Rise")
+    type_into(field(demo, QDoubleSpinBox, "Frames in which it arrives"), "20")
+    choose(field(demo, QComboBox, "Leaves by"), "Fade")
+    fill = item().content
+    assert (fill.face, fill.size, fill.arrive.key, fill.leave.key) == ("Unbounded", 0.25, "rise", "fade")
+    assert (item().start, landing_frame(item(), editor.project.rate)) == (237, 257)
+    demo.titles.use_face(shipped_faces()["Bungee"])
+    assert item().content.file is not None
+    (tmp_path / "not.ttf").write_bytes(b"no face")
+    demo.titles.use_face(tmp_path / "not.ttf")
+    assert "not.ttf is no face of letters" in demo.notice.text
+    editor.go_to(300)
+    middle, aside = (demo.picture.point_of(x, 0.5).toPoint() for x in (0.5, 0.7))
+    drag(demo.picture, middle, aside)
+    assert item().transform.x == pytest.approx(0.2, abs=0.03)
+    editor.go_to(321)
+    QTest.keyClick(demo, Qt.Key.Key_G)
+    assert landing_frame(item(), editor.project.rate) == 321
+    for _ in range(10):
+        QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert editor.project.tracks == ()  # what was written is one step
 
 
 def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):

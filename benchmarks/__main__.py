@@ -23,6 +23,7 @@ from benchmarks.real import measure_real
 from benchmarks.result import Result
 from benchmarks.safety import measure_safety
 from benchmarks.start import measure_start
+from benchmarks.titles import measure_titles
 
 MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "start": measure_start,
@@ -37,6 +38,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "footage": measure_footage,
     "effects": measure_effects,
     "layers": measure_layers,
+    "titles": measure_titles,
     "export": measure_export,
     "film": measure_film,
     "playback": measure_playback,

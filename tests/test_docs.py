@@ -26,7 +26,12 @@ def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
     assert (DOCS / "transitions.md").read_text() == transitions_text(), "run make docs"
     assert (DOCS / "titles.md").read_text() == titles_text(), "run make docs"
-    sheets = {"effects": sheet(), "recipes": recipes_sheet(), "transitions": transitions_sheet(), "titles": titles_sheet()}
+    sheets = {
+        "effects": sheet(),
+        "recipes": recipes_sheet(),
+        "transitions": transitions_sheet(),
+        "titles": titles_sheet(),
+    }
     for name, made in sheets.items():
         with Image.open(DOCS / f"{name}.jpg") as kept:
             assert kept.size == made.size, "run make docs"

@@ -27,6 +27,9 @@ _BY_TABLE = frozenset(
 )
 
 
+_MOST_OF_A_FRAME = 0.8
+
+
 def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float = 1.0) -> Picture:
     """Return an opaque picture with a layer over it.
 
@@ -43,10 +46,24 @@ def laid_over(below: Picture, layer: Picture, mode: BlendMode, *, opacity: float
             return _looked_up(below, layer, mode, opacity)
         blended = _WHOLE[mode](below, layer)
         return blended if opacity == 1 else _mean(below, blended, opacity)
+    x, y, width, height = cv2.boundingRect(cv2.extractChannel(layer, 3))
+    if width * height < _MOST_OF_A_FRAME * layer.shape[0] * layer.shape[1]:
+        # Where there is no alpha nothing changes, so only the box of what is there is worked on.
+        made = below.copy()
+        if width and height:
+            part = (slice(y, y + height), slice(x, x + width))
+            under, over = np.ascontiguousarray(below[part]), np.ascontiguousarray(layer[part])
+            made[part] = _alpha_over(under, over, mode, opacity)
+        return made
+    return _alpha_over(below, layer, mode, opacity)
+
+
+def _alpha_over(below: Picture, layer: Picture, mode: BlendMode, opacity: float) -> Picture:
+    """Return an opaque picture with premultiplied BGRA of the same size over it."""
     if opacity < 1:
         layer = np.asarray(cv2.convertScaleAbs(layer, alpha=opacity), np.uint8)
-    colours = np.ascontiguousarray(layer[..., :3])
-    alpha = np.asarray(cv2.merge([layer[..., 3]] * 3), np.uint8)
+    colours = without_alpha(layer)
+    alpha = np.asarray(cv2.merge([cv2.extractChannel(layer, 3)] * 3), np.uint8)
     if mode in (BlendMode.ADD, BlendMode.SCREEN):
         return _opaque_over(below, colours, mode)
     uncovered = _inverted(alpha)
@@ -148,6 +165,11 @@ def toned_under_alpha(pixels: Pixels, matrix: FloatArray) -> Pixels:
     return np.asarray(cv2.merge([*(np.clip(plane, 0, alpha) for plane in colours), alpha]))
 
 
+def without_alpha(picture: Picture) -> Picture:
+    """Return the colours of a premultiplied picture over black, BGR."""
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2BGR), np.uint8)
+
+
 def straight(picture: Picture) -> Picture:
     """Return the colours of a premultiplied picture, BGR, as they are without alpha; black where it is 0.
 
@@ -159,8 +181,8 @@ def straight(picture: Picture) -> Picture:
     -------
     uint8, shape (height, width, 3)
     """
-    alpha = cv2.merge([picture[..., 3]] * 3)
-    return np.asarray(cv2.divide(np.ascontiguousarray(picture[..., :3]), alpha, scale=255), np.uint8)
+    alpha = cv2.merge([cv2.extractChannel(picture, 3)] * 3)
+    return np.asarray(cv2.divide(without_alpha(picture), alpha, scale=255), np.uint8)
 
 
 def under_alpha(colours: Picture, alpha: Plane) -> Picture:

@@ -14,7 +14,7 @@ from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
-from epiphane.render.compose import laid_over, straight, under_alpha
+from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
 from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.plan import (
@@ -198,10 +198,10 @@ class _Drawing:
                 return toned(WorkingImage(with_pass_applied(solid, done)), done.tones)
             case ShapeDrawing():
                 made = shape_picture(node.content, self._size, self._shape)
-                made = made if is_over else np.ascontiguousarray(made[..., :3])
+                made = made if is_over else without_alpha(made)
             case TextDrawing(fill=fill, transform=transform, clock=clock):
                 made = text_picture(fill, transform, clock, self._size)
-                made = made if is_over else np.ascontiguousarray(made[..., :3])
+                made = made if is_over else without_alpha(made)
             case Stacked(nodes=nodes):
                 made = self._stacked(nodes, has_edge=has_edge)
             case SplitScreen():

@@ -1,6 +1,7 @@
 """Where the letters of a text are while it arrives or leaves."""
 
 from collections.abc import Sequence
+from typing import TypeAlias
 
 import numpy as np
 
@@ -9,10 +10,11 @@ from epiphane.titles.layout import Letter
 from epiphane.titles.motions.declare import MOTIONS, Motion, Part
 from epiphane.types import FloatArray
 
+MovedLetters: TypeAlias = list[tuple[Motion, FloatArray]]
+"""Of each letter its motion, and the matrix by which it is moved, float64, shape (2, 3)."""
 
-def moved_letters(
-    letters: Sequence[Letter], motion: TextMotion, share: float
-) -> list[tuple[Motion, FloatArray]]:
+
+def moved_letters(letters: Sequence[Letter], motion: TextMotion, share: float) -> MovedLetters:
     """Return of each letter its motion, and the matrix by which it is moved, when a share of the way is over.
 
     Returns

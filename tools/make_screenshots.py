@@ -25,7 +25,7 @@ from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
-from epiphane.document.envelope import CurvePoint, Ease, LengthUnit
+from epiphane.document.envelope import Ease
 from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
@@ -48,7 +48,6 @@ from epiphane.edits.footage import (
     use_take,
 )
 from epiphane.edits.item_keys import put_key
-from epiphane.edits.lanes import change_envelope
 from epiphane.edits.panels import change_panels
 from epiphane.edits.shots import footage_name
 from epiphane.facts.cuts import cut_hit_time, cuts_of
@@ -261,6 +260,7 @@ class Photographer:
         self.wait(4000)
         self.take("overlays")
         window.editor.apply(lambda _: before, "all of it back")
+        self.text()
         shot = before.shots[2]
         window.editor.select(ShotSelection(shot.id))
         window.editor.go_to(shot.start + 88)
@@ -275,21 +275,16 @@ class Photographer:
         window.editor.apply(lambda _: before, "all of it back")
         window.editor.select(SongSelection())
 
-    def envelope(self) -> None:
-        """Take the corner of a shape in beats with a free fall while it is dragged."""
+    def text(self) -> None:
+        """Take a text on its way to the drop, its motion on the bench."""
         window, before = self.window, self.window.editor.project
-        lane = before.lanes[0].id
-        window.editor.select(LaneSelection(lane))
-        curve = (CurvePoint(0.3, 0.35), CurvePoint(0.6, 0.5))
-        shape = {"rise": 0.125, "hold": 0.25, "fall": 1.0, "unit": LengthUnit.BEATS}
-        free = {"fall_ease": Ease.FREE, "fall_curve": curve}
-        window.editor.apply(lambda p: change_envelope(p, lane, **shape, **free), "shape")
-        picture = window.bench.lane.shape.picture
-        corner = picture.corner("fall").toPoint()
-        QTest.mousePress(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, corner)
-        QTest.mouseMove(picture, corner - QPoint(60, 0))
-        self.take("envelope")
-        QTest.mouseRelease(picture, Qt.MouseButton.LeftButton)
+        window.editor.go_to(before.shots[2].start)
+        window.titles.put()
+        window.titles.change(text="MARBLES\nAWAY", size=0.3, face="Bungee", outline=0.02)
+        window.editor.go_to(before.shots[2].start - 1)
+        self.wait(1500)
+        window.bench.item.text.arrival.kind.setFocus()
+        self.take("text")
         window.editor.apply(lambda _: before, "all of it back")
 
     def overridden(self) -> None:
@@ -369,7 +364,6 @@ def main() -> None:
             "lane",
             "effects",
             "layers",
-            "envelope",
             "overridden",
             "recipes",
             "exporting",

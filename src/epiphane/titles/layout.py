@@ -125,6 +125,13 @@ def set_text(
 
 
 _CAPITAL_MIDDLE = 0.35
+_EMBEDDINGS = {  # isolates as embeddings; one whose direction goes by its first letter is from left to right
+    "\N{LEFT-TO-RIGHT ISOLATE}": "\N{LEFT-TO-RIGHT EMBEDDING}",
+    "\N{FIRST STRONG ISOLATE}": "\N{LEFT-TO-RIGHT EMBEDDING}",
+    "\N{RIGHT-TO-LEFT ISOLATE}": "\N{RIGHT-TO-LEFT EMBEDDING}",
+    "\N{POP DIRECTIONAL ISOLATE}": "\N{POP DIRECTIONAL FORMATTING}",
+}
+_UNASSIGNED_AS = "A"  # annex 9 gives a character that Unicode has not assigned the class L
 
 
 def _cased(text: str, case: LetterCase) -> str:
@@ -197,6 +204,7 @@ def _levels(line: str) -> list[int]:
     """Return the level of each character: odd ones are written from right to left (Unicode's annex 9)."""
     if not any(unicodedata.bidirectional(one) in _RIGHT_TO_LEFT for one in line):
         return [0] * len(line)
+    line = _with_embeddings(line)
     storage = bidi.get_empty_storage()
     base = bidi.get_base_level(line)
     storage["base_level"], storage["base_dir"] = base, ("L", "R")[base]
@@ -212,6 +220,13 @@ def _levels(line: str) -> list[int]:
         is_gone = unicodedata.bidirectional(character) in _TAKEN_OUT
         levels.append(before if is_gone else next(found, before))
     return levels
+
+
+def _with_embeddings(line: str) -> str:
+    """Return a line of the same length in characters that python-bidi knows: without isolates."""
+    return "".join(
+        _EMBEDDINGS.get(one, one) if unicodedata.bidirectional(one) else _UNASSIGNED_AS for one in line
+    )
 
 
 def _faces_of(line: str, faces: Sequence[Face]) -> list[Face]:

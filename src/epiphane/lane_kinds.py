@@ -15,13 +15,14 @@ from epiphane.declare.parameters import (
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Settings
 from epiphane.document.timeline import BlendMode, Fit
+from epiphane.edits.words import WORDS_ENVELOPE, WORDS_KEY
 from epiphane.effects.declare import EFFECTS, Effect, Family
 from epiphane.errors import ParameterError
 from epiphane.transitions.declare import TRANSITIONS, Transition
 
 
-class Overlay(Struct, frozen=True, eq=False):
-    """Footage that each cue plays over what is below, its moment on the hit."""
+class Layer(Struct, frozen=True, eq=False):
+    """What each cue lays over what is below: footage with its moment on the hit, or text."""
 
     key: str
     family: Family
@@ -41,7 +42,7 @@ class Overlay(Struct, frozen=True, eq=False):
 
 
 ENDS, REPEATS, HOLDS = "is gone", "repeats", "stands still"
-OVERLAY = Overlay(
+OVERLAY = Layer(
     "overlay",
     Family.LIGHT,
     "Overlay",
@@ -61,14 +62,37 @@ OVERLAY = Overlay(
     ),
     keywords="ink leak texture footage layer",
 )
-assert not faults_of(OVERLAY.parameters)
+BY_WORD, LINES = "word", "line"
+WORDS = Layer(
+    WORDS_KEY,
+    Family.LIGHT,
+    "Words",
+    "Shows words over the picture, one or a line at each cue.",
+    (
+        ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES), BY_WORD),
+        Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=100),
+        Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
+        Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),
+        Parameter("down", "Down", "% of height", low=-100, high=100, rest=0, peak=0),
+        Parameter("rotation", "Rotation", "°", low=-180, high=180, rest=0, peak=0),
+    ),
+    WORDS_ENVELOPE,
+    keywords="text title lyrics",
+)
+assert not any(faults_of(one.parameters) for one in (OVERLAY, WORDS))
 
-LaneKind: TypeAlias = Effect | Transition | Overlay
+_LAYERS = {one.key: one for one in (OVERLAY, WORDS)}
+LaneKind: TypeAlias = Effect | Transition | Layer
 
 
 def lane_kind(key: str) -> LaneKind | None:
     """Return what a lane of a key does, or None for what this version does not know."""
-    return OVERLAY if key == OVERLAY.key else EFFECTS.find(key) or TRANSITIONS.find(key)
+    return _LAYERS.get(key) or EFFECTS.find(key) or TRANSITIONS.find(key)
+
+
+def is_layer(key: str) -> bool:
+    """Whether a lane of a key lays something over, rather than changing what is below."""
+    return key in _LAYERS
 
 
 def is_transition(key: str) -> bool:
@@ -83,8 +107,8 @@ def takes_clips(key: str) -> bool:
 
 def alike(key: str) -> tuple[LaneKind, ...]:
     """Return what may stand in the place of an effect or transition: all there are of its kind."""
-    if key == OVERLAY.key:
-        return (OVERLAY,)
+    if key in _LAYERS:
+        return (_LAYERS[key],)
     return TRANSITIONS.all() if is_transition(key) else EFFECTS.all()
 
 

@@ -5,9 +5,10 @@ import pytest
 from hands import LEFT, NONE, choose, drag, drop, field, type_into
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit, QPushButton
 
 from epiphane.desk.control.drag import carry_effect, carry_footage, carry_overlay
+from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
     CuesSelection,
     DressingSelection,
@@ -15,11 +16,13 @@ from epiphane.desk.control.selection import (
     ShotSelection,
     TrackSelection,
 )
+from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.document.lane import AccentSound, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
 from epiphane.document.text import TextFill
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.edits.lanes import change_lane
+from epiphane.edits.words import FRESH_WORDS
 from epiphane.facts.cuts import cuts_of
 from epiphane.facts.text import landing_frame
 from epiphane.media.faces import shipped_faces
@@ -129,7 +132,7 @@ def test_the_bench_of_a_transition_speaks_of_cuts_and_says_where_footage_is_lack
 def test_an_overlay_plays_on_hits_or_lies_on_a_track(demo, qtbot):
     viewport, editor = demo.score.viewport(), demo.editor
     QTest.keyClick(demo, Qt.Key.Key_O, SHIFT)
-    assert demo.shelf.overlays.tiles.count() == 17
+    assert demo.shelf.overlays.tiles.count() == 18
     drop(viewport, carry_overlay("ink 1"), on_drum(demo, "kick"))
     qtbot.waitUntil(lambda: "overlay" in lanes(demo), timeout=20_000)
     lane = editor.project.lanes[-1]
@@ -226,6 +229,54 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     for _ in range(10):
         QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()  # what was written is one step
+
+
+def test_words_are_put_on_hits_and_written_on_the_bench(demo):
+    editor = demo.editor
+    demo.shelf.open_page(ShelfPage.OVERLAYS)
+    demo.overlays.put("words", Target(unit=PulseUnit.SNARE), None)
+    lane = editor.selected_lane()
+    assert lane.effect == "words"
+    words = field(demo, QPlainTextEdit, "What the text says")
+    words.setFocus()
+    words.selectAll()
+    QTest.keyClicks(words, "Clack roll")
+    choose(field(demo, QComboBox, "Face of the letters"), "Bungee")
+    choose(field(demo, QComboBox, "Arrives by"), "Rise")
+    fill = editor.selected_lane().words
+    assert (fill.text, fill.face, fill.arrive.key) == ("Clack roll", "Bungee", "rise")
+    first, second = (cue.frame for cue in editor.cues.lane(lane.id).cues[:2])
+    seen = [demo.frames.plan(frame).root.content.nodes[-1].content.fill.text for frame in (first, second)]
+    assert seen == ["Clack", "roll"]
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert editor.selected_lane().words.text == FRESH_WORDS.text  # what was written is one step
+
+
+def test_captions_are_dropped_and_brought_on_hits(demo, tmp_path):
+    editor = demo.editor
+    times = [(1.1, 2.0), (2.2, 3.0), (30.0, 29.0)]
+    blocks = [
+        f"{n}\n00:00:{a:06.3f} --> 00:00:{b:06.3f}\nRoll {n}\n".replace(".", ",")
+        for n, (a, b) in enumerate(times)
+    ]
+    file = tmp_path / "lyrics.srt"
+    file.write_text("\n".join(blocks))
+    (tmp_path / "bad.vtt").write_text("WEBVTT\n")
+    demo.files.gather([file])
+    (track,) = editor.project.tracks
+    assert [item.content.text for item in track.items] == ["Roll 0", "Roll 1"]
+    assert track.items[0].start == frame_at(1.1, editor.project.rate)
+    assert "2 captions are on a track" in demo.notice.text and "no good times" in demo.notice.text
+    QTest.mouseClick(next(one for one in demo.notice.findChildren(QPushButton) if one.text()), LEFT)
+    (track,) = editor.project.tracks
+    hits = {frame_at(time, editor.project.rate) for time in demo.snapping.times(editor.project)}
+    assert {item.start for item in track.items} <= hits
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert editor.project.tracks == ()
+    demo.files.gather([tmp_path / "bad.vtt"])
+    assert "bad.vtt has no captions" in demo.notice.text
 
 
 def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):

@@ -8,6 +8,7 @@ from msgspec import Meta, Struct
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, Seconds, Share, TrackId
 from epiphane.document.pick import Pick
+from epiphane.document.text import TextFill
 
 
 class Trigger(Enum):
@@ -179,6 +180,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     is_folded: bool = False
     is_dressed: bool = False
     accent: Accent | None = None
+    words: TextFill | None = None
 
     @property
     def used_footage(self) -> set[FootageId]:

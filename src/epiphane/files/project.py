@@ -27,7 +27,7 @@ from epiphane.disk import (
 )
 from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
-from epiphane.document.project import FORMAT_VERSION, Project, with_items
+from epiphane.document.project import FORMAT_VERSION, Project, with_items, with_lanes
 from epiphane.document.song import Song
 from epiphane.document.text import TextFill
 from epiphane.document.timeline import Item
@@ -308,12 +308,11 @@ def digest_on_disk(path: Path) -> str | None:
 def named_files(project: Project) -> list[Path]:
     """Return every file that a project reads: its song, its footage, faces of letters."""
     named = [project.song.path] if project.song else []
-    faces = [
-        item.content.file
-        for items in (project.shots, *(track.items for track in project.tracks))
-        for item in items
-        if isinstance(item.content, TextFill) and item.content.file is not None
+    contents = [
+        item.content for items in (project.shots, *(row.items for row in project.tracks)) for item in items
     ]
+    texts = [*contents, *(lane.words for lane in project.lanes)]
+    faces = [one.file for one in texts if isinstance(one, TextFill) and one.file is not None]
     return [Path(path) for path in dict.fromkeys([*named, *(one.path for one in project.footage), *faces])]
 
 
@@ -351,14 +350,17 @@ def _with_paths(project: Project, change: Callable[[str], str]) -> Project:
     song: Song | None = project.song and replace(project.song, path=change(project.song.path))
     footage: tuple[Footage, ...] = tuple(replace(one, path=change(one.path)) for one in project.footage)
 
-    def faced(item: Item) -> Item:
+    def faced(fill: TextFill) -> TextFill:
+        return fill if fill.file is None else replace(fill, file=change(fill.file))
+
+    def with_face(item: Item) -> Item:
         fill = item.content
-        if not isinstance(fill, TextFill) or fill.file is None:
-            return item
-        return replace(item, content=replace(fill, file=change(fill.file)))
+        return replace(item, content=faced(fill)) if isinstance(fill, TextFill) else item
 
     changed = replace(project, song=song, footage=footage)
-    return with_items(changed, lambda items: tuple(faced(item) for item in items))
+    changed = with_items(changed, lambda items: tuple(with_face(item) for item in items))
+    lanes = (lane if lane.words is None else replace(lane, words=faced(lane.words)) for lane in changed.lanes)
+    return with_lanes(changed, lanes)
 
 
 def _encode_other(value: object) -> str:

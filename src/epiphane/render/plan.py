@@ -41,7 +41,8 @@ from epiphane.facts.text import TextClock, text_clock
 from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
-from epiphane.lane_kinds import OVERLAY
+from epiphane.keying.words import WordsFrame, words_at
+from epiphane.lane_kinds import OVERLAY, WORDS
 from epiphane.render.transform import is_covering, transform_on
 from epiphane.timing import frame_at
 from epiphane.transitions.declare import Progress
@@ -262,6 +263,9 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
         elif row.effect == OVERLAY.key:
             over = overlay_at(project, cues, row, frame)
             node = node if over is None else stacked([node, _overlay_node(over)])
+        elif row.effect == WORDS.key:
+            words = words_at(cues, row, frame)
+            node = node if words is None else stacked([node, _words_node(words)])
         elif row.id in whole:
             node = replace(node, effects=(*node.effects, _with_echoes(project, whole[row.id], shot, here)))
     level = fade_level_at(project, frame)
@@ -283,6 +287,10 @@ def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Worki
 def _overlay_node(over: OverlayFrame) -> Node:
     source = SourceFrame(over.footage.path, over.footage.fingerprint, over.seconds)
     return Node(Shown(source, over.transform), opacity=over.opacity, blend=over.blend)
+
+
+def _words_node(words: WordsFrame) -> Node:
+    return Node(TextDrawing(words.fill, words.transform, words.clock), opacity=words.opacity)
 
 
 def _with_echoes(project: Project, working: "_Working", item: Item | None, here: int) -> ActiveEffect:

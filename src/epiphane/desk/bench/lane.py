@@ -27,8 +27,10 @@ from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.bench.spans import SpanRows
+from epiphane.desk.bench.text import TextRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.instrument import Instrument
+from epiphane.desk.control.titles import WordsDesk
 from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
@@ -41,7 +43,7 @@ from epiphane.edits.overlays import set_clips
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
-from epiphane.lane_kinds import OVERLAY, alike, is_transition, lane_kind, takes_clips
+from epiphane.lane_kinds import alike, is_layer, is_transition, lane_kind, takes_clips
 
 _WAYS = (
     (Trigger.FIRE.value, "fires the shape"),
@@ -99,6 +101,9 @@ class LaneBench(QWidget):
         self._clips.chosen.connect(self._choose_clips)
         self._clips_row = row("Plays", self._clips)
         self._clips_row.setVisible(takes_clips(lane.effect))
+        self.words = None if lane.words is None else TextRows(WordsDesk(editor))
+        if self.words is not None:
+            box.addWidget(self.words)
         for widget in (self._clips_row, self.pick, self.follow, self.shape, self._remark, self.parameters):
             box.addWidget(widget)
         box.addWidget(rule())
@@ -310,13 +315,14 @@ class LaneBench(QWidget):
         missing = [(str(lane.track), "a track that is gone")] if gone else []
         show_options(self._aim, [("", "all before it"), *tracks, *missing])
         show_choice(self._aim, "" if lane.track is None else str(lane.track))
-        has_aim = not self._is_transition and lane_kind(lane.effect) is not OVERLAY
+        has_aim = not self._is_transition and not is_layer(lane.effect)
         for widget in (self._aim, self._aim_words):
             widget.setVisible(has_aim)
         options = [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect]
-        is_overlay = lane_kind(lane.effect) is OVERLAY
-        self._others.setVisible(not is_overlay)
-        self._others_words.setVisible(not is_overlay)
+        self._others.setVisible(not is_layer(lane.effect))
+        self._others_words.setVisible(not is_layer(lane.effect))
+        if self.words is not None and lane.words is not None:
+            self.words.show_text(lane.words)
         if takes_clips(lane.effect):
             self._show_clips(lane)
         self._others.show_checks(lambda: options, [one.effect for one in lane.alternatives])

@@ -18,7 +18,7 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.bench.rows import StructFields
-from epiphane.desk.control.titles import TitleDesk
+from epiphane.desk.control.titles import TextDesk
 from epiphane.desk.engine.debounce import debounced
 from epiphane.document.text import (
     Alignment,
@@ -34,16 +34,16 @@ from epiphane.media.faces import shipped_faces
 from epiphane.titles.layout import block_of
 from epiphane.titles.motions.declare import MOTIONS
 
-_LINES, _REST_MILLISECONDS = 3, 1200
+_REST_MILLISECONDS = 1200
 _FROM_FILE = "from a file"
 _NONE = ""
 _GLOW = Shadow("#ffd9a0", 0.9, 0.2, 0.0, 0.0)
 
 
 class TextRows(QWidget):
-    """The text of the selected item."""
+    """A text: that of the selected item, or the words of a lane."""
 
-    def __init__(self, desk: TitleDesk) -> None:
+    def __init__(self, desk: TextDesk) -> None:
         super().__init__()
         self._desk = desk
         self._fields = StructFields(TextFill, desk.change)
@@ -225,7 +225,6 @@ class _WordsField(QPlainTextEdit):
         super().__init__()
         self.setAccessibleName("What the text says")
         self.setTabChangesFocus(True)
-        self.setFixedHeight(self.fontMetrics().lineSpacing() * _LINES + 16)
         self._is_shown = False
         self._resting = debounced(self, _REST_MILLISECONDS, self.rested.emit)
         self.textChanged.connect(self._tell)

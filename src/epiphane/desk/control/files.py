@@ -23,6 +23,7 @@ from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song import set_song
 from epiphane.errors import ChangedOnDiskError, EpiphaneError, InUseError
+from epiphane.files.captions import CAPTION_SUFFIXES
 from epiphane.files.project import SUFFIX, missing_files, read_project
 from epiphane.files.recipes import RECIPE_SUFFIX
 from epiphane.files.trust import TrustedFolders, folders_of
@@ -46,6 +47,8 @@ class Files(QObject):
     -------
     opened()
         Another project is open.
+    captions_given(paths: list of Path)
+        Files of captions are to be taken.
     recipes_given(paths: list of Path)
         Recipes were dropped on the window.
     left_out(faults: list of str)
@@ -57,6 +60,7 @@ class Files(QObject):
     opened = pyqtSignal()
     left_out = pyqtSignal(object)
     recipes_given = pyqtSignal(object)
+    captions_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
 
     def __init__(self, editor: Editor, jobs: Jobs, window: QWidget, trusted: TrustedFolders) -> None:
@@ -267,6 +271,10 @@ class Files(QObject):
         if recipes:
             self.recipes_given.emit(recipes)
             paths = [path for path in paths if path not in recipes]
+        captions = [path for path in paths if path.suffix.lower() in CAPTION_SUFFIXES]
+        if captions:
+            self.captions_given.emit(captions)
+            paths = [path for path in paths if path not in captions]
         if not paths:
             return
         projects = [path for path in paths if path.suffix == SUFFIX]

@@ -25,6 +25,7 @@ from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.text import FRESH_TEXT
 from epiphane.edits.tracks import change_item, put_fill_on_track, put_on_track
+from epiphane.edits.words import add_words_lane
 from epiphane.errors import EditError
 from epiphane.lane_kinds import REPEATS
 from epiphane.media.burst import find_burst
@@ -41,6 +42,8 @@ FILLS: dict[str, SolidFill | ShapeFill | TextFill] = {
     "gradient": ShapeFill(ShapeKind.GRADIENT, colour="#16131a", width=1.0),
 }
 """What can be laid over the picture without footage, by name."""
+ON_HITS = "words"
+"""What hits show without footage."""
 
 
 _TEXTURE_ENVELOPE = Envelope(6, 0, 6)
@@ -59,6 +62,9 @@ class OverlayDesk(QObject):
         if name in FILLS:
             frame = self._editor.playhead if place is None or place.frame is None else place.frame
             self.put_fill(name, ShotPlace(frame=frame, track=None if place is None else place.track))
+            return
+        if name == ON_HITS:
+            self._apply_lane(lambda p: _with_words(p, target))
             return
         shipped = next((one for one in shipped_overlays() if one.name == name), None)
         if shipped is None:
@@ -172,3 +178,10 @@ class OverlayDesk(QObject):
             p = change_lane(p, lane.id, trigger=Trigger.SPAN, envelope=_TEXTURE_ENVELOPE)
             p = set_setting(p, lane.id, Setting("after", REPEATS))
         return p
+
+
+def _with_words(project: Project, target: Target) -> Project:
+    pulse = target.pulse
+    if pulse is None:
+        project, pulse = ensure_pulse(project, target.unit or PulseUnit.BEAT)
+    return add_words_lane(project, pulse)

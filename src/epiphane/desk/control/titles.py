@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
 from epiphane.arrays import nearest_of
@@ -13,8 +13,11 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.text import TextFill, TextMotion
+from epiphane.edits.captions import put_captions
 from epiphane.edits.text import FRESH_TEXT, change_text, put_text, set_arrival
+from epiphane.edits.words import change_words
 from epiphane.errors import MediaError
+from epiphane.files.captions import read_captions
 from epiphane.media.faces import FACE_SUFFIXES
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at
@@ -22,18 +25,115 @@ from epiphane.titles.faces import face_at
 _NEAR_FRAMES = 2
 
 
-class TitleDesk(QObject):
-    """What the user does with text."""
+class TextDesk(QObject):
+    """What the user does with some text."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+
+    @property
+    def fill(self) -> TextFill | None:
+        """The text, or None where none is selected."""
+        raise NotImplementedError
+
+    def change(self, *, gesture: str | None = None, **changes: Any) -> None:
+        """Change fields of the text."""
+        raise NotImplementedError
+
+    def end_writing(self) -> None:
+        """Make one step of undo of what was written until now."""
+        self._editor.end_gesture()
+
+    def arrive(self, motion: TextMotion | None) -> None:
+        """Have the text arrive in another way."""
+        self.change(arrive=motion)
+
+    def leave(self, motion: TextMotion | None) -> None:
+        """Have the text leave in another way."""
+        self.change(leave=motion)
+
+    def ask_face(self) -> None:
+        """Ask for the file of a face."""
+        endings = " ".join(f"*{one}" for one in FACE_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(None, "Face of letters", "", f"Faces ({endings})")
+        if name:
+            self.use_face(Path(name))
+
+    def use_face(self, path: Path) -> None:
+        """Set the text in the face of a file."""
+        try:
+            face_at(path)
+        except MediaError as error:
+            self._editor.said.emit(str(error), True)
+            return
+        self.change(face=path.stem[:200], file=str(path))
+
+
+class WordsDesk(TextDesk):
+    """What the user does with the words of the selected lane."""
+
+    @property
+    def fill(self) -> TextFill | None:
+        """The words of the selected lane."""
+        lane = self._editor.selected_lane()
+        return None if lane is None else lane.words
+
+    def change(self, *, gesture: str | None = None, **changes: Any) -> None:
+        """Change fields of the words; what is typed in one go is one step of undo."""
+        lane = self._editor.selected_lane()
+        if lane is not None and lane.words is not None:
+            gesture = f"words {lane.id}" if set(changes) == {"text"} else gesture
+            self._editor.apply(
+                lambda p: change_words(p, lane.id, **changes), "change of words", gesture=gesture
+            )
+
+
+class TitleDesk(TextDesk):
+    """What the user does with the text of the selected item, and with new ones.
+
+    Signals
+    -------
+    captions_put(words: str, snap: callable)
+        Captions are on a track; calling `snap` brings them on hits.
+    """
+
+    captions_put = pyqtSignal(str, object)
 
     def __init__(self, editor: Editor, snapping: Snapping) -> None:
-        super().__init__()
-        self._editor, self._snapping = editor, snapping
+        super().__init__(editor)
+        self._snapping = snapping
 
     @property
     def fill(self) -> TextFill | None:
         """The text of the selected item."""
         item = self._editor.selected_item()
         return item.content if item is not None and isinstance(item.content, TextFill) else None
+
+    def take_captions(self, paths: list[Path]) -> None:
+        """Put the captions of each file on a track, at their times, and offer to bring them on hits."""
+        for path in paths:
+            self._take_captions(path)
+
+    def _take_captions(self, path: Path) -> None:
+        try:
+            read = read_captions(path)
+        except MediaError as error:
+            self._editor.said.emit(str(error), True)
+            return
+        captions = [(one.start, one.end, one.text) for one in read.captions]
+        before = self._editor.project
+        if self._editor.apply(lambda p: put_captions(p, captions, path.stem), "captions"):
+            number = "One caption is" if len(captions) == 1 else f"{len(captions)} captions are"
+            text = " ".join([f"{number} on a track.", *read.remarks])
+            self.captions_put.emit(text, lambda: self._snap_captions(before, captions, path.stem))
+
+    def _snap_captions(self, before: Project, captions: list[tuple[float, float, str]], name: str) -> None:
+        """Have captions begin on hits, unless something else was done since."""
+        hits = self._snapping.times(before)
+        if self._editor.history.undo_label == "captions":
+            self._editor.undo()
+            self._editor.apply(lambda p: put_captions(p, captions, name, hits=hits), "captions on hits")
 
     def put(self, frame: int | None = None, track: TrackId | None = None) -> None:
         """Put a text on a track; at a hit, or near one, it lands on that."""
@@ -60,32 +160,8 @@ class TitleDesk(QObject):
                 lambda p: change_text(p, item.id, **changes), "change of a text", gesture=gesture
             )
 
-    def end_writing(self) -> None:
-        """Make one step of undo of what was written until now."""
-        self._editor.end_gesture()
-
     def arrive(self, motion: TextMotion | None) -> None:
         """Have the selected text arrive in another way."""
         item = self._editor.selected_item()
         if item is not None and self.fill is not None:
             self._editor.apply(lambda p: set_arrival(p, item.id, motion), "arrival of a text")
-
-    def leave(self, motion: TextMotion | None) -> None:
-        """Have the selected text leave in another way."""
-        self.change(leave=motion)
-
-    def ask_face(self) -> None:
-        """Ask for the file of a face."""
-        endings = " ".join(f"*{one}" for one in FACE_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(None, "Face of letters", "", f"Faces ({endings})")
-        if name:
-            self.use_face(Path(name))
-
-    def use_face(self, path: Path) -> None:
-        """Set the selected text in the face of a file."""
-        try:
-            face_at(path)
-        except MediaError as error:
-            self._editor.said.emit(str(error), True)
-            return
-        self.change(face=path.stem[:200], file=str(path))

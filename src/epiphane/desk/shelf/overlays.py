@@ -2,7 +2,7 @@
 
 from epiphane.desk.control.drag import carry_overlay
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.overlays import FILLS
+from epiphane.desk.control.overlays import FILLS, ON_HITS
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
 from epiphane.desk.shelf.moving import MovingPage
@@ -13,6 +13,7 @@ from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.text import TextFill
 from epiphane.document.timeline import COVERING, Item
+from epiphane.edits.words import FRESH_WORDS
 from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.render.plan import BLACK, FramePlan, Node, Shown, SourceFrame, node_of, stacked
@@ -21,6 +22,7 @@ _RATE = 30.0
 _TILE_SECONDS = 0.7
 _LOOP_FRAMES = {True: 24, False: 66}
 _ABOUT = {
+    "words": "Words that hits show over the picture, one or a line at each",
     "title": "Text over the picture that lands on a hit, on a track",
     "solid": "One colour over the picture, on a track",
     "rectangle": "A rectangle over the picture, hard or soft at its edge, on a track",
@@ -50,7 +52,7 @@ class OverlayPage(MovingPage):
         )
 
     def _shown(self) -> list[str]:
-        return best_first([*self._shipped, *FILLS], self.searched, str, self._told)
+        return best_first([*self._shipped, ON_HITS, *FILLS], self.searched, str, self._told)
 
     def _told(self, name: str) -> str:
         shipped = self._shipped.get(name)
@@ -82,6 +84,6 @@ class OverlayPage(MovingPage):
             seconds = frame % _LOOP_FRAMES[shipped.is_texture] / _RATE
             source = SourceFrame(str(shipped.path), shipped.fingerprint, seconds)
             return Node(Shown(source, COVERING), blend=shipped.blend)
-        fill = FILLS[key]
+        fill = FRESH_WORDS if key == ON_HITS else FILLS[key]
         item = Item(ItemId(1), 0, 10_000, fill, opacity=1.0 if isinstance(fill, TextFill) else 0.8)
         return node_of(Project(width=THUMB_SIZE[0], height=THUMB_SIZE[1]), item, frame % round(_RATE))

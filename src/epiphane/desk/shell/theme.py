@@ -149,6 +149,7 @@ QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{
     background: {RAISED.name()}; color: {TEXT.name()};
     border: 1px solid transparent; border-radius: 5px; padding: 3px 8px; min-height: 20px;
     selection-background-color: {TEXT.name()}; selection-color: {GROUND.name()}; }}
+QPlainTextEdit {{ min-height: 54px; max-height: 54px; }}
 QLineEdit:focus, QPlainTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
     border-color: {QUIET.name()}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}

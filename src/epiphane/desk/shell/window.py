@@ -300,6 +300,10 @@ class Window(QMainWindow):
         self.recovery.changed.connect(self._on_lost_work)
         self.files.left_out.connect(self.left_out.add)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
+        self.files.captions_given.connect(self.titles.take_captions)
+        self.titles.captions_put.connect(
+            lambda text, snap: self.notice.offer(text, "Bring them on hits", snap)
+        )
         self.recipes.read()
 
     def _on_opened(self) -> None:

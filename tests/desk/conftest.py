@@ -4,10 +4,14 @@ import numpy as np
 import pytest
 from helpers import click_track, grey_clip, write_sound
 
+from epiphane.desk.control.files import hear_to_play
+from epiphane.desk.engine.memory import PACKED_BYTES, PICTURE_BYTES
 from epiphane.desk.engine.sound import SimulatedSound
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
 from epiphane.disk import withhold
+from epiphane.lru import LruCache
+from epiphane.render.cache import PictureCache
 
 
 @pytest.fixture(scope="session")
@@ -16,8 +20,14 @@ def qapp():
     return make_application(["epiphane"])
 
 
+@pytest.fixture(scope="session")
+def drawn_before():
+    """Return caches of frames and thumbnails: equal plans give equal pictures, in whichever window."""
+    return PictureCache(PICTURE_BYTES, PACKED_BYTES), LruCache(1500)
+
+
 @pytest.fixture
-def make_window(qtbot, tmp_path, monkeypatch):
+def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     """Return a maker of windows of 1280x800 that keep their journals in a folder of the test's."""
     # The clock of a sound card is the subject of the benchmark; here it is the system's.
     monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", SimulatedSound)
@@ -27,6 +37,7 @@ def make_window(qtbot, tmp_path, monkeypatch):
     def make(journals="journals"):
         window = Window(journal_folder=tmp_path / journals)
         window.footage.prepares = False  # the tests of footage turn it on
+        window.frames._cache, window.thumbnails._kept = drawn_before
         window.show()
         qtbot.waitExposed(window)
         made.append(window)
@@ -51,9 +62,24 @@ def window(make_window):
     return make_window()
 
 
+@pytest.fixture(scope="session")
+def hear_once():
+    """Return `hear_to_play` as it is, but that it listens once to the same file: two hundred tests want it."""
+    heard = {}
+
+    def hear(path, progress, offer=lambda _: None):
+        key = path, path.stat().st_mtime_ns
+        if key not in heard:
+            heard[key] = hear_to_play(path, progress, offer)
+        return heard[key]
+
+    return hear
+
+
 @pytest.fixture
-def demo(window, qtbot):
+def demo(window, qtbot, hear_once, monkeypatch):
     """A window with the demo, its song heard."""
+    monkeypatch.setattr("epiphane.desk.control.files.hear_to_play", hear_once)
     window.files.open_demo()
     qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
     return window

@@ -10,7 +10,7 @@ import pytest
 from helpers import click_track, grey_clip, read_lumas, write_clip, write_sound
 
 from epiphane.cli import main
-from epiphane.demo import PROJECT_FILE, SONG_FILE, TRUTH_FILE
+from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE, TRUTH_FILE
 from training.scores import onset_f
 
 
@@ -164,6 +164,7 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
         *("new", "song.wav", "dark.mp4", "light.mp4", "-o", "edit.epiphane"),
         *("--lane", "dissolve:cuts", "--overlay", "spark.mov:bars:add", "--shape", "160x90"),
         *("--title", r"a\nb@last", "--title", "c", "--title", "d@3.25"),
+        *("--logo", str(MEDIA / "emblem.svg"), "--logo", f"{MEDIA / 'emblem.svg'}@1.75"),
         folder=tmp_path,
     )
     assert (made.returncode, made.stderr) == (0, "")
@@ -172,8 +173,8 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
     levels = [float(np.median(luma)) for luma in read_lumas(tmp_path / "film.mp4")[0]]
     hits = [cue["frame"] for cue in plan["lanes"][1]["cues"]]
     cuts = plan["transitions"]
-    assert [item["landing_frame"] for item in plan["items"]] == [255, 15, 97]
-    assert {item["content"] for item in plan["items"]} == {"text"}
+    assert [item["landing_frame"] for item in plan["items"]] == [255, 15, 97, 255, 52]
+    assert [item["content"] for item in plan["items"]] == 3 * ["text"] + 2 * ["logo"]
     assert len(hits) > 3 and len(cuts) > 3
     assert all(levels[hit] > max(levels[hit - 1], levels[hit + 1]) + 60 for hit in hits if hit > 0)
     largest_steps = []
@@ -211,6 +212,8 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
         (("new", "song.wav", "-o", "x.epiphane", "--overlay", "song.wav:beats"), 1, "has no picture in it"),
         (("new", "song.wav", "-o", "x.epiphane", "--title", "@drop"), 2, "a title is TEXT[@HIT]"),
         (("new", "song.wav", "-o", "x.epiphane", "--title", "ROLL@soon"), 2, "lands on first, drop, last"),
+        (("new", "song.wav", "-o", "x.epiphane", "--logo", "song.wav"), 2, "song.wav cannot be a logo"),
+        (("new", "song.wav", "-o", "x.epiphane", "--logo", "gone.svg@drop"), 1, "gone.svg is not there"),
         (("new", "song.wav", "-o", "x.epiphane", "--shape", "3x3"), 2, "must be even"),
         (("new", "song.wav", "grey.mp4", "-o", "x.epiphane", "--speed", "5000"), 1, "speed"),
         (("render", "{demo}", "x.mp4", "--size", "3x3"), 2, "must be even"),

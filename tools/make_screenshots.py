@@ -283,7 +283,7 @@ class Photographer:
         window.titles.change(text="MARBLES\nAWAY", size=0.3, face="Bungee", outline=0.02)
         window.editor.go_to(before.shots[2].start - 1)
         self.wait(1500)
-        window.bench.item.text.arrival.kind.setFocus()
+        window.bench.item.text.look.arrival.kind.setFocus()
         self.take("text")
         window.editor.apply(lambda _: before, "all of it back")
 

@@ -4,9 +4,9 @@ from effects_sheet import SIZE, laid_out
 from PIL import Image
 
 from epiphane.demo import MEDIA
-from epiphane.document.text import Shadow, TextFill, TextMotion
 from epiphane.document.timeline import Transform
-from epiphane.facts.text import TextClock
+from epiphane.document.titles import Shadow, TextFill, TextMotion
+from epiphane.facts.titles import TitleClock
 from epiphane.render.draw import draw
 from epiphane.render.plan import FramePlan, Node, Shown, SourceFrame, TextDrawing, stacked
 from epiphane.render.sources import OpenFootage
@@ -30,6 +30,6 @@ def _drawn(motion: DeclaredMotion, share: float, footage: OpenFootage) -> Pictur
     path = str(MEDIA / "tower.mp4")
     arrive = TextMotion(motion.key, motion.frames, motion.unit, motion.stagger, seed=2)
     fill = TextFill(_TEXT, size=0.26, shadow=Shadow(), arrive=arrive)
-    text = TextDrawing(fill, Transform(), TextClock(share, step=1 / motion.frames))
+    text = TextDrawing(fill, Transform(), TitleClock(share, step=1 / motion.frames))
     nodes = [Node(Shown(SourceFrame(path, path, 2.0))), Node(text)]
     return draw(FramePlan(SIZE, stacked(nodes)), footage, SIZE)

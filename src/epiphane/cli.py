@@ -14,15 +14,24 @@ from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
-from epiphane.cli_words import lane_words, overlay_words, recipe_words, title_words, with_overlay, with_title
+from epiphane.cli_words import (
+    lane_words,
+    logo_words,
+    overlay_words,
+    recipe_words,
+    title_words,
+    with_logo,
+    with_overlay,
+    with_title,
+)
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.lane import Override
 from epiphane.document.project import Project
 from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Between, FootageCut, Item, Shape, Track
+from epiphane.document.titles import TitleLook
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
@@ -34,7 +43,7 @@ from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
-from epiphane.facts.text import landing_frame
+from epiphane.facts.titles import landing_frame
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.keying.schedule import Cue, schedule
@@ -115,6 +124,13 @@ def listen_to(song: Path, out: Path | None) -> None:
     help="Text that lands on the first, drop or last hit, or at seconds: ROLL@drop.",
 )
 @click.option(
+    "--logo",
+    "logos",
+    multiple=True,
+    metavar="FILE[@HIT]",
+    help="A still or drawing that lands on the first, drop or last hit, or at seconds.",
+)
+@click.option(
     "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
 )
 @click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
@@ -139,6 +155,7 @@ def new(
     lanes: tuple[str, ...],
     overlays: tuple[str, ...],
     titles: tuple[str, ...],
+    logos: tuple[str, ...],
     recipes: tuple[str, ...],
     every: int | None,
     by_section: bool,
@@ -164,6 +181,7 @@ def new(
     wanted = [lane_words(words) for words in lanes]
     over = [overlay_words(words) for words in overlays]
     texts = [title_words(words) for words in titles]
+    drawings = [logo_words(words) for words in logos]
     stacks = [recipe_words(words) for words in recipes]
     heard = hear_song(song)
     if heard.listening.remark:
@@ -187,6 +205,8 @@ def new(
         project = with_overlay(project, overlay)
     for text in texts:
         project = with_title(project, text)
+    for drawing in drawings:
+        project = with_logo(project, drawing)
     for recipe, on in stacks:
         given = None
         if on is not None:
@@ -395,7 +415,7 @@ def _item_as_json(track: Track, item: Item, rate: Fraction) -> dict[str, Any]:
 
 def _landing_of(item: Item, rate: Fraction) -> int | None:
     """Return the frame on which the moment of an item is, or a text has arrived; None where it has none."""
-    if isinstance(item.content, TextFill):
+    if isinstance(item.content, TitleLook):
         return landing_frame(item, rate)
     return None if item.pin is None else frame_at(item.pin.hit, rate)
 

@@ -5,6 +5,7 @@ from pathlib import Path
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
@@ -13,7 +14,7 @@ from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.edits.text import FRESH_TEXT, put_text
+from epiphane.edits.titles import FRESH_TEXT, fresh_logo, put_title
 from epiphane.errors import ParameterError
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.lane_kinds import LaneKind, lane_kind_named
@@ -106,7 +107,7 @@ def overlay_words(words: str) -> OverlayWords:
 
 
 class TitleWords(Struct, frozen=True):
-    """A title that was asked for, and where in the song it lands: by a word, or in seconds."""
+    """A title or logo that was asked for, and where in the song it lands: by a word, or in seconds."""
 
     text: str
     where: str | float
@@ -120,24 +121,71 @@ def title_words(words: str) -> TitleWords:
     ParameterError
         If nothing is to be read, or the hit is no word for one and no time.
     """
-    text, separator, where = words.rpartition("@")
-    if not separator or not where.strip():
-        text, where = words.rstrip("@"), "first"
+    text, where = _landing_words(words, "first")
     if not text.strip():
         raise ParameterError(f"a title is TEXT[@HIT], got {words!r}")
+    return TitleWords(text, where)
+
+
+def logo_words(words: str) -> TitleWords:
+    """Return what a logo written as FILE[@HIT] is; without a HIT it lands on the last bar.
+
+    Raises
+    ------
+    ParameterError
+        If no file is named, or the hit is no word for one and no time.
+    """
+    if Path(words).is_file():
+        return TitleWords(words, "last")
+    file, where = _landing_words(words, "last")
+    if not file.strip():
+        raise ParameterError(f"a logo is FILE[@HIT], got {words!r}")
+    return TitleWords(file, where)
+
+
+def _landing_words(words: str, usual: str) -> tuple[str, str | float]:
+    """Return what stands before the last @, and the word or the seconds behind it."""
+    what, separator, where = words.rpartition("@")
+    if not separator or not where.strip():
+        what, where = words.rstrip("@"), usual
     if where in _HITS:
-        return TitleWords(text, where)
+        return what, where
     try:
         seconds = float(where)
     except ValueError:
         seconds = -1.0
     if not 0 <= seconds < _MOST_SECONDS:
         raise ParameterError(f"a title lands on {', '.join(_HITS)} or at seconds, got {where!r}")
-    return TitleWords(text, seconds)
+    return what, seconds
 
 
 def with_title(project: Project, words: TitleWords) -> Project:
     """Return `project` with a title that lands on the hit that was asked for."""
+    fill = replace(FRESH_TEXT, text=words.text.replace("\\n", "\n"))
+    return put_title(project, fill, 0, hit=_hit_of(project, words.where))[0]
+
+
+def with_logo(project: Project, words: TitleWords) -> Project:
+    """Return `project` with a logo that lands on the hit that was asked for.
+
+    Raises
+    ------
+    EpiphaneError
+        If the file is missing or damaged, or is no still or drawing.
+    """
+    facts = probe_footage(Path(words.text))
+    if facts.kind is not FootageKind.STILL:
+        raise ParameterError(f"{Path(words.text).name} cannot be a logo: it takes a still or a drawing")
+    project = add_footage(project, [facts])
+    footage = next(one for one in project.footage if one.fingerprint == facts.fingerprint)
+    fill = replace(fresh_logo(project, footage), arrive=FRESH_TEXT.arrive)
+    return put_title(project, fill, 0, hit=_hit_of(project, words.where))[0]
+
+
+def _hit_of(project: Project, where: str | float) -> float:
+    """Return the seconds of a hit of the song by a word, or those that were given."""
+    if not isinstance(where, str):
+        return where
     song = project.song
     beats = [beat.time for beat in song.beats] if song is not None else []
     bars = [beat.time for beat in song.beats if beat.place == 1] if song is not None else []
@@ -146,9 +194,7 @@ def with_title(project: Project, words: TitleWords) -> Project:
         "drop": song.drops[0] if song is not None and song.drops else (bars or beats or [0.0])[0],
         "last": (bars or beats or [0.0])[-1],
     }
-    hit = places[words.where] if isinstance(words.where, str) else words.where
-    text = words.text.replace("\\n", "\n")
-    return put_text(project, replace(FRESH_TEXT, text=text), 0, hit=hit)[0]
+    return places[where]
 
 
 def with_overlay(project: Project, words: OverlayWords) -> Project:

@@ -64,7 +64,7 @@ def window(make_window):
 
 @pytest.fixture(scope="session")
 def hear_once():
-    """Return `hear_to_play` as it is, but that it listens once to the same file: two hundred tests want it."""
+    """Return `hear_to_play`, but that it listens once to the same file: two hundred tests want it."""
     heard = {}
 
     def hear(path, progress, offer=lambda _: None):

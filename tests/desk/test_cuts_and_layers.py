@@ -5,8 +5,9 @@ import pytest
 from hands import LEFT, NONE, choose, drag, drop, field, type_into
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit, QPushButton
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit, QPushButton
 
+from epiphane.demo import MEDIA
 from epiphane.desk.control.drag import carry_effect, carry_footage, carry_overlay
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
@@ -19,12 +20,13 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.document.lane import AccentSound, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
+from epiphane.document.titles import TextFill
 from epiphane.edits.lanes import change_lane
+from epiphane.edits.shots import footage_name
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.facts.cuts import cuts_of
-from epiphane.facts.text import landing_frame
+from epiphane.facts.titles import landing_frame
 from epiphane.media.faces import shipped_faces
 from epiphane.render.plan import Joined, SplitScreen, Stacked
 from epiphane.timing import frame_at, frame_start
@@ -229,6 +231,47 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     for _ in range(10):
         QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()  # what was written is one step
+
+
+def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
+    editor = demo.editor
+    editor.go_to(258)
+    QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+    rows = demo.bench.item.text.look
+
+    def tick(words, within):
+        QTest.mouseClick(next(one for one in within.findChildren(QCheckBox) if one.text() == words), LEFT)
+
+    tick("with weight", rows.impact)
+    tick("moving", rows.stand)
+    type_into(field(demo, QDoubleSpinBox, "Particles that are thrown"), "50")
+    type_into(field(demo, QDoubleSpinBox, "How far it wiggles"), "5")
+    choose(field(demo, QComboBox, "Face of the letters"), "Outfit")
+    type_into(field(demo, QDoubleSpinBox, "Weight of the face"), "900")
+    choose(field(demo, QComboBox, "What is seen through the letters"), "rails")
+    choose(field(demo, QComboBox, "On what it arrives part by part"), "beats")
+    fill = editor.selected_item().content
+    assert (fill.impact.particles, fill.stand.wiggle, fill.axes[0].value) == (50, 0.05, 900)
+    names = {footage_name(one): one.id for one in editor.project.footage}
+    assert fill.footage == names["rails"] and fill.arrive.pulse == editor.project.pulses[0].id
+    behind = next(one for one in rows.findChildren(QPushButton) if one.text() == "Shake and flash behind")
+    qtbot.waitUntil(lambda: behind.height() > 0)
+    QTest.mouseClick(behind, LEFT)
+    assert lanes(demo) == ["flash", "zoom", "shake", "flash"]
+    assert [cue.frame for cue in editor.cues.lanes[-1].cues] == [257]
+    demo.files.gather([MEDIA / "emblem.svg"])
+    qtbot.waitUntil(lambda: not demo.jobs.running, timeout=10_000)
+    emblem = next(one for one in editor.project.footage if footage_name(one) == "emblem")
+    editor.go_to(400)
+    demo.tracks.put([emblem.id], 400, None)
+    as_logo = next(one for one in demo.bench.item.findChildren(QPushButton) if one.text() == "Set as a logo")
+    qtbot.waitUntil(lambda: as_logo.height() > 0)
+    QTest.mouseClick(as_logo, LEFT)
+    tick("one colour", demo.bench.item.logo)
+    assert editor.selected_item().content.colour == "#ece4d4"
+    assert any(one.text() == "Logo" for one in demo.bench.findChildren(QLabel))
+    QTest.keyClick(demo, Qt.Key.Key_G)
+    assert editor.selected_item().pin is not None
 
 
 def test_words_are_put_on_hits_and_written_on_the_bench(demo):

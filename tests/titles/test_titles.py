@@ -13,14 +13,14 @@ from msgspec.structs import replace
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.song import Beat
-from epiphane.document.text import Alignment, LetterCase, Shadow, TextFill, TextMotion, TextOrder, TextUnit
 from epiphane.document.timeline import Item, SolidFill, Transform
+from epiphane.document.titles import Alignment, LetterCase, Shadow, TextFill, TextMotion, TextOrder, TextUnit
 from epiphane.edits.picture import set_rate
 from epiphane.edits.regrid import regrid
-from epiphane.edits.text import change_text, land_text, put_text, set_arrival
+from epiphane.edits.titles import change_title, land_title, put_title, set_arrival
 from epiphane.edits.tracks import find_item, move_item
 from epiphane.errors import EditError, MediaError
-from epiphane.facts.text import TextClock, landing_frame, text_clock
+from epiphane.facts.titles import TitleClock, landing_frame, title_clock
 from epiphane.files.project import load_project, named_files, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.media.faces import shipped_faces
@@ -31,11 +31,12 @@ from epiphane.titles.faces import face_at
 from epiphane.titles.layout import MOST_LETTERS, Letter, block_of
 from epiphane.titles.motions.declare import MOTIONS
 from epiphane.titles.moving import part_share
-from epiphane.titles.picture import text_picture, text_place
-from epiphane.titles.raster import add_sprite, letter_sprite
+from epiphane.titles.picture import text_picture, title_place
+from epiphane.titles.raster import letter_sprite
+from epiphane.titles.sprites import add_sprite
 
 SIZE = (320, 180)
-REST = TextClock()
+REST = TitleClock()
 
 
 def drawn(fill, clock=REST, size=SIZE, **placed):
@@ -100,14 +101,14 @@ def test_any_text_is_drawn_and_stays_by_its_block_at_rest(text, face, tracking):
 def test_letters_at_rest_sum_to_their_block_to_the_pixel(text):
     fill = TextFill(text, size=0.12)
     letters = block_of(fill).letters
-    place = text_place(fill, Transform(), SIZE)
+    place = title_place(fill.size, Transform(), SIZE)
     apart, whole = np.zeros((180, 320), np.uint8), np.zeros((180, 320), np.uint8)
     for letter in letters:
-        sprite = letter_sprite(letter, place, 0.0, 1.0)
+        sprite = letter_sprite(letter, place[:2], 0.0, 1.0)
         if sprite is not None:
             add_sprite(apart, sprite)
     glyphs = tuple(glyph for letter in letters for glyph in letter.glyphs)
-    one = letter_sprite(Letter(glyphs, 0, 0, 0, 0.0, 0.0), place, 0.0, 1.0)
+    one = letter_sprite(Letter(glyphs, 0, 0, 0, 0.0, 0.0), place[:2], 0.0, 1.0)
     assert one is not None
     add_sprite(whole, one)
     assert np.abs(apart.astype(int) - whole).max() <= 1  # of which HarfBuzz rounds each for itself
@@ -155,13 +156,13 @@ def test_colours_outline_shadow_glow_and_plate_lie_in_their_order():
 def test_every_motion_comes_from_elsewhere_and_ends_at_rest(key, unit):
     rest = drawn(TextFill("ROLL ON\nBEAT", size=0.2))
     fill = TextFill("ROLL ON\nBEAT", size=0.2, arrive=TextMotion(key, 12, unit, 0.5, seed=3))
-    shown = [drawn(fill, TextClock(share, step=1 / 12)) for share in (0.02, 0.3, 0.6)]
+    shown = [drawn(fill, TitleClock(share, step=1 / 12)) for share in (0.02, 0.3, 0.6)]
     assert all(not np.array_equal(one, rest) for one in shown[:2])
     assert all((one[..., :3] <= one[..., 3:]).all() for one in shown)
-    assert np.array_equal(shown[1], drawn(fill, TextClock(0.3, step=1 / 12)))
+    assert np.array_equal(shown[1], drawn(fill, TitleClock(0.3, step=1 / 12)))
     assert np.array_equal(drawn(fill, REST), rest)
     leaving = replace(fill, arrive=None, leave=fill.arrive)
-    assert not np.array_equal(drawn(leaving, TextClock(left=0.7, step=1 / 12)), rest)
+    assert not np.array_equal(drawn(leaving, TitleClock(left=0.7, step=1 / 12)), rest)
 
 
 @given(st.integers(1, 40), st.floats(0, 1), st.lists(st.floats(0, 1), min_size=2, max_size=6))
@@ -180,7 +181,7 @@ def test_the_order_of_letters_is_forward_backward_from_the_middle_or_by_chance()
         fill = TextFill(
             "IIIIIIII", size=0.2, arrive=TextMotion("type-on", 8, TextUnit.LETTER, 1.0, order, seed=2)
         )
-        alpha = drawn(fill, TextClock(share, step=0.1))[90, :, 3]
+        alpha = drawn(fill, TitleClock(share, step=0.1))[90, :, 3]
         return np.flatnonzero(np.diff((alpha > 127).astype(int)) == 1)
 
     forward, backward = seen(TextOrder.FORWARD, 0.5), seen(TextOrder.BACKWARD, 0.5)
@@ -196,7 +197,7 @@ def test_the_order_of_letters_is_forward_backward_from_the_middle_or_by_chance()
 
 
 def with_text(fill, hit=2.0, **fields):
-    project, item = put_text(replace(a_project(n_lanes=0), **fields), fill, 0, hit=hit)
+    project, item = put_title(replace(a_project(n_lanes=0), **fields), fill, 0, hit=hit)
     return project, item
 
 
@@ -207,7 +208,7 @@ def test_a_text_begins_before_its_hit_lands_on_it_and_leaves_before_its_end():
     project, number = with_text(SLAM, shots=())
     _, item = find_item(project, number)
     assert (item.start, landing_frame(item, project.rate)) == (51, 60)
-    clocks = {frame: text_clock(item, SLAM, frame, project.rate) for frame in range(item.start, item.end)}
+    clocks = {frame: title_clock(item, SLAM, frame, project.rate) for frame in range(item.start, item.end)}
     assert clocks[51].arrived == 0 and clocks[59].arrived == pytest.approx(8 / 9, abs=1e-5)
     assert all(clocks[frame] == REST for frame in range(60, item.end - 6))
     lefts = [clocks[frame].left for frame in range(item.end - 6, item.end)]
@@ -221,7 +222,7 @@ def test_in_the_exported_film_it_stands_still_from_the_frame_of_its_hit(tmp_path
     shot = Item(ItemId(5), 0, round(4 * rate), SolidFill("#203040"))
     project = Project(width=320, height=180, rate=rate, shots=(shot,), next_id=10)
     hit = 1.2347
-    project, _ = put_text(project, replace(SLAM, leave=None), 0, hit=hit)
+    project, _ = put_title(project, replace(SLAM, leave=None), 0, hit=hit)
     export(project, tmp_path / "film.mp4", frames=range(round(2.5 * rate)))
     lumas = [luma.astype(float) for luma in read_lumas(tmp_path / "film.mp4")[0]]
     moves = [np.abs(b - a).mean() for a, b in pairwise(lumas)]
@@ -247,12 +248,12 @@ def test_it_stays_on_its_hit_through_other_beats_another_rate_and_a_longer_fligh
     assert (find_item(moved, number)[1].pin, landing(moved)) == (None, 209)
     free = set_arrival(moved, number, TextMotion("rise", 20))
     assert (landing(free), find_item(free, number)[1].start) == (209, 189)
-    assert landing(land_text(free, number, 8.0)) == 240
-    assert landing(change_text(project, number, text="OTHER", size=0.5)) == 60
+    assert landing(land_title(free, number, 8.0)) == 240
+    assert landing(change_title(project, number, text="OTHER", size=0.5)) == 60
     with pytest.raises(EditError, match="size"):
-        change_text(project, number, size=9.0)
-    with pytest.raises(EditError, match="no text"):
-        change_text(
+        change_title(project, number, size=9.0)
+    with pytest.raises(EditError, match="no title"):
+        change_title(
             replace(
                 project,
                 stack=(

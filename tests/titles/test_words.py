@@ -12,11 +12,11 @@ from msgspec.structs import replace
 from epiphane.document.ids import PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.project import with_lanes
-from epiphane.document.text import TextMotion
+from epiphane.document.titles import TextMotion
 from epiphane.edits.captions import put_captions
 from epiphane.edits.words import add_words_lane, change_words
 from epiphane.errors import EditError, MediaError
-from epiphane.facts.text import TextClock
+from epiphane.facts.titles import TitleClock
 from epiphane.files.captions import read_captions
 from epiphane.files.project import load_project, named_files, save_project
 from epiphane.keying.schedule import schedule
@@ -74,7 +74,7 @@ def test_a_word_arrives_in_the_rise_and_leaves_in_the_fall_of_its_envelope():
     hit = cues.lane(lane.id).cues[2].frame
     clocks = {frame: words_at(cues, lane, hit + frame).clock for frame in range(-1, 14)}
     assert 0 < clocks[-1].arrived < 1
-    assert all(clocks[frame] == TextClock() for frame in range(11))
+    assert all(clocks[frame] == TitleClock() for frame in range(11))
     assert 0 < clocks[11].left < clocks[13].left < 1
 
 

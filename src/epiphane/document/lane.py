@@ -8,7 +8,7 @@ from msgspec import Meta, Struct
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, Seconds, Share, TrackId
 from epiphane.document.pick import Pick
-from epiphane.document.text import TextFill
+from epiphane.document.titles import TextFill
 
 
 class Trigger(Enum):
@@ -188,6 +188,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
         shown = {*self.clips, *(one.clip for one in self.overrides if one.clip is not None)}
         accents = (self.accent, *(one.accent for one in self.overrides))
         sounds = (one.sound for one in accents if one is not None)
+        if self.words is not None and self.words.footage is not None:
+            shown.add(self.words.footage)
         return shown | {one for one in sounds if not isinstance(one, AccentSound)}
 
     @property

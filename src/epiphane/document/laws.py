@@ -112,6 +112,8 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
         match pulse.source:
             case HeardSource(unit=PulseUnit.CUT):
                 number = 2 * len(project.shots)
+            case HeardSource(unit=PulseUnit.LANDING):
+                number = sum(len(track.items) for track in project.tracks)
             case HeardSource():
                 number = max(n_beats, n_drums)
             case BandSource(hits=hits) | TappedSource(hits=hits):

@@ -15,10 +15,10 @@ from epiphane.document.song import Hits
 
 
 class PulseUnit(Enum):
-    """What is counted: the beat grid and what divides it, the hits of a drum or a band, the cuts of the edit.
+    """What is counted: the grid and what divides it, hits of a drum or a band, cuts and landings of the edit.
 
     An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
-    among them. A cut is where what the main track shows changes.
+    among them. A cut is where what the main track shows changes, a landing where a title on a track arrives.
     """
 
     BEAT = "beat"
@@ -34,6 +34,7 @@ class PulseUnit(Enum):
     MID = "mid"
     HIGH = "high"
     CUT = "cut"
+    LANDING = "landing"
 
 
 class HeardSource(Struct, frozen=True, forbid_unknown_fields=True, tag="heard"):

@@ -18,7 +18,7 @@ from epiphane.document.ids import (
     Share,
     TrackId,
 )
-from epiphane.document.text import TextFill
+from epiphane.document.titles import LogoFill, TextFill
 from epiphane.errors import EditError
 
 
@@ -275,7 +275,7 @@ class Panels(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_def
     pulse: PulseId | None = None
 
 
-Content: TypeAlias = FootageCut | SolidFill | ShapeFill | Panels | TextFill
+Content: TypeAlias = FootageCut | SolidFill | ShapeFill | Panels | TextFill | LogoFill
 
 
 class ItemSound(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
@@ -353,9 +353,13 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
 
     @property
     def all_footage(self) -> tuple[FootageId, ...]:
-        """All footage that it shows, of every panel of a split screen."""
+        """All footage that it shows, of every panel of a split screen, as a logo or through letters."""
         if isinstance(self.content, Panels):
             return tuple(panel.cut.footage for panel in self.content.panels)
+        if isinstance(self.content, LogoFill):
+            return (self.content.footage,)
+        if isinstance(self.content, TextFill) and self.content.footage is not None:
+            return (self.content.footage,)
         return () if self.footage is None else (self.footage,)
 
 

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Item, Track, Transform
+from epiphane.document.titles import TextFill
 from epiphane.errors import EditError
 from epiphane.timing import frame_at
 

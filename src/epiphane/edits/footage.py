@@ -99,6 +99,8 @@ def _without_clips(lane: Lane, gone: set[FootageId]) -> Lane:
     """Return a lane that shows and plays no footage that is gone."""
     if not lane.used_footage & gone:
         return lane
+    if lane.words is not None and lane.words.footage in gone:
+        lane = replace(lane, words=replace(lane.words, footage=None))
 
     def left(accent: Accent | None) -> Accent | None:
         return None if accent is not None and accent.sound in gone else accent

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill
+from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits, footage_name, started_at
@@ -166,7 +166,8 @@ def _refuse_locked(project: Project, items: Iterable[Item]) -> None:
 
 def shot_name(project: Project, item: Item) -> str:
     """Return what a shot is called: as its footage, or by what it shows."""
-    footage = next((one for one in project.footage if one.id == item.footage), None)
+    shown = item.content.footage if isinstance(item.content, LogoFill) else item.footage
+    footage = next((one for one in project.footage if one.id == shown), None)
     if footage is not None:
         return footage_name(footage)
     if isinstance(item.content, ShapeFill):

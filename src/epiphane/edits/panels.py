@@ -8,6 +8,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import FootageCut, Item, Panel, PanelLayout, Panels, Pin
+from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.checked import checked
 from epiphane.edits.shots import footage_name, with_shot
 from epiphane.errors import EditError
@@ -128,7 +129,11 @@ def remove_panel(project: Project, shot_id: ItemId, place: int) -> Project:
 
 
 def without_footage(item: Item, gone: set[FootageId]) -> Item | None:
-    """Return a split screen without the panels of some footage, or None where nothing is left of it."""
+    """Return an item without some footage in its panels or letters, or None where nothing is left of it."""
+    if isinstance(item.content, TextFill) and item.content.footage in gone:
+        return replace(item, content=replace(item.content, footage=None))
+    if isinstance(item.content, LogoFill) and item.content.footage in gone:
+        return None
     if not isinstance(item.content, Panels):
         return item
     left = tuple(one for one in item.content.panels if one.cut.footage not in gone)

@@ -6,8 +6,8 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_items
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import FootageCut, Item, Panels, Pin, cut_of, with_cut
+from epiphane.document.titles import TitleLook
 from epiphane.facts.source_time import anchor_frame, start_for
 from epiphane.facts.speed import shifted
 from epiphane.timing import frame_at
@@ -20,7 +20,7 @@ def pinned(shot: Item, pin: Pin | None, rate: Fraction) -> Item:
     """
     if pin is None or not shot.start <= frame_at(pin.hit, rate) < shot.start + shot.n_frames:
         return shot if shot.pin is None else _let_go(shot, rate)
-    if isinstance(shot.content, TextFill):  # it lands there, wherever it begins
+    if isinstance(shot.content, TitleLook):  # it lands there, wherever it begins
         return replace(shot, pin=pin)
     if shot.pin is None:
         cut = cut_of(shot)

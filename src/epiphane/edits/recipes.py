@@ -115,8 +115,8 @@ def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     is_own_sound = lane.accent is not None and not isinstance(lane.accent.sound, AccentSound)
     lane = replace(lane, overrides=(), shots=(), spans=(), track=None, clips=())
     lane = replace(lane, accent=None if is_own_sound else lane.accent)
-    if lane.words is not None and lane.words.file is not None:
-        lane = replace(lane, words=replace(lane.words, file=None))
+    if lane.words is not None:
+        lane = replace(lane, words=replace(lane.words, file=None, footage=None))
     lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 

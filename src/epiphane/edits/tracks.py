@@ -7,7 +7,6 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project, find
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     FootageCut,
     Item,
@@ -18,6 +17,7 @@ from epiphane.document.timeline import (
     Track,
     footage_item,
 )
+from epiphane.document.titles import LogoFill, TextFill, TitleFill
 from epiphane.edits.checked import checked
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import footage_name, started_at
@@ -107,13 +107,13 @@ def replace_item(project: Project, item_id: ItemId, change: Callable[[Item], Ite
 
 def put_fill_on_track(
     project: Project,
-    fill: SolidFill | ShapeFill | TextFill,
+    fill: SolidFill | ShapeFill | TitleFill,
     frame: int,
     track: TrackId | None = None,
     *,
     seconds: float = 2.0,
 ) -> tuple[Project, ItemId]:
-    """Return `project` with a solid, a shape or text on a track or a new one from a frame on; its number.
+    """Return `project` with a solid, a shape or a title on a track or a new one from a frame on; its number.
 
     It lasts some seconds, or as long as there is room.
 
@@ -124,6 +124,8 @@ def put_fill_on_track(
     """
     if isinstance(fill, TextFill):
         name = "text"
+    elif isinstance(fill, LogoFill):
+        name = "logo"
     else:
         name = "solid" if isinstance(fill, SolidFill) else fill.kind.value
     project, item_id, track = _begun(project, track, name)

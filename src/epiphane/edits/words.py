@@ -6,7 +6,7 @@ from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project, find, with_lanes
-from epiphane.document.text import Shadow, TextFill
+from epiphane.document.titles import Shadow, TextFill
 from epiphane.edits.checked import with_changes
 from epiphane.edits.lanes import add_lane
 from epiphane.errors import EditError

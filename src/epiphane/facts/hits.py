@@ -23,6 +23,7 @@ from epiphane.document.pulse import (
 )
 from epiphane.document.song import BANDS, DRUMS, Beat, Hit, Song
 from epiphane.facts.cuts import cut_hits
+from epiphane.facts.titles import landing_hits
 from epiphane.types import FloatArray
 
 _DIVISIONS = {PulseUnit.HALF: 2, PulseUnit.THIRD: 3, PulseUnit.QUARTER: 4}
@@ -41,22 +42,24 @@ _AROUND_SECONDS = 8.0
 
 
 class HitContext(Struct, frozen=True, cache_hash=True):
-    """What the hits of pulses depend on beside themselves: the song, the other pulses, the length, the cuts.
+    """What the hits of pulses depend on beside themselves: the song, the other pulses, the length, the edit.
 
-    `cuts` are there where a pulse counts them.
+    `cuts` and `landings` are there where a pulse counts them.
     """
 
     song: Song | None
     pulses: tuple[Pulse, ...] = ()
     duration: float = 0.0
     cuts: tuple[Hit, ...] = ()
+    landings: tuple[Hit, ...] = ()
 
 
 def hit_context_of(project: Project) -> HitContext:
     """Return what the hits of a project's pulses depend on."""
-    has_cuts = any(pulse.unit is PulseUnit.CUT for pulse in project.pulses)
-    cuts = cut_hits(project) if has_cuts else ()
-    return HitContext(project.song, project.pulses, float(project.n_frames / project.rate), cuts)
+    counted = {pulse.unit for pulse in project.pulses}
+    cuts = cut_hits(project) if PulseUnit.CUT in counted else ()
+    landings = landing_hits(project) if PulseUnit.LANDING in counted else ()
+    return HitContext(project.song, project.pulses, float(project.n_frames / project.rate), cuts, landings)
 
 
 def counts_cuts(pulse: Pulse, pulses: Sequence[Pulse]) -> bool:
@@ -129,6 +132,8 @@ class _Working:
         match source:
             case HeardSource(unit=PulseUnit.CUT):
                 return self._context.cuts, 0
+            case HeardSource(unit=PulseUnit.LANDING):
+                return self._context.landings, 0
             case HeardSource(unit=unit):
                 return ((), 0) if self._context.song is None else _heard_hits(unit, self._context.song)
             case BandSource(hits=hits) | TappedSource(hits=hits):

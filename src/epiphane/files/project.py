@@ -29,8 +29,8 @@ from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
 from epiphane.document.project import FORMAT_VERSION, Project, with_items, with_lanes
 from epiphane.document.song import Song
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Item
+from epiphane.document.titles import TextFill
 from epiphane.errors import ProjectFileError
 from epiphane.timing import frame_at
 

@@ -20,6 +20,7 @@ from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.plan import (
     FramePlan,
     Joined,
+    LogoDrawing,
     Node,
     ShapeDrawing,
     Shown,
@@ -34,7 +35,7 @@ from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.render.working_image import WorkingImage, filled, resized, rounded, toned, whole_levels
-from epiphane.titles.picture import text_picture
+from epiphane.titles.picture import logo_picture, text_picture
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
 from epiphane.types import Picture, Pixels, Plane, Size
@@ -199,8 +200,13 @@ class _Drawing:
             case ShapeDrawing():
                 made = shape_picture(node.content, self._size, self._shape)
                 made = made if is_over else without_alpha(made)
-            case TextDrawing(fill=fill, transform=transform, clock=clock):
-                made = text_picture(fill, transform, clock, self._size)
+            case TextDrawing(fill=fill, transform=transform, clock=clock, inside=inside):
+                within = None if inside is None else self.rounded(self.node(Node(Shown(inside))))
+                made = text_picture(fill, transform, clock, self._size, within)
+                made = made if is_over else without_alpha(made)
+            case LogoDrawing(fill=fill, source=source, transform=transform, clock=clock):
+                image = _with_own_alpha(self._sources.picture(source))
+                made = logo_picture(fill, image, transform, clock, self._size)
                 made = made if is_over else without_alpha(made)
             case Stacked(nodes=nodes):
                 made = self._stacked(nodes, has_edge=has_edge)
@@ -379,6 +385,15 @@ class _Drawing:
         alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
         mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
         return WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
+
+
+def _with_own_alpha(raw: RawPicture) -> Picture:
+    """Return a picture of footage at its own size, as premultiplied BGRA."""
+    if raw.has_alpha:
+        return np.asarray(raw.planes[0], np.uint8)
+    planes = [rounded(resized(plane, raw.shape, cv2.INTER_LINEAR)) for plane in raw.planes]
+    colours = WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
+    return _opaque(rounded(colours.resolved()), has_edge=True)
 
 
 def _opaque(picture: Picture, *, has_edge: bool) -> Picture:

@@ -10,9 +10,8 @@ from msgspec.structs import replace
 from epiphane.audio.song_gain import fade_level
 from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.ids import LaneId
+from epiphane.document.ids import FootageId, LaneId, PulseId
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     COVERING,
     Backdrop,
@@ -30,6 +29,7 @@ from epiphane.document.timeline import (
     Transform,
     cut_of,
 )
+from epiphane.document.titles import LogoFill, TextFill, TitleFill
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.framing import item_opacity
 from epiphane.facts.hits import hit_context_of, hits_of
@@ -37,7 +37,7 @@ from epiphane.facts.overlays import moment_of
 from epiphane.facts.panels import PanelPlace, panel_places
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
-from epiphane.facts.text import TextClock, text_clock
+from epiphane.facts.titles import TitleClock, title_clock
 from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
@@ -119,14 +119,24 @@ class Joined(Struct, frozen=True, cache_hash=True):
 
 
 class TextDrawing(Struct, frozen=True, cache_hash=True):
-    """A text as it lies on a frame, and how far it has arrived or left."""
+    """A text as it lies on a frame, how far it has arrived or left, and what is seen through its letters."""
 
     fill: TextFill
     transform: Transform
-    clock: TextClock
+    clock: TitleClock
+    inside: SourceFrame | None = None
 
 
-Content: TypeAlias = Shown | Solid | ShapeDrawing | TextDrawing | SplitScreen | Stacked | Joined
+class LogoDrawing(Struct, frozen=True, cache_hash=True):
+    """A logo as it lies on a frame, and how far it has arrived or left."""
+
+    fill: LogoFill
+    source: SourceFrame
+    transform: Transform
+    clock: TitleClock
+
+
+Content: TypeAlias = Shown | Solid | ShapeDrawing | TextDrawing | LogoDrawing | SplitScreen | Stacked | Joined
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -214,6 +224,8 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
             yield from sources_of(incoming)
             if matte is not None:
                 yield matte
+        case LogoDrawing(source=source) | TextDrawing(inside=SourceFrame() as source):
+            yield source
         case Solid() | ShapeDrawing() | TextDrawing():
             pass
         case _:
@@ -232,7 +244,7 @@ def lowest_shown(node: Node) -> Shown | None:
         case Joined(outgoing=outgoing, incoming=incoming):
             sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
             return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
-        case Solid() | ShapeDrawing() | TextDrawing():
+        case Solid() | ShapeDrawing() | TextDrawing() | LogoDrawing():
             return None
         case _:
             assert_never(node.content)
@@ -361,7 +373,7 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             return Node(_solid(colour), opacity=opacity, blend=item.blend)
         case Panels() as panels:
             return Node(_split_screen(project, item, panels, frame), opacity=opacity, blend=item.blend)
-        case TextFill() | ShapeFill() as fill:
+        case TextFill() | LogoFill() | ShapeFill() as fill:
             drawing = _fill_drawing(project, item, fill, frame)
             return None if drawing is None else Node(drawing, opacity=opacity, blend=item.blend)
         case _:
@@ -369,15 +381,38 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
 
 
 def _fill_drawing(
-    project: Project, item: Item, fill: TextFill | ShapeFill, frame: int
-) -> TextDrawing | ShapeDrawing | None:
-    """Return what an item of letters or of a shape shows on a frame, or None before its letters come."""
-    if isinstance(fill, TextFill):
-        clock = text_clock(item, fill, frame, project.rate)
-        return None if clock is None else TextDrawing(fill, transform_on(item, frame), clock)
-    to = None if fill.to is None else _levels(fill.to)
-    sides = fill.width, fill.height, fill.feather
-    return ShapeDrawing(fill.kind, _levels(fill.colour), to, *sides, transform_on(item, frame))
+    project: Project, item: Item, fill: TitleFill | ShapeFill, frame: int
+) -> TextDrawing | LogoDrawing | ShapeDrawing | None:
+    """Return what an item of a title or a shape shows on a frame, or None where that is nothing."""
+    transform = transform_on(item, frame)
+    if isinstance(fill, ShapeFill):
+        to = None if fill.to is None else _levels(fill.to)
+        sides = fill.width, fill.height, fill.feather
+        return ShapeDrawing(fill.kind, _levels(fill.colour), to, *sides, transform)
+    hits = () if fill.arrive is None else _hit_times(project, fill.arrive.pulse)
+    clock = title_clock(item, fill, frame, project.rate, hits)
+    source = _source_within(project, item, fill.footage, frame)
+    if clock is None or (source is None and isinstance(fill, LogoFill)):
+        return None
+    if isinstance(fill, LogoFill):
+        assert source is not None
+        return LogoDrawing(fill, source, transform, clock)
+    return TextDrawing(fill, transform, clock, source)
+
+
+def _source_within(project: Project, item: Item, number: FootageId | None, frame: int) -> SourceFrame | None:
+    """Return the picture of footage that a title shows on a frame, from its beginning, or None."""
+    footage = next((one for one in project.footage if one.id == number), None)
+    if footage is None or footage.kind is FootageKind.SOUND:
+        return None
+    cut = FootageCut(footage.id, footage.used_from)
+    return source_of(project, Item(item.id, item.start, item.n_frames, cut), footage, frame)
+
+
+def _hit_times(project: Project, pulse_id: PulseId | None) -> tuple[float, ...]:
+    """Return the times of the hits of a pulse, in seconds; none without one."""
+    pulse = next((one for one in project.pulses if one.id == pulse_id), None)
+    return () if pulse is None else tuple(hit.time for hit in hits_of(pulse, hit_context_of(project)))
 
 
 def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> SplitScreen:
@@ -395,11 +430,10 @@ def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> S
 def _arrivals(project: Project, item: Item, panels: Panels) -> list[int]:
     """Return the frame on which each panel comes in: with the shot, or all but the first on hits."""
     number = len(panels.panels)
-    pulse = next((one for one in project.pulses if one.id == panels.pulse), None)
-    if pulse is None:
+    if not any(one.id == panels.pulse for one in project.pulses):
         return [item.start] * number
-    hits = (frame_at(hit.time, project.rate) for hit in hits_of(pulse, hit_context_of(project)))
-    after = [frame for frame in hits if item.start < frame < item.end][: number - 1]
+    frames = (frame_at(time, project.rate) for time in _hit_times(project, panels.pulse))
+    after = [frame for frame in frames if item.start < frame < item.end][: number - 1]
     return [item.start, *after, *[item.end] * (number - 1 - len(after))]
 
 

@@ -1,15 +1,28 @@
-"""What a text covers of the frame: its letters at rest, moved, and blurred along their way."""
+"""What a title covers of the frame: its letters at rest, moved, and blurred along their way."""
+
+from typing import Protocol
 
 import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.text import TextFill, TextUnit
-from epiphane.facts.text import TextClock
-from epiphane.titles.layout import Block
+from epiphane.document.titles import TextUnit, TitleLook
+from epiphane.facts.titles import TitleClock
+from epiphane.titles.layout import Block, Letter
 from epiphane.titles.motions.declare import MOTIONS, REST
-from epiphane.titles.moving import MovedLetters, moved_letters
-from epiphane.titles.raster import Sprite, add_sprite, coloured_sprites, is_within, letter_sprite
+from epiphane.titles.moving import Moved, moved_letters
+from epiphane.titles.sprites import (
+    Sprite,
+    add_sprite,
+    between_pixels,
+    flat_near,
+    lay_sprite,
+    moved_sprite,
+    points_through,
+    torn,
+    warped,
+    wiped,
+)
 from epiphane.types import FloatArray, Plane, Size
 
 _LETTER_SAMPLES, _BLOCK_SAMPLES, _SHUTTER = 6, 14, 0.5
@@ -63,126 +76,167 @@ class Covered(Struct, frozen=True, eq=False):
     seen: float = 1.0
 
 
-def covered(fill: TextFill, block: Block, place: FloatArray, clock: TextClock, size: Size) -> Covered:
-    """Return what a text covers as it is now.
+class Ink(Protocol):
+    """What letters are drawn with."""
+
+    def coverage(
+        self, letter: Letter, place: FloatArray, size: Size, *, blur: float = 0.0, opacity: float = 1.0
+    ) -> Sprite | None:
+        """Return the coverage of a letter under a flat matrix, shape (3, 3), or None where none is seen."""
+        ...
+
+    def coloured(self, letter: Letter, place: FloatArray, size: Size, opacity: float) -> list[Sprite]:
+        """Return what of a letter has colours of its own, as premultiplied BGRA."""
+        ...
+
+    def is_within(self, letter: Letter, place: FloatArray, size: Size) -> bool:
+        """Whether something of a letter may lie in a frame: what is far outside of it is not drawn."""
+        ...
+
+
+def covered(
+    ink: Ink, look: TitleLook, block: Block, place: FloatArray, clock: TitleClock, size: Size
+) -> Covered:
+    """Return what a title covers as it is now.
 
     Parameters
     ----------
-    place : float64, shape (2, 3)
+    place : float64, shape (3, 3)
         From sizes of the letters, about the middle of the block, to pixels.
     """
-    motion, share = (fill.arrive, clock.arrived) if clock.left is None else (fill.leave, 1 - clock.left)
+    frame = _Frame(ink, block, place, size)
+    motion, share = (look.arrive, clock.arrived) if clock.left is None else (look.leave, 1 - clock.left)
     if motion is None or share is None or not block.letters:
-        return _covered(block, place, None, size)
+        return frame.covered(None)
     declared = MOTIONS.find(motion.key)
     if declared is None or not declared.is_smeared:
-        return _covered(block, place, moved_letters(block.letters, motion, share), size)
+        return frame.covered(moved_letters(block.letters, motion, share, clock.shares))
     ahead = clock.step * _SHUTTER * (1 if clock.left is None else -1)
     n_samples = _BLOCK_SAMPLES if motion.unit is TextUnit.BLOCK else _LETTER_SAMPLES
-    ways = np.clip(np.linspace(share, share + ahead, n_samples), 0, 1).tolist()
-    samples = [moved_letters(block.letters, motion, way) for way in ways]
-    if motion.unit is TextUnit.BLOCK:
-        return _smeared_block(block, place, samples, size)
-    return _smeared_letters(block, place, samples, size)
+    steps = np.linspace(0, ahead, n_samples)
+
+    def sample(step: float) -> list[Moved]:
+        shares = [min(max(one + step, 0.0), 1.0) for one in clock.shares]
+        return moved_letters(block.letters, motion, min(max(share + step, 0.0), 1.0), shares)
+
+    samples = [sample(step) for step in steps.tolist()]
+    return frame.smeared_block(samples) if motion.unit is TextUnit.BLOCK else frame.smeared_letters(samples)
 
 
-def _covered(block: Block, place: FloatArray, moved: MovedLetters | None, size: Size) -> Covered:
-    """Return what letters cover, moved or at rest."""
-    coverage = np.zeros((size[1], size[0]), np.uint8)
-    box, coloured, seen = EMPTY, [], 0.0
-    em = float(np.hypot(place[0, 0], place[1, 0]))
-    for number, letter in enumerate(block.letters):
-        motion, matrix = (REST, None) if moved is None else moved[number]
-        here = place if matrix is None else after(place, matrix)
-        opacity = min(max(motion.opacity, 0.0), 1.0)
-        seen += opacity
-        if opacity <= 0 or not is_within(letter, here, size):
-            continue
-        sprite = letter_sprite(letter, here, motion.blur * em, opacity)
-        if sprite is not None:
-            box = _added(coverage, sprite, box)
-        coloured += coloured_sprites(letter, here, opacity)
-    return Covered(coverage, box, tuple(coloured), seen / max(1, len(block.letters)))
+class _Frame(Struct, frozen=True, eq=False):
+    """A frame on which a block is drawn with some ink, from a place."""
+
+    ink: Ink
+    block: Block
+    place: FloatArray
+    size: Size
+
+    @property
+    def _em(self) -> float:
+        return float(np.hypot(self.place[0, 0], self.place[1, 0]))
+
+    def covered(self, moved: list[Moved] | None) -> Covered:
+        """Return what letters cover, moved or at rest."""
+        coverage = np.zeros((self.size[1], self.size[0]), np.uint8)
+        box, coloured, seen = EMPTY, [], 0.0
+        for number, letter in enumerate(self.block.letters):
+            one = None if moved is None else moved[number]
+            opacity = 1.0 if one is None else min(max(one.motion.opacity, 0.0), 1.0)
+            seen += opacity
+            if opacity <= 0:
+                continue
+            sprite, others = self._sprites(letter, one, opacity)
+            if sprite is not None:
+                box = _added(coverage, sprite, box)
+            coloured += others
+        return Covered(coverage, box, tuple(coloured), seen / max(1, len(self.block.letters)))
+
+    def _sprites(
+        self, letter: Letter, moved: Moved | None, opacity: float
+    ) -> tuple[Sprite | None, list[Sprite]]:
+        """Return the coverage of a letter, and what of it has colours of its own."""
+        here = self.place if moved is None else self.place @ moved.matrix
+        flat = flat_near(here, letter.x, letter.y)
+        if not self.ink.is_within(letter, flat, self.size):
+            return None, []
+        motion = REST if moved is None else moved.motion
+        drawn = self.ink.coverage(letter, flat, self.size, blur=motion.blur * self._em, opacity=opacity)
+        sprites = [drawn, *self.ink.coloured(letter, flat, self.size, opacity)]
+        if flat is not here:
+            step = here @ np.linalg.inv(flat)
+            sprites = [None if one is None else moved_sprite(one, [step]) for one in sprites]
+        if moved is not None and motion.shown < 1:
+            end = moved.left + motion.shown * (moved.right - moved.left)
+            sprites = [None if one is None else wiped(one, here, end) for one in sprites]
+        if motion.torn > 0:
+            reach = motion.torn * self._em
+            sprites = [
+                None if one is None else torn(one, self._em, reach, motion.torn_seed) for one in sprites
+            ]
+        return sprites[0], [one for one in sprites[1:] if one is not None]
+
+    def smeared_letters(self, samples: list[list[Moved]]) -> Covered:
+        """Return what letters cover while the shutter is open: each is drawn once and moved on from there."""
+        coverage = np.zeros((self.size[1], self.size[0]), np.uint8)
+        box, coloured, seen = EMPTY, [], 0.0
+        middle = len(samples) // 2
+        for number, letter in enumerate(self.block.letters):
+            moved = samples[middle][number]
+            opacity = min(max(moved.motion.opacity, 0.0), 1.0)
+            seen += opacity
+            sprite, others = (None, []) if opacity <= 0 else self._sprites(letter, moved, opacity)
+            if sprite is not None:
+                sprite = moved_sprite(sprite, self._steps(samples, number))
+            if sprite is not None:
+                box = _added(coverage, sprite, box)
+            for other in others:
+                smeared = moved_sprite(other, self._steps(samples, number))
+                coloured += [] if smeared is None else [smeared]
+        return Covered(coverage, box, tuple(coloured), seen / max(1, len(self.block.letters)))
+
+    def _steps(self, samples: list[list[Moved]], number: int) -> list[FloatArray]:
+        """Return the matrices of the frame by which a letter moves on from the middle sample to each."""
+        back = np.linalg.inv(self.place @ samples[len(samples) // 2][number].matrix)
+        return [self.place @ sample[number].matrix @ back for sample in samples]
+
+    def smeared_block(self, samples: list[list[Moved]]) -> Covered:
+        """Return what a block that moves as one covers while the shutter is open: it is drawn once."""
+        drawn = self.covered(None)  # at rest: nothing of it is cut off there, and it is sharp
+        opacity = min(max(samples[len(samples) // 2][0].motion.opacity, 0.0), 1.0)
+        if drawn.box.is_empty or opacity <= 0:
+            return Covered(np.zeros_like(drawn.coverage), EMPTY, (), opacity)
+        back = np.linalg.inv(self.place)
+        steps = [self.place @ moved[0].matrix @ back for moved in samples]
+        edges = drawn.box
+        corners = np.array([(x, y, 1.0) for x in (edges.x0, edges.x1) for y in (edges.y0, edges.y1)])
+        reached = [np.clip(points_through(step, corners), -_FARTHEST, _FARTHEST) for step in steps]
+        lows, highs = np.floor(np.min(reached, axis=(0, 1))) - 1, np.ceil(np.max(reached, axis=(0, 1))) + 1
+        travel = float(np.hypot(*(reached[-1] - reached[0]).T).max())
+        times = 3 if travel > _FAST else 2  # what is smeared is as good when it is smaller
+        small_size = -(-self.size[0] // times), -(-self.size[1] // times)
+        to_small = np.diag((small_size[0] / self.size[0], small_size[1] / self.size[1], 1.0))
+        planes = [drawn.coverage]
+        if drawn.coloured:
+            whole = np.zeros((self.size[1], self.size[0], 4), np.uint8)
+            for sprite in drawn.coloured:
+                lay_sprite(whole, sprite)
+            planes.append(whole)
+        smeared = []
+        for plane in planes:
+            small = np.asarray(cv2.resize(plane, small_size, interpolation=cv2.INTER_AREA), np.uint8)
+            total = np.zeros(small.shape, np.float32)
+            for step in steps:
+                matrix = between_pixels(to_small @ step @ np.linalg.inv(to_small))
+                cv2.accumulate(warped(small, matrix, small_size), total)
+            mean = cv2.convertScaleAbs(total, alpha=opacity / len(samples))
+            smeared.append(np.asarray(cv2.resize(mean, self.size, interpolation=cv2.INTER_LINEAR), np.uint8))
+        box = Box(int(lows[0]), int(lows[1]), int(highs[0]), int(highs[1])).grown(0, self.size)
+        return Covered(smeared[0], box, tuple(Sprite(one, 0, 0) for one in smeared[1:]), opacity)
 
 
-def _smeared_letters(block: Block, place: FloatArray, samples: list[MovedLetters], size: Size) -> Covered:
-    """Return what letters cover while the shutter is open: each is drawn once, and moved on from there."""
-    coverage = np.zeros((size[1], size[0]), np.uint8)
-    box, coloured, seen = EMPTY, [], 0.0
-    middle = len(samples) // 2
-    for number, letter in enumerate(block.letters):
-        motion = samples[middle][number][0]
-        opacity = min(max(motion.opacity, 0.0), 1.0)
-        seen += opacity
-        here = after(place, samples[middle][number][1])
-        if opacity <= 0 or not is_within(letter, here, size):
-            continue
-        sprite = letter_sprite(letter, here, 0.0, opacity)
-        if sprite is not None:
-            back = np.linalg.inv(np.vstack([here, (0, 0, 1)]))
-            steps = [after(place, moved[number][1]) @ back for moved in samples]
-            box = _added(coverage, _on_average(sprite, steps), box)
-        coloured += coloured_sprites(letter, here, opacity)
-    return Covered(coverage, box, tuple(coloured), seen / max(1, len(block.letters)))
-
-
-def _on_average(sprite: Sprite, steps: list[FloatArray]) -> Sprite:
-    """Return the average of a sprite moved by each of some matrices, shape (2, 3), of places in the frame."""
-    height, width = sprite.pixels.shape[:2]
-    ends = ((sprite.left, sprite.left + width), (sprite.top, sprite.top + height))
-    corners = np.array([(x, y, 1.0) for x in ends[0] for y in ends[1]])
-    reached = np.concatenate([corners @ step.T for step in steps])
-    (left, top), (right, bottom) = np.floor(reached.min(axis=0)) - 1, np.ceil(reached.max(axis=0)) + 1
-    shape = min(int(right - left), _WIDEST), min(int(bottom - top), _WIDEST)
-    total = np.zeros(shape[::-1], np.float32)
-    for step in steps:
-        moved = _of_pixels(step, (sprite.left, sprite.top), (left, top))
-        cv2.accumulate(cv2.warpAffine(sprite.pixels, moved, shape, flags=cv2.INTER_LINEAR), total)
-    return Sprite(np.asarray(cv2.convertScaleAbs(total, alpha=1 / len(steps)), np.uint8), int(left), int(top))
-
-
-_WIDEST = 4096
-
-
-def _smeared_block(block: Block, place: FloatArray, samples: list[MovedLetters], size: Size) -> Covered:
-    """Return what a block that moves as one covers while the shutter is open: it is drawn once."""
-    # Drawn where it is smallest: most of it lies in the frame there.
-    base = min((samples[0], samples[-1]), key=lambda moved: abs(float(np.linalg.det(moved[0][1][:, :2]))))
-    drawn = _covered(block, place, base, size)
-    if drawn.box.is_empty:
-        return drawn
-    back = np.linalg.inv(np.vstack([after(place, base[0][1]), (0, 0, 1)]))
-    half = -(-size[0] // 2), -(-size[1] // 2)  # what is smeared is as good at half the size
-    small = cv2.resize(drawn.coverage, half, interpolation=cv2.INTER_AREA)
-    total = np.zeros((half[1], half[0]), np.float32)
-    box, edges = drawn.box, drawn.box
-    corners = np.array([(x, y, 1) for x in (edges.x0, edges.x1) for y in (edges.y0, edges.y1)], float)
-    for moved in samples:
-        step = after(place, moved[0][1]) @ back
-        reached = corners @ step.T
-        low, high = np.floor(reached.min(axis=0)) - 1, np.ceil(reached.max(axis=0)) + 1
-        box = box.joined(Box(int(low[0]), int(low[1]), int(high[0]), int(high[1])))
-        step[:, 2] /= 2
-        cv2.accumulate(cv2.warpAffine(small, _of_pixels(step), half, flags=cv2.INTER_LINEAR), total)
-    mean = cv2.convertScaleAbs(total, alpha=1 / len(samples))
-    coverage = np.asarray(cv2.resize(mean, size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    return Covered(coverage, box.grown(0, size), drawn.coloured, drawn.seen)
-
-
-def after(place: FloatArray, matrix: FloatArray) -> FloatArray:
-    """Return the matrix, shape (2, 3), that does one of that shape first and then the place."""
-    made = place[:, :2] @ matrix
-    made[:, 2] += place[:, 2]
-    return np.asarray(made)
-
-
-def _of_pixels(
-    step: FloatArray, corner: tuple[float, float] = (0.0, 0.0), to: tuple[float, float] = (0.0, 0.0)
-) -> FloatArray:
-    """Return a matrix of places, which lie between pixels, as one of pixels counted from two corners."""
-    made = step.copy()
-    made[:, 2] += step[:, :2] @ (corner[0] + 0.5, corner[1] + 0.5) - (to[0] + 0.5, to[1] + 0.5)
-    return made
+_FARTHEST = 100_000.0
+_FAST = 40.0
+"""Pixels in a frame, from which on what moves may be drawn at a third of the size."""
 
 
 def _added(coverage: Plane, sprite: Sprite, box: Box) -> Box:

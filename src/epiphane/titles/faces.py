@@ -1,18 +1,31 @@
 """Faces as HarfBuzz has them: which letters they have, and how large they are."""
 
 import threading
+from collections.abc import Mapping
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
 import uharfbuzz as hb
+from msgspec import Struct
 
+from epiphane.document.titles import FaceAxis
 from epiphane.errors import MediaError
 from epiphane.media.faces import fallback_faces, read_face, shipped_faces
 
 
+class Axis(Struct, frozen=True):
+    """An axis of a variable face: its four letters, its name, and which values it may have."""
+
+    tag: str
+    name: str
+    low: float
+    default: float
+    high: float
+
+
 class Face:
-    """One face of letters.
+    """One face of letters, a variable one at some values of its axes.
 
     Attributes
     ----------
@@ -22,15 +35,27 @@ class Face:
         The code points that it has a letter for.
     has_colours : bool
         Whether its letters have colours of their own.
+    axes : tuple of Axis
+        Those of a variable face, none of any other.
     """
 
-    def __init__(self, path: Path, content: bytes) -> None:
+    def __init__(self, path: Path, content: bytes, values: Mapping[str, float]) -> None:
         face = hb.Face(content)
         self.path = path
         self.upem = int(face.upem) or 1000
         self.characters = frozenset(face.unicodes)
         self.has_colours = bool(face.has_color_paint)
-        self._face, self._local = face, threading.local()
+        self.axes = tuple(
+            Axis(
+                one.tag,
+                face.get_name(one.name_id) or one.tag,
+                one.min_value,
+                one.default_value,
+                one.max_value,
+            )
+            for one in face.axis_infos
+        )
+        self._face, self._values, self._local = face, dict(values), threading.local()
 
     @property
     def font(self) -> hb.Font:
@@ -38,12 +63,18 @@ class Face:
         made: hb.Font | None = getattr(self._local, "font", None)
         if made is None:
             made = self._local.font = hb.Font(self._face)
+            if self._values:
+                made.set_variations(self._values)
         return made
 
 
+def _limits(axis: hb.OTVarAxisInfo) -> tuple[float, float, float]:
+    return axis.min_value, axis.default_value, axis.max_value
+
+
 @lru_cache(maxsize=64)
-def face_at(path: Path) -> Face:
-    """Return the face of a file.
+def face_at(path: Path, axes: tuple[FaceAxis, ...] = ()) -> Face:
+    """Return the face of a file, at some values of its axes.
 
     Raises
     ------
@@ -52,7 +83,7 @@ def face_at(path: Path) -> Face:
     """
     content = read_face(path)
     try:
-        face = Face(path, content)
+        face = Face(path, content, {one.tag: one.value for one in axes})
     except (hb.HarfBuzzError, ValueError, RuntimeError):
         raise MediaError(f"{path.name} is damaged: choose another face of letters") from None
     if not face.characters:
@@ -60,11 +91,32 @@ def face_at(path: Path) -> Face:
     return face
 
 
-def faces_for(name: str, file: str | None) -> tuple[Face, ...]:
+def faces_for(name: str, file: str | None, axes: tuple[FaceAxis, ...] = ()) -> tuple[Face, ...]:
     """Return the faces of a text: its own first, if it can be had, then those that show what it lacks."""
-    shipped = shipped_faces()
-    wanted = Path(file) if file is not None else shipped.get(name, next(iter(shipped.values())))
+    wanted = _path_of(name, file)
     own: tuple[Face, ...] = ()
     with suppress(MediaError):  # it is told where the text is shown; others show its letters
-        own = (face_at(wanted),)
+        own = (face_at(wanted, axes),)
     return (*own, *(face_at(path) for path in fallback_faces() if path != wanted))
+
+
+def axes_of(name: str, file: str | None) -> tuple[Axis, ...]:
+    """Return the axes of the face of a text; none where it is not variable, or cannot be had."""
+    try:
+        return face_at(_path_of(name, file)).axes
+    except MediaError:
+        return ()
+
+
+def usual_axes(name: str, file: str | None) -> tuple[FaceAxis, ...]:
+    """Return the values that the axes of a face have in a title unless they are chosen: it is bold."""
+    weight = next((axis for axis in axes_of(name, file) if axis.tag == "wght"), None)
+    return () if weight is None else (FaceAxis("wght", min(max(_BOLD, weight.low), weight.high)),)
+
+
+_BOLD = 700.0
+
+
+def _path_of(name: str, file: str | None) -> Path:
+    shipped = shipped_faces()
+    return Path(file) if file is not None else shipped.get(name, next(iter(shipped.values())))

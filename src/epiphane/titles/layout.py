@@ -12,7 +12,7 @@ import uharfbuzz as hb
 from bidi import algorithm as bidi
 from msgspec import Struct
 
-from epiphane.document.text import Alignment, LetterCase, TextFill
+from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
 from epiphane.titles.faces import Face, faces_for
 
 MOST_LETTERS = 4000
@@ -35,7 +35,7 @@ class Glyph(Struct, frozen=True, eq=False):
 class Letter(Struct, frozen=True, eq=False):
     """What is shaped as one: its glyphs, its place in the text, and the middle of its advance on the line.
 
-    Numbers are counted as one reads.
+    Numbers are counted as one reads. The one letter of a logo has no glyphs.
     """
 
     glyphs: tuple[Glyph, ...]
@@ -44,6 +44,7 @@ class Letter(Struct, frozen=True, eq=False):
     line: int
     x: float
     y: float
+    width: float = 1.0
 
 
 class Block(Struct, frozen=True, eq=False):
@@ -69,7 +70,9 @@ class _Run(Struct, frozen=True, eq=False):
 
 def block_of(fill: TextFill) -> Block:
     """Return a text as it is set."""
-    return set_text(fill.text, fill.face, fill.file, fill.tracking, fill.leading, fill.align, fill.case)
+    return set_text(
+        fill.text, fill.face, fill.file, fill.axes, fill.tracking, fill.leading, fill.align, fill.case
+    )
 
 
 def text_size(fill: TextFill, aspect: float) -> tuple[float, float]:
@@ -83,6 +86,7 @@ def set_text(
     text: str,
     face: str,
     file: str | None,
+    axes: tuple[FaceAxis, ...],
     tracking: float,
     leading: float,
     align: Alignment,
@@ -92,7 +96,7 @@ def set_text(
 
     Letters keep their ligatures unless they are tracked.
     """
-    faces = faces_for(face, file)
+    faces = faces_for(face, file, axes)
     lines = [unicodedata.normalize("NFC", one) for one in _cased(text, case).splitlines()] or [""]
     placed: list[Letter] = []
     widths: list[tuple[int, float]] = []
@@ -106,7 +110,9 @@ def set_text(
             if one[at].isspace():
                 word += 1
                 continue
-            letter = Letter(tuple(glyphs), len(placed), word, line, (left + right) / 2, line * leading)
+            letter = Letter(
+                tuple(glyphs), len(placed), word, line, (left + right) / 2, line * leading, right - left
+            )
             placed.append(letter)
         word += 1
         if len(placed) >= MOST_LETTERS:
@@ -144,7 +150,9 @@ def _moved(letter: Letter, across: float, down: float) -> Letter:
     glyphs = tuple(
         Glyph(one.face, one.number, one.x + across, one.y + letter.y + down) for one in letter.glyphs
     )
-    return Letter(glyphs, letter.number, letter.word, letter.line, letter.x + across, letter.y + down)
+    return Letter(
+        glyphs, letter.number, letter.word, letter.line, letter.x + across, letter.y + down, letter.width
+    )
 
 
 def _shaped(

@@ -1,40 +1,51 @@
 """Where the letters of a text are while it arrives or leaves."""
 
 from collections.abc import Sequence
-from typing import TypeAlias
 
 import numpy as np
+from msgspec import Struct
 
-from epiphane.document.text import TextMotion, TextOrder, TextUnit
+from epiphane.document.titles import TextMotion, TextOrder, TextUnit
 from epiphane.titles.layout import Letter
 from epiphane.titles.motions.declare import MOTIONS, Motion, Part
 from epiphane.types import FloatArray
 
-MovedLetters: TypeAlias = list[tuple[Motion, FloatArray]]
-"""Of each letter its motion, and the matrix by which it is moved, float64, shape (2, 3)."""
 
+class Moved(Struct, frozen=True, eq=False):
+    """How a part of a title is moved: its motion, the matrix of that, and from where to where it reaches.
 
-def moved_letters(letters: Sequence[Letter], motion: TextMotion, share: float) -> MovedLetters:
-    """Return of each letter its motion, and the matrix by which it is moved, when a share of the way is over.
-
-    Returns
-    -------
-    pairs of Motion and float64, shape (2, 3)
-        From sizes of the letters to sizes of the letters.
+    The matrix, float64, shape (3, 3), leads from sizes of the letters to sizes of the letters; in depth its
+    last row is not (0, 0, 1). `left` and `right` are the ends of the part at rest.
     """
+
+    motion: Motion
+    matrix: FloatArray
+    left: float
+    right: float
+
+
+def moved_letters(
+    letters: Sequence[Letter], motion: TextMotion, share: float, shares: Sequence[float] = ()
+) -> list[Moved]:
+    """Return how each letter is moved when a share of the way is over, or a share for each of the parts."""
     declared = MOTIONS.find(motion.key)
     keys = [_unit_of(letter, motion.unit) for letter in letters]
     names = list(dict.fromkeys(keys))
-    middles = _middles(letters, keys)
+    boxes = _boxes(letters, keys)
     ranks = _ranks(len(names), motion)
     chances = np.random.default_rng([motion.seed, 7]).random((len(names), 3)).tolist()
-    made: dict[int, tuple[Motion, FloatArray]] = {}
+    made: dict[int, Moved] = {}
     for number, name in enumerate(names):
-        x, y = middles[name]
-        part = Part(number, len(names), x, y, tuple(chances[number]))
-        way = part_share(share, ranks[number], len(names), motion.stagger)
+        left, top, right, bottom = boxes[name]
+        x, y = (left + right) / 2, (top + bottom) / 2
+        part = Part(number, len(names), x, y, tuple(chances[number]), right - left, bottom - top)
+        rank = ranks[number]
+        if shares:
+            way = shares[min(rank, len(shares) - 1)]
+        else:
+            way = part_share(share, rank, len(names), motion.stagger)
         moved = Motion() if declared is None else declared.move(way, part, motion.amount)
-        made[name] = moved, _about(moved, x, y)
+        made[name] = Moved(moved, _about(moved, x, y), left, right)
     return [made[key] for key in keys]
 
 
@@ -59,15 +70,18 @@ def _unit_of(letter: Letter, unit: TextUnit) -> int:
             return letter.number
 
 
-def _middles(letters: Sequence[Letter], keys: Sequence[int]) -> dict[int, tuple[float, float]]:
-    """Return the middle of each part: of its letters from end to end, a little above the line."""
-    boxes: dict[int, list[tuple[float, float]]] = {}
+def _boxes(letters: Sequence[Letter], keys: Sequence[int]) -> dict[int, tuple[float, float, float, float]]:
+    """Return from where to where each part reaches: left, top, right, bottom, as high as capitals are."""
+    boxes: dict[int, tuple[float, float, float, float]] = {}
     for letter, key in zip(letters, keys, strict=True):
-        boxes.setdefault(key, []).append((letter.x, letter.y - _MIDDLE))
-    return {
-        key: tuple((min(side) + max(side)) / 2 for side in zip(*points, strict=True))
-        for key, points in boxes.items()
-    }
+        half = letter.width / 2
+        top = letter.y - 2 * _MIDDLE if letter.glyphs else letter.y - 0.5
+        bottom = letter.y if letter.glyphs else letter.y + 0.5
+        box = letter.x - half, top, letter.x + half, bottom
+        old = boxes.get(key, box)
+        lows = min(old[0], box[0]), min(old[1], box[1])
+        boxes[key] = (*lows, max(old[2], box[2]), max(old[3], box[3]))
+    return boxes
 
 
 _MIDDLE = 0.35
@@ -90,10 +104,8 @@ def _ranks(number: int, motion: TextMotion) -> list[int]:
 
 
 def _about(motion: Motion, x: float, y: float) -> FloatArray:
-    """Return the matrix of a motion about a point."""
-    return np.array(
-        [
-            [motion.a, motion.b, x + motion.x - motion.a * x - motion.b * y],
-            [motion.c, motion.d, y + motion.y - motion.c * x - motion.d * y],
-        ]
-    )
+    """Return the matrix, shape (3, 3), of a motion about a point."""
+    there = np.array([[1.0, 0.0, -x], [0.0, 1.0, -y], [0.0, 0.0, 1.0]])
+    moved = np.array([[motion.a, motion.b, 0.0], [motion.c, motion.d, 0.0], [motion.right, motion.down, 1.0]])
+    back = np.array([[1.0, 0.0, x + motion.x], [0.0, 1.0, y + motion.y], [0.0, 0.0, 1.0]])
+    return np.asarray(back @ moved @ there)

@@ -1,4 +1,4 @@
-"""Text as a picture: its letters in place, with outline, shadow, glow and plate."""
+"""Titles as pictures: their letters in place, with outline, shadow, glow, plate and what they throw."""
 
 import math
 
@@ -6,12 +6,15 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.text import Shadow, TextFill
 from epiphane.document.timeline import Transform
-from epiphane.facts.text import TextClock
-from epiphane.titles.coverage import EMPTY, Box, Covered, covered
+from epiphane.document.titles import LogoFill, Shadow, TextFill, TitleLook
+from epiphane.facts.titles import TitleClock
+from epiphane.titles.coverage import EMPTY, Box, Covered, Ink, covered
+from epiphane.titles.landing import outline_of, standing_place, thrown_from
 from epiphane.titles.layout import Block, block_of
-from epiphane.titles.raster import Sprite
+from epiphane.titles.logo import ImageInk, logo_block
+from epiphane.titles.raster import GlyphInk
+from epiphane.titles.sprites import lay_sprite
 from epiphane.types import FloatArray, Picture, Plane, Size
 
 _SHADOW_SIZES = ((10.0, 4), (4.0, 2))
@@ -23,48 +26,112 @@ _PLATE_INSET = 0.15
 """A capital is shorter than the size of its letters by twice as much."""
 
 
+class _Inside(Struct, frozen=True, eq=False):
+    """A picture that is seen through letters, BGR, as large as the frame."""
+
+    picture: Picture
+
+
 class _Layer(Struct, frozen=True, eq=False):
-    """Where something of one colour lies, or of colours that go over into others down the block."""
+    """Where something of a colour lies, of colours that go over into others downwards, or of a picture."""
 
     coverage: Plane
     box: Box
     colour: str
     to: str | None = None
+    inside: _Inside | None = None
 
 
-def text_picture(fill: TextFill, transform: Transform, clock: TextClock, size: Size) -> Picture:
+def text_picture(
+    fill: TextFill, transform: Transform, clock: TitleClock, size: Size, inside: Picture | None = None
+) -> Picture:
     """Return a text as it lies in the frame.
 
     Parameters
     ----------
+    size : (width, height) of the picture, in pixels
+    inside : uint8, shape (height, width, 3), or None
+        BGR that is seen through the letters in place of their colour.
+
+    Returns
+    -------
+    uint8, shape (height, width, 4): premultiplied BGRA
+    """
+    place = title_place(fill.size, transform, size)
+    top = None if inside is None else _Inside(inside)
+    return _title_picture(GlyphInk(), fill, block_of(fill), place, clock, size, fill.colour, fill.to, top)
+
+
+def logo_picture(
+    fill: LogoFill, image: Picture, transform: Transform, clock: TitleClock, size: Size
+) -> Picture:
+    """Return a logo as it lies in the frame.
+
+    Parameters
+    ----------
+    image : uint8, shape (height, width, 4), premultiplied BGRA
     size : (width, height) of the picture, in pixels
 
     Returns
     -------
     uint8, shape (height, width, 4): premultiplied BGRA
     """
-    block = block_of(fill)
-    place = text_place(fill, transform, size)
-    letters = covered(fill, block, place, clock, size)
-    em = fill.size * size[1] * transform.scale
-    layers = [] if fill.plate is None else [_plate(fill, block, place, letters.seen, size)]
-    layers += [_shadow(letters, one, em, size) for one in (fill.shadow, fill.glow) if one is not None]
-    if fill.outline > 0:
-        layers.append(_outline(letters, fill.outline * em, fill.outline_colour, size))
-    layers.append(_Layer(letters.coverage, letters.box, fill.colour, fill.to))
+    ink = ImageInk(image, fill.colour is None)
+    place = title_place(fill.height, transform, size)
+    return _title_picture(ink, fill, logo_block(image), place, clock, size, fill.colour, fill.to, None)
+
+
+def title_place(height: float, transform: Transform, size: Size) -> FloatArray:
+    """Return the matrix, float64, shape (3, 3), from sizes of a title, about its middle, to pixels.
+
+    Its size is a `height` in shares of the frame's.
+    """
+    turn = math.radians(transform.rotation)
+    em = height * size[1] * transform.scale
+    cos, sin = em * math.cos(turn), em * math.sin(turn)
+    middle = (0.5 + transform.x) * size[0], (0.5 + transform.y) * size[1]
+    return np.array([[cos, -sin, middle[0]], [sin, cos, middle[1]], [0, 0, 1.0]])
+
+
+def _title_picture(
+    ink: Ink,
+    look: TitleLook,
+    block: Block,
+    place: FloatArray,
+    clock: TitleClock,
+    size: Size,
+    colour: str | None,
+    to: str | None,
+    inside: "_Inside | None",
+) -> Picture:
+    """Return a title as it lies in the frame, drawn with some ink: premultiplied BGRA."""
+    em = float(np.hypot(place[0, 0], place[1, 0]))
+    rest, place = place, standing_place(place, block, look, clock)
+    letters = covered(ink, look, block, place, clock, size)
+    layers = [] if look.plate is None else [_plate(look, look.plate, block, place, letters.seen, size)]
+    thrown = None
+    if look.impact is not None and clock.arrived is None and clock.left is None:
+        thrown = thrown_from(look.impact, outline_of(ink, block), block, rest, clock.since, size)
+    shade = _FALLBACK if colour is None else colour
+    if thrown is not None and look.impact is not None:
+        layers.append(_Layer(thrown.dust, thrown.dust_box, look.impact.colour or shade))
+    layers += [_shadow(letters, one, em, size) for one in (look.shadow, look.glow) if one is not None]
+    if thrown is not None and look.impact is not None:
+        layers.append(_Layer(thrown.pieces, thrown.pieces_box, look.impact.colour or shade))
+    if look.outline > 0:
+        layers.append(_outline(letters, look.outline * em, look.outline_colour, size))
+    if colour is not None:
+        layers.append(_Layer(letters.coverage, letters.box, colour, to, inside))
+    if look.inline > 0 and colour is not None:
+        layers.append(_inline(letters, look.inline * em, look.inline_colour, size))
     picture = _composed(layers, block, place, size)
     for sprite in letters.coloured:
-        _lay_sprite(picture, sprite)
+        lay_sprite(picture, sprite)
     return picture
 
 
-def text_place(fill: TextFill, transform: Transform, size: Size) -> FloatArray:
-    """Return the matrix, float64, shape (2, 3), from sizes of the letters, about their block, to pixels."""
-    turn = math.radians(transform.rotation)
-    em = fill.size * size[1] * transform.scale
-    cos, sin = em * math.cos(turn), em * math.sin(turn)
-    middle = (0.5 + transform.x) * size[0], (0.5 + transform.y) * size[1]
-    return np.array([[cos, -sin, middle[0]], [sin, cos, middle[1]]])
+_FALLBACK = "#ece4d4"
+"""Of what a logo in its own colours throws."""
 
 
 def _composed(layers: list[_Layer], block: Block, place: FloatArray, size: Size) -> Picture:
@@ -83,7 +150,9 @@ def _composed(layers: list[_Layer], block: Block, place: FloatArray, size: Size)
         left = np.asarray(cv2.subtract(left, seen), np.uint8)
         down = None if layer.to is None else _down(block, place, box)
         for number, plane in enumerate(planes):
-            if layer.to is None or down is None:
+            if layer.inside is not None:
+                levels = cv2.multiply(seen, box.of(layer.inside.picture[..., number]), scale=1 / 255)
+            elif layer.to is None or down is None:
                 levels = cv2.convertScaleAbs(seen, alpha=_bgr(layer.colour)[number] / 255)
             else:
                 first, last = _bgr(layer.colour)[number], _bgr(layer.to)[number]
@@ -97,7 +166,7 @@ def _composed(layers: list[_Layer], block: Block, place: FloatArray, size: Size)
 
 def _down(block: Block, place: FloatArray, box: Box) -> np.ndarray:
     """Return how far down the block each pixel of a box lies, float32, from 0 at its top to 1."""
-    back = np.linalg.inv(np.vstack([place, (0, 0, 1)])).astype(np.float32)
+    back = np.linalg.inv(place).astype(np.float32)
     x = np.arange(box.x0, box.x1, dtype=np.float32) + np.float32(0.5)
     y = np.arange(box.y0, box.y1, dtype=np.float32) + np.float32(0.5)
     down = back[1, 0] * x[None] + (back[1, 1] * y + back[1, 2])[:, None]
@@ -146,33 +215,39 @@ def _outline(letters: Covered, width: float, colour: str, size: Size) -> _Layer:
     return _Layer(whole, box, colour)
 
 
-def _plate(fill: TextFill, block: Block, place: FloatArray, seen: float, size: Size) -> _Layer:
+def _inline(letters: Covered, width: float, colour: str, size: Size) -> _Layer:
+    """Return a line of a width in pixels inside the letters, as far from their edge as it is wide."""
+    box = letters.box.grown(2, size)
+    whole = np.zeros_like(letters.coverage)
+    if box.is_empty:
+        return _Layer(whole, box, colour)
+    part = box.of(letters.coverage)
+    strongest = max(int(part.max()), 1)
+    large_size = part.shape[1] * _FIELD_TIMES, part.shape[0] * _FIELD_TIMES
+    large = np.asarray(cv2.resize(part, large_size, interpolation=cv2.INTER_LINEAR), np.uint8)
+    within = cv2.distanceTransform(
+        np.asarray(large >= strongest / 2, np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5
+    ) / np.float32(_FIELD_TIMES)
+    line = np.clip(within - width + 0.5, 0, 1) * np.clip(2 * width + 0.5 - within, 0, 1) * strongest
+    ring = cv2.resize(line.astype(np.uint8), part.shape[::-1], interpolation=cv2.INTER_AREA)
+    whole[box.y0 : box.y1, box.x0 : box.x1] = ring
+    return _Layer(whole, box, colour)
+
+
+def _plate(look: TitleLook, colour: str, block: Block, place: FloatArray, seen: float, size: Size) -> _Layer:
     """Return a plate behind the block at rest, as much of it as is seen of the letters."""
-    edge = fill.plate_edge
+    edge = look.plate_edge
     x, y = block.width / 2 + edge, block.height / 2 - _PLATE_INSET + edge
-    corners = np.array([(-x, -y, 1), (x, -y, 1), (x, y, 1), (-x, y, 1)]) @ place.T
+    corners = np.array([(-x, -y, 1), (x, -y, 1), (x, y, 1), (-x, y, 1)]) @ place[:2].T
     coverage = np.zeros((size[1], size[0]), np.uint8)
     points = np.rint((np.clip(corners, -_FARTHEST, _FARTHEST) - 0.5) * 16).astype(np.int32)
     level = round(255 * min(max(seen, 0.0), 1.0))
     cv2.fillConvexPoly(coverage, points.reshape(-1, 1, 2), level, cv2.LINE_AA, 4)
-    return _Layer(coverage, Box(0, 0, *size), fill.plate or fill.colour)
+    return _Layer(coverage, Box(0, 0, *size), colour)
 
 
 _FARTHEST = 100_000.0
 """Pixels, beyond which corners cannot be drawn."""
-
-
-def _lay_sprite(picture: Picture, sprite: Sprite) -> None:
-    """Lay a premultiplied sprite over a premultiplied picture, in place."""
-    height, width = picture.shape[:2]
-    x0, y0 = max(0, sprite.left), max(0, sprite.top)
-    x1 = min(width, sprite.left + sprite.pixels.shape[1])
-    y1 = min(height, sprite.top + sprite.pixels.shape[0])
-    if x0 < x1 and y0 < y1:
-        part = sprite.pixels[y0 - sprite.top : y1 - sprite.top, x0 - sprite.left : x1 - sprite.left]
-        part, view = np.ascontiguousarray(part), picture[y0:y1, x0:x1]
-        uncovered = cv2.bitwise_not(cv2.merge([np.ascontiguousarray(part[..., 3])] * 4))
-        view[:] = cv2.add(cv2.multiply(np.ascontiguousarray(view), uncovered, scale=1 / 255), part)
 
 
 def _bgr(colour: str) -> tuple[int, int, int]:

@@ -5,10 +5,10 @@ import threading
 import cv2
 import numpy as np
 import uharfbuzz as hb
-from msgspec import Struct
 
 from epiphane.titles.layout import Glyph, Letter
-from epiphane.types import FloatArray, Picture, Plane, Size
+from epiphane.titles.sprites import Sprite, blurred, faded
+from epiphane.types import FloatArray, Size
 
 _SHARPEST = 0.3
 """Blurs of less, in pixels, are left away."""
@@ -19,12 +19,24 @@ _FARTHEST = 30_000.0
 _local = threading.local()
 
 
-class Sprite(Struct, frozen=True, eq=False):
-    """A coverage, or a premultiplied BGRA picture, and its upper left pixel in the frame."""
+class GlyphInk:
+    """Draws letters by the outlines of their glyphs."""
 
-    pixels: Plane | Picture
-    left: int
-    top: int
+    def coverage(
+        self, letter: Letter, place: FloatArray, size: Size, *, blur: float = 0.0, opacity: float = 1.0
+    ) -> Sprite | None:
+        """Return the coverage of a letter under a flat matrix, shape (3, 3), or None where none is seen."""
+        return letter_sprite(letter, place[:2], blur, opacity)
+
+    def coloured(self, letter: Letter, place: FloatArray, size: Size, opacity: float) -> list[Sprite]:
+        """Return the glyphs of a letter that have colours of their own, as premultiplied BGRA."""
+        return coloured_sprites(letter, place[:2], opacity)
+
+    def is_within(self, letter: Letter, place: FloatArray, size: Size) -> bool:
+        """Whether something of a letter may lie in a frame: what is far outside of it is not drawn."""
+        x, y = (place[:2] @ (letter.x, letter.y, 1.0)).tolist()
+        reach = 4 * float(np.abs(place[:2, :2]).max())
+        return bool(-reach < x < size[0] + reach and -reach < y < size[1] + reach)
 
 
 def letter_sprite(letter: Letter, place: FloatArray, blur: float, opacity: float) -> Sprite | None:
@@ -41,21 +53,15 @@ def letter_sprite(letter: Letter, place: FloatArray, blur: float, opacity: float
     drawn = _drawn(letter, place / shrink)
     if drawn is None:
         return None
-    pixels = np.ascontiguousarray(drawn.pixels)
-    left, top = drawn.left, drawn.top
+    sprite = Sprite(np.ascontiguousarray(drawn.pixels), drawn.left, drawn.top)
     if blur > _SHARPEST:
-        sigma = blur if shrink == 1 else float(np.sqrt((blur / shrink) ** 2 - 0.25))
-        reach = int(np.ceil(2.6 * sigma)) + 1
-        edged = cv2.copyMakeBorder(pixels, reach, reach, reach, reach, cv2.BORDER_CONSTANT, value=0)
-        kernel = (2 * reach - 1, 2 * reach - 1)
-        pixels = np.asarray(cv2.GaussianBlur(edged, kernel, sigma, borderType=cv2.BORDER_CONSTANT), np.uint8)
-        left, top = left - reach, top - reach
-    if opacity < 1:
-        pixels = np.asarray(cv2.convertScaleAbs(pixels, alpha=opacity), np.uint8)
-    if shrink > 1:
-        size = pixels.shape[1] * shrink, pixels.shape[0] * shrink
-        pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    return Sprite(pixels, left * shrink, top * shrink)
+        sprite = blurred(sprite, blur if shrink == 1 else float(np.sqrt((blur / shrink) ** 2 - 0.25)))
+    sprite = faded(sprite, opacity)
+    if shrink == 1:
+        return sprite
+    size = sprite.pixels.shape[1] * shrink, sprite.pixels.shape[0] * shrink
+    pixels = np.asarray(cv2.resize(sprite.pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+    return Sprite(pixels, sprite.left * shrink, sprite.top * shrink)
 
 
 def coloured_sprites(letter: Letter, place: FloatArray, opacity: float) -> list[Sprite]:
@@ -66,27 +72,8 @@ def coloured_sprites(letter: Letter, place: FloatArray, opacity: float) -> list[
             sprite = _painted(glyph, place)
             if sprite is not None:
                 pixels = np.ascontiguousarray(sprite.pixels)
-                if opacity < 1:
-                    pixels = np.asarray(cv2.convertScaleAbs(pixels, alpha=opacity), np.uint8)
-                found.append(Sprite(pixels, sprite.left, sprite.top))
+                found.append(faded(Sprite(pixels, sprite.left, sprite.top), opacity))
     return found
-
-
-def add_sprite(coverage: Plane, sprite: Sprite) -> tuple[int, int, int, int] | None:
-    """Add a sprite to a coverage, in place, and return the box it fills (x0, y0, x1, y1), or None.
-
-    The sum is saturated, so that letters which touch are joined without a seam.
-    """
-    height, width = coverage.shape
-    x0, y0 = max(0, sprite.left), max(0, sprite.top)
-    x1 = min(width, sprite.left + sprite.pixels.shape[1])
-    y1 = min(height, sprite.top + sprite.pixels.shape[0])
-    if x0 >= x1 or y0 >= y1:
-        return None
-    part = sprite.pixels[y0 - sprite.top : y1 - sprite.top, x0 - sprite.left : x1 - sprite.left]
-    view = coverage[y0:y1, x0:x1]
-    cv2.add(view, np.ascontiguousarray(part), dst=view)
-    return x0, y0, x1, y1
 
 
 def glyph_transform(glyph: Glyph, place: FloatArray) -> tuple[float, ...] | None:
@@ -97,13 +84,6 @@ def glyph_transform(glyph: Glyph, place: FloatArray) -> tuple[float, ...] | None
     if not (abs(x) < _FARTHEST and abs(y) < _FARTHEST and abs(np.linalg.det(place[:, :2])) > 1e-6):
         return None
     return a * unit, -c * unit, -b * unit, d * unit, x, -y
-
-
-def is_within(letter: Letter, place: FloatArray, size: Size) -> bool:
-    """Whether something of a letter may lie in a frame: what is far outside of it is not drawn."""
-    x, y = (place @ (letter.x, letter.y, 1.0)).tolist()
-    reach = 4 * float(np.abs(place[:, :2]).max())
-    return bool(-reach < x < size[0] + reach and -reach < y < size[1] + reach)
 
 
 def _drawn(letter: Letter, place: FloatArray) -> Sprite | None:

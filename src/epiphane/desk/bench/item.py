@@ -3,10 +3,11 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.desk.bench.item_keys import ItemKeyRows
+from epiphane.desk.bench.logo import LogoRows
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.shot import FITS, position_fields, turned_fields
 from epiphane.desk.bench.text import TextRows
@@ -15,7 +16,6 @@ from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import (
     BlendMode,
     Item,
@@ -25,6 +25,7 @@ from epiphane.document.timeline import (
     SolidFill,
     Transform,
 )
+from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.item_keys import frame_item
 from epiphane.edits.tracks import change_item, move_item
 from epiphane.facts.framing import item_framing
@@ -68,12 +69,17 @@ class ItemBench(QWidget):
             ),
             row("Feather", self._shape.number("feather", "Soft edge of the shape", "%", factor=100)),
         ]
-        self.keys, self.text = ItemKeyRows(editor), TextRows(titles)
+        self.keys, self.text, self.logo = ItemKeyRows(editor), TextRows(titles), LogoRows(titles)
+        self._as_logo = QPushButton("Set as a logo")
+        self._as_logo.setToolTip("Let it be coloured, outlined and animated as titles are, and land on a hit")
+        self._as_logo.clicked.connect(titles.set_as_logo)
         self._picture_rows = [
             rule(),
             self._colour_row,
             *self._shape_rows,
+            self._as_logo,
             self.text,
+            self.logo,
             row("Blend mode", self._looks.choice("blend", "Blend mode", _BLENDS)),
             row("Opacity", self._looks.number("opacity", "Opacity", "%", factor=100)),
             row("Fit", self._transform.choice("fit", "How the item fills the frame", FITS)),
@@ -117,13 +123,17 @@ class ItemBench(QWidget):
         project = self._editor.project
         footage = next((one for one in project.footage if one.id == item.footage), None)
         is_sound = footage is not None and footage.kind is FootageKind.SOUND
-        what = "it lands" if isinstance(item.content, TextFill) else "its moment is"
+        what = "it lands" if isinstance(item.content, TitleLook) else "its moment is"
         landing = "" if item.pin is None else f"; {what} on frame {frame_at(item.pin.hit, project.rate)}"
-        self._what.setText(f"frames {item.start} to {item.end - 1}, over the shots{landing}")
+        self._what.setText(f"frames {item.start} to {item.end - 1}{landing}")
         self._begins.show_value(item.start)
         self._looks.show(item)
         for widget in self._picture_rows:
             widget.setVisible(not is_sound)
+        is_still = footage is not None and footage.kind is FootageKind.STILL
+        is_logo = isinstance(item.content, LogoFill)
+        self._as_logo.setVisible(is_still or is_logo)
+        self._as_logo.setText("Show it as a picture" if is_logo else "Set as a logo")
         self._show_fill(item)
         self.keys.refresh(item)
         here = item_framing(item, self._editor.playhead)
@@ -153,6 +163,9 @@ class ItemBench(QWidget):
         self.text.setVisible(isinstance(fill, TextFill))
         if isinstance(fill, TextFill):
             self.text.show_text(fill)
+        self.logo.setVisible(isinstance(fill, LogoFill))
+        if isinstance(fill, LogoFill):
+            self.logo.show_logo(fill)
         if isinstance(fill, ShapeFill):
             self._to.set_colour(fill.to or fill.colour)
             self._shape.show(fill)

@@ -50,6 +50,7 @@ _UNIT_WORDS = {
     PulseUnit.MID: "mid hits",
     PulseUnit.HIGH: "high hits",
     PulseUnit.CUT: "every cut",
+    PulseUnit.LANDING: "every landing of a title",
 }
 _BLEND_WORDS = {
     Combination.EITHER: "and also",

@@ -1,43 +1,36 @@
 """The rows of the bench for text: what it says, how it is set and coloured, how it arrives and leaves."""
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
-from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFocusEvent
-from PyQt6.QtWidgets import QCheckBox, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
     ColourButton,
+    NumberField,
     choice_field,
     label,
+    number_field,
     row,
-    rule,
     show_choice,
     show_options,
 )
 from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.bench.title_look import LookRows, check, show_colour
 from epiphane.desk.control.titles import TextDesk
 from epiphane.desk.engine.debounce import debounced
-from epiphane.document.text import (
-    Alignment,
-    LetterCase,
-    Shadow,
-    TextFill,
-    TextMotion,
-    TextOrder,
-    TextUnit,
-)
-from epiphane.edits.text import FRESH_TEXT
+from epiphane.document.ids import FootageId
+from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
+from epiphane.edits.titles import FRESH_TEXT
 from epiphane.media.faces import shipped_faces
+from epiphane.titles.faces import axes_of, usual_axes
 from epiphane.titles.layout import block_of
-from epiphane.titles.motions.declare import MOTIONS
 
 _REST_MILLISECONDS = 1200
 _FROM_FILE = "from a file"
 _NONE = ""
-_GLOW = Shadow("#ffd9a0", 0.9, 0.2, 0.0, 0.0)
 
 
 class TextRows(QWidget):
@@ -54,22 +47,12 @@ class TextRows(QWidget):
         self._missing.setWordWrap(True)
         self._face = choice_field("Face of the letters", (), self._choose_face)
         self._colour, self._to = ColourButton("Colour of the letters"), ColourButton("Colour at the foot")
-        self._outline, self._plate = (
-            ColourButton("Colour of the outline"),
-            ColourButton("Colour of the plate"),
-        )
-        self._shadow, self._glow = ColourButton("Colour of the shadow"), ColourButton("Colour of the glow")
         self._colour.picked.connect(lambda text: desk.change(colour=text))
         self._to.picked.connect(lambda text: desk.change(to=text))
-        self._outline.picked.connect(lambda text: desk.change(outline_colour=text))
-        self._plate.picked.connect(lambda text: desk.change(plate=text))
-        self._shadow.picked.connect(self._colour_shadow)
-        self._glow.picked.connect(self._colour_glow)
-        self._has_to = _check("fades to", "Let the letters fade to another colour at their foot", self._fade)
-        self._has_plate = _check("plate", "Lay a plate behind the text", self._put_plate)
-        self._has_shadow = _check("shadow", "Let the letters have a shadow", self._put_shadow)
-        self._has_glow = _check("glow", "Let the letters glow", self._put_glow)
-        self.arrival, self.leaving = _MotionRows("Arrives", desk.arrive), _MotionRows("Leaves", desk.leave)
+        self._has_to = check("fades to", "Let the letters fade to another colour at their foot", self._fade)
+        self._clip = choice_field("What is seen through the letters", (), self._choose_clip)
+        self._axes = _AxisRows(desk.change)
+        self.look = LookRows(desk)
         number, choice = self._fields.number, self._fields.choice
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -78,6 +61,7 @@ class TextRows(QWidget):
             self.words,
             self._missing,
             row("Face", self._face),
+            self._axes,
             row(
                 "Size",
                 number("size", "Size of the letters", "%", factor=100, decimals=1),
@@ -91,16 +75,8 @@ class TextRows(QWidget):
             ),
             row("Case", choice("case", "Case of the letters", [(one, one.value) for one in LetterCase])),
             row("Colour", self._colour, self._has_to, self._to),
-            row(
-                "Outline",
-                number("outline", "Width of the outline", "%", factor=100, decimals=1),
-                self._outline,
-            ),
-            row("Below", self._has_shadow, self._shadow, self._has_glow, self._glow),
-            row("Behind", self._has_plate, self._plate),
-            rule(),
-            self.arrival,
-            self.leaving,
+            row("Filled with", self._clip),
+            self.look,
         ):
             box.addWidget(widget)
 
@@ -116,96 +92,73 @@ class TextRows(QWidget):
         show_choice(self._face, fill.face if fill.file is None else fill.file)
         self._fields.show(fill)
         self._colour.set_colour(fill.colour)
-        self._outline.set_colour(fill.outline_colour)
-        for box, button, colour in (
-            (self._has_to, self._to, fill.to),
-            (self._has_plate, self._plate, fill.plate),
-            (self._has_shadow, self._shadow, None if fill.shadow is None else fill.shadow.colour),
-            (self._has_glow, self._glow, None if fill.glow is None else fill.glow.colour),
-        ):
-            box.setChecked(colour is not None)
-            button.setVisible(colour is not None)
-            button.set_colour(colour or "#000000")
-        self.arrival.show_motion(fill.arrive)
-        self.leaving.show_motion(fill.leave)
+        show_colour(self._has_to, self._to, fill.to)
+        self._axes.show_axes(fill)
+        show_options(self._clip, [(_NONE, "its colour"), *self._desk.clips()])
+        show_choice(self._clip, _NONE if fill.footage is None else str(fill.footage))
+        self.look.show_look(fill)
 
     def _choose_face(self, key: str) -> None:
         if key == _FROM_FILE:
             self._desk.ask_face()
         elif key in shipped_faces():
-            self._desk.change(face=key, file=None)
+            self._desk.change(face=key, file=None, axes=usual_axes(key, None))
+
+    def _choose_clip(self, key: str) -> None:
+        self._desk.change(footage=None if key == _NONE else FootageId(int(key)))
 
     def _fade(self, is_on: bool) -> None:
         self._desk.change(to="#c8553d" if is_on else None)
 
-    def _put_plate(self, is_on: bool) -> None:
-        self._desk.change(plate="#16131a" if is_on else None)
 
-    def _put_shadow(self, is_on: bool) -> None:
-        self._desk.change(shadow=Shadow() if is_on else None)
+class _AxisRows(QWidget):
+    """The axes of a variable face, such as its weight; nothing for any other."""
 
-    def _put_glow(self, is_on: bool) -> None:
-        self._desk.change(glow=_GLOW if is_on else None)
-
-    def _colour_shadow(self, text: str) -> None:
-        fill = self._desk.fill
-        if fill is not None:
-            self._desk.change(shadow=replace(fill.shadow or Shadow(), colour=text))
-
-    def _colour_glow(self, text: str) -> None:
-        fill = self._desk.fill
-        if fill is not None:
-            self._desk.change(glow=replace(fill.glow or _GLOW, colour=text))
-
-
-class _MotionRows(QWidget):
-    """How text arrives, or how it leaves."""
-
-    def __init__(self, words: str, change: Any) -> None:
+    def __init__(self, change: Callable[..., object]) -> None:
         super().__init__()
-        self._change, self._motion = change, TextMotion("fade")
-        options = [(_NONE, "at once"), *((one.key, one.label) for one in MOTIONS.all())]
-        self.kind = choice_field(f"{words} by", options, self._choose)
-        self._fields = StructFields(TextMotion, self._edit)
-        number, choice = self._fields.number, self._fields.choice
-        self._more = [
-            row(
-                "",
-                number("frames", f"Frames in which it {words.lower()}"),
-                label("frames, by"),
-                choice("unit", f"What {words.lower()} as one", [(one, one.value) for one in TextUnit]),
-            ),
-            row(
-                "",
-                choice("order", f"Which part {words.lower()} first", [(one, one.value) for one in TextOrder]),
-                label("stagger"),
-                number("stagger", f"Stagger of what {words.lower()}", "%", factor=100),
-            ),
-        ]
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        for widget in (row(words, self.kind), *self._more):
-            box.addWidget(widget)
+        self._change = change
+        self._fill: TextFill | None = None
+        self._face: object = None
+        self._fields: dict[str, NumberField] = {}
+        self._lines: list[QWidget] = []
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(5)
 
-    def show_motion(self, motion: TextMotion | None) -> None:
-        """Show a motion, or that there is none."""
-        show_choice(self.kind, _NONE if motion is None else motion.key)
-        for widget in self._more:
-            widget.setVisible(motion is not None)
-        if motion is not None:
-            self._motion = motion
-            self._fields.show(motion)
+    def show_axes(self, fill: TextFill) -> None:
+        """Show the axes of the face of a text."""
+        axes = axes_of(fill.face, fill.file)[:_MOST_AXES]
+        if (fill.face, fill.file) != self._face:
+            self._face = fill.face, fill.file
+            for line in self._lines:
+                self._box.removeWidget(line)
+                line.deleteLater()
+            self._fields, self._lines = {}, []
+            for axis in axes:
+                field = number_field(
+                    f"{axis.name} of the face",
+                    low=axis.low,
+                    high=axis.high,
+                    unit="",
+                    step=(axis.high - axis.low) / 50,
+                )
+                field.edited.connect(lambda value, tag=axis.tag: self._set(tag, value))
+                self._fields[axis.tag] = field
+                self._lines.append(row(axis.name, field))
+                self._box.addWidget(self._lines[-1])
+        self._fill = fill
+        self.setVisible(bool(axes))
+        own = {one.tag: one.value for one in fill.axes}
+        for axis in axes:
+            self._fields[axis.tag].show_value(round(own.get(axis.tag, axis.default)))
 
-    def _choose(self, key: str) -> None:
-        if key == _NONE:
-            self._change(None)
-            return
-        kind = MOTIONS.named(key)
-        self._change(TextMotion(key, kind.frames, kind.unit, kind.stagger))
+    def _set(self, tag: str, value: float) -> None:
+        if self._fill is not None:
+            others = (one for one in self._fill.axes if one.tag != tag)
+            self._change(axes=(*others, FaceAxis(tag, value)))
 
-    def _edit(self, **changes: Any) -> None:
-        self._change(replace(self._motion, **changes))
+
+_MOST_AXES = 5
 
 
 class _WordsField(QPlainTextEdit):
@@ -249,10 +202,3 @@ class _WordsField(QPlainTextEdit):
         if not self._is_shown:
             self.written.emit(self.toPlainText())
             self._resting.start()
-
-
-def _check(words: str, tip: str, changed: Any) -> QCheckBox:
-    made = QCheckBox(words)
-    made.setToolTip(tip)
-    made.clicked.connect(changed)
-    return made

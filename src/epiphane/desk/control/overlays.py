@@ -17,13 +17,13 @@ from epiphane.document.ids import FootageId, ItemId, LaneId
 from epiphane.document.lane import Setting, Trigger
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import PulseUnit
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import BlendMode, ShapeFill, ShapeKind, SolidFill
+from epiphane.document.titles import TextFill
 from epiphane.edits.footage import add_footage, add_moment, put_in_group
 from epiphane.edits.lanes import change_lane, set_setting
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.text import FRESH_TEXT
+from epiphane.edits.titles import FRESH_TEXT
 from epiphane.edits.tracks import change_item, put_fill_on_track, put_on_track
 from epiphane.edits.words import add_words_lane
 from epiphane.errors import EditError

@@ -10,36 +10,53 @@ from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection
 from epiphane.desk.control.snapping import Snapping
+from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill, TextMotion
+from epiphane.document.titles import LogoFill, TextFill, TextMotion, TitleFill
 from epiphane.edits.captions import put_captions
-from epiphane.edits.text import FRESH_TEXT, change_text, put_text, set_arrival
+from epiphane.edits.shots import footage_name
+from epiphane.edits.titles import FRESH_TEXT, change_title, put_title, set_arrival, set_as_logo, strike_below
 from epiphane.edits.words import change_words
 from epiphane.errors import MediaError
 from epiphane.files.captions import read_captions
 from epiphane.media.faces import FACE_SUFFIXES
 from epiphane.timing import frame_at, frame_start
-from epiphane.titles.faces import face_at
+from epiphane.titles.faces import face_at, usual_axes
 
 _NEAR_FRAMES = 2
 
 
 class TextDesk(QObject):
-    """What the user does with some text."""
+    """What the user does with some text, or a logo."""
+
+    may_strike = False
+    """Whether it lands on a track, so that what is below may be shaken."""
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
 
     @property
-    def fill(self) -> TextFill | None:
-        """The text, or None where none is selected."""
+    def fill(self) -> TitleFill | None:
+        """The text or logo, or None where none is selected."""
         raise NotImplementedError
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the text."""
         raise NotImplementedError
+
+    def pulses(self) -> list[tuple[str, str]]:
+        """Return the pulses on which parts may arrive: their numbers, as text, and their names."""
+        return [(str(one.id), one.name) for one in self._editor.project.pulses]
+
+    def clips(self) -> list[tuple[str, str]]:
+        """Return the footage that may be seen through letters: its numbers, as text, and its names."""
+        footage = self._editor.project.footage
+        return [(str(one.id), footage_name(one)) for one in footage if one.kind is not FootageKind.SOUND]
+
+    def strike(self) -> None:
+        """Shake and flash what is below when titles land, by lanes."""
 
     def end_writing(self) -> None:
         """Make one step of undo of what was written until now."""
@@ -67,7 +84,7 @@ class TextDesk(QObject):
         except MediaError as error:
             self._editor.said.emit(str(error), True)
             return
-        self.change(face=path.stem[:200], file=str(path))
+        self.change(face=path.stem[:200], file=str(path), axes=usual_axes("", str(path)))
 
 
 class WordsDesk(TextDesk):
@@ -99,16 +116,29 @@ class TitleDesk(TextDesk):
     """
 
     captions_put = pyqtSignal(str, object)
+    may_strike = True
 
     def __init__(self, editor: Editor, snapping: Snapping) -> None:
         super().__init__(editor)
         self._snapping = snapping
 
     @property
-    def fill(self) -> TextFill | None:
-        """The text of the selected item."""
+    def fill(self) -> TitleFill | None:
+        """The text or logo of the selected item."""
         item = self._editor.selected_item()
-        return item.content if item is not None and isinstance(item.content, TextFill) else None
+        return item.content if item is not None and isinstance(item.content, TextFill | LogoFill) else None
+
+    def strike(self) -> None:
+        """Shake and flash what is below the selected title when titles land, by lanes below its track."""
+        item = self._editor.selected_item()
+        if item is not None:
+            self._editor.apply(lambda p: strike_below(p, item.id), "shake and flash on landings")
+
+    def set_as_logo(self) -> None:
+        """Make the selected picture on a track a logo, and the other way round."""
+        item = self._editor.selected_item()
+        if item is not None:
+            self._editor.apply(lambda p: set_as_logo(p, item.id), "logo")
 
     def take_captions(self, paths: list[Path]) -> None:
         """Put the captions of each file on a track, at their times, and offer to bring them on hits."""
@@ -144,7 +174,7 @@ class TitleDesk(TextDesk):
         made: list[ItemId] = []
 
         def edit(p: Project) -> Project:
-            p, item = put_text(p, FRESH_TEXT, at, track, hit=hit if is_near else None)
+            p, item = put_title(p, FRESH_TEXT, at, track, hit=hit if is_near else None)
             made.append(item)
             return p
 
@@ -157,7 +187,7 @@ class TitleDesk(TextDesk):
         if item is not None and self.fill is not None:
             gesture = f"words {item.id}" if set(changes) == {"text"} else gesture
             self._editor.apply(
-                lambda p: change_text(p, item.id, **changes), "change of a text", gesture=gesture
+                lambda p: change_title(p, item.id, **changes), "change of a text", gesture=gesture
             )
 
     def arrive(self, motion: TextMotion | None) -> None:

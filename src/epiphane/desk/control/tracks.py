@@ -14,11 +14,11 @@ from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Pin
+from epiphane.document.titles import TitleLook
 from epiphane.edits.shots import footage_name
 from epiphane.edits.stack import step_rows
-from epiphane.edits.text import land_text
+from epiphane.edits.titles import land_title
 from epiphane.edits.tracks import change_track, delete_items, find_item, land_item, move_item, put_on_track
 from epiphane.timing import frame_start
 from epiphane.types import Progress
@@ -53,10 +53,10 @@ class TrackDesk(QObject):
     def land(self) -> None:
         """Bring the moment of the selected item on the hit nearest to the playhead."""
         item, project = self._editor.selected_item(), self._editor.project
-        if item is not None and isinstance(item.content, TextFill):
+        if item is not None and isinstance(item.content, TitleLook):
             near = self._hit_near(self._editor.playhead)
             if near is not None:
-                self._editor.apply(lambda p: land_text(p, item.id, near), "landing of a text")
+                self._editor.apply(lambda p: land_title(p, item.id, near), "landing of a title")
             return
         footage = next((one for one in project.footage if item and one.id == item.footage), None)
         if item is None or footage is None:

@@ -15,11 +15,12 @@ from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Framing, Item, Move, ShapeFill
+from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.item_keys import frame_item
 from epiphane.edits.shots import frame_end, frame_shots
 from epiphane.facts.framing import item_framing
+from epiphane.facts.titles import logo_size
 from epiphane.render.transform import shown_size
 from epiphane.titles.layout import text_size
 
@@ -182,6 +183,8 @@ class FramingHandles(QObject):
         project = self._editor.project
         if isinstance(item.content, TextFill):
             return text_size(item.content, project.width / project.height)
+        if isinstance(item.content, LogoFill):
+            return logo_size(project, item.content)
         footage = next((one for one in project.footage if one.id == item.footage), None)
         if footage is None or footage.kind is FootageKind.SOUND:
             return None

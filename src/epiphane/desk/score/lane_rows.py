@@ -27,12 +27,14 @@ from epiphane.document.project import find
 from epiphane.edits.shots import footage_name
 from epiphane.keying.overlays import clip_of
 from epiphane.keying.schedule import Cue, LaneSchedule
-from epiphane.lane_kinds import OVERLAY
+from epiphane.keying.words import word_of
+from epiphane.lane_kinds import OVERLAY, is_layer
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
 
 _LOW_LANE = 12
 _LEAST_NAME = 16
+_WORD_ROOM = 60  # how far a word may reach beyond its cue
 _SHAPED = (Trigger.FIRE, Trigger.SPAN)
 """What is drawn as the envelopes of its cues."""
 
@@ -177,7 +179,7 @@ class LaneRow(Row):
         plain: list[Cue] = []
         others: list[Cue] = []
         near = _cues_near(lane, strip.stave, float(self._editor.project.rate))
-        if lane.lane.effect == OVERLAY.key or lane.lane.trigger is Trigger.SPAN:
+        if is_layer(lane.lane.effect) or lane.lane.trigger is Trigger.SPAN:
             for cue in near:
                 self._paint_block(strip, cue)
             return
@@ -190,18 +192,20 @@ class LaneRow(Row):
             self._paint_cue(strip, cue)
 
     def _paint_block(self, strip: _Strip, cue: Cue) -> None:
-        """Paint a cue that lasts as a block with its slopes and its name: footage laid over, or a span."""
+        """Paint a cue that lasts as a block with what it shows: footage or words laid over, or a span."""
         painter, lane = strip.painter, strip.lane.lane
         rate = float(self._editor.project.rate)
         shape = cue_shape(strip.layout, strip.stave, cue, rate)
         is_chosen = (lane.id, cue.hit.time) in self._editor.selection.cues
-        is_overlay = lane.effect == OVERLAY.key and lane.trigger is not Trigger.SPAN
+        is_layer_cue = is_layer(lane.effect) and lane.trigger is not Trigger.SPAN
         top, right = strip.base - strip.room, shape.right
-        if is_overlay:  # the next cue takes its place
-            frame = strip.lane.next_peak(cue.frame)
-            right = right if frame is None else min(right, strip.layout.x_at(strip.stave, frame / rate))
+        room = right + (0 if lane.words is None else _WORD_ROOM)
+        frame = strip.lane.next_peak(cue.frame) if is_layer_cue else None
+        if frame is not None:  # the next cue takes its place
+            after = strip.layout.x_at(strip.stave, frame / rate)
+            right, room = min(right, after), min(room, after)
         path = cue_path(shape, cue.envelope, strip.base, full_height=strip.room)
-        if is_overlay:
+        if is_layer_cue and lane.words is None:
             path = QPainterPath()
             path.addRect(QRectF(shape.left, top + 2, right - shape.left, strip.room - 2))
         ground = QColor(strip.colour)
@@ -210,24 +214,28 @@ class LaneRow(Row):
         line = Qt.PenStyle.DotLine if cue.is_off else Qt.PenStyle.SolidLine
         painter.setPen(QPen(theme.TEXT if is_chosen else strip.colour, 1.6 if is_chosen else 1, line))
         painter.drawPath(path)
-        if is_overlay:
+        if is_layer_cue:
             painter.fillRect(QRectF(shape.peak - 1, top + 2, 2, strip.room - 2), strip.colour)
-            self._paint_clip_name(strip, cue, QRectF(shape.peak + 4, top, right - shape.peak - 8, strip.room))
+            self._paint_shown(strip, cue, QRectF(shape.peak + 4, top, room - shape.peak - 8, strip.room))
         if cue.override is not None and not cue.is_off:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.TEXT)
             painter.drawPolygon(_diamond(shape.peak, strip.base - 2.5, 2.6))
 
-    def _paint_clip_name(self, strip: _Strip, cue: Cue, box: QRectF) -> None:
-        """Paint the name of the footage that a cue plays, where there is room."""
-        turn = strip.lane.turn_of(cue)
-        clip = clip_of(self._editor.project, strip.lane.lane, cue, turn)
-        if clip is None or box.width() < _LEAST_NAME or cue.is_off:
+    def _paint_shown(self, strip: _Strip, cue: Cue, box: QRectF) -> None:
+        """Paint the word that a cue shows, or the name of the footage it plays, where there is room."""
+        if box.width() < _LEAST_NAME or cue.is_off:
             return
+        turn = strip.lane.turn_of(cue)
+        if strip.lane.lane.words is None:
+            clip = clip_of(self._editor.project, strip.lane.lane, cue, turn)
+            shown = "" if clip is None else footage_name(clip)
+        else:
+            shown = word_of(strip.lane, cue, turn)
         strip.painter.setFont(theme.words(8))
         strip.painter.setPen(theme.TEXT)
         metrics = strip.painter.fontMetrics()
-        text = metrics.elidedText(footage_name(clip), Qt.TextElideMode.ElideRight, int(box.width()))
+        text = metrics.elidedText(shown, Qt.TextElideMode.ElideRight, int(box.width()))
         strip.painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_plain(self, strip: _Strip, cues: Sequence[Cue]) -> None:
@@ -371,6 +379,7 @@ def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
         b"" if lane.lane.trigger in _SHAPED else lane.levels[first : end + 1].tobytes(),
         editor.project.footage if lane.lane.effect == OVERLAY.key else (),
         lane.skipped_hits if selection.lane == lane_id else (),
+        tuple(lane.turn_of(cue) for cue in cues) if is_layer(lane.lane.effect) else (),
     )
 
 

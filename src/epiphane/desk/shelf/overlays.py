@@ -11,8 +11,8 @@ from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.shell import theme
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import COVERING, Item
+from epiphane.document.titles import TextFill
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays

@@ -29,8 +29,8 @@ from epiphane.desk.control.selection import (
     TrackSelection,
 )
 from epiphane.desk.score.paint import lane_label
-from epiphane.document.text import TextFill
 from epiphane.document.timeline import Panels
+from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
 from epiphane.lane_kinds import is_transition
@@ -195,7 +195,10 @@ def _of_footage(window: "Window") -> Subjects:
 
     def item_title() -> tuple[str, str]:
         item = editor.selected_item()
-        kind = "Text" if item is not None and isinstance(item.content, TextFill) else "Item"
+        content = None if item is None else item.content
+        kind = (
+            "Text" if isinstance(content, TextFill) else "Logo" if isinstance(content, LogoFill) else "Item"
+        )
         return kind, shot_name(editor.project, item) if item is not None else ""
 
     def track_title() -> tuple[str, str]:

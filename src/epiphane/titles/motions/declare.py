@@ -5,13 +5,15 @@ from collections.abc import Callable
 from msgspec import Struct
 
 from epiphane.declare.registry import Registry
-from epiphane.document.text import TextUnit
+from epiphane.document.titles import TextUnit
 
 
 class Motion(Struct, frozen=True):
-    """Where a part of a text is: a matrix (a b, c d) about its middle, and a shift, in sizes of the letters.
+    """Where a part of a title is: a matrix (a b, c d) about its middle, and a shift, in sizes of the letters.
 
-    `blur` is the sigma of a Gaussian, in sizes too.
+    In depth, what lies right of its middle is divided by 1 + `right` for each size, and what lies below it
+    by 1 + `down`. `blur` is the sigma of a Gaussian, in sizes too. Of its width, from the left, a share is
+    `shown`; it is `torn` into bands that are moved sideways by so much at most, by chances of a seed.
     """
 
     a: float = 1.0
@@ -22,15 +24,21 @@ class Motion(Struct, frozen=True):
     y: float = 0.0
     opacity: float = 1.0
     blur: float = 0.0
+    right: float = 0.0
+    down: float = 0.0
+    shown: float = 1.0
+    torn: float = 0.0
+    torn_seed: int = 0
 
 
 REST = Motion()
 
 
 class Part(Struct, frozen=True):
-    """What moves as one: its number among all, its middle from that of the block, in sizes, and its chances.
+    """What moves as one: its number among all, its middle from that of the block, its sides, its chances.
 
-    The chances are three numbers of its own from 0 to 1, the same for a seed.
+    Lengths are in sizes of the letters. The chances are three numbers of its own from 0 to 1, the same for
+    a seed.
     """
 
     number: int
@@ -38,6 +46,8 @@ class Part(Struct, frozen=True):
     x: float
     y: float
     chances: tuple[float, float, float]
+    width: float = 1.0
+    height: float = 1.0
 
 
 MotionFunction = Callable[[float, Part, float], Motion]

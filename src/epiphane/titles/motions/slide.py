@@ -1,6 +1,6 @@
 """Slide: comes from the side."""
 
-from epiphane.document.text import TextUnit
+from epiphane.document.titles import TextUnit
 from epiphane.titles.motions.declare import Motion, Part, motion, slowing
 
 

@@ -1,6 +1,6 @@
 """Unfold: is drawn out across from its middle."""
 
-from epiphane.document.text import TextUnit
+from epiphane.document.titles import TextUnit
 from epiphane.titles.motions.declare import Motion, Part, motion, slowing
 
 

@@ -62,14 +62,14 @@ OVERLAY = Layer(
     ),
     keywords="ink leak texture footage layer",
 )
-BY_WORD, LINES = "word", "line"
+BY_WORD, LINES, NUMBER, TIME, TEMPO = "word", "line", "number", "time code", "tempo"
 WORDS = Layer(
     WORDS_KEY,
     Family.LIGHT,
     "Words",
-    "Shows words over the picture, one or a line at each cue.",
+    "Shows words over the picture, one or a line at each cue, or counts them.",
     (
-        ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES), BY_WORD),
+        ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES, NUMBER, TIME, TEMPO), BY_WORD),
         Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=100),
         Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
         Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),

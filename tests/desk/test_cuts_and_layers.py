@@ -17,6 +17,7 @@ from epiphane.desk.control.selection import (
     ShotSelection,
     TrackSelection,
 )
+from epiphane.desk.picture.typing import caret_at
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.document.lane import AccentSound, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
@@ -24,12 +25,14 @@ from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.document.titles import TextFill
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
+from epiphane.edits.titles import FRESH_TEXT
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.facts.cuts import cuts_of
 from epiphane.facts.titles import landing_frame
 from epiphane.media.faces import shipped_faces
 from epiphane.render.plan import Joined, SplitScreen, Stacked
 from epiphane.timing import frame_at, frame_start
+from epiphane.titles.layout import block_of
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -231,6 +234,32 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     for _ in range(10):
         QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()  # what was written is one step
+
+
+def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
+    editor = demo.editor
+    editor.go_to(258)
+    QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+    editor.go_to(280)
+    middle = demo.picture.point_of(0.5, 0.5).toPoint()
+    QTest.mouseDClick(demo.picture, LEFT, NONE, demo.picture.point_of(0.05, 0.05).toPoint())
+    assert not demo.typing.is_typing
+    QTest.mouseDClick(demo.picture, LEFT, NONE, middle)
+    assert demo.typing.is_typing
+    qtbot.waitUntil(lambda: demo.focusWidget() is demo.typing.field)
+    QTest.keyClicks(demo.typing.field, "Roll")
+    QTest.keyClick(demo.typing.field, Qt.Key.Key_Return)
+    QTest.keyClicks(demo.typing.field, "on it ")
+    fill = editor.selected_item().content
+    assert fill.text == "Roll\non it "
+    block = block_of(fill)
+    below = [one for one in block.letters if one.line == 1]
+    assert caret_at(block, fill, 1, 6)[0] > max(one.x + one.width / 2 for one in below)
+    assert caret_at(block, fill, 0, 0)[0] < block.letters[0].x
+    QTest.keyClick(demo.typing.field, Qt.Key.Key_Escape)
+    assert not demo.typing.is_typing
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert editor.selected_item().content.text == FRESH_TEXT.text  # what was typed is one step
 
 
 def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):

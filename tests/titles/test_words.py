@@ -57,14 +57,23 @@ def test_each_hit_shows_the_next_word_or_line_and_begins_again():
     cues = schedule(project)
 
     def seen(row, made):
-        return [words_at(made, row, cue.frame).fill.text for cue in made.lane(row.id).cues[:5]]
+        return [words_at(project, made, row, cue.frame).fill.text for cue in made.lane(row.id).cues[:5]]
 
     assert seen(lane, cues) == ["ROLL", "TURN", "DROP", "ROLL", "TURN"]
     lines = replace(lane, settings=(Setting("by", "line"),))
     by_line = with_lanes(project, (lines,))
     assert seen(lines, schedule(by_line))[:3] == ["ROLL TURN", "DROP", "ROLL TURN"]
+    for by, shown in (
+        ("number", ["1", "2", "3"]),
+        ("tempo", 3 * ["120"]),
+        ("time code", ["0:00.00", "0:00.15"]),
+    ):
+        telling = replace(lane, settings=(Setting("by", by),), words=replace(lane.words, text="AT #"))
+        assert seen(telling, schedule(with_lanes(project, (telling,))))[: len(shown)] == [
+            f"AT {one}" for one in shown
+        ]
     on_bars = with_lanes(project, (replace(lane, pulse=PulseId(6)),))
-    assert words_at(schedule(on_bars), on_bars.lanes[0], 30) is None  # between its hits
+    assert words_at(on_bars, schedule(on_bars), on_bars.lanes[0], 30) is None  # between its hits
 
 
 def test_a_word_arrives_in_the_rise_and_leaves_in_the_fall_of_its_envelope():
@@ -72,7 +81,7 @@ def test_a_word_arrives_in_the_rise_and_leaves_in_the_fall_of_its_envelope():
     lane = project.lanes[-1]
     cues = schedule(project)
     hit = cues.lane(lane.id).cues[2].frame
-    clocks = {frame: words_at(cues, lane, hit + frame).clock for frame in range(-1, 14)}
+    clocks = {frame: words_at(project, cues, lane, hit + frame).clock for frame in range(-1, 14)}
     assert 0 < clocks[-1].arrived < 1
     assert all(clocks[frame] == TitleClock() for frame in range(11))
     assert 0 < clocks[11].left < clocks[13].left < 1
@@ -101,7 +110,7 @@ def test_a_lane_of_words_keeps_its_face_file_and_says_what_is_wrong(tmp_path):
     assert load_project(tmp_path / "edit.epiphane").lanes[-1].words.file == str(face)
     silent = with_words("  \n ")
     cues = schedule(silent)
-    assert all(words_at(cues, silent.lanes[-1], frame) is None for frame in range(60))
+    assert all(words_at(silent, cues, silent.lanes[-1], frame) is None for frame in range(60))
     flash = a_project(n_lanes=1)
     with pytest.raises(EditError, match="shows no words"):
         change_words(flash, flash.lanes[0].id, text="ROLL")

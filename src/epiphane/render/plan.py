@@ -276,7 +276,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
             over = overlay_at(project, cues, row, frame)
             node = node if over is None else stacked([node, _overlay_node(over)])
         elif row.effect == WORDS.key:
-            words = words_at(cues, row, frame)
+            words = words_at(project, cues, row, frame)
             node = node if words is None else stacked([node, _words_node(words)])
         elif row.id in whole:
             node = replace(node, effects=(*node.effects, _with_echoes(project, whole[row.id], shot, here)))

@@ -11,6 +11,7 @@ from itertools import groupby
 import uharfbuzz as hb
 from bidi import algorithm as bidi
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
 from epiphane.titles.faces import Face, faces_for
@@ -35,7 +36,8 @@ class Glyph(Struct, frozen=True, eq=False):
 class Letter(Struct, frozen=True, eq=False):
     """What is shaped as one: its glyphs, its place in the text, and the middle of its advance on the line.
 
-    Numbers are counted as one reads. The one letter of a logo has no glyphs.
+    Numbers are counted as one reads; `column` is that of its first character in its line. The one letter of a
+    logo has no glyphs.
     """
 
     glyphs: tuple[Glyph, ...]
@@ -45,6 +47,7 @@ class Letter(Struct, frozen=True, eq=False):
     x: float
     y: float
     width: float = 1.0
+    column: int = 0
 
 
 class Block(Struct, frozen=True, eq=False):
@@ -110,9 +113,8 @@ def set_text(
             if one[at].isspace():
                 word += 1
                 continue
-            letter = Letter(
-                tuple(glyphs), len(placed), word, line, (left + right) / 2, line * leading, right - left
-            )
+            middle, wide = (left + right) / 2, right - left
+            letter = Letter(tuple(glyphs), len(placed), word, line, middle, line * leading, wide, at)
             placed.append(letter)
         word += 1
         if len(placed) >= MOST_LETTERS:
@@ -150,9 +152,7 @@ def _moved(letter: Letter, across: float, down: float) -> Letter:
     glyphs = tuple(
         Glyph(one.face, one.number, one.x + across, one.y + letter.y + down) for one in letter.glyphs
     )
-    return Letter(
-        glyphs, letter.number, letter.word, letter.line, letter.x + across, letter.y + down, letter.width
-    )
+    return replace(letter, glyphs=glyphs, x=letter.x + across, y=letter.y + down)
 
 
 def _shaped(

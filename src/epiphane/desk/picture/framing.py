@@ -11,12 +11,12 @@ from PyQt6.QtWidgets import QApplication
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection, ShotSelection
 from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of
-from epiphane.desk.picture.view import PictureView
+from epiphane.desk.picture.view import TITLE_SAFE, PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import Framing, Item, Move, ShapeFill
-from epiphane.document.titles import LogoFill, TextFill
+from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.item_keys import frame_item
 from epiphane.edits.shots import frame_end, frame_shots
 from epiphane.facts.framing import item_framing
@@ -41,6 +41,8 @@ class FramingHandles(QObject):
     frame, and to right angles, unless Shift is held. Where the shot moves to an end framing, the nearer one
     in time is changed; of an item that has keys, the one on this frame is changed or made.
     """
+
+    is_always_seen = False
 
     def __init__(self, editor: Editor, view: PictureView) -> None:
         super().__init__(view)
@@ -131,7 +133,9 @@ class FramingHandles(QObject):
             (self._begun.x, self._begun.y), (by.x(), by.y()), (room.width(), room.height()), half, strict=True
         ):
             place = value + moved / length
-            stops = (0.0, side - 0.5, 0.5 - side)
+            stops = [0.0, side - 0.5, 0.5 - side]
+            if isinstance(item.content, TitleLook):  # its edge on that of the safe area
+                stops += [side - TITLE_SAFE / 2, TITLE_SAFE / 2 - side]
             near = min(stops, key=lambda stop, place=place: abs(stop - place))  # type: ignore[misc]
             snaps = not is_free and abs(near - place) * length <= SNAP_PIXELS
             places.append(round(near if snaps else place, 4))

@@ -12,7 +12,12 @@ SNAP_PIXELS = 7
 
 
 class Handles(Protocol):
-    """What is painted over a picture and dragged there; the picture lies in a `room` of the view."""
+    """What is painted over a picture and dragged there; the picture lies in a `room` of the view.
+
+    It is painted while the pointer is over the picture, or at all times where it `is_always_seen`.
+    """
+
+    is_always_seen: bool
 
     def paint(self, painter: QPainter, room: QRectF) -> None:
         """Paint them, if there is something to be dragged."""

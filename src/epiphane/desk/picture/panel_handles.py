@@ -34,6 +34,8 @@ class PanelHandles(QObject):
     other and to the frame. With Shift held nothing snaps or stops.
     """
 
+    is_always_seen = False
+
     def __init__(self, editor: Editor, view: PictureView, panels: PanelDesk) -> None:
         super().__init__(view)
         self._editor, self._view, self._panels = editor, view, panels

@@ -13,7 +13,8 @@ from epiphane.types import Picture, Size
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
-_SAFE_SHARES = (0.93, 0.9)
+TITLE_SAFE = 0.9
+_SAFE_SHARES = (0.93, TITLE_SAFE)
 
 
 class PictureView(QWidget):
@@ -25,11 +26,14 @@ class PictureView(QWidget):
         The room for the picture has changed.
     handle_dragged(across: float, down: float), handle_released()
         The handle was moved to shares of the picture.
+    double_clicked(across: float, down: float)
+        At shares of the picture.
     """
 
     resized = pyqtSignal()
     handle_dragged = pyqtSignal(float, float)
     handle_released = pyqtSignal()
+    double_clicked = pyqtSignal(float, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -157,8 +161,8 @@ class PictureView(QWidget):
             painter.drawImage(QPointF(self._room().topLeft()), self._image)
         if self._has_guides:
             self._paint_guides(painter)
-        if self._is_over or self._held_handles is not None:
-            for handles in self._all_handles:
+        for handles in self._all_handles:
+            if self._is_over or self._held_handles is not None or handles.is_always_seen:
                 handles.paint(painter, self._room())
         if self._handle is not None:
             self._paint_handle(painter, self.point_of(self._handle.x(), self._handle.y()))
@@ -197,6 +201,12 @@ class PictureView(QWidget):
             held, self._held_handles = self._held_handles, None
             held.release()
             self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            room, at = self._room(), event.position()
+            across, down = (at.x() - room.left()) / room.width(), (at.y() - room.top()) / room.height()
+            self.double_clicked.emit(across, down)
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         self._is_over = True

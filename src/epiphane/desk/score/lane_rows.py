@@ -231,7 +231,7 @@ class LaneRow(Row):
             clip = clip_of(self._editor.project, strip.lane.lane, cue, turn)
             shown = "" if clip is None else footage_name(clip)
         else:
-            shown = word_of(strip.lane, cue, turn)
+            shown = word_of(self._editor.project, strip.lane, cue, turn)
         strip.painter.setFont(theme.words(8))
         strip.painter.setPen(theme.TEXT)
         metrics = strip.painter.fontMetrics()

@@ -51,6 +51,7 @@ from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
 from epiphane.desk.picture.panel_handles import PanelHandles
 from epiphane.desk.picture.trim_frames import TrimFrames
+from epiphane.desk.picture.typing import TypingOnPicture
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.score.buffered import Preparedness
 from epiphane.desk.score.view import ScoreView
@@ -153,6 +154,7 @@ class Window(QMainWindow):
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
         self.framing = FramingHandles(self.editor, self.picture)
+        self.typing = TypingOnPicture(self.editor, self.picture, self.titles)
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)

@@ -152,11 +152,9 @@ class _HiddenField(QPlainTextEdit):
         self.setFocus()
 
     def event(self, event: QEvent | None) -> bool:
-        is_shortcut = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if (
-            is_shortcut and event.key() == Qt.Key.Key_Escape
-        ):  # ends the writing, and does nothing in the window
-            event.accept()
+        is_escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
+        if event is not None and is_escape and event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()  # it ends the writing, and does nothing in the window
             return True
         return super().event(event)
 

@@ -1,5 +1,7 @@
 """Transitions, overlays, spans, panels, dressing and playing by hand in the real window."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hands import LEFT, NONE, choose, drag, drop, field, type_into
@@ -24,13 +26,15 @@ from epiphane.document.pulse import PulseUnit, TappedSource
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.document.titles import TextFill
 from epiphane.edits.lanes import change_lane
+from epiphane.edits.mattes import change_matte
 from epiphane.edits.shots import footage_name
 from epiphane.edits.titles import FRESH_TEXT
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.facts.cuts import cuts_of
 from epiphane.facts.titles import landing_frame
 from epiphane.media.faces import shipped_faces
-from epiphane.render.plan import Joined, SplitScreen, Stacked
+from epiphane.media.mattes import make_matte
+from epiphane.render.plan import Behind, Joined, SplitScreen, Stacked, TextDrawing
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.layout import block_of
 
@@ -234,6 +238,48 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     for _ in range(10):
         QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()  # what was written is one step
+
+
+def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, qtbot):
+    editor, picture = demo.editor, demo.picture
+    shot = editor.project.shots[0]
+    editor.select(ShotSelection(shot.id))
+    editor.go_to(30)
+    choose(field(demo, QComboBox, "How the subject is told apart"), "traced from marks")
+    assert demo.mattes.is_marking and "Draw a box" in demo.mattes.told()
+    start, end = (picture.point_of(*place).toPoint() for place in ((0.295, 0.47), (0.373, 0.607)))
+    drag(picture, start, end)
+    middle = (start + end) / 2
+    drag(picture, middle - QPoint(4, 0), middle + QPoint(4, 0))
+    drag(picture, start - QPoint(20, 20), start - QPoint(8, 20), modifier=CTRL)
+    (mark,) = editor.selected_shot().matte.marks
+    assert mark.time == pytest.approx(demo.mattes.time_now()) and mark.box[0] == pytest.approx(
+        0.295, abs=0.01
+    )
+    assert {stroke.is_subject for stroke in mark.strokes} == {True, False}
+    assert "Not made yet" in demo.mattes.told()
+    around = mark.time - 0.1, mark.time + 0.1  # a few pictures: the whole shot takes fifteen seconds
+    editor.apply(lambda p: change_matte(p, shot.id, start=around[0], end=around[1]), "short")
+    matte = editor.selected_shot().matte
+    footage = next(one for one in editor.project.footage if one.id == shot.footage)
+    make_matte(Path(footage.path), footage.fingerprint, matte, footage.rate)
+    editor.go_to(31)
+    QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+    assert isinstance(demo.frames.plan(33).root.content.nodes[-1].content, TextDrawing)
+    editor.select(TrackSelection(editor.project.tracks[-1].id))
+    QTest.mouseClick(
+        next(one for one in demo.bench.findChildren(QPushButton) if one.text() == "Behind"), LEFT
+    )
+    content = demo.frames.plan(33).root.content.nodes[-1].content
+    assert isinstance(content, Behind) and content.matte.source.fingerprint
+    editor.select(ShotSelection(shot.id))
+    assert "shows more of its clip" in demo.mattes.told()
+    choose(field(demo, QComboBox, "How the subject is told apart"), "what is bright")
+    QTest.mouseClick(demo.bench.shot.matte.make, LEFT)
+    qtbot.waitUntil(lambda: not demo.jobs.running, timeout=60_000)
+    assert demo.mattes.told().startswith("Made")
+    choose(field(demo, QComboBox, "How the subject is told apart"), "not told apart")
+    assert editor.selected_shot().matte is None
 
 
 def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):

@@ -18,6 +18,7 @@ from epiphane.document.ids import (
     Share,
     TrackId,
 )
+from epiphane.document.matte import Matte
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.errors import EditError
 
@@ -319,7 +320,7 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
 
     It fades in and out over some frames at its ends. Where it has `keys`, ascending, these say where it lies
     in place of its transform, which still says how it is fitted; before the first and after the last one it
-    stays.
+    stays. Its `matte` tells its subject from the rest.
     """
 
     id: ItemId
@@ -336,6 +337,7 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     keys: Annotated[tuple[ItemKey, ...], Meta(max_length=1000)] = ()
     fade_in: Annotated[int, Meta(ge=0, le=100_000)] = 0
     fade_out: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    matte: Matte | None = None
 
     def __post_init__(self) -> None:
         if any(b.frame <= a.frame for a, b in pairwise(self.keys)):
@@ -370,7 +372,7 @@ class Track(Struct, frozen=True, forbid_unknown_fields=True, tag="track"):
     """Items over the picture, ascending, with gaps between them.
 
     Where a row of the stack is solo, those that are not do nothing; one that is locked is not changed, one
-    that is folded is drawn low.
+    that is folded is drawn low. One that `is_behind` is hidden by the subject of the shot below it.
     """
 
     id: TrackId
@@ -380,6 +382,7 @@ class Track(Struct, frozen=True, forbid_unknown_fields=True, tag="track"):
     is_locked: bool = False
     is_solo: bool = False
     is_folded: bool = False
+    is_behind: bool = False
 
 
 def footage_item(

@@ -16,11 +16,14 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
+from epiphane.render.mattes import hidden_by, with_edge
 from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.plan import (
+    Behind,
     FramePlan,
     Joined,
     LogoDrawing,
+    MatteDrawing,
     Node,
     ShapeDrawing,
     Shown,
@@ -208,6 +211,9 @@ class _Drawing:
                 image = _with_own_alpha(self._sources.picture(source))
                 made = logo_picture(fill, image, transform, clock, self._size)
                 made = made if is_over else without_alpha(made)
+            case Behind(node=behind, matte=matte):
+                made = hidden_by(self._layer(behind, is_over=True), self._subject(matte))
+                made = made if is_over else without_alpha(made)
             case Stacked(nodes=nodes):
                 made = self._stacked(nodes, has_edge=has_edge)
             case SplitScreen():
@@ -330,6 +336,21 @@ class _Drawing:
         whole = RawPicture((opaque,), pixel_aspect=raw.pixel_aspect)
         alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
         return np.asarray(cv2.merge([rounded(colours.resolved()), alpha]), np.uint8)
+
+    def _subject(self, matte: MatteDrawing) -> Plane:
+        """Return where the subject is: a matte as it lies, its edge softened, moved as its shot is."""
+        raw = self._sources.picture(matte.source)
+        level = np.ascontiguousarray(raw.planes[0] if raw.planes[0].ndim == 2 else raw.planes[0][..., 0])
+        plane = rounded(placed_plane(level, raw, self._size, self._shape, matte.transform))
+        edged = np.asarray(with_edge(np.asarray(plane, np.uint8), matte), np.uint8)
+        for step in _steps_of(Node(Solid(), matte.effects)):
+            if isinstance(step, Pass):
+                edged = np.asarray(
+                    rounded(with_pass_applied(edged, Pass(step.warp, (), step.smear))), np.uint8
+                )
+            elif isinstance(step, Field):
+                edged = np.asarray(rounded(displaced(edged, step)), np.uint8)
+        return edged
 
     def _stacked(self, nodes: Sequence[Node], *, has_edge: bool) -> Picture:
         """Return nodes laid over one another and over black, with alpha of 255 where it `has_edge`."""

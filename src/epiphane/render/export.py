@@ -19,11 +19,13 @@ from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
 from epiphane.facts.heard import heard_items
+from epiphane.facts.mattes import needed_mattes
 from epiphane.files.project import named_files
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
+from epiphane.media.mattes import make_matte
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
@@ -109,6 +111,8 @@ def export(
     footage = OpenFootage(most_open=_MOST_OPEN, next_use=uses.next_use)
     try:
         sound, remarks = _sound(project, wanted)
+        begun = ExportProgress(0, len(wanted), 0.0)
+        remarks = [*remarks, *_make_mattes(project, lambda: report(begun))]
         with MovieWriter(path, size=size, rate=project.rate, sound=sound) as writer:
             for n_done, planes in enumerate(_drawn(project, wanted, footage, size), start=1):
                 uses.frame = wanted[n_done - 1]
@@ -117,6 +121,19 @@ def export(
     finally:
         footage.close()
     return [*remarks, *footage.faults()]
+
+
+def _make_mattes(project: Project, go_on: Callable[[], None]) -> list[str]:
+    """Make the mattes that a project needs and that are not there; return what went wrong."""
+    faults = []
+    for footage, matte in needed_mattes(project):
+        try:
+            make_matte(
+                Path(footage.path), footage.fingerprint, matte, footage.rate, progress=lambda _: go_on()
+            )
+        except (MediaError, DiskError) as error:
+            faults.append(f"Nothing stands behind the subject of {Path(footage.path).name}: {error}")
+    return faults
 
 
 def check_target(path: Path, reads: Sequence[Path], *, may_replace: bool) -> None:

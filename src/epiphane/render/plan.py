@@ -43,6 +43,7 @@ from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.keying.words import WordsFrame, words_at
 from epiphane.lane_kinds import OVERLAY, WORDS
+from epiphane.media.mattes import find_matte, frames_of, matte_key
 from epiphane.render.transform import is_covering, transform_on
 from epiphane.timing import frame_at
 from epiphane.transitions.declare import Progress
@@ -136,7 +137,30 @@ class LogoDrawing(Struct, frozen=True, cache_hash=True):
     clock: TitleClock
 
 
-Content: TypeAlias = Shown | Solid | ShapeDrawing | TextDrawing | LogoDrawing | SplitScreen | Stacked | Joined
+class MatteDrawing(Struct, frozen=True, cache_hash=True):
+    """A matte as it lies on a frame: its picture, and what is done to its edge.
+
+    The effects are those on what it is a matte of, which move it along.
+    """
+
+    source: SourceFrame
+    transform: Transform
+    feather: float
+    grow: float
+    is_inverted: bool
+    effects: tuple["ActiveEffect", ...] = ()
+
+
+class Behind(Struct, frozen=True, cache_hash=True):
+    """A node that is hidden where a matte says that there is the subject."""
+
+    node: "Node"
+    matte: MatteDrawing
+
+
+Content: TypeAlias = (
+    Behind | Shown | Solid | ShapeDrawing | TextDrawing | LogoDrawing | SplitScreen | Stacked | Joined
+)
 
 
 class ActiveEffect(Struct, frozen=True):
@@ -224,6 +248,9 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
             yield from sources_of(incoming)
             if matte is not None:
                 yield matte
+        case Behind(node=behind, matte=MatteDrawing(source=matte)):
+            yield matte
+            yield from sources_of(behind)
         case LogoDrawing(source=source) | TextDrawing(inside=SourceFrame() as source):
             yield source
         case Solid() | ShapeDrawing() | TextDrawing():
@@ -244,7 +271,7 @@ def lowest_shown(node: Node) -> Shown | None:
         case Joined(outgoing=outgoing, incoming=incoming):
             sides = (outgoing, incoming) if node.content.progress.share < _HALF else (incoming, outgoing)
             return next((found for one in sides if (found := lowest_shown(one)) is not None), None)
-        case Solid() | ShapeDrawing() | TextDrawing() | LogoDrawing():
+        case Solid() | ShapeDrawing() | TextDrawing() | LogoDrawing() | Behind():
             return None
         case _:
             assert_never(node.content)
@@ -271,6 +298,8 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
             item = None if row.id in silent else item_at(row.items, frame)
             aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, item, frame, aimed)
+            if above is not None and row.is_behind and going_on is None:
+                above = _behind(project, shot, node, above, here)
             node = node if above is None else stacked([node, above])
         elif row.effect == OVERLAY.key:
             over = overlay_at(project, cues, row, frame)
@@ -294,6 +323,31 @@ def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Worki
         return node
     effects = tuple(_with_echoes(project, one, item, here) for one in aimed)
     return replace(node, effects=(*node.effects, *effects))
+
+
+def _behind(project: Project, shot: Item | None, below: Node, above: Node, here: int) -> Node:
+    """Return a node hidden by the subject of the shot below it, where that has a matte that has been made."""
+    matte = None if shot is None else shot.matte
+    footage = next((one for one in project.footage if shot is not None and one.id == shot.footage), None)
+    if shot is None or matte is None or footage is None:
+        return above
+    key = matte_key(footage.fingerprint, matte)
+    film = find_matte(key)
+    if film is None:
+        return above
+    seconds = source_of(project, shot, footage, _within(shot, here)).seconds
+    length = (frames_of(matte, footage.rate) - 0.5) / float(footage.rate)
+    source = SourceFrame(str(film), key, round(min(max(seconds - matte.start, 0.0), length), 6))
+    effects = below.effects
+    while isinstance(below.content, Stacked):
+        below = below.content.nodes[0]
+        effects = (*below.effects, *effects)
+    transform = transform_on(shot, _within(shot, here))
+    edge = matte.feather, matte.grow, matte.is_inverted
+    hidden = Behind(
+        replace(above, opacity=1.0, blend=BlendMode.NORMAL), MatteDrawing(source, transform, *edge, effects)
+    )
+    return Node(hidden, opacity=above.opacity, blend=above.blend)
 
 
 def _overlay_node(over: OverlayFrame) -> Node:

@@ -19,6 +19,7 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.bench.filling import MOVES
+from epiphane.desk.bench.matte import MatteRows
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shot_sound import ShotSoundRows
 from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
@@ -86,6 +87,7 @@ class ShotBench(QWidget):
         box.addWidget(self._buttons())
         self.speed = ShotSpeedRows(editor, desks.times)
         self.sound = ShotSoundRows(editor)
+        self.matte = MatteRows(editor, desks.mattes)
         for widget in (
             self.speed,
             *self._time_rows(),
@@ -93,6 +95,8 @@ class ShotBench(QWidget):
             self.sound,
             rule(),
             *self._transform_rows(),
+            rule(),
+            self.matte,
         ):
             box.addWidget(widget)
         box.addStretch(1)
@@ -133,6 +137,8 @@ class ShotBench(QWidget):
         self.speed.refresh()
         self.sound.setVisible(footage.has_sound)
         self.sound.refresh()
+        self.matte.setVisible(is_clip and is_one)
+        self.matte.refresh()
         transform = shot.transform
         self._transform.show(transform)
         self._end.show(transform.end)

@@ -26,13 +26,18 @@ class TrackBench(QWidget):
         self._solo = _switch("Solo", "Show only this row, and others that are solo (S)", tracks.toggle_solo)
         self._lock = _switch("Lock", "Let nothing change the track", lambda: self._toggle("is_locked"))
         self._fold = _switch("Fold", "Draw its row low", lambda: self._toggle("is_folded"))
+        self._behind = _switch(
+            "Behind",
+            "Let the subject of a shot hide what is on the track; it is told apart on the shot's bench",
+            lambda: self._toggle("is_behind"),
+        )
         self._aimed = label("")
         self._aimed.setWordWrap(True)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
         box.addWidget(self._what)
-        box.addWidget(in_a_row(self._mute, self._solo, self._lock, self._fold, spacing=6))
+        box.addWidget(in_a_row(self._mute, self._solo, self._lock, self._fold, self._behind, spacing=6))
         box.addWidget(row("Name", self._name))
         box.addWidget(self._aimed)
         box.addStretch(1)
@@ -50,6 +55,7 @@ class TrackBench(QWidget):
             (self._solo, track.is_solo),
             (self._lock, track.is_locked),
             (self._fold, track.is_folded),
+            (self._behind, track.is_behind),
         ):
             switch.setChecked(is_on)
         aimed = [lane_label(lane) for lane in self._editor.project.lanes if lane.track == track.id]

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.mattes import MatteDesk
 from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.shapes import ShapeDesk
@@ -30,3 +31,4 @@ class Desks:
     instrument: Instrument
     panels: PanelDesk
     titles: TitleDesk
+    mattes: MatteDesk

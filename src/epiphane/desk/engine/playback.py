@@ -305,6 +305,10 @@ class Playback(QObject):
             self._due_frame = -1
             self._start_sound(self._editor.playhead)
 
+    def show_anew(self) -> None:
+        """Draw what is shown as it is now: something that frames are made of is there, or gone."""
+        self._on_project(None, None)
+
     def _on_project(self, new: object, old: object) -> None:
         self._frames.show(self._editor.project, self._editor.cues)
         self._shown_frame = -1

@@ -17,7 +17,10 @@ class Handles(Protocol):
     It is painted while the pointer is over the picture, or at all times where it `is_always_seen`.
     """
 
-    is_always_seen: bool
+    @property
+    def is_always_seen(self) -> bool:
+        """Whether it is painted wherever the pointer is."""
+        ...
 
     def paint(self, painter: QPainter, room: QRectF) -> None:
         """Paint them, if there is something to be dragged."""

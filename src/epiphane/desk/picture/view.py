@@ -130,6 +130,10 @@ class PictureView(QWidget):
         room = self._room()
         return QPointF(room.left() + across * room.width(), room.top() + down * room.height())
 
+    def picture_room(self) -> QRectF:
+        """Return where the picture lies in the view."""
+        return self._room()
+
     @property
     def has_guest(self) -> bool:
         """Whether a clip is shown in place of the project."""

@@ -26,6 +26,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
+from epiphane.desk.control.mattes import MatteDesk
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.pulses import PulseDesk
@@ -49,6 +50,7 @@ from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
+from epiphane.desk.picture.matte_handles import MatteHandles
 from epiphane.desk.picture.panel_handles import PanelHandles
 from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.typing import TypingOnPicture
@@ -143,6 +145,7 @@ class Window(QMainWindow):
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
         self.titles = TitleDesk(self.editor, self.snapping)
+        self.mattes = MatteDesk(self.editor, self.jobs)
         self.overlays = OverlayDesk(self.editor, self.jobs, self.titles)
         self.panels = PanelDesk(self.editor, self.snapping)
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
@@ -153,6 +156,7 @@ class Window(QMainWindow):
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
+        self.matte_handles = MatteHandles(self.editor, self.picture, self.mattes)
         self.framing = FramingHandles(self.editor, self.picture)
         self.typing = TypingOnPicture(self.editor, self.picture, self.titles)
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
@@ -172,6 +176,7 @@ class Window(QMainWindow):
             self.instrument,
             self.panels,
             self.titles,
+            self.mattes,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 
@@ -303,6 +308,7 @@ class Window(QMainWindow):
         self.files.left_out.connect(self.left_out.add)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.files.captions_given.connect(self.titles.take_captions)
+        self.mattes.changed.connect(self.playback.show_anew)
         self.titles.captions_put.connect(
             lambda text, snap: self.notice.offer(text, "Bring them on hits", snap)
         )

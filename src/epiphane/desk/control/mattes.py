@@ -1,0 +1,154 @@
+"""Commands of mattes: what of the selected shot is its subject."""
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.engine.jobs import Jobs
+from epiphane.document.footage import Footage
+from epiphane.document.matte import Matte, MatteKind, MatteStroke
+from epiphane.document.timeline import Item
+from epiphane.edits.mattes import (
+    begin_matte,
+    box_subject,
+    change_matte,
+    clear_marks,
+    dab,
+    remove_matte,
+    shows_more,
+)
+from epiphane.edits.shots import footage_name
+from epiphane.facts.source_time import source_seconds
+from epiphane.media.mattes import find_matte, frames_of, make_matte, matte_key
+
+_SECONDS_OF = {MatteKind.TRACED: 0.14}
+_SECONDS_ELSE = 0.03
+"""What a picture takes on two cores, about."""
+
+
+class MatteDesk(QObject):
+    """What the user does with the matte of the selected shot.
+
+    Signals
+    -------
+    changed()
+        It is being marked, or no longer; or it has been made.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+        super().__init__()
+        self._editor, self._jobs = editor, jobs
+        self._is_marking = False
+        editor.selection_changed.connect(lambda: self.set_marking(False))
+
+    @property
+    def is_marking(self) -> bool:
+        """Whether a press on the picture marks the subject."""
+        return self._is_marking
+
+    def set_marking(self, is_on: bool) -> None:
+        """Have presses on the picture mark the subject, or do what they did."""
+        if is_on != self._is_marking:
+            self._is_marking = is_on
+            self.changed.emit()
+
+    def choose(self, kind: MatteKind | None) -> None:
+        """Tell the subject of the selected shot in another way, or not at all."""
+        shot = self._editor.selected_shot()
+        if shot is None:
+            return
+        if kind is None:
+            self.set_marking(False)
+            self._editor.apply(lambda p: remove_matte(p, shot.id), "no matte")
+        elif self._editor.apply(lambda p: begin_matte(p, shot.id, kind), "matte"):
+            self.set_marking(kind is MatteKind.TRACED)
+
+    def change(self, *, gesture: str | None = None, **changes: Any) -> None:
+        """Change fields of the matte."""
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(
+                lambda p: change_matte(p, shot.id, **changes), "change of a matte", gesture=gesture
+            )
+
+    def clear(self) -> None:
+        """Take away what was marked."""
+        shot = self._editor.selected_shot()
+        if shot is not None:
+            self._editor.apply(lambda p: clear_marks(p, shot.id), "no marks")
+
+    def box(self, sides: tuple[float, float, float, float]) -> None:
+        """Draw the box around the subject, in shares of the picture, on the picture that is shown now."""
+        shot, time = self._editor.selected_shot(), self.time_now()
+        if shot is not None and time is not None:
+            self._editor.apply(lambda p: box_subject(p, shot.id, time, sides), "box around the subject")
+
+    def stroke(self, strokes: list[MatteStroke]) -> None:
+        """Draw over the subject, or beside it, on the picture that is shown now."""
+        shot, time = self._editor.selected_shot(), self.time_now()
+        if shot is not None and time is not None and strokes:
+            self._editor.apply(lambda p: dab(p, shot.id, time, tuple(strokes)), "stroke on the subject")
+
+    def take_clean(self) -> None:
+        """Let the picture that is shown now be the one without a subject."""
+        time = self.time_now()
+        if time is not None:
+            self.change(clean=time)
+
+    def time_now(self) -> float | None:
+        """Return the seconds of the footage of the selected shot that are shown now, or None elsewhere."""
+        shot, footage = self._shown()
+        frame = self._editor.playhead
+        if shot is None or footage is None or not shot.start <= frame < shot.end:
+            return None
+        return round(source_seconds(shot, footage, frame, self._editor.project.rate), 6)
+
+    def told(self) -> str:
+        """Return what is to be known of the matte: what is missing, what it costs, or that it is there."""
+        shot, footage = self._shown()
+        matte = None if shot is None else shot.matte
+        if matte is None or footage is None:
+            return ""
+        if matte.kind is MatteKind.TRACED and not any(mark.box for mark in matte.marks):
+            return "Draw a box around the subject on the picture."
+        if shot is not None and shows_more(self._editor.project, shot):
+            return "The shot shows more of its clip than the matte was for: make it again."
+        if self.is_made(footage, matte):
+            return "Made. What stands on a track that is behind is hidden by the subject."
+        number = frames_of(matte, footage.rate)
+        seconds = number * _SECONDS_OF.get(matte.kind, _SECONDS_ELSE)
+        return f"Not made yet: {number} pictures, about {max(1, round(seconds))} s in the background."
+
+    def is_made(self, footage: Footage, matte: Matte) -> bool:
+        """Whether the film of a matte is there."""
+        return find_matte(matte_key(footage.fingerprint, matte)) is not None
+
+    def make(self) -> None:
+        """Make the matte of the selected shot in the background."""
+        shot, footage = self._shown()
+        if shot is None or footage is None or shot.matte is None:
+            return
+        if shows_more(self._editor.project, shot):
+            number, kind = shot.id, shot.matte.kind
+            self._editor.apply(lambda p: begin_matte(p, number, kind), "matte of all that is shown")
+            shot, _ = self._shown()
+        if shot is None or shot.matte is None:
+            return
+        matte = shot.matte
+        self.set_marking(False)
+        self._jobs.start(
+            "matte",
+            f"Tracing the subject of {footage_name(footage)}",
+            lambda progress: make_matte(
+                Path(footage.path), footage.fingerprint, matte, footage.rate, progress=progress
+            ),
+            done=lambda _: self.changed.emit(),
+        )
+
+    def _shown(self) -> tuple[Item | None, Footage | None]:
+        shot, footage = self._editor.selected_shot(), self._editor.project.footage
+        return shot, next((one for one in footage if shot is not None and one.id == shot.footage), None)

@@ -86,9 +86,10 @@ def open_project(project: Path) -> None:
 
 
 @commands.command()
-def demo() -> None:
+@click.option("--titles", is_flag=True, help="The second one: a title sequence.")
+def demo(titles: bool) -> None:
     """Open the window with the demo."""
-    _open_window(demo=True)
+    _open_window(demo="titles" if titles else "cut")
 
 
 @commands.command("listen")
@@ -330,7 +331,7 @@ def _with_time(project: Project, speed: float | None, between: str | None) -> Pr
     return project if between is None else set_between(project, shots, between=Between(between))
 
 
-def _open_window(path: Path | None = None, *, demo: bool = False) -> None:
+def _open_window(path: Path | None = None, *, demo: str | None = None) -> None:
     from epiphane.desk.shell.app import run
 
     sys.exit(run(path, demo=demo))

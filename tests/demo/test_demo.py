@@ -13,8 +13,13 @@ from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_demo
 from epiphane.demo.scenes import tower
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import frames
+from epiphane.demo.titles import RECIPE_FILE, make_recipe, make_titles_project, open_titles_demo
 from epiphane.document.timeline import cut_of
+from epiphane.document.titles import TitleLook
+from epiphane.facts.titles import landing_frame
 from epiphane.files.project import missing_files
+from epiphane.files.recipes import load_recipe
+from epiphane.keying.schedule import schedule
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
 from epiphane.timing import frame_at
@@ -76,6 +81,20 @@ def test_the_demo_project_is_made_by_the_same_edits(monkeypatch, tmp_path):
     shipped = open_demo()
     monkeypatch.setattr("epiphane.demo.project.PROJECT_FILE", tmp_path / "again.epiphane")
     assert make_demo_project() == shipped
+
+
+def test_the_title_sequence_is_made_by_its_recipe_and_lands_on_hits(monkeypatch, tmp_path):
+    shipped, recipe = open_titles_demo(), load_recipe(RECIPE_FILE)
+    monkeypatch.setattr("epiphane.demo.titles.TITLES_FILE", tmp_path / "again.epiphane")
+    monkeypatch.setattr("epiphane.demo.titles.RECIPE_FILE", tmp_path / "again.epiphane-recipe")
+    assert make_titles_project() == shipped and make_recipe() == recipe
+    assert float(shipped.n_frames / shipped.rate) == pytest.approx(14.0, abs=0.05)
+    titles = [item for track in shipped.tracks for item in track.items if isinstance(item.content, TitleLook)]
+    beats = {frame_at(beat.time, shipped.rate) for beat in shipped.song.beats}
+    landings = {landing_frame(item, shipped.rate) for item in titles}
+    assert landings <= beats and frame_at(shipped.song.drops[0], shipped.rate) in landings
+    struck = next(lane for lane in shipped.lanes if lane.effect == "shake")
+    assert {cue.frame for cue in schedule(shipped).lane(struck.id).cues} == landings
 
 
 def test_marbles_fall_and_bounce_as_gravity_has_it():

@@ -123,6 +123,24 @@ def test_lanes_become_a_recipe_that_goes_out_and_comes_back(demo, monkeypatch, t
     assert "comes with Epiphane" in demo.notice.text
 
 
+def test_titles_go_along_with_a_recipe_where_they_are_wanted(demo, qtbot):
+    editor = demo.editor
+    editor.go_to(258)
+    QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+    demo.lanes.step(1)
+    QTest.keyClick(demo, Qt.Key.Key_R, CTRL)
+    bench = demo.bench.new_recipe
+    assert bench.items.text() == "and 1 title, solids or shapes on tracks"
+    qtbot.waitUntil(lambda: bench.items.height() > 0)
+    QTest.mouseClick(bench.items, LEFT)
+    type_into(field(demo, QLineEdit, "Name of the recipe"), "Sign")
+    kept = demo.recipes.find(editor.selection.recipe)
+    assert [item.content.text for item in kept.recipe.items] == ["TITLE"]
+    n_tracks = len(editor.project.tracks)
+    demo.recipes.use(str(kept.path))
+    assert len(editor.project.tracks) == n_tracks + 1
+
+
 def test_what_is_wrong_with_a_recipe_is_told_and_nothing_is_lost(demo, tmp_path, qtbot):
     before, n_names = demo.editor.project, len(names(demo))
     text = next(one.path for one in demo.recipes.kept if one.recipe.name == "Hammer").read_text()

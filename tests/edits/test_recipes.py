@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.envelope import Ease, Envelope, LengthUnit
-from epiphane.document.ids import PulseId
+from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.lane import Override, Setting, Trigger
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import with_lanes
@@ -22,13 +22,20 @@ from epiphane.document.pulse import (
     PulseUnit,
     TappedSource,
 )
+from epiphane.document.recipe import RecipeAnchor
 from epiphane.document.song import Hit
+from epiphane.document.timeline import SolidFill
+from epiphane.document.titles import TextFill, TextMotion, TextUnit
 from epiphane.edits.lanes import add_lane, change_lane
 from epiphane.edits.recipes import recipe_of, use_recipe
+from epiphane.edits.titles import put_title
+from epiphane.edits.tracks import change_track, find_item, put_fill_on_track, put_on_track
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError, RecipeError
+from epiphane.facts.titles import landing_frame
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, decode_recipe, encode_recipe, load_recipe
 from epiphane.keying.schedule import schedule
+from epiphane.timing import frame_at
 
 PLAIN = [*(HeardSource(unit) for unit in PulseUnit), BandSource(40.0, 160.0)]
 sources = st.sampled_from([*PLAIN, CombinedSource(Combination.WITHOUT, PulseId(50), PulseId(51))])
@@ -199,3 +206,26 @@ def test_numbers_of_a_recipe_never_meet_those_of_the_project():
     ids = [one.id for part in (project.lanes, project.pulses, project.shots) for one in part]
     assert len(set(ids)) == len(ids)
     assert max(ids) < project.next_id
+
+
+def test_items_go_along_and_land_on_the_same_hits_of_another_song():
+    project = a_project(n_lanes=1)
+    roll = TextFill("ROLL", size=0.3, footage=FootageId(1), arrive=TextMotion("slam", 9, TextUnit.BLOCK))
+    project, number = put_title(project, roll, 0, hit=project.song.drops[0] + 1.0)  # two beats after it
+    project = change_track(project, project.tracks[-1].id, is_behind=True)
+    project, _ = put_fill_on_track(project, SolidFill("#203040"), 0, seconds=16.0)
+    project, _ = put_on_track(project, FootageId(1), 100, None)
+    recipe = recipe_of(project, [project.lanes[0].id], "Sign", has_items=True)
+    recipe = decode_recipe(encode_recipe(recipe), where="it")
+    assert [item.anchor for item in recipe.items] == [RecipeAnchor.DROP, RecipeAnchor.WHOLE]
+    assert recipe.items[0].content == replace(roll, footage=None) and recipe.items[0].beats == 2
+    assert recipe_of(project, [project.lanes[0].id], "Sign").items == ()
+    other = replace(a_project(n_lanes=0), song=a_song(tempo=100, n_beats=40))
+    used = use_recipe(other, recipe)
+    text, solid = (track.items[0] for track in used.tracks)
+    beats = [beat.time for beat in other.song.beats]
+    wanted = beats[beats.index(other.song.drops[0]) + 2]
+    assert landing_frame(text, used.rate) == frame_at(wanted, used.rate)
+    assert text.n_frames == find_item(project, number)[1].n_frames and used.tracks[0].is_behind
+    assert (solid.start, solid.end) == (0, used.n_frames)
+    assert use_recipe(replace(other, song=None, shots=()), recipe).lanes  # nowhere to put items: no fault

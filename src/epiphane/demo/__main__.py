@@ -14,6 +14,7 @@ from epiphane.demo.craft import HEIGHT, WIDTH
 from epiphane.demo.project import CLIPS_FILE, make_demo_project
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import FPS, frames, soundtrack
+from epiphane.demo.titles import make_titles_project
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.writer import MovieWriter, planes_from_yuv444
 
@@ -64,6 +65,7 @@ def main() -> None:
         truth = dict(pool.map(make_clip, SCENES))
     CLIPS_FILE.write_text(json.dumps(truth, indent=1) + "\n")
     make_demo_project()
+    make_titles_project()
 
 
 if __name__ == "__main__":

@@ -19,11 +19,13 @@ from epiphane.document.pulse import (
     TappedSource,
     TempoSource,
 )
-from epiphane.document.recipe import Recipe
+from epiphane.document.recipe import Recipe, RecipeItem
 from epiphane.document.song import Beat, Drums, Hit, Song
 from epiphane.document.timeline import Extend, footage_item
+from epiphane.document.titles import TextFill
 from epiphane.edits.checked import checked
 from epiphane.edits.pulses import unused_name
+from epiphane.edits.recipe_items import items_of, put_items
 from epiphane.errors import EditError
 
 _BEATS = HeardSource(PulseUnit.BEAT)
@@ -31,8 +33,10 @@ _BEAT, _N_BEATS = 0.5, 16
 """Of the sample: seconds a beat, and how many."""
 
 
-def recipe_of(project: Project, lanes: Collection[LaneId], name: str, *, about: str = "") -> Recipe:
-    """Return some lanes of a project as a recipe, in their order.
+def recipe_of(
+    project: Project, lanes: Collection[LaneId], name: str, *, about: str = "", has_items: bool = False
+) -> Recipe:
+    """Return some lanes of a project as a recipe, in their order, perhaps with its titles, solids and shapes.
 
     What belongs to this song stays behind: hits, changes to single cues, ranges, sections and shots. Taps and
     bare tempi become beats.
@@ -52,11 +56,12 @@ def recipe_of(project: Project, lanes: Collection[LaneId], name: str, *, about: 
     taken = tuple(_of_no_song(lane, numbers) for lane in chosen)
     if not name.strip():
         raise EditError("a recipe needs a name.")
-    return checked(Recipe(name.strip(), taken, tuple(pulses.values()), about.strip()), Recipe)
+    items = items_of(project) if has_items else ()
+    return checked(Recipe(name.strip(), taken, tuple(pulses.values()), about.strip(), items=items), Recipe)
 
 
 def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -> Project:
-    """Return `project` with the lanes of a recipe below the others.
+    """Return `project` with the lanes of a recipe below the others, and its items over them.
 
     Pulses like its own are used again, others are made; hits of bands have still to be found.
 
@@ -72,6 +77,7 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
     """
     # What of another song somebody has written into its file is left out too.
     as_project = Project(stack=recipe.lanes, pulses=recipe.pulses)
+    items = tuple(_item_of_no_song(one) for one in recipe.items)
     recipe = recipe_of(as_project, [lane.id for lane in recipe.lanes], recipe.name)
     known = {one.id: one for one in recipe.pulses}
     given: dict[PulseId, PulseId] = {}
@@ -83,7 +89,16 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
     first = project.next_id
     ids = {lane.id: LaneId(first + number) for number, lane in enumerate(recipe.lanes)}
     laid = tuple(_with_numbers(replace(lane, pulse=given[lane.pulse]), ids) for lane in recipe.lanes)
-    return with_lanes(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
+    project = with_lanes(project, lanes=(*project.lanes, *laid), next_id=first + len(laid))
+    return put_items(project, items)
+
+
+def _item_of_no_song(item: RecipeItem) -> RecipeItem:
+    """Return an item of a recipe without the files and footage that somebody has written into it."""
+    if not isinstance(item.content, TextFill):
+        return item
+    arrive = None if item.content.arrive is None else replace(item.content.arrive, pulse=None)
+    return replace(item, content=replace(item.content, file=None, footage=None, arrive=arrive))
 
 
 def sampled(recipe: Recipe, footage: Footage) -> Project:

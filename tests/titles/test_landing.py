@@ -37,6 +37,7 @@ from epiphane.titles.picture import logo_picture, text_picture
 SIZE = (320, 180)
 REST = TitleClock()
 ROLL = TextFill("ROLL", size=0.3)
+OUTFIT = TextFill("ROLL", face="Outfit")
 
 
 def drawn(fill, clock=REST, **placed):
@@ -169,9 +170,9 @@ def test_an_inner_line_lies_within_and_footage_is_seen_through_letters(tmp_path)
 
 
 def test_a_variable_face_has_axes_and_is_bold_unless_told_otherwise():
-    (weight,) = axes_of("Outfit", None)
+    (weight,) = axes_of(OUTFIT)
     assert (weight.tag, weight.low, weight.high) == ("wght", 100, 900)
-    assert usual_axes("Outfit", None) == (FaceAxis("wght", 700.0),) and usual_axes("Anton", None) == ()
+    assert usual_axes(OUTFIT) == (FaceAxis("wght", 700.0),) and usual_axes(ROLL) == ()
     areas = [
         int(drawn(TextFill("ROLL", face="Outfit", size=0.3, axes=(FaceAxis("wght", value),)))[..., 3].sum())
         for value in (100.0, 400.0, 900.0)

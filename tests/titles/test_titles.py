@@ -23,11 +23,11 @@ from epiphane.errors import EditError, MediaError
 from epiphane.facts.titles import TitleClock, landing_frame, title_clock
 from epiphane.files.project import load_project, named_files, save_project
 from epiphane.keying.schedule import schedule
-from epiphane.media.faces import shipped_faces
+from epiphane.media.faces import keep_face, shipped_faces
 from epiphane.render.draw import draw
 from epiphane.render.export import export
 from epiphane.render.plan import plan_frame
-from epiphane.titles.faces import face_at
+from epiphane.titles.faces import face_at, face_fault
 from epiphane.titles.layout import MOST_LETTERS, Letter, block_of
 from epiphane.titles.motions.declare import MOTIONS
 from epiphane.titles.moving import part_share
@@ -288,6 +288,17 @@ def test_nothing_to_read_too_much_and_faces_that_are_gone(tmp_path):
     (tmp_path / "half.ttf").write_bytes(anton[:3000])
     with pytest.raises(MediaError, match=r"half\.ttf (is damaged|has no letters)"):
         face_at(tmp_path / "half.ttf")
+
+
+def test_a_face_whose_file_is_gone_is_shown_from_the_copy_that_was_kept(tmp_path):
+    file = tmp_path / "own.ttf"
+    file.write_bytes(shipped_faces()["Bungee"].read_bytes())
+    fill = TextFill("ROLL", face="own", file=str(file), fingerprint=keep_face(file))
+    bungee = block_of(TextFill("ROLL", face="Bungee")).width
+    file.unlink()
+    assert face_fault(fill) == "" and block_of(fill).width == bungee
+    stranger = replace(fill, fingerprint="0" * 32)
+    assert "own.ttf is not there" in face_fault(stranger) and block_of(stranger).width != bungee
 
 
 def test_a_face_of_the_users_is_named_from_the_projects_folder(tmp_path):

@@ -145,7 +145,8 @@ class TextFill(TitleLook, frozen=True, tag="text"):
 
     The face is a shipped one, by its name, or that of a `file`. The `size` is a share of the frame's height;
     tracking is a share of the size, and leading is in sizes. `axes` set a variable face: the four letters of
-    an axis, as ``wght``, and its value. `footage` is seen through the letters in place of their colour.
+    an axis, as ``wght``, and its value. By its `fingerprint` a face is known whose file is gone. `footage` is
+    seen through the letters in place of their colour.
     """
 
     text: Annotated[str, Meta(max_length=10_000)]
@@ -159,6 +160,7 @@ class TextFill(TitleLook, frozen=True, tag="text"):
     colour: TextColour = "#ece4d4"
     to: TextColour | None = None
     axes: Annotated[tuple[FaceAxis, ...], Meta(max_length=16)] = ()
+    fingerprint: Annotated[str, Meta(pattern="^[0-9a-f]{32}$")] | None = None
     footage: FootageId | None = None
 
 

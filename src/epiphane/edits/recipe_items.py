@@ -46,7 +46,7 @@ def _of_no_song(project: Project, track: Track, item: Item) -> RecipeItem:
     assert isinstance(content, SolidFill | ShapeFill | TextFill)
     if isinstance(content, TextFill):
         arrive = None if content.arrive is None else replace(content.arrive, pulse=None)
-        content = replace(content, file=None, footage=None, arrive=arrive)
+        content = replace(content, file=None, fingerprint=None, footage=None, arrive=arrive)
         at = float(frame_start(landing_frame(item, project.rate), project.rate))
     else:
         at = float(frame_start(item.start, project.rate))

@@ -98,7 +98,9 @@ def _item_of_no_song(item: RecipeItem) -> RecipeItem:
     if not isinstance(item.content, TextFill):
         return item
     arrive = None if item.content.arrive is None else replace(item.content.arrive, pulse=None)
-    return replace(item, content=replace(item.content, file=None, footage=None, arrive=arrive))
+    return replace(
+        item, content=replace(item.content, file=None, fingerprint=None, footage=None, arrive=arrive)
+    )
 
 
 def sampled(recipe: Recipe, footage: Footage) -> Project:
@@ -131,7 +133,7 @@ def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     lane = replace(lane, overrides=(), shots=(), spans=(), track=None, clips=())
     lane = replace(lane, accent=None if is_own_sound else lane.accent)
     if lane.words is not None:
-        lane = replace(lane, words=replace(lane.words, file=None, footage=None))
+        lane = replace(lane, words=replace(lane.words, file=None, fingerprint=None, footage=None))
     lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 

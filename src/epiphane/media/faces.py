@@ -1,11 +1,15 @@
 """Faces of letters: those that are shipped, and files of the user's."""
 
+import os
 from functools import lru_cache
 from pathlib import Path
 
+import platformdirs
+
 from epiphane.assets import FACES
-from epiphane.disk import read_file
+from epiphane.disk import private_folder, read_file, write_atomically
 from epiphane.errors import DiskError, MediaError
+from epiphane.media.fingerprint import fingerprint
 
 FACE_SUFFIXES = (".ttf", ".otf", ".ttc", ".otc")
 _MOST_BYTES = 64 << 20
@@ -27,6 +31,56 @@ def fallback_faces() -> tuple[Path, ...]:
     faces = shipped_faces()
     rest = [name for name in ("Anton", "Caveat Brush") if name in faces]
     return tuple(faces[name] for name in (*_BY_SCRIPT, *rest) if name in faces)
+
+
+@lru_cache(maxsize=1)
+def installed_faces() -> dict[str, Path]:
+    """Return the files of faces in the folders where Linux keeps them, by the names of the files, sorted."""
+    data = [Path(one) for one in os.environ.get("XDG_DATA_DIRS", "/usr/local/share:/usr/share").split(":")]
+    folders = [one / "fonts" for one in (platform_data_home(), *data) if str(one)]
+    found: dict[str, Path] = {}
+    for folder in (Path.home() / ".fonts", *folders):
+        for path in sorted(folder.rglob("*")) if folder.is_dir() else ():
+            if path.suffix.lower() in FACE_SUFFIXES and len(found) < _MOST_INSTALLED:
+                found.setdefault(path.stem, path)
+    return dict(sorted(found.items()))
+
+
+_MOST_INSTALLED = 400
+
+
+def platform_data_home() -> Path:
+    """Return the folder of this user's data, for all applications."""
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+
+
+def keep_face(path: Path) -> str:
+    """Keep a copy of the file of a face, and return the fingerprint by which it is found again.
+
+    Raises
+    ------
+    MediaError
+        If it cannot be read.
+    DiskError
+        If the copy cannot be written.
+    """
+    content = read_face(path)
+    print_of_it = fingerprint(path)
+    place = _kept_place(print_of_it)
+    if not place.is_file():
+        private_folder(place.parent)
+        write_atomically(place, content)
+    return print_of_it
+
+
+def kept_face(print_of_it: str | None) -> Path | None:
+    """Return the copy of a face that was kept by its fingerprint, or None."""
+    place = None if print_of_it is None else _kept_place(print_of_it)
+    return place if place is not None and place.is_file() else None
+
+
+def _kept_place(print_of_it: str) -> Path:
+    return Path(platformdirs.user_data_dir("epiphane")) / "faces" / f"{print_of_it}.face"
 
 
 def read_face(path: Path) -> bytes:

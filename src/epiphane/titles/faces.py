@@ -9,9 +9,10 @@ from pathlib import Path
 import uharfbuzz as hb
 from msgspec import Struct
 
-from epiphane.document.titles import FaceAxis
+from epiphane.disk import is_file
+from epiphane.document.titles import FaceAxis, TextFill
 from epiphane.errors import MediaError
-from epiphane.media.faces import fallback_faces, read_face, shipped_faces
+from epiphane.media.faces import fallback_faces, kept_face, read_face, shipped_faces
 
 
 class Axis(Struct, frozen=True):
@@ -91,32 +92,45 @@ def face_at(path: Path, axes: tuple[FaceAxis, ...] = ()) -> Face:
     return face
 
 
-def faces_for(name: str, file: str | None, axes: tuple[FaceAxis, ...] = ()) -> tuple[Face, ...]:
+def faces_for(fill: TextFill) -> tuple[Face, ...]:
     """Return the faces of a text: its own first, if it can be had, then those that show what it lacks."""
-    wanted = _path_of(name, file)
+    wanted = _path_of(fill)
     own: tuple[Face, ...] = ()
     with suppress(MediaError):  # it is told where the text is shown; others show its letters
-        own = (face_at(wanted, axes),)
+        own = (face_at(wanted, fill.axes),)
     return (*own, *(face_at(path) for path in fallback_faces() if path != wanted))
 
 
-def axes_of(name: str, file: str | None) -> tuple[Axis, ...]:
+def face_fault(fill: TextFill) -> str:
+    """Return why the face of a text cannot be had, so that others show its letters; or nothing."""
+    try:
+        face_at(_path_of(fill))
+    except MediaError as error:
+        return str(error)
+    return ""
+
+
+def axes_of(fill: TextFill) -> tuple[Axis, ...]:
     """Return the axes of the face of a text; none where it is not variable, or cannot be had."""
     try:
-        return face_at(_path_of(name, file)).axes
+        return face_at(_path_of(fill)).axes
     except MediaError:
         return ()
 
 
-def usual_axes(name: str, file: str | None) -> tuple[FaceAxis, ...]:
-    """Return the values that the axes of a face have in a title unless they are chosen: it is bold."""
-    weight = next((axis for axis in axes_of(name, file) if axis.tag == "wght"), None)
+def usual_axes(fill: TextFill) -> tuple[FaceAxis, ...]:
+    """Return the values that the axes of the face of a text have unless they are chosen: it is bold."""
+    weight = next((axis for axis in axes_of(fill) if axis.tag == "wght"), None)
     return () if weight is None else (FaceAxis("wght", min(max(_BOLD, weight.low), weight.high)),)
 
 
 _BOLD = 700.0
 
 
-def _path_of(name: str, file: str | None) -> Path:
+def _path_of(fill: TextFill) -> Path:
+    """Return the file of the face of a text: the copy that was kept, where its own one is gone."""
     shipped = shipped_faces()
-    return Path(file) if file is not None else shipped.get(name, next(iter(shipped.values())))
+    if fill.file is None:
+        return shipped.get(fill.face, next(iter(shipped.values())))
+    path = Path(fill.file)
+    return path if is_file(path) else kept_face(fill.fingerprint) or path

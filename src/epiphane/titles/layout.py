@@ -13,7 +13,7 @@ from bidi import algorithm as bidi
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
+from epiphane.document.titles import Alignment, LetterCase, TextFill
 from epiphane.titles.faces import Face, faces_for
 
 MOST_LETTERS = 4000
@@ -72,9 +72,22 @@ class _Run(Struct, frozen=True, eq=False):
 
 
 def block_of(fill: TextFill) -> Block:
-    """Return a text as it is set."""
-    return set_text(
-        fill.text, fill.face, fill.file, fill.axes, fill.tracking, fill.leading, fill.align, fill.case
+    """Return a text as it is set, with the middle of its block at (0, 0).
+
+    Letters keep their ligatures unless they are tracked.
+    """
+    return _set_text(
+        TextFill(
+            fill.text,
+            face=fill.face,
+            file=fill.file,
+            fingerprint=fill.fingerprint,
+            axes=fill.axes,
+            tracking=fill.tracking,
+            leading=fill.leading,
+            align=fill.align,
+            case=fill.case,
+        )
     )
 
 
@@ -85,22 +98,10 @@ def text_size(fill: TextFill, aspect: float) -> tuple[float, float]:
 
 
 @lru_cache(maxsize=64)
-def set_text(
-    text: str,
-    face: str,
-    file: str | None,
-    axes: tuple[FaceAxis, ...],
-    tracking: float,
-    leading: float,
-    align: Alignment,
-    case: LetterCase,
-) -> Block:
-    """Return lines of text as they are set, with the middle of the block at (0, 0).
-
-    Letters keep their ligatures unless they are tracked.
-    """
-    faces = faces_for(face, file, axes)
-    lines = [unicodedata.normalize("NFC", one) for one in _cased(text, case).splitlines()] or [""]
+def _set_text(fill: TextFill) -> Block:
+    """Return lines of text as they are set, of which no more counts than how they are set."""
+    faces, tracking, leading, align = faces_for(fill), fill.tracking, fill.leading, fill.align
+    lines = [unicodedata.normalize("NFC", one) for one in _cased(fill.text, fill.case).splitlines()] or [""]
     placed: list[Letter] = []
     widths: list[tuple[int, float]] = []
     missing: dict[str, None] = {}

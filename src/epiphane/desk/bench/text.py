@@ -24,8 +24,8 @@ from epiphane.desk.engine.debounce import debounced
 from epiphane.document.ids import FootageId
 from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
 from epiphane.edits.titles import FRESH_TEXT
-from epiphane.media.faces import shipped_faces
-from epiphane.titles.faces import axes_of, usual_axes
+from epiphane.media.faces import installed_faces, shipped_faces
+from epiphane.titles.faces import axes_of, face_fault, usual_axes
 from epiphane.titles.layout import block_of
 
 _REST_MILLISECONDS = 1200
@@ -83,11 +83,14 @@ class TextRows(QWidget):
     def show_text(self, fill: TextFill) -> None:
         """Show a text as it is now."""
         self.words.show_words(fill.text)
-        missing = block_of(fill).missing
-        self._missing.setText(f"No face here has a letter for {' '.join(missing)}")
-        self._missing.setVisible(bool(missing))
+        missing, fault = block_of(fill).missing, face_fault(fill)
+        told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
+        told += [f"{fault[:1].upper()}{fault[1:]}: other faces show its letters."] if fault else []
+        self._missing.setText(" ".join(told))
+        self._missing.setVisible(bool(told))
         own = [] if fill.file is None else [(fill.file, Path(fill.file).stem)]
-        faces = [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, "another file…")]
+        installed = [(name, name) for name in installed_faces() if name not in shipped_faces()]
+        faces = [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, "from a file…"), *installed]
         show_options(self._face, faces)
         show_choice(self._face, fill.face if fill.file is None else fill.file)
         self._fields.show(fill)
@@ -102,7 +105,10 @@ class TextRows(QWidget):
         if key == _FROM_FILE:
             self._desk.ask_face()
         elif key in shipped_faces():
-            self._desk.change(face=key, file=None, axes=usual_axes(key, None))
+            axes = usual_axes(TextFill("", face=key))
+            self._desk.change(face=key, file=None, fingerprint=None, axes=axes)
+        elif key in installed_faces():
+            self._desk.use_face(installed_faces()[key])
 
     def _choose_clip(self, key: str) -> None:
         self._desk.change(footage=None if key == _NONE else FootageId(int(key)))
@@ -127,7 +133,7 @@ class _AxisRows(QWidget):
 
     def show_axes(self, fill: TextFill) -> None:
         """Show the axes of the face of a text."""
-        axes = axes_of(fill.face, fill.file)[:_MOST_AXES]
+        axes = axes_of(fill)[:_MOST_AXES]
         if (fill.face, fill.file) != self._face:
             self._face = fill.face, fill.file
             for line in self._lines:

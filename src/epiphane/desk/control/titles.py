@@ -18,9 +18,9 @@ from epiphane.edits.captions import put_captions
 from epiphane.edits.shots import footage_name
 from epiphane.edits.titles import FRESH_TEXT, change_title, put_title, set_arrival, set_as_logo, strike_below
 from epiphane.edits.words import change_words
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
 from epiphane.files.captions import read_captions
-from epiphane.media.faces import FACE_SUFFIXES
+from epiphane.media.faces import FACE_SUFFIXES, keep_face
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at, usual_axes
 
@@ -81,10 +81,12 @@ class TextDesk(QObject):
         """Set the text in the face of a file."""
         try:
             face_at(path)
-        except MediaError as error:
+            kept = keep_face(path)
+        except (MediaError, DiskError) as error:
             self._editor.said.emit(str(error), True)
             return
-        self.change(face=path.stem[:200], file=str(path), axes=usual_axes("", str(path)))
+        axes = usual_axes(TextFill("", file=str(path)))
+        self.change(face=path.stem[:200], file=str(path), fingerprint=kept, axes=axes)
 
 
 class WordsDesk(TextDesk):

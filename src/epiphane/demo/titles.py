@@ -37,7 +37,7 @@ SECONDS = 14.0
 RECIPE_FILE = RECIPES / "marquee.epiphane-recipe"
 _OVER_ALL: tuple[tuple[str, dict[str, float | str]], ...] = (
     ("sharpen", {"amount": 160.0}),
-    ("contrast", {"amount": 118.0}),
+    ("self-blend", {"amount": 45.0}),
     ("tint", {"amount": 24.0, "colour": "#c8783d"}),
     ("vignette", {"amount": 75.0}),
     ("grain", {"amount": 16.0}),

@@ -98,9 +98,8 @@ def _item_of_no_song(item: RecipeItem) -> RecipeItem:
     if not isinstance(item.content, TextFill):
         return item
     arrive = None if item.content.arrive is None else replace(item.content.arrive, pulse=None)
-    return replace(
-        item, content=replace(item.content, file=None, fingerprint=None, footage=None, arrive=arrive)
-    )
+    content = replace(item.content, file=None, fingerprint=None, footage=None, arrive=arrive)
+    return replace(item, content=content)
 
 
 def sampled(recipe: Recipe, footage: Footage) -> Project:

@@ -24,7 +24,7 @@ from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.media.gather import gather_files
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
 
 STACK = ("shake", "blur", "split", "saturation")
 """Beside the flash and the zoom that the demo has."""

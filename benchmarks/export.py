@@ -14,7 +14,8 @@ from epiphane.keying.schedule import schedule
 from epiphane.media.writer import SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
 from epiphane.render.export import export
-from epiphane.render.plan import plan_frame, sources_of
+from epiphane.render.nodes import sources_of
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Plane
 

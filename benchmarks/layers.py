@@ -26,7 +26,8 @@ from epiphane.media.proxy import ProxyStore
 from epiphane.media.shipped import shipped_overlays
 from epiphane.render.compose import laid_over
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, Joined, Node, Shown, SourceFrame, plan_frame
+from epiphane.render.nodes import FramePlan, Joined, Node, Shown, SourceFrame
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.transitions.declare import TRANSITIONS, Progress
 

@@ -13,7 +13,7 @@ from epiphane.facts.titles import TitleClock
 from epiphane.media.raw import RawPicture
 from epiphane.render.compose import laid_over
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, Node, Solid, SourceFrame, TextDrawing
+from epiphane.render.nodes import FramePlan, Node, Solid, SourceFrame, TextDrawing
 from epiphane.titles.motions.declare import MOTIONS
 from epiphane.titles.picture import text_picture
 

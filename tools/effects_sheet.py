@@ -12,7 +12,7 @@ from epiphane.document.timeline import Transform
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture
 

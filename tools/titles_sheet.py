@@ -8,7 +8,7 @@ from epiphane.document.timeline import Transform
 from epiphane.document.titles import Shadow, TextFill, TextMotion
 from epiphane.facts.titles import TitleClock
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, Node, Shown, SourceFrame, TextDrawing, stacked
+from epiphane.render.nodes import FramePlan, Node, Shown, SourceFrame, TextDrawing, stacked
 from epiphane.render.sources import OpenFootage
 from epiphane.titles.motions.declare import MOTIONS, DeclaredMotion
 from epiphane.types import Picture

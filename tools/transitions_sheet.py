@@ -6,7 +6,7 @@ from PIL import Image
 from epiphane.demo import MEDIA
 from epiphane.document.timeline import Transform
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, Joined, Node, Shown, SourceFrame
+from epiphane.render.nodes import FramePlan, Joined, Node, Shown, SourceFrame
 from epiphane.render.sources import OpenFootage
 from epiphane.transitions.declare import TRANSITIONS, Progress
 from epiphane.types import Picture

@@ -7,13 +7,12 @@ from pathlib import Path
 from typing import Any
 
 import click
-import msgspec
 from msgspec.structs import replace
 
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
-from epiphane.audio.heard import Listening
 from epiphane.audio.in_project import with_heard_bands
+from epiphane.cli_json import listening_as_json, plan_as_json
 from epiphane.cli_words import (
     lane_words,
     logo_words,
@@ -27,11 +26,8 @@ from epiphane.cli_words import (
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
-from epiphane.document.lane import Override
 from epiphane.document.project import Project
-from epiphane.document.song import BANDS, DRUMS
-from epiphane.document.timeline import Between, FootageCut, Item, Shape, Track
-from epiphane.document.titles import TitleLook
+from epiphane.document.timeline import Between, Shape
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.lanes import add_lane
@@ -43,10 +39,8 @@ from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
-from epiphane.facts.titles import landing_frame
 from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
-from epiphane.keying.schedule import Cue, schedule
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
@@ -100,7 +94,7 @@ def listen_to(song: Path, out: Path | None) -> None:
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
-    _write_json(_listening_as_json(heard.listening), out, reads=song)
+    _write_json(listening_as_json(heard.listening), out, reads=song)
 
 
 @commands.command()
@@ -225,7 +219,7 @@ def new(
 @click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
 def plan(project: Path, out: Path | None) -> None:
     """Write every lane's cues and every cut's frame as JSON."""
-    _write_json(_plan_as_json(load_project(project)), out, reads=project)
+    _write_json(plan_as_json(load_project(project)), out, reads=project)
 
 
 @commands.command()
@@ -335,113 +329,6 @@ def _open_window(path: Path | None = None, *, demo: str | None = None) -> None:
     from epiphane.desk.shell.app import run
 
     sys.exit(run(path, demo=demo))
-
-
-def _listening_as_json(listening: Listening) -> dict[str, Any]:
-    return {
-        "duration": listening.duration,
-        "tempo": listening.tempo,
-        "beats_per_bar": listening.beats_per_bar,
-        "beats": [beat.time for beat in listening.beats],
-        "downbeats": [beat.time for beat in listening.beats if beat.place == 1],
-        "sureness": [beat.confidence for beat in listening.beats],
-        "is_steady": listening.is_steady,
-        "pulses": {
-            name: [{"time": hit.time, "strength": hit.strength} for hit in listening.drums.heard(name)]
-            for name in (*DRUMS, *BANDS)
-        },
-        "drum_sureness": dict(zip(DRUMS, listening.drums.confidence, strict=True)),
-        "sections": [
-            {"start": section.start, "end": section.end, "label": section.label, "energy": section.energy}
-            for section in listening.sections
-        ],
-        "drops": list(listening.drops),
-    }
-
-
-def _plan_as_json(project: Project) -> dict[str, Any]:
-    pulses = {pulse.id: pulse.name for pulse in project.pulses}
-    footage = {one.id: Path(one.path).name for one in project.footage}
-    return {
-        "rate": str(project.rate),
-        "size": [project.width, project.height],
-        "n_frames": project.n_frames,
-        "lanes": [
-            {
-                "id": one.lane.id,
-                "effect": one.lane.effect,
-                "pulse": pulses.get(one.lane.pulse),
-                "cues": [_cue_as_json(cue) for cue in one.cues],
-            }
-            for one in schedule(project).lanes
-        ],
-        "transitions": [
-            {"transition": one.transition.key, "cut": one.cut.frame, "first": one.first, "end": one.end}
-            for one in schedule(project).transitions
-        ],
-        "cuts": [
-            _shot_as_json(shot, shot.content, footage.get(shot.content.footage), project.rate)
-            for shot in project.shots
-            if isinstance(shot.content, FootageCut)
-        ],
-        "items": [
-            _item_as_json(track, item, project.rate) for track in project.tracks for item in track.items
-        ],
-    }
-
-
-def _shot_as_json(shot: Item, cut: FootageCut, footage: str | None, rate: Fraction) -> dict[str, Any]:
-    pin = shot.pin
-    return {
-        "frame": shot.start,
-        "n_frames": shot.n_frames,
-        "footage": footage,
-        "source": cut.source_start,
-        "speed": msgspec.to_builtins(cut.speed),
-        "moment": None
-        if pin is None
-        else {"source": pin.moment, "hit": pin.hit, "frame": frame_at(pin.hit, rate)},
-    }
-
-
-def _item_as_json(track: Track, item: Item, rate: Fraction) -> dict[str, Any]:
-    return {
-        "track": track.id,
-        "frame": item.start,
-        "n_frames": item.n_frames,
-        "content": item.content.__struct_config__.tag,
-        "landing_frame": _landing_of(item, rate),
-    }
-
-
-def _landing_of(item: Item, rate: Fraction) -> int | None:
-    """Return the frame on which the moment of an item is, or a text has arrived; None where it has none."""
-    if isinstance(item.content, TitleLook):
-        return landing_frame(item, rate)
-    return None if item.pin is None else frame_at(item.pin.hit, rate)
-
-
-def _cue_as_json(cue: Cue) -> dict[str, Any]:
-    return {
-        "hit": cue.hit.time,
-        "frame": cue.frame,
-        "strength": round(cue.strength, 6),
-        "override": _override_as_json(cue.override),
-    }
-
-
-def _override_as_json(override: Override | None) -> dict[str, Any] | None:
-    if override is None:
-        return None
-    return {
-        "off": override.off,
-        "strength": override.strength,
-        "nudge": override.nudge,
-        "taken": override.taken,
-        "effect": override.effect,
-        "has_own_envelope": override.envelope is not None,
-        "values": {setting.name: setting.peak for setting in override.settings},
-    }
 
 
 def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:

@@ -34,7 +34,7 @@ from epiphane.facts.cuts import cuts_of
 from epiphane.facts.titles import landing_frame
 from epiphane.media.faces import shipped_faces
 from epiphane.media.mattes import make_matte
-from epiphane.render.plan import Behind, Joined, SplitScreen, Stacked, TextDrawing
+from epiphane.render.nodes import Behind, Joined, SplitScreen, Stacked, TextDrawing
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.layout import block_of
 

@@ -13,7 +13,7 @@ from epiphane.desk.control.selection import ItemSelection, TrackSelection
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage
 from epiphane.media.probe import probe_footage
-from epiphane.render.plan import Stacked
+from epiphane.render.nodes import Stacked
 from epiphane.timing import frame_at, frame_start
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier

@@ -29,7 +29,8 @@ from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.draw import draw
 from epiphane.render.export import export
-from epiphane.render.plan import Shown, Solid, Stacked, plan_frame
+from epiphane.render.nodes import Shown, Solid, Stacked
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 
 SIZE = (96, 54)

@@ -13,7 +13,7 @@ from epiphane.effects.operations import Tone, ToneCurve, Warp
 from epiphane.errors import ParameterError
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
 
 SIZE = (96, 64)
 

@@ -13,7 +13,7 @@ from epiphane.effects.pixels import LUMA, blurred, smooth_noise
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.fuse import power_of
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
 
 
 class One:

@@ -15,7 +15,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.errors import EpiphaneError
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
-from epiphane.render.plan import Shown, SourceFrame, plan_of
+from epiphane.render.nodes import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SECONDS = 60

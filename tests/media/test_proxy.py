@@ -16,7 +16,7 @@ from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.proxy import PROXY_LINES, ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.plan import Shown, SourceFrame, plan_of
+from epiphane.render.nodes import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 
 SIZE = (320, 180)

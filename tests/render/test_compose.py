@@ -13,7 +13,7 @@ from epiphane.media.raw import raw_from_bgr
 from epiphane.render.cache import PictureCache
 from epiphane.render.compose import blend_formula, laid_over
 from epiphane.render.draw import draw
-from epiphane.render.plan import (
+from epiphane.render.nodes import (
     BLACK,
     ActiveEffect,
     FramePlan,

@@ -19,7 +19,8 @@ from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw, draw_planes
 from epiphane.render.fuse import fuse
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_frame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 
 SIZE = (64, 36)

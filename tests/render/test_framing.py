@@ -20,7 +20,8 @@ from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.plan import Shown, plan_frame
+from epiphane.render.nodes import Shown
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.render.transform import covers_frame, placed_plane, transform_on
 

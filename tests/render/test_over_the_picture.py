@@ -48,7 +48,8 @@ from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.export import export
-from epiphane.render.plan import Shown, Solid, SplitScreen, Stacked, plan_frame, sources_of
+from epiphane.render.nodes import Shown, Solid, SplitScreen, Stacked, sources_of
+from epiphane.render.plan import plan_frame
 
 SIZE = (160, 90)
 

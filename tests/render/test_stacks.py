@@ -18,7 +18,7 @@ from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.draw import draw, draw_planes
 from epiphane.render.fuse import Pass, steps_of
-from epiphane.render.plan import ActiveEffect, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import ActiveEffect, Shown, SourceFrame, plan_of
 from epiphane.render.resolution import resolution_runs
 
 SIZE = (320, 180)

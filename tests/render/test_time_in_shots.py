@@ -24,7 +24,8 @@ from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.export import export
-from epiphane.render.plan import SourceFrame, plan_frame
+from epiphane.render.nodes import SourceFrame
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 
 SIZE = (160, 90)

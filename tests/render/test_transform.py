@@ -11,7 +11,7 @@ from epiphane.document.timeline import Fit, Move, Transform, footage_item
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.render.draw import draw, draw_planes
-from epiphane.render.plan import Shown, SourceFrame, plan_of
+from epiphane.render.nodes import Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.render.transform import transform_on
 

@@ -31,7 +31,8 @@ from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
 from epiphane.render.export import export
-from epiphane.render.plan import FramePlan, Joined, Node, Shown, SourceFrame, plan_frame
+from epiphane.render.nodes import FramePlan, Joined, Node, Shown, SourceFrame
+from epiphane.render.plan import plan_frame
 from epiphane.transitions.declare import DIRECTION, DIRECTIONS, TRANSITIONS, Progress
 
 SIZE = (160, 90)

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from epiphane.lru import LruCache
-from epiphane.render.plan import FramePlan, Node
+from epiphane.render.nodes import FramePlan, Node
 from epiphane.types import ByteArray, Picture, Size
 
 _Key: TypeAlias = tuple[FramePlan | Node, Size]

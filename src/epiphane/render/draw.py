@@ -17,8 +17,7 @@ from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
 from epiphane.render.mattes import hidden_by, with_edge
-from epiphane.render.panels import lay_panel, panel_box
-from epiphane.render.plan import (
+from epiphane.render.nodes import (
     Behind,
     FramePlan,
     Joined,
@@ -33,6 +32,7 @@ from epiphane.render.plan import (
     Stacked,
     TextDrawing,
 )
+from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size

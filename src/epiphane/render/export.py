@@ -29,7 +29,8 @@ from epiphane.media.mattes import make_matte
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
-from epiphane.render.plan import FramePlan, SourceFrame, plan_frame, sources_of
+from epiphane.render.nodes import FramePlan, SourceFrame, sources_of
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.timing import frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Plane, Size

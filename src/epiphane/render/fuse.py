@@ -19,7 +19,7 @@ from epiphane.effects.operations import (
     Warp,
 )
 from epiphane.media.colour import chain
-from epiphane.render.plan import Shown
+from epiphane.render.nodes import Shown
 from epiphane.types import FloatArray
 
 _IDENTITY_TONE = np.eye(3, 4)

@@ -9,7 +9,8 @@ from epiphane.document.timeline import Fit, Item, Shape, Transform
 from epiphane.edits.shapes import free_share
 from epiphane.media.interest import place_of_interest
 from epiphane.render.draw import draw
-from epiphane.render.plan import Shown, plan_of, source_of
+from epiphane.render.nodes import Shown, plan_of
+from epiphane.render.plan import source_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Progress, Size, ignore_progress
 

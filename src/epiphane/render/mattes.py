@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from epiphane.render.plan import MatteDrawing
+from epiphane.render.nodes import MatteDrawing
 from epiphane.types import Picture, Plane
 
 _SHARPEST = 0.3

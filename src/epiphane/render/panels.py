@@ -5,7 +5,7 @@ import numpy as np
 from msgspec import Struct
 
 from epiphane.facts.panels import PanelPlace
-from epiphane.render.plan import SplitScreen
+from epiphane.render.nodes import SplitScreen
 from epiphane.types import Picture, Size
 
 _SHIFT = 4

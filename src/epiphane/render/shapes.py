@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from epiphane.document.timeline import ShapeKind, Transform
-from epiphane.render.plan import ShapeDrawing
+from epiphane.render.nodes import ShapeDrawing
 from epiphane.types import Float32Array, Picture, Size
 
 

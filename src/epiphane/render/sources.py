@@ -15,7 +15,7 @@ from epiphane.media.placeholder import placeholder
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.raw import RawPicture
 from epiphane.media.still import Still, is_still
-from epiphane.render.plan import SourceFrame
+from epiphane.render.nodes import SourceFrame
 
 _MOST_OPEN = 16
 # Stills and the pictures kept of clips; a still of 4096 pixels a side takes 48 MB.

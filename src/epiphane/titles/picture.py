@@ -1,6 +1,7 @@
 """Titles as pictures: their letters in place, with outline, shadow, glow, plate and what they throw."""
 
 import math
+from collections.abc import Callable
 
 import cv2
 import numpy as np
@@ -199,25 +200,28 @@ def _shadow(letters: Covered, shadow: Shadow, em: float, size: Size) -> _Layer:
 def _outline(letters: Covered, width: float, colour: str, size: Size) -> _Layer:
     """Return the letters grown by a width in pixels, any part of one."""
     box = letters.box.grown(math.ceil(width) + 2, size)
-    whole = np.zeros_like(letters.coverage)
-    if box.is_empty:
-        return _Layer(whole, box, colour)
-    part = box.of(letters.coverage)
-    # Letters that are faint while they come have an outline as faint as they are.
-    strongest = max(int(part.max()), 1)
-    large_size = part.shape[1] * _FIELD_TIMES, part.shape[0] * _FIELD_TIMES
-    large = np.asarray(cv2.resize(part, large_size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    outside = np.asarray(large < strongest / 2, np.uint8)
-    away = cv2.distanceTransform(outside, cv2.DIST_L2, cv2.DIST_MASK_5) / _FIELD_TIMES
-    grown = (np.clip(width + 0.5 - away, 0, 1) * strongest).astype(np.uint8)
-    ring = cv2.resize(grown, part.shape[::-1], interpolation=cv2.INTER_AREA)
-    whole[box.y0 : box.y1, box.x0 : box.x1] = ring
-    return _Layer(whole, box, colour)
+
+    def ring(inside: Plane) -> np.ndarray:
+        return np.clip(width + 0.5 - _distance(np.asarray(1 - inside, np.uint8)), 0, 1)
+
+    return _lined(letters, box, colour, ring)
 
 
 def _inline(letters: Covered, width: float, colour: str, size: Size) -> _Layer:
     """Return a line of a width in pixels inside the letters, as far from their edge as it is wide."""
-    box = letters.box.grown(2, size)
+
+    def ring(inside: Plane) -> np.ndarray:
+        within = _distance(inside)
+        return np.clip(within - width + 0.5, 0, 1) * np.clip(2 * width + 0.5 - within, 0, 1)
+
+    return _lined(letters, letters.box.grown(2, size), colour, ring)
+
+
+def _lined(letters: Covered, box: Box, colour: str, ring: Callable[[Plane], np.ndarray]) -> _Layer:
+    """Return a line along the letters: from where they are, 1 and 0 and larger, to its coverage, 0 to 1.
+
+    Letters that are faint while they come have a line as faint as they are.
+    """
     whole = np.zeros_like(letters.coverage)
     if box.is_empty:
         return _Layer(whole, box, colour)
@@ -225,13 +229,14 @@ def _inline(letters: Covered, width: float, colour: str, size: Size) -> _Layer:
     strongest = max(int(part.max()), 1)
     large_size = part.shape[1] * _FIELD_TIMES, part.shape[0] * _FIELD_TIMES
     large = np.asarray(cv2.resize(part, large_size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    within = cv2.distanceTransform(
-        np.asarray(large >= strongest / 2, np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5
-    ) / np.float32(_FIELD_TIMES)
-    line = np.clip(within - width + 0.5, 0, 1) * np.clip(2 * width + 0.5 - within, 0, 1) * strongest
-    ring = cv2.resize(line.astype(np.uint8), part.shape[::-1], interpolation=cv2.INTER_AREA)
-    whole[box.y0 : box.y1, box.x0 : box.x1] = ring
+    line = (ring(np.asarray(large >= strongest / 2, np.uint8)) * strongest).astype(np.uint8)
+    whole[box.y0 : box.y1, box.x0 : box.x1] = cv2.resize(line, part.shape[::-1], interpolation=cv2.INTER_AREA)
     return _Layer(whole, box, colour)
+
+
+def _distance(inside: Plane) -> np.ndarray:
+    """Return how far each place inside is from the edge, in pixels of the frame."""
+    return np.asarray(cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5)) / np.float32(_FIELD_TIMES)
 
 
 def _plate(look: TitleLook, colour: str, block: Block, place: FloatArray, seen: float, size: Size) -> _Layer:

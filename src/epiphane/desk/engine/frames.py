@@ -15,7 +15,8 @@ from epiphane.keying.schedule import Schedule
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw
-from epiphane.render.plan import BLACK, FramePlan, plan_frame
+from epiphane.render.nodes import BLACK, FramePlan
+from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 

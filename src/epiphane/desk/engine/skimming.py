@@ -9,7 +9,7 @@ from epiphane.desk.engine.worker import Worker
 from epiphane.document.footage import Footage
 from epiphane.document.timeline import Fit, Transform
 from epiphane.render.draw import draw
-from epiphane.render.plan import FramePlan, Shown, SourceFrame, plan_of
+from epiphane.render.nodes import FramePlan, Shown, SourceFrame, plan_of
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
 

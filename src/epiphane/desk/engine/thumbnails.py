@@ -14,7 +14,7 @@ from epiphane.effects.declare import Effect
 from epiphane.lru import LruCache
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw
-from epiphane.render.plan import (
+from epiphane.render.nodes import (
     ActiveEffect,
     FramePlan,
     Joined,

@@ -22,7 +22,8 @@ from epiphane.edits.shots import footage_name
 from epiphane.edits.speed import speed_text
 from epiphane.facts.source_time import anchor_frame, source_seconds
 from epiphane.facts.speed import speed_at
-from epiphane.render.plan import FramePlan, node_of
+from epiphane.render.nodes import FramePlan
+from epiphane.render.plan import node_of
 from epiphane.timing import frame_at, frame_start
 
 _THUMB_SHAPE = 16 / 9

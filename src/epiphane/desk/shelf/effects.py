@@ -12,7 +12,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
-from epiphane.render.plan import ActiveEffect, FramePlan, Shown, lowest_shown, plan_of
+from epiphane.render.nodes import ActiveEffect, FramePlan, Shown, lowest_shown, plan_of
 
 _RATE = 30.0
 # A cue every half second: that of 120 beats a minute.

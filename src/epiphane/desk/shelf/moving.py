@@ -11,7 +11,7 @@ from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails, image_of
 from epiphane.desk.shelf.tiles import Tiles
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.render.plan import FramePlan
+from epiphane.render.nodes import FramePlan
 
 _FRAME_MILLISECONDS = 33
 

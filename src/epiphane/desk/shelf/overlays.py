@@ -16,7 +16,8 @@ from epiphane.document.titles import TextFill
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
-from epiphane.render.plan import BLACK, FramePlan, Node, Shown, SourceFrame, node_of, stacked
+from epiphane.render.nodes import BLACK, FramePlan, Node, Shown, SourceFrame, stacked
+from epiphane.render.plan import node_of
 
 _RATE = 30.0
 _TILE_SECONDS = 0.7

@@ -20,7 +20,8 @@ from epiphane.document.recipe import Recipe
 from epiphane.edits.recipes import sampled
 from epiphane.files.recipes import KeptRecipe
 from epiphane.keying.schedule import Schedule, schedule
-from epiphane.render.plan import FramePlan, plan_frame
+from epiphane.render.nodes import FramePlan
+from epiphane.render.plan import plan_frame
 
 
 class _Sample(Struct, frozen=True, eq=False):

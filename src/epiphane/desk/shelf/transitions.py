@@ -10,7 +10,7 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
 from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.render.plan import FramePlan, Joined, Node, Shown, Solid, lowest_shown
+from epiphane.render.nodes import FramePlan, Joined, Node, Shown, Solid, lowest_shown
 from epiphane.transitions.declare import TRANSITIONS, Progress, Transition
 
 _STILL_FRAMES = 8

@@ -262,8 +262,14 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     editor.apply(lambda p: change_matte(p, shot.id, start=around[0], end=around[1]), "short")
     matte = editor.selected_shot().matte
     footage = next(one for one in editor.project.footage if one.id == shot.footage)
-    make_matte(Path(footage.path), footage.fingerprint, matte, footage.rate)
+    film = make_matte(Path(footage.path), footage.fingerprint, matte, footage.rate)
     editor.go_to(31)
+    assert demo.mattes.mask_now().path == str(film)
+    drag(picture, middle, middle + QPoint(3, 0))  # a correction: what was made before is still seen
+    assert len(editor.selected_shot().matte.marks) == 2 and demo.mattes.mask_now().path == str(film)
+    seen = picture.grab().toImage().pixelColor(middle)
+    assert seen.green() > seen.red()  # the mask is laid over the amber marble
+    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
     assert isinstance(demo.frames.plan(33).root.content.nodes[-1].content, TextDrawing)
     editor.select(TrackSelection(editor.project.tracks[-1].id))

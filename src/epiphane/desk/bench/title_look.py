@@ -260,10 +260,10 @@ class _MotionRows(QWidget):
         show_choice(self.kind, _NONE if motion is None else motion.key)
         for widget in self._more:
             widget.setVisible(motion is not None)
-        if self._pulses is not None:
-            show_options(self._on, [(_NONE, "its own time"), *self._pulses()])
-            show_choice(self._on, _NONE if motion is None or motion.pulse is None else str(motion.pulse))
-        else:
+        pulses = [] if self._pulses is None else self._pulses()
+        show_options(self._on, [(_NONE, "its own time"), *pulses])
+        show_choice(self._on, _NONE if motion is None or motion.pulse is None else str(motion.pulse))
+        if not pulses:
             self._more[-1].hide()
         if motion is not None:
             self._motion = motion

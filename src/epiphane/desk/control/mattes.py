@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.footage import Footage
+from epiphane.document.ids import ItemId
 from epiphane.document.matte import Matte, MatteKind, MatteStroke
 from epiphane.document.timeline import Item
 from epiphane.edits.mattes import (
@@ -22,6 +23,7 @@ from epiphane.edits.mattes import (
 from epiphane.edits.shots import footage_name
 from epiphane.facts.source_time import source_seconds
 from epiphane.media.mattes import find_matte, frames_of, make_matte, matte_key
+from epiphane.render.nodes import SourceFrame
 
 _SECONDS_OF = {MatteKind.TRACED: 0.14}
 _SECONDS_ELSE = 0.03
@@ -43,6 +45,7 @@ class MatteDesk(QObject):
         super().__init__()
         self._editor, self._jobs = editor, jobs
         self._is_marking = False
+        self._made: tuple[ItemId, SourceFrame] | None = None
         editor.selection_changed.connect(lambda: self.set_marking(False))
 
     @property
@@ -126,6 +129,24 @@ class MatteDesk(QObject):
     def is_made(self, footage: Footage, matte: Matte) -> bool:
         """Whether the film of a matte is there."""
         return find_matte(matte_key(footage.fingerprint, matte)) is not None
+
+    def mask_now(self) -> SourceFrame | None:
+        """Return the picture of the matte that belongs to what is shown now, or None where there is none.
+
+        While a matte is corrected, it is the one that was made before.
+        """
+        shot, footage = self._shown()
+        time = self.time_now()
+        if shot is None or shot.matte is None or footage is None or time is None:
+            return None
+        key = matte_key(footage.fingerprint, shot.matte)
+        film = find_matte(key)
+        if film is not None:
+            self._made = shot.id, SourceFrame(str(film), key, shot.matte.start)
+        if self._made is None or self._made[0] != shot.id:
+            return None
+        made = self._made[1]
+        return SourceFrame(made.path, made.fingerprint, max(0.0, time - made.seconds))
 
     def make(self) -> None:
         """Make the matte of the selected shot in the background."""

@@ -92,6 +92,10 @@ class TextDesk(QObject):
 class WordsDesk(TextDesk):
     """What the user does with the words of the selected lane."""
 
+    def pulses(self) -> list[tuple[str, str]]:
+        """Return none: the lane's own pulse says when each word comes."""
+        return []
+
     @property
     def fill(self) -> TextFill | None:
         """The words of the selected lane."""

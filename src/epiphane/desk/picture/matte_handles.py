@@ -2,8 +2,9 @@
 
 import math
 
+import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
@@ -14,6 +15,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
 from epiphane.document.timeline import Item
 from epiphane.facts.framing import item_framing
+from epiphane.render.sources import OpenFootage
 from epiphane.render.transform import shown_size
 
 _RADIUS = 0.018
@@ -25,9 +27,9 @@ _NEAR = 0.5
 class MatteHandles(QObject):
     """While the subject is marked: a drag draws the box, then strokes on the subject; Ctrl: beside it."""
 
-    def __init__(self, editor: Editor, view: PictureView, desk: MatteDesk) -> None:
+    def __init__(self, editor: Editor, view: PictureView, desk: MatteDesk, footage: OpenFootage) -> None:
         super().__init__(view)
-        self._editor, self._view, self._desk = editor, view, desk
+        self._editor, self._view, self._desk, self._footage = editor, view, desk, footage
         self._from: QPointF | None = None
         self._to = QPointF()
         self._strokes: list[MatteStroke] = []
@@ -45,6 +47,7 @@ class MatteHandles(QObject):
         shot = self._shot()
         if shot is None:
             return
+        self._paint_mask(painter, shot, room)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         mark = self._mark(shot)
         sides = None if mark is None else mark.box
@@ -64,6 +67,26 @@ class MatteHandles(QObject):
             painter.setBrush(colour)
             reach = stroke.radius * self._height(shot, room)
             painter.drawEllipse(self._point_of(stroke.x, stroke.y, room), reach, reach)
+
+    def _paint_mask(self, painter: QPainter, shot: Item, room: QRectF) -> None:
+        """Paint what has been made of the matte over the picture, so that it is seen where it went astray."""
+        source = self._desk.mask_now()
+        if source is None:
+            return
+        plane = self._footage.picture(source).planes[0]
+        levels = plane if plane.ndim == 2 else plane[..., 0]
+        height, width = levels.shape
+        tint = np.empty((height, width, 4), np.uint8)
+        tint[:] = (_SUBJECT.blue(), _SUBJECT.green(), _SUBJECT.red(), 0)
+        tint[..., 3] = levels // 2
+        image = QImage(tint.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32)
+        middle, across, down, turn = self._sides(shot, room)
+        painter.save()
+        painter.setClipRect(room)
+        painter.translate(middle)
+        painter.rotate(math.degrees(turn))
+        painter.drawImage(QRectF(-across / 2, -down / 2, across, down), image)
+        painter.restore()
 
     def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
         """Return a cross while the subject is marked."""

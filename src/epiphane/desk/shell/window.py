@@ -156,7 +156,7 @@ class Window(QMainWindow):
         self.picture = PictureView()
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
-        self.matte_handles = MatteHandles(self.editor, self.picture, self.mattes)
+        self.matte_handles = MatteHandles(self.editor, self.picture, self.mattes, self.frames.footage)
         self.framing = FramingHandles(self.editor, self.picture)
         self.typing = TypingOnPicture(self.editor, self.picture, self.titles)
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)

@@ -90,22 +90,18 @@ def strike_below(project: Project, item_id: ItemId) -> Project:
     """Return `project` with lanes that shake and flash, on landings, what lies below the track of a title."""
     track, _ = find_item(project, item_id)
     project, pulse = ensure_pulse(project, PulseUnit.LANDING)
-    before = {lane.id for lane in project.lanes}
-    for effect, envelope, _ in _STRUCK:
+    made: list[Lane] = []
+    for effect, envelope, depth in _STRUCK:
         project = add_lane(project, effect, pulse, envelope=envelope)
-    depths = {effect: depth for effect, _, depth in _STRUCK}
-    made = [
-        replace(row, depth=depths[row.effect])
-        for row in project.stack
-        if isinstance(row, Lane) and row.id not in before
-    ]
-    numbers = {row.id for row in made}
+        made.append(replace(project.lanes[-1], depth=depth))
+    numbers = {lane.id for lane in made}
     others = [row for row in project.stack if row.id not in numbers]
     place = next(n for n, row in enumerate(others) if row.id == track.id)
     return replace(project, stack=(*others[:place], *made, *others[place:]))
 
 
 _STRUCK = (("shake", Envelope(0, 1, 9), 1.0), ("flash", Envelope(0, 1, 7), 0.6))
+"""An effect, its envelope and how deep it goes."""
 
 
 def set_arrival(project: Project, item_id: ItemId, motion: TextMotion | None) -> Project:

@@ -76,7 +76,7 @@ def rich_project():
 
 def test_a_harmed_project_is_opened_or_refused(is_not_endless):
     text, n_opened = encode_project(rich_project()), 0
-    for seed in seeds(400):
+    for seed in seeds(250):
         is_not_endless()
         harmed = mutated_bytes(text, seed) if seed % 5 == 0 else mutated_json(text, seed)
         try:
@@ -96,7 +96,7 @@ def test_a_harmed_project_is_opened_or_refused(is_not_endless):
 def test_a_harmed_recipe_is_used_or_refused(is_not_endless):
     texts = [path.read_bytes() for path in sorted(RECIPES.glob("*.epiphane-recipe"))]
     project = a_project()
-    for seed in seeds(300):
+    for seed in seeds(200):
         is_not_endless()
         text = texts[seed % len(texts)]
         harmed = mutated_bytes(text, seed) if seed % 5 == 0 else mutated_json(text, seed)

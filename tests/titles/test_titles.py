@@ -64,6 +64,21 @@ def test_letters_are_set_as_their_scripts_want_it():
     assert [letter.line for letter in block_of(TextFill("on it\ngo")).letters] == [0, 0, 0, 0, 1, 1]
 
 
+@pytest.mark.parametrize(
+    ("face", "text", "glyphs"),
+    [
+        ("Anton", "ROLL", ["R", "O", "L", "L"]),
+        ("Anton", "e\u0301", ["eacute"]),
+        ("DM Serif Display", "ffi", ["f_f", "i"]),
+        ("Cairo", "سلام", ["uniFEB3", "uniFEFC", "uni0645"]),  # initial seen, lam with alef, meem alone
+        ("Heebo", "שלום", ["uni05E9", "uni05DC", "uni05D5", "memFinalhb"]),
+    ],
+)
+def test_known_strings_give_known_runs_of_glyphs(face, text, glyphs):
+    found = [glyph for letter in block_of(TextFill(text, face=face)).letters for glyph in letter.glyphs]
+    assert [glyph.face.font.glyph_to_string(glyph.number) for glyph in found] == glyphs
+
+
 def test_tracking_leading_case_and_alignment_do_what_they_say():
     plain, tracked = block_of(TextFill("ROLL")), block_of(TextFill("ROLL", tracking=0.5))
     assert tracked.width == pytest.approx(plain.width + 3 * 0.5, abs=1e-6)

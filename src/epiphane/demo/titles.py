@@ -101,10 +101,13 @@ def _items() -> tuple[RecipeItem, ...]:
         stand=Standing(grow=0.015, wiggle=0.01),
         leave=TextMotion("scatter", 14),
     )
-    low = Transform(y=0.3)
+    low, bar = Transform(y=0.3), ShapeFill(ShapeKind.RECTANGLE, "#f5b544", width=0.36, height=0.006)
     return (
         RecipeItem(RecipeAnchor.WHOLE, shade, opacity=0.5, transform=Transform(y=0.25)),
         RecipeItem(RecipeAnchor.FIRST, small, beats=2, seconds=3.4),
+        RecipeItem(
+            RecipeAnchor.FIRST, bar, beats=2, seconds=2.7, transform=Transform(y=0.12), fade_in=8, fade_out=8
+        ),
         RecipeItem(RecipeAnchor.DROP, middle, beats=-4, seconds=1.9, transform=low),
         RecipeItem(RecipeAnchor.DROP, large, seconds=3.2),
     )

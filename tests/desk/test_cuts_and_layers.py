@@ -293,6 +293,7 @@ def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
     editor.go_to(258)
     QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
     editor.go_to(280)
+    demo.score.setFocus()
     middle = demo.picture.point_of(0.5, 0.5).toPoint()
     QTest.mouseDClick(demo.picture, LEFT, NONE, demo.picture.point_of(0.05, 0.05).toPoint())
     assert not demo.typing.is_typing
@@ -309,8 +310,8 @@ def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
     assert caret_at(block, fill, 1, 6)[0] > max(one.x + one.width / 2 for one in below)
     assert caret_at(block, fill, 0, 0)[0] < block.letters[0].x
     QTest.keyClick(demo.typing.field, Qt.Key.Key_Escape)
-    assert not demo.typing.is_typing
-    QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    assert not demo.typing.is_typing and demo.focusWidget() is demo.score
+    QTest.keyClick(demo.focusWidget(), Qt.Key.Key_Z, CTRL)
     assert editor.selected_item().content.text == FRESH_TEXT.text  # what was typed is one step
 
 

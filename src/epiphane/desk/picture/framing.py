@@ -1,6 +1,7 @@
 """The framing of the selected shot or item, dragged on the picture: where it lies, how large, how turned."""
 
 import math
+from collections.abc import Callable
 from enum import Enum
 
 from msgspec.structs import replace
@@ -51,6 +52,8 @@ class FramingHandles(QObject):
         self._from = QPointF()
         self._begun = Framing()
         self._guides: tuple[bool, bool] = (False, False)
+        self.gives_way: Callable[[], bool] = lambda: False
+        """Whether something else is done on the picture."""
         view.add_handles(self)
 
     @property
@@ -61,7 +64,7 @@ class FramingHandles(QObject):
     def paint(self, painter: QPainter, room: QRectF) -> None:
         """Paint the outline over the picture that lies in `room`."""
         found = self._found()
-        if found is None:
+        if found is None or self.gives_way():
             return
         corners = self._corners(found, room)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -219,11 +222,15 @@ class FramingHandles(QObject):
         ]
 
     def _knob(self, corners: list[QPointF]) -> tuple[QPointF, QPointF]:
-        """Return the middle of the upper edge, and the knob below it by which the picture is turned."""
+        """Return the middle of the upper edge, and the knob below it by which the picture is turned.
+
+        Of what is low it is above that edge: the middle is for moving.
+        """
         top = (corners[0] + corners[1]) / 2
         down = corners[3] - corners[0]
         length = max(length_of(down), 1.0)
-        return top, top + down * (min(_KNOB_AWAY, length / 3) / length)
+        away = _KNOB_AWAY if length >= 4 * _KNOB_AWAY else -_KNOB_AWAY
+        return top, top + down * (away / length)
 
     def _near(self, corners: list[QPointF], room: QRectF) -> list[QPointF]:
         """Return where the corners can be held: those outside of the frame, at its edge."""

@@ -4,7 +4,7 @@ import math
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
-from PyQt6.QtWidgets import QPlainTextEdit
+from PyQt6.QtWidgets import QApplication, QPlainTextEdit, QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.titles import TitleDesk
@@ -29,6 +29,7 @@ class TypingOnPicture(QObject):
         super().__init__(view)
         self._editor, self._view, self._titles = editor, view, titles
         self.field = _HiddenField(view)
+        self._before: QWidget | None = None
         self.field.textChanged.connect(self._write)
         self.field.cursorPositionChanged.connect(view.update)
         self.field.left.connect(self.end)
@@ -44,7 +45,10 @@ class TypingOnPicture(QObject):
     def end(self) -> None:
         """Let the keys do what they did before."""
         if self.is_typing:
+            had_focus = self.field.hasFocus()
             self.field.hide()
+            if had_focus and self._before is not None and self._before.isVisible():
+                self._before.setFocus()  # or it goes to whatever comes next
             self._titles.end_writing()
             self._view.update()
 
@@ -99,6 +103,7 @@ class TypingOnPicture(QObject):
         away = abs(across - 0.5 - framing.x), abs(down - 0.5 - framing.y)
         half = max(wide * framing.scale / 2, 0.05), max(high * framing.scale / 2, 0.05)
         if away[0] <= half[0] and away[1] <= half[1]:
+            self._before = QApplication.focusWidget()
             self.field.begin(item.content.text)
             self._view.update()
 

@@ -159,6 +159,7 @@ class Window(QMainWindow):
         self.matte_handles = MatteHandles(self.editor, self.picture, self.mattes, self.frames.footage)
         self.framing = FramingHandles(self.editor, self.picture)
         self.typing = TypingOnPicture(self.editor, self.picture, self.titles)
+        self.framing.gives_way = lambda: self.typing.is_typing or self.mattes.is_marking
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)

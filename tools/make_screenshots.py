@@ -9,7 +9,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QSplitter
+from PyQt6.QtWidgets import QScrollArea, QSplitter
 from tour import write_tour
 
 from epiphane.desk.control.lanes import Target
@@ -312,7 +312,10 @@ class Photographer:
         window.editor.go_to(44)
         window.editor.select(ShotSelection(shot.id))
         self.wait(2500)
-        window.bench.shot.matte.make.setFocus()
+        make = window.bench.shot.matte.make
+        for area in window.bench.findChildren(QScrollArea):
+            if area.isAncestorOf(make):
+                area.ensureWidgetVisible(make, 0, 60)
         self.take("behind")
         window.editor.apply(lambda _: before, "all of it back")
 

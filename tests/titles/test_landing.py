@@ -4,6 +4,8 @@ import cv2
 import numpy as np
 import pytest
 from helpers import a_project, grey_clip, some_still
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.ids import FootageId, ItemId, PulseId
@@ -18,6 +20,7 @@ from epiphane.document.titles import (
     Standing,
     TextFill,
     TextMotion,
+    TextOrder,
     TextUnit,
 )
 from epiphane.edits.footage import add_footage, remove_footage
@@ -32,6 +35,7 @@ from epiphane.render.draw import draw
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.titles.faces import axes_of, usual_axes
+from epiphane.titles.motions.declare import MOTIONS
 from epiphane.titles.picture import logo_picture, text_picture
 
 SIZE = (320, 180)
@@ -178,6 +182,52 @@ def test_a_variable_face_has_axes_and_is_bold_unless_told_otherwise():
         for value in (100.0, 400.0, 900.0)
     ]
     assert areas[0] < areas[1] * 0.8 and areas[1] < areas[2] * 0.8
+
+
+colours = st.integers(0, 0xFFFFFF).map(lambda value: f"#{value:06x}")
+motions = st.builds(
+    TextMotion,
+    st.sampled_from([one.key for one in MOTIONS.all()]),
+    st.integers(1, 60),
+    st.sampled_from(TextUnit),
+    st.floats(0, 1),
+    st.sampled_from(TextOrder),
+    st.floats(0, 4),
+)
+shadows = st.builds(Shadow, colours, st.floats(0, 1), st.floats(0, 2), st.floats(-2, 2), st.floats(-2, 2))
+looks = st.fixed_dictionaries(
+    {
+        "outline": st.floats(0, 0.3),
+        "inline": st.floats(0, 0.1),
+        "shadow": st.none() | shadows,
+        "glow": st.none() | shadows,
+        "plate": st.none() | colours,
+        "arrive": st.none() | motions,
+        "leave": st.none() | motions,
+        "impact": st.none() | st.builds(Impact, squash=st.floats(0, 0.6), shake=st.floats(0, 1)),
+        "stand": st.none() | st.builds(Standing, grow=st.floats(-0.5, 0.5), wiggle=st.floats(0, 1)),
+    }
+)
+clocks = st.one_of(
+    st.builds(TitleClock, since=st.floats(0, 20)),
+    st.builds(TitleClock, st.floats(0, 1), step=st.floats(0, 1), shares=st.lists(st.floats(0, 1)).map(tuple)),
+    st.builds(TitleClock, left=st.floats(0, 1), step=st.floats(0, 1), since=st.floats(0, 5)),
+)
+places = st.builds(
+    Transform, scale=st.floats(0.05, 8), x=st.floats(-2, 2), y=st.floats(-2, 2), rotation=st.floats(-180, 180)
+)
+texts = st.sampled_from(["", "ROLL ON\nIT", "سلام 12", "👍🏽x"])
+
+
+@given(looks, clocks, places, texts, st.floats(0.005, 2), st.sampled_from([(1, 1), (160, 90), (90, 160)]))
+@settings(max_examples=80, deadline=None)
+def test_any_look_is_drawn_and_no_colour_is_more_than_its_alpha(look, clock, place, text, height, size):
+    for picture in (
+        text_picture(TextFill(text, size=height, **look), place, clock, size),
+        logo_picture(LogoFill(FootageId(1), height, **look), an_image(), place, clock, size),
+    ):
+        assert picture.shape == (size[1], size[0], 4)
+        assert (picture[..., :3] <= picture[..., 3:]).all()
 
 
 # Logos

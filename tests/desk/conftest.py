@@ -5,13 +5,11 @@ import pytest
 from helpers import click_track, grey_clip, write_sound
 
 from epiphane.desk.control.files import hear_to_play
-from epiphane.desk.engine.memory import PACKED_BYTES, PICTURE_BYTES
 from epiphane.desk.engine.sound import SimulatedSound
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
 from epiphane.disk import withhold
 from epiphane.lru import LruCache
-from epiphane.render.cache import PictureCache
 
 
 @pytest.fixture(scope="session")
@@ -22,8 +20,8 @@ def qapp():
 
 @pytest.fixture(scope="session")
 def drawn_before():
-    """Return caches of frames and thumbnails: equal plans give equal pictures, in whichever window."""
-    return PictureCache(PICTURE_BYTES, PACKED_BYTES), LruCache(1500)
+    """Return a cache of thumbnails: equal plans give equal pictures, in whichever window."""
+    return LruCache(1500)
 
 
 @pytest.fixture
@@ -31,13 +29,15 @@ def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     """Return a maker of windows of 1280x800 that keep their journals in a folder of the test's."""
     # The clock of a sound card is the subject of the benchmark; here it is the system's.
     monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", SimulatedSound)
+    monkeypatch.setattr("epiphane.desk.engine.thumbnails.LruCache", lambda _most: drawn_before)
+    # Frames far from the playhead are drawn while nothing is done: all the time, in a test of something else.
+    monkeypatch.setattr("epiphane.desk.engine.playback._FAR_SECONDS", 0.2)
     made = []
     monkeypatch.setattr("epiphane.desk.shell.asking.ask", _asked_unforeseen)
 
     def make(journals="journals"):
         window = Window(journal_folder=tmp_path / journals)
         window.footage.prepares = False  # the tests of footage turn it on
-        window.frames._cache, window.thumbnails._kept = drawn_before
         window.show()
         qtbot.waitExposed(window)
         made.append(window)

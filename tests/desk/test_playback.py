@@ -166,9 +166,9 @@ def test_jobs_tell_how_they_end_and_a_newer_one_replaces_an_older(qtbot):
     ]
 
 
-def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot):
+def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot, monkeypatch):
+    monkeypatch.setattr("epiphane.desk.engine.playback._FAR_SECONDS", 10)
     frames = demo.frames
-    frames.set_size((486, 274))  # at which no other test has drawn
     demo.editor.go_to(10)
     qtbot.waitUntil(lambda: frames.picture(10) is not None, timeout=10_000)
     demo.editor.go_to(300)

@@ -4,6 +4,7 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
+MEASURES := $(VENV)/measures
 # What songs to learn from and to measure on are rendered with.
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
   musescore-general-soundfont csound-soundfont
@@ -41,11 +42,15 @@ format: setup
 	$(BIN)/ruff format .
 	$(BIN)/ruff check --fix .
 
-bench: setup
+$(MEASURES): $(READY)
+	$(BIN)/pip install --quiet --editable ".[dev,measure]"
+	touch $(MEASURES)
+
+bench: setup $(MEASURES)
 	tools/install-system-libraries $(SOUNDS)
 	$(BIN)/python -m benchmarks
 
-train: setup
+train: setup $(MEASURES)
 	tools/install-system-libraries $(SOUNDS)
 	$(BIN)/python -m training.train
 

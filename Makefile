@@ -50,7 +50,7 @@ bench: setup $(MEASURES)
 	tools/install-system-libraries $(SOUNDS)
 	$(BIN)/python -m benchmarks
 
-train: setup $(MEASURES)
+train: setup
 	tools/install-system-libraries $(SOUNDS)
 	$(BIN)/python -m training.train
 

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
-from epiphane.document.recipe import Recipe
+from epiphane.document.recipe import Recipe, RecipeAnchor
 from epiphane.document.song import BANDS, DRUMS
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
@@ -16,13 +16,14 @@ from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.titles import FRESH_TEXT, fresh_logo, put_title
 from epiphane.errors import ParameterError
+from epiphane.facts.anchors import anchor_time
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.lane_kinds import LaneKind, lane_kind_named
 from epiphane.media.burst import find_burst
 from epiphane.media.probe import probe_footage
 from epiphane.media.shipped import shipped_overlays
 
-_HITS = ("first", "drop", "last")
+_HITS = {"first": RecipeAnchor.FIRST, "drop": RecipeAnchor.DROP, "last": RecipeAnchor.LAST}
 _MOST_SECONDS = 100_000.0
 
 
@@ -184,17 +185,7 @@ def with_logo(project: Project, words: TitleWords) -> Project:
 
 def _hit_of(project: Project, where: str | float) -> float:
     """Return the seconds of a hit of the song by a word, or those that were given."""
-    if not isinstance(where, str):
-        return where
-    song = project.song
-    beats = [beat.time for beat in song.beats] if song is not None else []
-    bars = [beat.time for beat in song.beats if beat.place == 1] if song is not None else []
-    places = {
-        "first": beats[0] if beats else 0.0,
-        "drop": song.drops[0] if song is not None and song.drops else (bars or beats or [0.0])[0],
-        "last": (bars or beats or [0.0])[-1],
-    }
-    return places[where]
+    return anchor_time(project.song, _HITS[where]) if isinstance(where, str) else where
 
 
 def with_overlay(project: Project, words: OverlayWords) -> Project:

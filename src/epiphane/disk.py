@@ -205,6 +205,33 @@ def flush_folder(folder: Path) -> None:
             os.close(handle)
 
 
+def oldest_first(folder: Path) -> list[tuple[float, int, Path]]:
+    """Return when each finished file of a folder was last used, its size and its place; the oldest first."""
+    kept = []
+    for path in folder.glob("*.*"):
+        try:
+            facts = path.stat()
+        except OSError:
+            continue
+        if path.suffix != ".part":
+            kept.append((facts.st_mtime, facts.st_size, path))
+    return sorted(kept)
+
+
+def keep_within(folder: Path, most_bytes: int) -> None:
+    """Delete the files of a folder that were unused for longest, until the rest is no larger than that.
+
+    The newest stays, however large it is.
+    """
+    kept = oldest_first(folder)
+    total = sum(size for _, size, _ in kept)
+    for _, size, path in kept[:-1]:
+        if total <= most_bytes:
+            break
+        path.unlink(missing_ok=True)
+        total -= size
+
+
 def private_folder(path: Path) -> Path:
     """Return a folder that is made if need be, and that is this user's own and nobody's link.
 

@@ -11,6 +11,7 @@ from epiphane.document.titles import TextFill
 from epiphane.edits.titles import put_title
 from epiphane.edits.tracks import change_track, find_item, put_fill_on_track, replace_item
 from epiphane.errors import EditError
+from epiphane.facts.anchors import anchor_time
 from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_at, frame_start
 
@@ -31,6 +32,12 @@ def items_of(project: Project) -> tuple[RecipeItem, ...]:
     )
 
 
+def text_of_no_song(text: TextFill) -> TextFill:
+    """Return a text without what another project does not have: files, footage and pulses."""
+    arrive = None if text.arrive is None else replace(text.arrive, pulse=None)
+    return replace(text, file=None, fingerprint=None, footage=None, arrive=arrive)
+
+
 def put_items(project: Project, items: tuple[RecipeItem, ...]) -> Project:
     """Return `project` with the items of a recipe on tracks of their own; one without room is left out."""
     for one in items:
@@ -45,8 +52,7 @@ def _of_no_song(project: Project, track: Track, item: Item) -> RecipeItem:
     content = item.content
     assert isinstance(content, SolidFill | ShapeFill | TextFill)
     if isinstance(content, TextFill):
-        arrive = None if content.arrive is None else replace(content.arrive, pulse=None)
-        content = replace(content, file=None, fingerprint=None, footage=None, arrive=arrive)
+        content = text_of_no_song(content)
         at = float(frame_start(landing_frame(item, project.rate), project.rate))
     else:
         at = float(frame_start(item.start, project.rate))
@@ -60,7 +66,7 @@ def _of_no_song(project: Project, track: Track, item: Item) -> RecipeItem:
 
 def _anchored(project: Project, at: float) -> tuple[RecipeAnchor, int]:
     """Return the anchor nearest to an instant, and how many beats the instant is from it."""
-    places = {anchor: _place_of(project, anchor) for anchor in (*_HITS,)}
+    places = {anchor: anchor_time(project.song, anchor) for anchor in _HITS}
     beats = _beats(project)
     near = min(places, key=lambda anchor: abs(places[anchor] - at))
     between = bisect_left(beats, at - _CLOSE) - bisect_left(beats, places[near] - _CLOSE)
@@ -77,7 +83,7 @@ def _put(project: Project, one: RecipeItem) -> Project:
         project, number = put_fill_on_track(project, one.content, 0, seconds=seconds)
     else:
         beats = _beats(project)
-        at = _place_of(project, one.anchor)
+        at = anchor_time(project.song, one.anchor)
         if beats:
             place = bisect_right(beats, at + _CLOSE) - 1 + one.beats
             at = beats[min(max(place, 0), len(beats) - 1)]
@@ -110,15 +116,3 @@ def _put(project: Project, one: RecipeItem) -> Project:
 
 def _beats(project: Project) -> list[float]:
     return [] if project.song is None else [beat.time for beat in project.song.beats]
-
-
-def _place_of(project: Project, anchor: RecipeAnchor) -> float:
-    """Return the seconds of an anchor in the song of a project: of its first beat, its drop, its last bar."""
-    song = project.song
-    beats = _beats(project)
-    bars = [beat.time for beat in song.beats if beat.place == 1] if song is not None else []
-    if song is None or not beats:
-        return 0.0
-    if anchor is RecipeAnchor.DROP:
-        return song.drops[0] if song.drops else (bars or beats)[0]
-    return (bars or beats)[-1] if anchor is RecipeAnchor.LAST else beats[0]

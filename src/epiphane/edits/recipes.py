@@ -25,7 +25,7 @@ from epiphane.document.timeline import Extend, footage_item
 from epiphane.document.titles import TextFill
 from epiphane.edits.checked import checked
 from epiphane.edits.pulses import unused_name
-from epiphane.edits.recipe_items import items_of, put_items
+from epiphane.edits.recipe_items import items_of, put_items, text_of_no_song
 from epiphane.errors import EditError
 
 _BEATS = HeardSource(PulseUnit.BEAT)
@@ -94,12 +94,9 @@ def use_recipe(project: Project, recipe: Recipe, pulse: PulseId | None = None) -
 
 
 def _item_of_no_song(item: RecipeItem) -> RecipeItem:
-    """Return an item of a recipe without the files and footage that somebody has written into it."""
-    if not isinstance(item.content, TextFill):
-        return item
-    arrive = None if item.content.arrive is None else replace(item.content.arrive, pulse=None)
-    content = replace(item.content, file=None, fingerprint=None, footage=None, arrive=arrive)
-    return replace(item, content=content)
+    """Return an item of a recipe without what somebody has written of another song into it."""
+    content = item.content
+    return replace(item, content=text_of_no_song(content)) if isinstance(content, TextFill) else item
 
 
 def sampled(recipe: Recipe, footage: Footage) -> Project:
@@ -132,7 +129,7 @@ def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     lane = replace(lane, overrides=(), shots=(), spans=(), track=None, clips=())
     lane = replace(lane, accent=None if is_own_sound else lane.accent)
     if lane.words is not None:
-        lane = replace(lane, words=replace(lane.words, file=None, fingerprint=None, footage=None))
+        lane = replace(lane, words=text_of_no_song(lane.words))
     lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 

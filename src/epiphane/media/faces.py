@@ -36,8 +36,8 @@ def fallback_faces() -> tuple[Path, ...]:
 @lru_cache(maxsize=1)
 def installed_faces() -> dict[str, Path]:
     """Return the files of faces in the folders where Linux keeps them, by the names of the files, sorted."""
-    data = [Path(one) for one in os.environ.get("XDG_DATA_DIRS", "/usr/local/share:/usr/share").split(":")]
-    folders = [one / "fonts" for one in (platform_data_home(), *data) if str(one)]
+    data = [platformdirs.user_data_dir(), *platformdirs.site_data_dir(multipath=True).split(os.pathsep)]
+    folders = [Path(one) / "fonts" for one in data]
     found: dict[str, Path] = {}
     for folder in (Path.home() / ".fonts", *folders):
         for path in sorted(folder.rglob("*")) if folder.is_dir() else ():
@@ -47,11 +47,6 @@ def installed_faces() -> dict[str, Path]:
 
 
 _MOST_INSTALLED = 400
-
-
-def platform_data_home() -> Path:
-    """Return the folder of this user's data, for all applications."""
-    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
 
 
 def keep_face(path: Path) -> str:

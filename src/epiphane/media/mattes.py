@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 import platformdirs
 
-from epiphane.disk import PartFile, private_folder, remove_abandoned
+from epiphane.disk import PartFile, keep_within, private_folder, remove_abandoned
 from epiphane.document.matte import Matte, MatteKind
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.clip import Clip
@@ -81,10 +81,10 @@ def make_matte(
         masks = _masks(clip, matte, rate, progress)
         private_folder(matte_folder())
         remove_abandoned(matte_folder())
-        _make_room()
         with PartFile(place) as part:
             _write(part.path, masks, rate)
             part.publish()
+        keep_within(matte_folder(), _MOST_BYTES)
     except (OSError, av.FFmpegError) as error:
         raise DiskError(f"{matte_folder()} cannot be written to: {error.strerror}") from None
     finally:
@@ -204,14 +204,3 @@ def _write(place: Path, masks: Iterator[Float32Array], rate: Fraction) -> None:
             frame.pts = number
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
-
-
-def _make_room() -> None:
-    """Delete the mattes that were made longest ago, where there are too many bytes of them."""
-    kept = sorted((path.stat().st_mtime, path.stat().st_size, path) for path in matte_folder().glob("*.mkv"))
-    total = sum(size for _, size, _ in kept)
-    for _, size, path in kept:
-        if total <= _MOST_BYTES:
-            break
-        path.unlink(missing_ok=True)
-        total -= size

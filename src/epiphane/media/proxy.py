@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 import platformdirs
 
-from epiphane.disk import PartFile, private_folder, remove_abandoned
+from epiphane.disk import PartFile, keep_within, oldest_first, private_folder, remove_abandoned
 from epiphane.errors import DiskError, ParameterError
 from epiphane.media.clip import Clip
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv
@@ -101,29 +101,11 @@ class ProxyStore:
 
     def n_bytes(self) -> int:
         """Return how much all proxies take."""
-        return sum(size for _, size, _ in self._kept())
+        return sum(size for _, size, _ in oldest_first(self.folder))
 
     def _make_room(self) -> None:
         with self._lock:
-            kept = self._kept()
-            total = sum(size for _, size, _ in kept)
-            for _, size, path in kept[:-1]:  # the newest stays, however large it is
-                if total <= self._most_bytes:
-                    break
-                path.unlink(missing_ok=True)
-                total -= size
-
-    def _kept(self) -> list[tuple[float, int, Path]]:
-        """Return when each proxy was last used, its size and its place; the longest unused first."""
-        kept = []
-        for path in self.folder.glob("*.*"):
-            try:
-                facts = path.stat()
-            except OSError:
-                continue
-            if path.suffix != ".part":
-                kept.append((facts.st_mtime, facts.st_size, path))
-        return sorted(kept)
+            keep_within(self.folder, self._most_bytes)
 
     def _place(self, fingerprint: str, suffix: str) -> Path:
         if not _FINGERPRINT.fullmatch(fingerprint):  # it comes from files, and is never to lead elsewhere

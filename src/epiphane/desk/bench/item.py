@@ -3,7 +3,7 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.desk.bench.item_keys import ItemKeyRows
@@ -70,10 +70,23 @@ class ItemBench(QWidget):
             row("Feather", self._shape.number("feather", "Soft edge of the shape", "%", factor=100)),
         ]
         self.keys, self.text, self.logo = ItemKeyRows(editor), TextRows(titles), LogoRows(titles)
-        self._as_logo = QPushButton("Set as a logo")
-        self._as_logo.setToolTip("Let it be coloured, outlined and animated as titles are, and land on a hit")
-        self._as_logo.clicked.connect(titles.set_as_logo)
-        self._picture_rows = [
+        self._as_logo = button(
+            "Set as a logo",
+            "Let it be coloured, outlined and animated as titles are, and land on a hit",
+            titles.set_as_logo,
+        )
+        self._picture_rows, self._sound_rows = self._rows_of_picture(), self._rows_of_sound()
+        box.addWidget(self._what)
+        box.addWidget(in_a_row(land, remove, spacing=6))
+        box.addWidget(row("Begins", self._begins, label("frame")))
+        for widget in (*self._picture_rows, *self._sound_rows):
+            box.addWidget(widget)
+        box.addStretch(1)
+        editor.playhead_changed.connect(self._on_playhead)
+
+    def _rows_of_picture(self) -> list[QWidget]:
+        """Return the rows of what is seen."""
+        return [
             rule(),
             self._colour_row,
             *self._shape_rows,
@@ -92,7 +105,10 @@ class ItemBench(QWidget):
             rule(),
             self.keys,
         ]
-        self._sound_rows = [
+
+    def _rows_of_sound(self) -> list[QWidget]:
+        """Return the rows of what is heard."""
+        return [
             rule(),
             row("Gain", self._sound.number("gain", "Gain of the item", "dB", decimals=1)),
             row(
@@ -102,13 +118,6 @@ class ItemBench(QWidget):
                 label("frames"),
             ),
         ]
-        box.addWidget(self._what)
-        box.addWidget(in_a_row(land, remove, spacing=6))
-        box.addWidget(row("Begins", self._begins, label("frame")))
-        for widget in (*self._picture_rows, *self._sound_rows):
-            box.addWidget(widget)
-        box.addStretch(1)
-        editor.playhead_changed.connect(self._on_playhead)
 
     def _on_playhead(self) -> None:
         item = self._editor.selected_item()

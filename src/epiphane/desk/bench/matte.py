@@ -1,6 +1,6 @@
 """The rows of the bench for the matte of a shot: how its subject is told, its edge, and making it."""
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import ColourButton, button, choice_field, label, row, show_choice
 from epiphane.desk.bench.rows import StructFields
@@ -26,13 +26,13 @@ class MatteRows(QWidget):
         self._editor, self._desk = editor, desk
         fields = self._fields = StructFields(Matte, desk.change)
         self.kind = choice_field("How the subject is told apart", _WAYS, self._choose)
-        self.mark = QPushButton("Mark")
-        self.mark.setCheckable(True)
-        self.mark.setToolTip(
+        self.mark = button(
+            "Mark",
             "Drag a box around the subject on the picture, then strokes over it;"
-            " with Ctrl beside it, with Shift a new box"
+            " with Ctrl beside it, with Shift a new box",
+            lambda: desk.set_marking(self.mark.isChecked()),
         )
-        self.mark.clicked.connect(desk.set_marking)
+        self.mark.setCheckable(True)
         clear = button("Clear", "Take away what was marked", desk.clear)
         self.make = button("Make", "Make the matte in the background", desk.make)
         self._colour = ColourButton("Colour behind the subject")

@@ -5,10 +5,11 @@ from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import (
     ColourButton,
+    button,
     choice_field,
     label,
     row,
@@ -99,12 +100,12 @@ class LookRows(QWidget):
         self._fields.show(look)
         self._outline.set_colour(look.outline_colour)
         self._inline.set_colour(look.inline_colour)
-        for box, button, colour in (
+        for has, picker, colour in (
             (self._has_plate, self._plate, look.plate),
             (self._has_shadow, self._shadow, None if look.shadow is None else look.shadow.colour),
             (self._has_glow, self._glow, None if look.glow is None else look.glow.colour),
         ):
-            show_colour(box, button, colour)
+            show_colour(has, picker, colour)
         self.arrival.show_motion(look.arrive)
         self.impact.show_part(look.impact)
         self.stand.show_part(look.stand)
@@ -145,9 +146,11 @@ class _ImpactRows(_PartRows):
             "Squash and shake it when it lands, and throw particles and dust",
             lambda on: desk.change(impact=Impact() if on else None),
         )
-        behind = QPushButton("Shake and flash behind")
-        behind.setToolTip("Put lanes of shake and flash on the landings of titles, below its track")
-        behind.clicked.connect(desk.strike)
+        behind = button(
+            "Shake and flash behind",
+            "Put lanes of shake and flash on the landings of titles, below its track",
+            desk.strike,
+        )
         rows = [
             row(
                 "Squash",
@@ -291,8 +294,8 @@ def check(words: str, tip: str, changed: Callable[[bool], object]) -> QCheckBox:
     return made
 
 
-def show_colour(box: QCheckBox, button: ColourButton, colour: str | None) -> None:
+def show_colour(box: QCheckBox, picker: ColourButton, colour: str | None) -> None:
     """Show a colour that may be none: whether the box is on, and the button where it is."""
     box.setChecked(colour is not None)
-    button.setVisible(colour is not None)
-    button.set_colour(colour or "#000000")
+    picker.setVisible(colour is not None)
+    picker.set_colour(colour or "#000000")

@@ -112,37 +112,33 @@ class MatteDesk(QObject):
 
     def told(self) -> str:
         """Return what is to be known of the matte: what is missing, what it costs, or that it is there."""
-        shot, footage = self._shown()
-        matte = None if shot is None else shot.matte
-        if matte is None or footage is None:
+        found = self._found()
+        if found is None:
             return ""
+        shot, footage, matte = found
         if matte.kind is MatteKind.TRACED and not any(mark.box for mark in matte.marks):
             return "Draw a box around the subject on the picture."
-        if shot is not None and shows_more(self._editor.project, shot):
+        if shows_more(self._editor.project, shot):
             return "The shot shows more of its clip than the matte was for: make it again."
-        if self.is_made(footage, matte):
+        if find_matte(matte_key(footage.fingerprint, matte)) is not None:
             return "Made. What stands on a track that is behind is hidden by the subject."
         number = frames_of(matte, footage.rate)
         seconds = number * _SECONDS_OF.get(matte.kind, _SECONDS_ELSE)
         return f"Not made yet: {number} pictures, about {max(1, round(seconds))} s in the background."
-
-    def is_made(self, footage: Footage, matte: Matte) -> bool:
-        """Whether the film of a matte is there."""
-        return find_matte(matte_key(footage.fingerprint, matte)) is not None
 
     def mask_now(self) -> SourceFrame | None:
         """Return the picture of the matte that belongs to what is shown now, or None where there is none.
 
         While a matte is corrected, it is the one that was made before.
         """
-        shot, footage = self._shown()
-        time = self.time_now()
-        if shot is None or shot.matte is None or footage is None or time is None:
+        found, time = self._found(), self.time_now()
+        if found is None or time is None:
             return None
-        key = matte_key(footage.fingerprint, shot.matte)
+        shot, footage, matte = found
+        key = matte_key(footage.fingerprint, matte)
         film = find_matte(key)
         if film is not None:
-            self._made = shot.id, SourceFrame(str(film), key, shot.matte.start)
+            self._made = shot.id, SourceFrame(str(film), key, matte.start)
         if self._made is None or self._made[0] != shot.id:
             return None
         made = self._made[1]
@@ -150,16 +146,14 @@ class MatteDesk(QObject):
 
     def make(self) -> None:
         """Make the matte of the selected shot in the background."""
-        shot, footage = self._shown()
-        if shot is None or footage is None or shot.matte is None:
-            return
-        if shows_more(self._editor.project, shot):
-            number, kind = shot.id, shot.matte.kind
+        found = self._found()
+        if found is not None and shows_more(self._editor.project, found[0]):
+            number, kind = found[0].id, found[2].kind
             self._editor.apply(lambda p: begin_matte(p, number, kind), "matte of all that is shown")
-            shot, _ = self._shown()
-        if shot is None or shot.matte is None:
+            found = self._found()
+        if found is None:
             return
-        matte = shot.matte
+        _, footage, matte = found
         self.set_marking(False)
         self._jobs.start(
             "matte",
@@ -169,6 +163,13 @@ class MatteDesk(QObject):
             ),
             done=lambda _: self.changed.emit(),
         )
+
+    def _found(self) -> tuple[Item, Footage, Matte] | None:
+        """Return the selected shot with its footage and its matte, or None where it has none."""
+        shot, footage = self._shown()
+        if shot is None or footage is None or shot.matte is None:
+            return None
+        return shot, footage, shot.matte
 
     def _shown(self) -> tuple[Item | None, Footage | None]:
         shot, footage = self._editor.selected_shot(), self._editor.project.footage

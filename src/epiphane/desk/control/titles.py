@@ -1,5 +1,6 @@
 """Commands of text over the picture."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -30,21 +31,14 @@ _NEAR_FRAMES = 2
 class TextDesk(QObject):
     """What the user does with some text, or a logo."""
 
+    change: Callable[..., None]
+    """Changes fields of it, e.g. ``size=0.2``; with a `gesture` while something goes on."""
     may_strike = False
     """Whether it lands on a track, so that what is below may be shaken."""
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-
-    @property
-    def fill(self) -> TitleFill | None:
-        """The text or logo, or None where none is selected."""
-        raise NotImplementedError
-
-    def change(self, *, gesture: str | None = None, **changes: Any) -> None:
-        """Change fields of the text."""
-        raise NotImplementedError
 
     def pulses(self) -> list[tuple[str, str]]:
         """Return the pulses on which parts may arrive: their numbers, as text, and their names."""
@@ -95,12 +89,6 @@ class WordsDesk(TextDesk):
     def pulses(self) -> list[tuple[str, str]]:
         """Return none: the lane's own pulse says when each word comes."""
         return []
-
-    @property
-    def fill(self) -> TextFill | None:
-        """The words of the selected lane."""
-        lane = self._editor.selected_lane()
-        return None if lane is None else lane.words
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the words; what is typed in one go is one step of undo."""

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection, ShotSelection
-from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of
+from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of, placed
 from epiphane.desk.picture.view import TITLE_SAFE, PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
@@ -205,21 +205,12 @@ class FramingHandles(QObject):
         return across * framing.scale / 2, down * framing.scale / 2
 
     def _middle(self, framing: Framing, room: QRectF) -> QPointF:
-        return QPointF(
-            room.left() + (0.5 + framing.x) * room.width(), room.top() + (0.5 + framing.y) * room.height()
-        )
+        return placed(framing, (1.0, 1.0), room).middle
 
     def _corners(self, item: Item, room: QRectF) -> list[QPointF]:
         """Return the corners of the picture as it is seen now, clockwise from the upper left."""
-        framing = item_framing(item, self._editor.playhead)
-        middle, half = self._middle(framing, room), self._half(item, framing)
-        wide, tall = half[0] * room.width(), half[1] * room.height()
-        turn = math.radians(framing.rotation)
-        cos, sin = math.cos(turn), math.sin(turn)
-        return [
-            middle + QPointF(cos * x - sin * y, sin * x + cos * y)
-            for x, y in ((-wide, -tall), (wide, -tall), (wide, tall), (-wide, tall))
-        ]
+        here = placed(item_framing(item, self._editor.playhead), self._size(item) or (1.0, 1.0), room)
+        return [here.point(x, y) for x, y in ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))]
 
     def _knob(self, corners: list[QPointF]) -> tuple[QPointF, QPointF]:
         """Return the middle of the upper edge, and the knob below it by which the picture is turned.

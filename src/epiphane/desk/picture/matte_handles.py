@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.mattes import MatteDesk
-from epiphane.desk.picture.handles import length_of
+from epiphane.desk.picture.handles import Placed, length_of, placed
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
@@ -65,7 +65,7 @@ class MatteHandles(QObject):
             colour = QColor(_SUBJECT if stroke.is_subject else _BESIDE)
             colour.setAlpha(150)
             painter.setBrush(colour)
-            reach = stroke.radius * self._height(shot, room)
+            reach = stroke.radius * self._placed(shot, room).height
             painter.drawEllipse(self._point_of(stroke.x, stroke.y, room), reach, reach)
 
     def _paint_mask(self, painter: QPainter, shot: Item, room: QRectF) -> None:
@@ -80,12 +80,12 @@ class MatteHandles(QObject):
         tint[:] = (_SUBJECT.blue(), _SUBJECT.green(), _SUBJECT.red(), 0)
         tint[..., 3] = levels // 2
         image = QImage(tint.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32)
-        middle, across, down, turn = self._sides(shot, room)
+        here = self._placed(shot, room)
         painter.save()
         painter.setClipRect(room)
-        painter.translate(middle)
-        painter.rotate(math.degrees(turn))
-        painter.drawImage(QRectF(-across / 2, -down / 2, across, down), image)
+        painter.translate(here.middle)
+        painter.rotate(math.degrees(here.radians))
+        painter.drawImage(QRectF(-here.width / 2, -here.height / 2, here.width, here.height), image)
         painter.restore()
 
     def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
@@ -112,7 +112,7 @@ class MatteHandles(QObject):
         shot = self._shot()
         if shot is not None and not self._is_box:
             last = self._point_of(self._strokes[-1].x, self._strokes[-1].y, room) if self._strokes else at
-            if length_of(at - last) >= _RADIUS * self._height(shot, room):
+            if length_of(at - last) >= _RADIUS * self._placed(shot, room).height:
                 self._dab(at, room)
         self._view.update()
 
@@ -145,38 +145,23 @@ class MatteHandles(QObject):
         near = _NEAR / float(self._editor.project.rate)
         return next((one for one in marks if time is not None and abs(one.time - time) <= near), None)
 
-    def _sides(self, shot: Item, room: QRectF) -> tuple[QPointF, float, float, float]:
-        """Return where a shot's picture lies in the view: middle, width, height, and how it is turned."""
-        project, framing = self._editor.project, item_framing(shot, self._editor.playhead)
+    def _placed(self, shot: Item, room: QRectF) -> Placed:
+        """Return where a shot's picture lies in the view."""
+        project = self._editor.project
         footage = next(one for one in project.footage if one.id == shot.footage)
         shape = project.width, project.height
-        across, down = shown_size((footage.width, footage.height), shape, shot.transform.fit)
-        middle = QPointF(
-            room.left() + (0.5 + framing.x) * room.width(), room.top() + (0.5 + framing.y) * room.height()
-        )
-        width, height = across * framing.scale * room.width(), down * framing.scale * room.height()
-        return middle, width, height, math.radians(framing.rotation)
-
-    def _height(self, shot: Item, room: QRectF) -> float:
-        return self._sides(shot, room)[2]
+        size = shown_size((footage.width, footage.height), shape, shot.transform.fit)
+        return placed(item_framing(shot, self._editor.playhead), size, room)
 
     def _point_of(self, x: float, y: float, room: QRectF) -> QPointF:
         """Return where a place of the picture, in shares of it, lies in the view."""
         shot = self._editor.selected_shot()
-        if shot is None:
-            return QPointF()
-        middle, width, height, turn = self._sides(shot, room)
-        across, down = (x - 0.5) * width, (y - 0.5) * height
-        cos, sin = math.cos(turn), math.sin(turn)
-        return middle + QPointF(cos * across - sin * down, sin * across + cos * down)
+        return QPointF() if shot is None else self._placed(shot, room).point(x - 0.5, y - 0.5)
 
     def _share_of(self, at: QPointF, room: QRectF) -> tuple[float, float]:
         """Return which place of the picture, in shares of it, a point of the view shows."""
         shot = self._editor.selected_shot()
         if shot is None:
             return 0.0, 0.0
-        middle, width, height, turn = self._sides(shot, room)
-        away = at - middle
-        cos, sin = math.cos(turn), math.sin(turn)
-        across, down = cos * away.x() + sin * away.y(), -sin * away.x() + cos * away.y()
-        return min(max(across / width + 0.5, 0.0), 1.0), min(max(down / height + 0.5, 0.0), 1.0)
+        across, down = self._placed(shot, room).shares(at)
+        return min(max(across + 0.5, 0.0), 1.0), min(max(down + 0.5, 0.0), 1.0)

@@ -1,13 +1,13 @@
 """Typing a text where it stands, on the picture itself."""
 
-import math
-
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QApplication, QPlainTextEdit, QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.titles import TitleDesk
+from epiphane.desk.picture.handles import placed
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
 from epiphane.document.timeline import Item
@@ -59,20 +59,11 @@ class TypingOnPicture(QObject):
             return
         cursor = self.field.textCursor()
         x, y = caret_at(block_of(item.content), item.content, cursor.blockNumber(), cursor.positionInBlock())
-        framing = item_framing(item, self._editor.playhead)
-        em = item.content.size * room.height() * framing.scale
-        turn = math.radians(framing.rotation)
-        middle = QPointF(
-            room.left() + (0.5 + framing.x) * room.width(), room.top() + (0.5 + framing.y) * room.height()
-        )
-
-        def placed(across: float, down: float) -> QPointF:
-            cos, sin = em * math.cos(turn), em * math.sin(turn)
-            return middle + QPointF(cos * across - sin * down, sin * across + cos * down)
-
+        here = placed(item_framing(item, self._editor.playhead), (1.0, item.content.size), room)
+        here = replace(here, width=here.height)  # so that places are in sizes of the letters
         for pen in (QPen(theme.GROUND, 4), QPen(theme.TEXT, 2)):
             painter.setPen(pen)
-            painter.drawLine(placed(x, y - 0.85), placed(x, y + 0.15))
+            painter.drawLine(here.point(x, y - 0.85), here.point(x, y + 0.15))
 
     def cursor_at(self, at: QPointF, room: QRectF) -> Qt.CursorShape:
         """Return the pointer over a text that is being written."""

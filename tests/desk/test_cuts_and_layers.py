@@ -7,7 +7,15 @@ import pytest
 from hands import LEFT, NONE, choose, drag, drop, field, type_into
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPlainTextEdit, QPushButton
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+)
 
 from epiphane.demo import MEDIA
 from epiphane.desk.control.drag import carry_effect, carry_footage, carry_overlay
@@ -270,7 +278,9 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     seen = picture.grab().toImage().pixelColor(middle)
     assert seen.green() > seen.red()  # the mask is laid over the amber marble
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
+    demo.bench.findChild(QScrollArea).verticalScrollBar().setValue(10_000)
     QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
+    assert not field(demo, QPlainTextEdit, "What the text says").visibleRegion().isEmpty()
     assert isinstance(demo.frames.plan(33).root.content.nodes[-1].content, TextDrawing)
     editor.select(TrackSelection(editor.project.tracks[-1].id))
     QTest.mouseClick(

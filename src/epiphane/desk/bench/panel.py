@@ -211,7 +211,7 @@ class BenchPanel(QFrame):
 
     def _lay_out(self) -> None:
         """Put kind and name above the pages, which scroll."""
-        scroll = QScrollArea()
+        scroll = self._scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -259,6 +259,10 @@ class BenchPanel(QFrame):
         page = None if subject is None else subject.page()
         if subject is None or page is None:
             return
+        if page.isHidden():  # another one begins at its top
+            scrolled = self._scroll.verticalScrollBar()
+            assert scrolled is not None
+            scrolled.setValue(0)
         self._pages.show_page(page)
         for part, text in zip((self._kind, self._name), subject.title(), strict=True):
             part.setText(text)

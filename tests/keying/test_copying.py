@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId
-from epiphane.document.lane import Override, Setting
+from epiphane.document.ids import FootageId, LaneId
+from epiphane.document.lane import Accent, AccentSound, Override, Setting
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.pulse import HeardSource, PulseUnit
 from epiphane.document.song import Section
@@ -45,6 +45,8 @@ overrides = st.lists(
         envelope=st.none() | st.builds(Envelope, rise=st.integers(0, 5), fall=st.integers(0, 9)),
         effect=st.sampled_from([None, "blur"]),
         settings=st.sampled_from([(), (Setting("scale", 140.0, 100.0),)]),
+        clip=st.sampled_from([None, FootageId(1)]),
+        accent=st.sampled_from([None, Accent(AccentSound.THUMP)]),
     ),
     max_size=9,
     unique_by=lambda one: one.hit,
@@ -60,7 +62,8 @@ def fired(project, lane, first_bar, n_bars):
             cue.frame - round(start * 30),
             pytest.approx(cue.strength, rel=0.01),
             cue.envelope,
-            (cue.override.effect, cue.override.settings) if cue.override else (None, ()),
+            [getattr(cue.override, name, None) for name in ("effect", "clip", "accent")],
+            cue.override.settings if cue.override else (),
         )
         for cue in schedule(project).lane(lane).cues
         if start - 1e-6 <= cue.hit.time < start + n_bars * BAR - 1e-6 and not cue.is_off

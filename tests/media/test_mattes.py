@@ -5,15 +5,18 @@ from fractions import Fraction
 import cv2
 import numpy as np
 import pytest
-from helpers import a_project, read_lumas, some_still, write_clip
+from helpers import a_project, a_song, read_lumas, some_still, write_clip
 from msgspec.structs import replace
 
 from epiphane.demo import MEDIA
 from epiphane.demo.scenes import rails
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.matte import Matte, MatteKind, MatteMark, MatteStroke
 from epiphane.document.project import Project
+from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
+from epiphane.document.song import Beat
 from epiphane.document.timeline import footage_item
 from epiphane.document.titles import TextFill
 from epiphane.edits.footage import add_footage
@@ -37,6 +40,7 @@ from epiphane.render.draw import draw
 from epiphane.render.export import export
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
+from epiphane.transitions.declare import TRANSITIONS
 
 RATE = Fraction(30)
 NAME = "0" * 32
@@ -211,11 +215,69 @@ def test_effects_move_the_matte_along_with_the_shot(ball):
     assert np.abs(zoomed - plain)[core].max() <= 4
 
 
+@pytest.mark.parametrize("key", [one.key for one in TRANSITIONS.all()])
+def test_a_title_stays_behind_its_subject_through_any_transition(ball, key):
+    path, truth = ball
+    project = behind(path, TextFill("W", size=0.6, colour="#ff0000", plate="#ff0000", plate_edge=2.0), BRIGHT)
+    footage, first = project.footage[0], project.shots[0]
+    cut_at = replace(first, n_frames=12), replace(first, id=ItemId(11), start=12, n_frames=12)
+    other = replace(cut_at[1], content=replace(first.content, source_start=12 / 30))
+    song = replace(a_song(), beats=(Beat(0.4, 1),))  # on the cut
+    project = replace(
+        project,
+        shots=(cut_at[0], other),
+        song=song,
+        pulses=(Pulse(PulseId(5), "cuts", HeardSource(PulseUnit.CUT)),),
+    )
+    lane = Lane(LaneId(80), key, PulseId(5), envelope=Envelope(rise=4, fall=4))
+    project = replace(project, stack=(lane, *project.stack))
+    make_matte(path, footage.fingerprint, first.matte, footage.rate)
+    going_on = schedule(project).transitions[0]
+    hidden, plain, in_front = (
+        [drawn(replace(project, stack=stack), frame) for frame in (going_on.first, 12, going_on.end - 1)]
+        for stack in (
+            project.stack,
+            (lane,),
+            (lane, replace(project.stack[-1], is_behind=False)),
+        )
+    )
+    for number, frame in ((0, going_on.first), (2, going_on.end - 1)):
+        inside = cv2.erode(truth[frame], np.ones((21, 21), np.uint8)) > 0
+        # At its ends a transition shows nearly one shot: what is in front of the letters is the subject.
+        covered = np.abs(in_front[number] - plain[number])[inside].max(axis=-1) > 60
+        is_seen = np.abs(hidden[number] - plain[number])[inside].max(axis=-1) > 60
+        assert covered.sum() > 150 and is_seen.sum() < 0.5 * covered.sum()
+
+
+def falling(radius=30, size=(960, 540)):
+    """Pictures of a ball that falls ever faster past a textured wall, and where its middle is."""
+    noise = np.random.default_rng(3).integers(0, 140, (size[1], size[0], 3)).astype(np.uint8)
+    wall = cv2.GaussianBlur(noise, (0, 0), 3)
+    pictures, middles = [], []
+    for number in range(13):
+        y = 60 + 3.0 * number**2
+        picture = wall.copy()
+        cv2.circle(picture, (400 + 3 * number, round(y)), radius, (60, 190, 230), -1, cv2.LINE_AA)
+        pictures.append(picture)
+        middles.append(y)
+    return pictures, middles
+
+
+def test_a_traced_subject_is_followed_however_fast_it_falls(tmp_path):
+    pictures, middles = falling()
+    path = write_clip(tmp_path / "fall.mp4", pictures, options={"crf": "8"})
+    box = (370 / 960, 30 / 540, 430 / 960, 90 / 540)
+    mark = MatteMark(0.0, box, (MatteStroke(400 / 960, 60 / 540, 0.03),))
+    matte = Matte(MatteKind.TRACED, start=0.0, end=len(pictures) / 30, marks=(mark,))
+    found = [np.nonzero(mask > 127)[0].mean() for mask in levels_of(make_matte(path, NAME, matte, RATE))]
+    assert found == pytest.approx(middles, abs=3)
+
+
 def test_marks_are_gathered_by_picture_and_refused_where_there_is_no_clip():
     project = a_project(n_lanes=0)
     shot = project.shots[0]
     project = begin_matte(project, shot.id, MatteKind.TRACED)
-    assert project.shots[0].matte.end == pytest.approx(2.0, abs=0.1)
+    assert project.shots[0].matte.end == pytest.approx(2.35, abs=0.1)
     project = box_subject(project, shot.id, 0.5, (0.6, 0.7, 0.2, 0.3))
     project = dab(project, shot.id, 0.5 + 0.004, (MatteStroke(0.4, 0.5),))
     project = dab(project, shot.id, 1.0, (MatteStroke(0.4, 0.5, is_subject=False),))

@@ -32,7 +32,9 @@ def begin_matte(project: Project, shot_id: ItemId, kind: MatteKind) -> Project:
         raise EditError("only a shot of a clip can have a matte")
     old = Matte() if shot.matte is None else shot.matte
     start, end = _shown_seconds(project, shot)
-    return _with_matte(project, shot, replace(old, kind=kind, start=start, end=end))
+    first, last = shown_span(shot, footage)
+    start, end = max(first, start - _BEYOND), min(last, end + _BEYOND)
+    return _with_matte(project, shot, replace(old, kind=kind, start=round(start, 6), end=round(end, 6)))
 
 
 def shows_more(project: Project, shot: Item) -> bool:
@@ -44,6 +46,8 @@ def shows_more(project: Project, shot: Item) -> bool:
 
 
 _CLOSE = 1e-3
+_BEYOND = 0.35
+"""Seconds of footage on either side of what a shot shows: transitions at its cuts show them."""
 
 
 def _shown_seconds(project: Project, shot: Item) -> tuple[float, float]:

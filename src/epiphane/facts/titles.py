@@ -19,7 +19,7 @@ class TitleClock(Struct, frozen=True):
     """How much of the arrival and the leaving of a title is over, 0 to 1; None where it does neither.
 
     The step is what more is over on the next frame. `shares` are of the arrivals of its parts where each has
-    a hit of its own. `since` are the seconds since the landing, or 0 where nothing depends on them.
+    a hit of its own; below 0 the turn of a part has not come. `since` are the seconds since the landing, or 0 where nothing depends on them.
     """
 
     arrived: float | None = None
@@ -62,7 +62,8 @@ def title_clock(
     if frame < landing - flight:
         return None
     further = [one for one in (frame_at(hit, rate) for hit in hits) if landing < one < item.end]
-    shares = [round(min(max(1 - (one - frame) / flight, 0.0), 1.0), 6) for one in (landing, *further)]
+    # A part whose turn has not come is a whole step before its way, so an open shutter does not begin it.
+    shares = [round(min(max(1 - (one - frame) / flight, -1 / flight), 1.0), 6) for one in (landing, *further)]
     if shares[-1] == 1:
         return TitleClock(since=since)
     parts = tuple(shares) if further else ()

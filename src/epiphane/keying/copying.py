@@ -134,15 +134,8 @@ def _as_there(time: float, source: Cue | None, *, usual: float, is_natural: bool
         return Override(time, off=is_natural)
     factor = 1.0 if usual <= 0 else min(round(source.strength / usual, 3), 2.0)
     there = source.override or Override(time)
-    return Override(
-        time,
-        taken=not is_natural,
-        strength=None if abs(factor - 1) < _SAME_STRENGTH else factor,
-        nudge=there.nudge,
-        envelope=there.envelope,
-        effect=there.effect,
-        settings=there.settings,
-    )
+    strength = None if abs(factor - 1) < _SAME_STRENGTH else factor
+    return replace(there, hit=time, off=False, taken=not is_natural, strength=strength)
 
 
 def _nearest(placed: tuple[PlacedCue, ...], place: float) -> PlacedCue | None:

@@ -202,7 +202,7 @@ class LaneSchedule:
     @cached_property
     def cues(self) -> tuple[Cue, ...]:
         """What fires, and when; ascending by hit."""
-        if not any(one.effect is not None or one.settings for one in self.lane.overrides):
+        if self.timing.lane.overrides == self.lane.overrides:
             return self.timing.cues
         whole = self._overrides
         return tuple(

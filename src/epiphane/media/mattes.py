@@ -19,7 +19,7 @@ from epiphane.errors import DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.colour import yuv_to_bgr
 from epiphane.media.raw import RawPicture
-from epiphane.media.tracing import LINES, begun, carried
+from epiphane.media.tracing import LINES, begun, carried, way_between
 from epiphane.types import Float32Array, Picture, Progress, ignore_progress
 
 _VERSION = 1
@@ -121,18 +121,34 @@ def _traced(
     first = min(number for number, mark in marks.items() if mark.box is not None)
     begins = begun(picture(times[first]), marks[first])
     made = {first: _packed(begins)}
-    for order in (range(first + 1, len(times)), range(first - 1, -1, -1)):
-        before, mask = picture(times[first]), begins
-        for number in order:
+    onwards = ((number, picture(times[number])) for number in range(first + 1, len(times)))
+    for others in (onwards, _backwards(first, times, picture)):
+        before, mask, way = picture(times[first]), begins, (0.0, 0.0)
+        for number, now in others:
             progress(len(made) / len(times))
-            now = picture(times[number])
-            mask = carried(before, now, mask)
+            last = mask
+            mask = carried(before, now, mask, way)
             if number in marks:
                 mask = begun(now, marks[number], mask)
-            made[number], before = _packed(mask), now
+            made[number], before, way = _packed(mask), now, way_between(last, mask)
     for number in range(len(times)):
         levels = cv2.imdecode(made[number], cv2.IMREAD_GRAYSCALE)
         yield np.asarray(levels, np.float32) / np.float32(255)
+
+
+_BLOCK = 24
+"""Pictures that are read in a row where they are wanted backwards: going back to each costs a key frame."""
+
+
+def _backwards(
+    end: int, times: list[float], picture: Callable[[float], Picture]
+) -> Iterator[tuple[int, Picture]]:
+    """Yield the pictures before number `end` with their numbers, the last one first."""
+    while end > 0:
+        start = max(0, end - _BLOCK)
+        block = [(number, picture(times[number])) for number in range(start, end)]
+        yield from reversed(block)
+        end = start
 
 
 def nearest_index(times: Sequence[float], time: float) -> int:

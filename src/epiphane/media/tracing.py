@@ -56,14 +56,21 @@ _CORRECTED = 0.03
 """How far from its edge, in shares of the height, a carried matte may be corrected."""
 
 
-def carried(before: Picture, now: Picture, matte: Float32Array) -> Float32Array:
+def carried(
+    before: Picture, now: Picture, matte: Float32Array, expected: tuple[float, float] = (0.0, 0.0)
+) -> Float32Array:
     """Return a matte of the picture before as it lies on the picture now.
 
     Parameters
     ----------
     before, now : uint8, shape (height, width, 3), BGR
     matte : float32, shape (height, width), 0 to 1
+    expected : (across, down), in pixels
+        How far the subject went from the picture before that one to it, as `way_between` tells.
     """
+    shift = _leap(before, now, matte, expected)
+    if shift != (0, 0):  # farther than flow finds: both are moved there first
+        before, matte = _shifted(before, shift), np.asarray(_shifted(matte, shift), np.float32)
     window = _window(matte)
     if window is None:
         return matte
@@ -87,6 +94,74 @@ def carried(before: Picture, now: Picture, matte: Float32Array) -> Float32Array:
     back = cv2.resize(refined, (x1 - x0, y1 - y0), interpolation=cv2.INTER_LINEAR)
     whole[y0:y1, x0:x1] = np.clip(back, 0, 1)
     return whole
+
+
+def way_between(first: Float32Array, second: Float32Array) -> tuple[float, float]:
+    """Return how far the middle of a matte has gone to that of another, across and down, in pixels."""
+    middles = []
+    for matte in (first, second):
+        moments = cv2.moments(matte)
+        if moments["m00"] <= 0:
+            return 0.0, 0.0
+        middles.append((moments["m10"] / moments["m00"], moments["m01"] / moments["m00"]))
+    (x0, y0), (x1, y1) = middles
+    return x1 - x0, y1 - y0
+
+
+_LEAP_SIDE, _LEAP_REACH, _LEAST_LEAP = 32.0, 1.5, 0.2
+"""The side in pixels to which a subject is brought when it is looked for afar, how far that is, and from
+where on flow is not trusted to find it, both in sides of the subject."""
+_STRAY = 400.0
+"""Squared levels that a place must match better for each side, squared, that it is off what is expected."""
+
+
+def _leap(
+    before: Picture, now: Picture, matte: Float32Array, expected: tuple[float, float]
+) -> tuple[int, int]:
+    """Return how far a subject has leapt, across and down, in whole pixels; (0, 0) where flow will find it.
+
+    The place where its own pixels match best, near the expected one (template matching).
+    """
+    rows, columns = np.nonzero(matte > 0.5)
+    if not len(rows):
+        return 0, 0
+    height, width = matte.shape
+    x0, x1, y0, y1 = columns.min(), columns.max() + 1, rows.min(), rows.max() + 1
+    side = math.sqrt((x1 - x0) * (y1 - y0))
+    reach = _LEAP_REACH * side + 0.5 * math.hypot(*expected)
+    left, right = (int(expected[0] + way) for way in (-reach, reach))
+    up, down = (int(expected[1] + way) for way in (-reach, reach))
+    area = max(0, x0 + left), max(0, y0 + up), min(width, x1 + right), min(height, y1 + down)
+    scale = min(1.0, _LEAP_SIDE / side)
+
+    def small(pixels: np.ndarray, box: tuple[int, int, int, int]) -> np.ndarray:
+        part = pixels[box[1] : box[3], box[0] : box[2]]
+        size = max(1, round(part.shape[1] * scale)), max(1, round(part.shape[0] * scale))
+        return np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.float32)
+
+    if area[2] - area[0] < x1 - x0 or area[3] - area[1] < y1 - y0:
+        return 0, 0
+    template, mask = small(before, (x0, y0, x1, y1)), small(matte, (x0, y0, x1, y1))
+    region = small(now, area)
+    if region.shape[0] < template.shape[0] or region.shape[1] < template.shape[1] or mask.sum() < 1:
+        return 0, 0
+    unlike = cv2.matchTemplate(region, template, cv2.TM_SQDIFF, mask=cv2.merge([mask] * 3))
+    unlike = unlike / (3 * float((mask**2).sum()))
+    across = (np.arange(unlike.shape[1]) / scale + area[0] - x0) - expected[0]
+    downwards = (np.arange(unlike.shape[0]) / scale + area[1] - y0) - expected[1]
+    away = (across[None] ** 2 + downwards[:, None] ** 2) / side**2
+    _, _, (column, row), _ = cv2.minMaxLoc(unlike + np.asarray(_STRAY * away, np.float32))
+    shift = round(column / scale + area[0] - x0), round(row / scale + area[1] - y0)
+    return shift if math.hypot(*shift) > _LEAST_LEAP * side else (0, 0)
+
+
+def _shifted(pixels: np.ndarray, shift: tuple[int, int]) -> np.ndarray:
+    """Return pixels moved by whole ones; what comes in from beyond the edge repeats it, or is 0 of a matte."""
+    matrix = np.array([[1.0, 0.0, shift[0]], [0.0, 1.0, shift[1]]])
+    border = cv2.BORDER_REPLICATE if pixels.ndim == 3 else cv2.BORDER_CONSTANT
+    size = pixels.shape[1], pixels.shape[0]
+    moved = cv2.warpAffine(pixels, matrix, size, flags=cv2.INTER_NEAREST, borderMode=border)
+    return np.asarray(moved)
 
 
 def _window(matte: Float32Array) -> tuple[int, int, int, int, float] | None:

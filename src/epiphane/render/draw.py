@@ -21,6 +21,7 @@ from epiphane.render.nodes import (
     Behind,
     FramePlan,
     Joined,
+    JoinedMattes,
     LogoDrawing,
     MatteDrawing,
     Node,
@@ -337,20 +338,59 @@ class _Drawing:
         alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
         return np.asarray(cv2.merge([rounded(colours.resolved()), alpha]), np.uint8)
 
-    def _subject(self, matte: MatteDrawing) -> Plane:
+    def _subject(self, matte: MatteDrawing | JoinedMattes) -> Plane:
         """Return where the subject is: a matte as it lies, its edge softened, moved as its shot is."""
+        if isinstance(matte, JoinedMattes):
+            return self._moved_along(self._joined_subjects(matte), _steps_of(Node(Solid(), matte.effects)))
         raw = self._sources.picture(matte.source)
         level = np.ascontiguousarray(raw.planes[0] if raw.planes[0].ndim == 2 else raw.planes[0][..., 0])
         plane = rounded(placed_plane(level, raw, self._size, self._shape, matte.transform))
         edged = np.asarray(with_edge(np.asarray(plane, np.uint8), matte), np.uint8)
-        for step in _steps_of(Node(Solid(), matte.effects)):
+        return self._moved_along(edged, _steps_of(Node(Solid(), matte.effects)))
+
+    def _joined_subjects(self, mattes: JoinedMattes) -> Plane:
+        """Return where the subjects of both sides of a transition are, as far as each side is seen.
+
+        Mattes are mixed as the pictures are, but that they take no light from the transition.
+        """
+        joined = mattes.joined
+        width, height = self._size
+        sides = [
+            np.zeros((height, width), np.uint8) if one is None else self._subject(one)
+            for one in (mattes.outgoing, mattes.incoming)
+        ]
+        transition = TRANSITIONS.find(joined.key)
+        if transition is None:
+            return sides[joined.progress.share >= _HALF]
+        join = transition.join(joined.values, joined.progress)
+        moved = (
+            self._moved_along(side, steps_of(done))
+            for side, done in zip(sides, (join.outgoing, join.incoming), strict=True)
+        )
+        outgoing, incoming = (np.asarray(cv2.merge([one] * 3), np.uint8) for one in moved)
+        match join.mixture:
+            case Weighted(outgoing=first, incoming=second):
+                total = max(first + second, 1e-6)
+                mixed = weighted(outgoing, incoming, Weighted(first / total, second / total))
+            case Masked(mask=mask):
+                mixed = masked(outgoing, incoming, mask(self._size))
+            case ByMatte() as by_matte:
+                mixed = masked(outgoing, incoming, self._matte(joined.matte, by_matte))
+            case Composed(apply=apply):
+                mixed = apply(outgoing, incoming)
+            case _:
+                assert_never(join.mixture)
+        return self._moved_along(np.ascontiguousarray(mixed[..., 0]), steps_of(join.after))
+
+    def _moved_along(self, plane: Plane, steps: Sequence[Step]) -> Plane:
+        """Return a matte moved as steps move the picture."""
+        for step in steps:
             if isinstance(step, Pass):
-                edged = np.asarray(
-                    rounded(with_pass_applied(edged, Pass(step.warp, (), step.smear))), np.uint8
-                )
+                passed = with_pass_applied(plane, Pass(step.warp, (), step.smear))
+                plane = np.asarray(rounded(passed), np.uint8)
             elif isinstance(step, Field):
-                edged = np.asarray(rounded(displaced(edged, step)), np.uint8)
-        return edged
+                plane = np.asarray(rounded(displaced(plane, step)), np.uint8)
+        return plane
 
     def _stacked(self, nodes: Sequence[Node], *, has_edge: bool) -> Picture:
         """Return nodes laid over one another and over black, with alpha of 255 where it `has_edge`."""

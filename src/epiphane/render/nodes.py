@@ -122,11 +122,23 @@ class MatteDrawing(Struct, frozen=True, cache_hash=True):
     effects: tuple["ActiveEffect", ...] = ()
 
 
+class JoinedMattes(Struct, frozen=True, cache_hash=True):
+    """The mattes of both sides of a transition, None where one has none; they go over as their pictures do.
+
+    The effects are those on what the transition shows.
+    """
+
+    joined: Joined
+    outgoing: MatteDrawing | None
+    incoming: MatteDrawing | None
+    effects: tuple["ActiveEffect", ...] = ()
+
+
 class Behind(Struct, frozen=True, cache_hash=True):
     """A node that is hidden where a matte says that there is the subject."""
 
     node: "Node"
-    matte: MatteDrawing
+    matte: MatteDrawing | JoinedMattes
 
 
 Content: TypeAlias = (
@@ -216,6 +228,11 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
             yield from sources_of(incoming)
             if matte is not None:
                 yield matte
+        case Behind(node=behind, matte=JoinedMattes() as mattes):
+            yield from (one.source for one in (mattes.outgoing, mattes.incoming) if one is not None)
+            if mattes.joined.matte is not None:
+                yield mattes.joined.matte
+            yield from sources_of(behind)
         case Behind(node=behind, matte=MatteDrawing(source=matte)):
             yield matte
             yield from sources_of(behind)

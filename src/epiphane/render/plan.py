@@ -47,6 +47,7 @@ from epiphane.render.nodes import (
     Behind,
     FramePlan,
     Joined,
+    JoinedMattes,
     LogoDrawing,
     MatteDrawing,
     Node,
@@ -88,8 +89,8 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
             item = None if row.id in silent else item_at(row.items, frame)
             aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, item, frame, aimed)
-            if above is not None and row.is_behind and going_on is None:
-                above = _behind(project, shot, node, above, here)
+            if above is not None and row.is_behind:
+                above = _behind(project, shot, going_on, node, above, here)
             node = node if above is None else stacked([node, above])
         elif row.effect == OVERLAY.key:
             over = overlay_at(project, cues, row, frame)
@@ -115,29 +116,54 @@ def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Worki
     return replace(node, effects=(*node.effects, *effects))
 
 
-def _behind(project: Project, shot: Item | None, below: Node, above: Node, here: int) -> Node:
-    """Return a node hidden by the subject of the shot below it, where that has a matte that has been made."""
+def _behind(
+    project: Project,
+    shot: Item | None,
+    going_on: TransitionCue | None,
+    below: Node,
+    above: Node,
+    here: int,
+) -> Node:
+    """Return a node hidden by the subject of the shot below it, where that has a matte that has been made.
+
+    While a transition goes on, the subjects of both of its shots hide it as far as they are seen.
+    """
+    effects, base = below.effects, below
+    while isinstance(base.content, Stacked):
+        base = base.content.nodes[0]
+        effects = (*base.effects, *effects)
+    subject: MatteDrawing | JoinedMattes | None
+    if going_on is not None and isinstance(base.content, Joined):
+        out, into = (
+            _matte_drawing(project, side, min(max(here, first), end - 1))
+            for side, first, end in going_on.sides
+        )
+        subject = JoinedMattes(base.content, out, into, effects) if out or into else None
+    else:
+        subject = None if shot is None else _matte_drawing(project, shot, _within(shot, here), effects)
+    if subject is None:
+        return above
+    hidden = Behind(replace(above, opacity=1.0, blend=BlendMode.NORMAL), subject)
+    return Node(hidden, opacity=above.opacity, blend=above.blend)
+
+
+def _matte_drawing(
+    project: Project, shot: Item | None, frame: int, effects: tuple[ActiveEffect, ...] = ()
+) -> MatteDrawing | None:
+    """Return the matte of what a shot shows on a frame, or None where it has none that has been made."""
     matte = None if shot is None else shot.matte
     footage = next((one for one in project.footage if shot is not None and one.id == shot.footage), None)
     if shot is None or matte is None or footage is None:
-        return above
+        return None
     key = matte_key(footage.fingerprint, matte)
     film = find_matte(key)
     if film is None:
-        return above
-    seconds = source_of(project, shot, footage, _within(shot, here)).seconds
+        return None
+    seconds = source_of(project, shot, footage, frame).seconds
     length = (frames_of(matte, footage.rate) - 0.5) / float(footage.rate)
     source = SourceFrame(str(film), key, round(min(max(seconds - matte.start, 0.0), length), 6))
-    effects = below.effects
-    while isinstance(below.content, Stacked):
-        below = below.content.nodes[0]
-        effects = (*below.effects, *effects)
-    transform = transform_on(shot, _within(shot, here))
     edge = matte.feather, matte.grow, matte.is_inverted
-    hidden = Behind(
-        replace(above, opacity=1.0, blend=BlendMode.NORMAL), MatteDrawing(source, transform, *edge, effects)
-    )
-    return Node(hidden, opacity=above.opacity, blend=above.blend)
+    return MatteDrawing(source, transform_on(shot, frame), *edge, effects)
 
 
 def _overlay_node(over: OverlayFrame) -> Node:

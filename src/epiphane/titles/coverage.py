@@ -110,7 +110,8 @@ def covered(
         return frame.covered(None)
     declared = MOTIONS.find(motion.key)
     if declared is None or not declared.is_smeared:
-        return frame.covered(moved_letters(block.letters, motion, share, clock.shares))
+        shares = [max(one, 0.0) for one in clock.shares]
+        return frame.covered(moved_letters(block.letters, motion, share, shares))
     ahead = clock.step * _SHUTTER * (1 if clock.left is None else -1)
     n_samples = _BLOCK_SAMPLES if motion.unit is TextUnit.BLOCK else _LETTER_SAMPLES
     steps = np.linspace(0, ahead, n_samples)

@@ -33,7 +33,7 @@ from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
-from epiphane.lane_kinds import is_transition
+from epiphane.lane_kinds import is_transition, lane_kind
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
@@ -153,6 +153,18 @@ def _of_lanes(window: "Window") -> Subjects:
         lane = editor.selected_lane()
         return "Transition" if lane is not None and is_transition(lane.effect) else "Lane"
 
+    def cue_label() -> str:
+        keys = editor.selection.cues
+        own = {
+            override.effect
+            for lane in editor.project.lanes
+            for override in lane.overrides
+            if (lane.id, override.hit) in keys
+        }
+        has_other = len(own) == 1 and len(keys) == 1 and None not in own
+        found = lane_kind(str(next(iter(own)))) if has_other else None
+        return label() if found is None else f"{found.label} on {label()}"
+
     return {
         LaneSelection: Subject(
             lambda: (kind(), label()),
@@ -170,7 +182,7 @@ def _of_lanes(window: "Window") -> Subjects:
         ),
         # A cue is its hit: it cannot be removed, only switched off.
         CuesSelection: Subject(
-            lambda: ("Cue" if len(editor.selection.cues) == 1 else "Cues", label()),
+            lambda: ("Cue" if len(editor.selection.cues) == 1 else "Cues", cue_label()),
             lambda: bench.cues,
             "A cue is one firing of a lane: a hit of its pulse that the lane takes",
             delete=cues.toggle,

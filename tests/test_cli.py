@@ -55,6 +55,17 @@ def test_from_a_song_and_a_clip_to_a_film(media):
     assert (made.returncode, made.stderr) == (0, "")
     planned = epiphane("plan", "edit.epiphane", "--json", "plan.json", folder=media)
     assert planned.returncode == 0
+    (media / "grey-copy.mp4").write_bytes((media / "grey.mp4").read_bytes())
+    for out, more, code in (
+        ("plan.json", (), 1),
+        ("plan.json", ("--overwrite",), 0),
+        ("grey-copy.mp4", (), 1),
+        ("grey.mp4", ("--overwrite",), 1),
+        ("song.wav", ("--overwrite",), 1),
+    ):
+        before = (media / out).read_bytes()
+        again = epiphane("plan", "edit.epiphane", "--json", out, *more, folder=media)
+        assert again.returncode == code and (media / out).read_bytes() == before
     plan = json.loads((media / "plan.json").read_text())
     assert [(lane["effect"], lane["pulse"]) for lane in plan["lanes"]] == [
         ("flash", "bars"),

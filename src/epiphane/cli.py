@@ -2,6 +2,7 @@
 
 import json
 import sys
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -39,7 +40,7 @@ from epiphane.edits.song import set_song
 from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
-from epiphane.files.project import SUFFIX, load_project, missing_files, save_project
+from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
@@ -89,12 +90,14 @@ def demo(titles: bool) -> None:
 @commands.command("listen")
 @click.argument("song", type=_FILE)
 @click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
-def listen_to(song: Path, out: Path | None) -> None:
+@click.option("--overwrite", is_flag=True, help="Write over that file if it is there.")
+def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
     """Print the beats of SONG as JSON; times are in seconds from the file's first sample."""
+    _check_result(out, [song], overwrite=overwrite)
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
-    _write_json(listening_as_json(heard.listening), out, reads=song)
+    _write_json(listening_as_json(heard.listening), out, reads=[song], overwrite=overwrite)
 
 
 @commands.command()
@@ -217,9 +220,11 @@ def new(
 @commands.command()
 @click.argument("project", type=_FILE)
 @click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
-def plan(project: Path, out: Path | None) -> None:
+@click.option("--overwrite", is_flag=True, help="Write over that file if it is there.")
+def plan(project: Path, out: Path | None, overwrite: bool) -> None:
     """Write every lane's cues and every cut's frame as JSON."""
-    _write_json(plan_as_json(load_project(project)), out, reads=project)
+    opened = load_project(project)
+    _write_json(plan_as_json(opened), out, reads=[project, *named_files(opened)], overwrite=overwrite)
 
 
 @commands.command()
@@ -351,14 +356,21 @@ def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:
     return found
 
 
-def _write_json(value: dict[str, Any], out: Path | None, *, reads: Path) -> None:
+def _write_json(value: dict[str, Any], out: Path | None, *, reads: Sequence[Path], overwrite: bool) -> None:
     text = json.dumps(value, indent=1)
     if out is None:
         click.echo(text)
-    elif out.exists() and out.samefile(reads):
+        return
+    _check_result(out, reads, overwrite=overwrite)
+    write_atomically(out, text.encode() + b"\n")
+
+
+def _check_result(out: Path | None, reads: Sequence[Path], *, overwrite: bool) -> None:
+    if out is None or not out.exists():
+        return
+    if any(one.exists() and out.samefile(one) for one in reads):
         raise DiskError(f"{out.name} is what is read; choose another file for the result.")
-    else:
-        write_atomically(out, text.encode() + b"\n")
+    _check_unwritten(out, overwrite)
 
 
 def _check_unwritten(out: Path, overwrite: bool) -> None:

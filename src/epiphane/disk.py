@@ -12,7 +12,7 @@ import stat
 from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
-from typing import Self
+from typing import BinaryIO, Self
 
 from epiphane.errors import DiskError
 
@@ -59,6 +59,26 @@ def why_unreadable(path: Path) -> str:
     return ""
 
 
+def open_regular(path: Path) -> BinaryIO:
+    """Return a regular file, open for reading: the one way to open what somebody else named.
+
+    Raises
+    ------
+    DiskError
+        If it is none, or may not be read.
+    OSError
+        If the system cannot open it.
+    """
+    if reason := why_unreadable(path):
+        raise DiskError(f"{short_name(path)} {reason}.")
+    # Without waiting: what has become a pipe since would never open.
+    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    if not stat.S_ISREG(os.fstat(handle).st_mode):
+        os.close(handle)
+        raise DiskError(f"{short_name(path)} is a pipe or a device, no file.")
+    return os.fdopen(handle, "rb")
+
+
 def read_file(path: Path, *, most_bytes: int) -> bytes:
     """Return the content of a regular file.
 
@@ -67,18 +87,12 @@ def read_file(path: Path, *, most_bytes: int) -> bytes:
     DiskError
         If it is none, larger than `most_bytes`, or cannot be read.
     """
-    if reason := why_unreadable(path):
-        raise DiskError(f"{short_name(path)} {reason}.")
     try:
-        # Without waiting: what has become a pipe since would never open.
-        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        with os.fdopen(handle, "rb") as file:
-            facts = os.fstat(handle)
-            if not stat.S_ISREG(facts.st_mode):
-                raise DiskError(f"{short_name(path)} is a pipe or a device, no file.")
-            if facts.st_size > most_bytes:
+        with open_regular(path) as file:
+            n_bytes = os.fstat(file.fileno()).st_size
+            if n_bytes > most_bytes:
                 raise DiskError(
-                    f"{short_name(path)} is {facts.st_size / 1e6:.0f} MB large, more than the"
+                    f"{short_name(path)} is {n_bytes / 1e6:.0f} MB large, more than the"
                     f" {most_bytes / 1e6:.0f} MB that are read of such a file."
                 )
             return file.read(most_bytes)

@@ -313,6 +313,10 @@ def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
     QTest.keyClicks(demo.typing.field, "Roll")
     QTest.keyClick(demo.typing.field, Qt.Key.Key_Return)
     QTest.keyClicks(demo.typing.field, "on it ")
+    journal = editor._journal
+    qtbot.waitUntil(lambda: not editor._is_journal_behind, timeout=3000)  # while it is still being typed
+    assert demo.typing.is_typing
+    assert editor.selected_item() in [one for row in journal._written.tracks for one in row.items]
     fill = editor.selected_item().content
     assert fill.text == "Roll\non it "
     block = block_of(fill)
@@ -389,7 +393,7 @@ def test_words_are_put_on_hits_and_written_on_the_bench(demo):
     assert editor.selected_lane().words.text == FRESH_WORDS.text  # what was written is one step
 
 
-def test_captions_are_dropped_and_brought_on_hits(demo, tmp_path):
+def test_captions_are_dropped_and_brought_on_hits(demo, qtbot, tmp_path):
     editor = demo.editor
     times = [(1.1, 2.0), (2.2, 3.0), (30.0, 29.0)]
     blocks = [
@@ -400,6 +404,7 @@ def test_captions_are_dropped_and_brought_on_hits(demo, tmp_path):
     file.write_text("\n".join(blocks))
     (tmp_path / "bad.vtt").write_text("WEBVTT\n")
     demo.files.gather([file])
+    qtbot.waitUntil(lambda: not demo.jobs.running, timeout=10_000)  # they are read in the background
     (track,) = editor.project.tracks
     assert [item.content.text for item in track.items] == ["Roll 0", "Roll 1"]
     assert track.items[0].start == frame_at(1.1, editor.project.rate)
@@ -411,6 +416,7 @@ def test_captions_are_dropped_and_brought_on_hits(demo, tmp_path):
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()
     demo.files.gather([tmp_path / "bad.vtt"])
+    qtbot.waitUntil(lambda: not demo.jobs.running, timeout=10_000)
     assert "bad.vtt has no captions" in demo.notice.text
 
 

@@ -1,6 +1,7 @@
 """Playing: the picture follows the clock of the sound, through loops and to the end."""
 
-import socket
+import subprocess
+import sys
 import time
 
 import numpy as np
@@ -15,7 +16,8 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.sound import DeviceSound, PlayBuffer, SimulatedSound, SoundServer, open_sound
+from epiphane.desk.engine.sound import DeviceSound, PlayBuffer
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.errors import MediaError
 from epiphane.timing import frame_at
 
@@ -198,7 +200,6 @@ class FragileDevice(DeviceSound):
     """A device that plays by the system's clock until it goes."""
 
     def __init__(self):
-        super().__init__()
         self.started, self.is_gone = None, False
 
     def start(self, reel):
@@ -206,6 +207,8 @@ class FragileDevice(DeviceSound):
 
     def stop(self):
         self.started = None
+
+    close = stop
 
     def heard_seconds(self):
         return None if self.started is None else time.monotonic() - self.started
@@ -232,19 +235,78 @@ def test_the_sound_device_goes_and_the_picture_plays_on(make_window, monkeypatch
     window.playback.stop()
 
 
-def test_a_dead_sound_server_is_known_before_it_is_asked(tmp_path, monkeypatch):
-    address = tmp_path / "native"
-    monkeypatch.setenv("PULSE_SERVER", f"unix:{address}")
-    with socket.socket(socket.AF_UNIX) as server:
-        server.bind(str(address))
-        server.listen()
-        known = SoundServer()
-        known.note()
-        assert not known.has_died()
-    assert known.has_died()
-    monkeypatch.setattr("epiphane.desk.engine.sound.sound_server", known)
-    monkeypatch.setattr("epiphane.desk.engine.sound.QMediaDevices", None)  # asking it would end the process
-    assert isinstance(open_sound(), SimulatedSound)
+def a_process_that(does):
+    """Return the command of a process in the place of that of the device, which speaks its language."""
+    return (
+        "import os, sys, time\n"
+        "from epiphane.desk.engine.sound_process import *\n"
+        "def say(*told): os.write(1, REPORT.pack(*told, time.monotonic()))\n"
+        f"{does}\n"
+    )
+
+
+HANGS = "say(PLAYING, 1, 4800, 0.0); say(PLAYING, 1, 9600, 0.05); time.sleep(60)"
+DIES = "say(PLAYING, 1, 4800, 0.05)"
+PLAYS = """
+begun = time.monotonic()
+while time.monotonic() < begun + 60:
+    heard = time.monotonic() - begun
+    say(PLAYING, 1, int(48000 * (heard + 0.2)), heard)
+    time.sleep(0.02)
+"""
+
+
+@pytest.mark.parametrize("does", [HANGS, DIES])
+def test_a_sound_server_that_hangs_or_dies_is_let_go_of_within_two_seconds(
+    does, make_window, monkeypatch, qtbot
+):
+    made = []
+    popen = subprocess.Popen
+
+    def start(command, **options):
+        made.append(popen([sys.executable, "-c", a_process_that(does)], **options))
+        return made[-1]
+
+    window = make_window()
+    monkeypatch.setattr("epiphane.desk.engine.sound.subprocess.Popen", start)
+    window.playback._device = DeviceSound()
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
+    window.playback.play()
+    began = time.monotonic()
+    qtbot.waitUntil(lambda: window.playback.is_simulated, timeout=10_000)
+    took = time.monotonic() - began
+    assert made[0].poll() is not None  # it is not left behind
+    assert "plays on without sound" in window.notice.text
+    here = window.editor.playhead
+    qtbot.waitUntil(lambda: window.editor.playhead > here + 5, timeout=10_000)
+    window.playback.stop()
+    assert took < 2 + 3  # starting Python takes a part of it
+
+
+def test_the_device_in_its_process_is_the_clock(monkeypatch, qtbot):
+    popen = subprocess.Popen
+    monkeypatch.setattr(
+        "epiphane.desk.engine.sound.subprocess.Popen",
+        lambda _command, **options: popen([sys.executable, "-c", a_process_that(PLAYS)], **options),
+    )
+    device = DeviceSound()
+    device.start(PlayBuffer(np.zeros((SOUND_RATE, 2), np.float32), 0))
+    qtbot.waitUntil(lambda: (device.heard_seconds() or 0) > 0.3, timeout=10_000)
+    first, began = device.heard_seconds(), time.monotonic()
+    qtbot.waitUntil(lambda: device.heard_seconds() > first + 0.5, timeout=5000)
+    assert time.monotonic() - began == pytest.approx(0.5, abs=0.1)
+    assert not device.has_failed
+    device.close()
+
+
+def test_the_real_process_plays_or_counts_in_silence(qtbot):
+    device = DeviceSound()
+    device.start(PlayBuffer(np.zeros((SOUND_RATE, 2), np.float32), 0))
+    qtbot.waitUntil(lambda: device.has_failed or (device.heard_seconds() or 0) > 0.2, timeout=20_000)
+    device.stop()
+    assert device.heard_seconds() is None
+    device.close()
 
 
 def test_it_plays_backwards_slower_and_faster_with_its_sound(demo, clock, qtbot):

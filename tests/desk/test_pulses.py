@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
 
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import PulseSelection
-from epiphane.desk.engine.sound import SOUND_RATE
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
 from epiphane.document.pulse import BandSource, PulseUnit, TappedSource
@@ -223,6 +223,12 @@ def test_a_beat_is_dragged_on_the_ruler_and_cuts_go_with_it(demo):
     assert demo.editor.project.song == song
     QTest.mouseClick(demo.score.viewport(), LEFT, CTRL, start + QPoint(20, 0))
     assert len(demo.editor.project.song.beats) == len(song.beats) + 1
+    undo(demo)
+    demo.editor.go_to(demo.editor.project.n_frames - 5)
+    QTest.keyClick(demo, Qt.Key.Key_Insert)
+    assert demo.editor.selection.beat == len(song.beats)
+    undo(demo)  # the beat that is selected is gone before anybody is told
+    assert demo.editor.project.song == song and demo.editor.selected_beat() is None
 
 
 def test_the_song_is_corrected_trimmed_and_locked_on_its_bench(demo):

@@ -6,18 +6,10 @@ from helpers import a_song
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from epiphane.desk.control.taps import (
-    CLICK_TEMPO,
-    N_CLICKS,
-    Settings,
-    keep_settings,
-    measured_delay,
-    read_settings,
-    snapped_to_beats,
-    taken_taps,
-)
+from epiphane.desk.control.taps import CLICK_TEMPO, N_CLICKS, measured_delay, snapped_to_beats, taken_taps
 from epiphane.desk.engine.ticks import tick_sound, with_ticks
 from epiphane.document.song import Hit
+from epiphane.files.settings import Settings, keep_settings, read_settings
 
 CLICKS = 0.6 + np.arange(N_CLICKS) * 60 / CLICK_TEMPO
 

@@ -2,6 +2,7 @@
 
 import os
 import resource
+import shutil
 import subprocess
 import sys
 import zlib
@@ -70,6 +71,42 @@ def test_a_dead_window_leaves_its_last_edit_and_it_stays_until_it_is_answered(tm
     journals.forget(found)
     second.close()
     assert list((tmp_path / "journals").iterdir()) == []
+
+
+def test_a_project_of_two_names_is_open_in_one_window(tmp_path):
+    journals, path, other = Journals(tmp_path / "journals"), tmp_path / "a.epiphane", tmp_path / "b.epiphane"
+    digest = save_project(states(1)[0], path)
+    os.link(path, other)
+    first = journals.claim(path, digest)
+    with pytest.raises(InUseError, match=r"b\.epiphane is open in another window"):
+        journals.claim(other)
+    first.clear(save_project(states(2)[1], path))  # saved: it is another file now, and held like the first
+    journals.claim(other).close()
+    other.unlink()
+    os.link(path, other)
+    with pytest.raises(InUseError):
+        journals.claim(other)
+    first.close()
+    journals.claim(other).close()
+
+
+def test_edits_outlast_the_folder_in_which_they_were_kept(tmp_path):
+    journals, path = Journals(tmp_path / "data" / "journals"), tmp_path / "edit.epiphane"
+    journal, made = journals.claim(path), states(4)
+    journal.append(made[0])
+    journal.append(made[1])
+    shutil.rmtree(tmp_path / "data")
+    journal.append(made[2])
+    journal.append(made[3])
+    journal.abandon()
+    (found,) = the_lost(journals, path)
+    assert found.project == made[3]
+    again = journals.claim(path)
+    shutil.rmtree(tmp_path / "data")
+    (tmp_path / "data").write_text("something else")  # and no folder can be made
+    with pytest.raises(DiskError):
+        again.append(made[0])
+    again.abandon()
 
 
 def test_two_windows_never_share_a_journal(tmp_path):

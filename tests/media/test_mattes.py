@@ -200,6 +200,18 @@ def test_a_title_is_hidden_by_the_subject_and_by_nothing_else(ball, tmp_path):
     assert np.abs(drawn(inverted, 10) - plain)[outside].max() <= 2
 
 
+def test_a_matte_that_was_damaged_or_exchanged_is_made_anew(ball):
+    path, _ = ball
+    matte = Matte(MatteKind.LUMA, start=0.0, end=0.3, low=0.5, high=0.6)
+    film = make_matte(path, NAME, matte, RATE)
+    whole = film.read_bytes()
+    for content in (whole[: len(whole) // 2], whole[:-40] + b"x" * 40, b""):
+        film.write_bytes(content)
+        assert find_matte(matte_key(NAME, matte)) is None
+        assert [one.tobytes() for one in levels_of(make_matte(path, NAME, matte, RATE))]
+        assert find_matte(matte_key(NAME, matte)) == film
+
+
 def test_effects_move_the_matte_along_with_the_shot(ball):
     path, _ = ball
     project = behind(path, WORD, BRIGHT)

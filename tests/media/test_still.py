@@ -14,6 +14,8 @@ from epiphane.media.clip import Clip
 from epiphane.media.kind import kind_of
 from epiphane.media.probe import probe_footage
 from epiphane.media.still import MOST_SIDE, Still
+from epiphane.render.nodes import SourceFrame
+from epiphane.render.sources import OpenFootage
 
 RED, BLUE = (200, 30, 30), (20, 40, 210)
 SVG = (
@@ -50,6 +52,17 @@ def test_a_drawing_is_drawn_large_and_can_be_seen_through(tmp_path):
     assert still.display_size == (2880, 2160)
     assert picture[1000, 700].tolist() == [30, 30, 200, 255]
     assert picture[1000, 2000].tolist() == [0, 0, 0, 0]
+
+
+def test_a_drawing_whose_face_is_not_installed_shows_its_text_in_another_and_says_so(tmp_path):
+    path = tmp_path / "words.svg"
+    text = '<text x="1" y="8" font-size="8" font-family="Nonesuch Grotesk" fill="#f00">ROLL</text>'
+    path.write_text(f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 30 10">{text}</svg>')
+    footage = OpenFootage(None)
+    (picture,) = footage.picture(SourceFrame(str(path), "0" * 32, 0.0)).planes
+    assert (picture[..., 3] > 200).mean() > 0.05
+    assert "Nonesuch Grotesk" in footage.faults()[0] and "words.svg" in footage.faults()[0]
+    footage.close()
 
 
 def test_alpha_is_kept_and_multiplied_in(tmp_path):

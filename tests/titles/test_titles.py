@@ -30,7 +30,7 @@ from epiphane.render.plan import plan_frame
 from epiphane.titles.faces import face_at, face_fault
 from epiphane.titles.layout import MOST_LETTERS, Letter, block_of
 from epiphane.titles.motions.declare import MOTIONS
-from epiphane.titles.moving import part_share
+from epiphane.titles.moving import MOST_PARTS, part_share, unit_that_moves
 from epiphane.titles.picture import text_picture, title_place
 from epiphane.titles.raster import letter_sprite
 from epiphane.titles.sprites import add_sprite
@@ -296,6 +296,20 @@ def test_nothing_to_read_too_much_and_faces_that_are_gone(tmp_path):
     assert drawn(many).any()
     gone = TextFill("ROLL", face="gone", file=str(tmp_path / "gone.ttf"), size=0.4)
     assert np.count_nonzero(drawn(gone)[..., 3]) > 500  # in a shipped one
+    letters = block_of(TextFill("roll on " * 150)).letters
+    assert len(letters) > MOST_PARTS
+    assert [unit_that_moves(letters, unit) for unit in TextUnit] == [
+        *(TextUnit.BLOCK, TextUnit.LINE, TextUnit.WORD, TextUnit.WORD)
+    ]
+    assert unit_that_moves(letters[:MOST_PARTS], TextUnit.LETTER) is TextUnit.LETTER
+    project, _ = put_title(replace(a_project(n_lanes=0, n_shots=0), footage=()), gone, 0)
+    remarks = export(
+        replace(project, song=None, shots=(Item(ItemId(900), 0, 10, SolidFill()),)),
+        tmp_path / "film.mp4",
+        size=(64, 36),
+        frames=range(2),
+    )
+    assert any("gone.ttf" in remark and "other faces" in remark for remark in remarks)
     (tmp_path / "song.ttf").write_bytes(b"RIFF")
     with pytest.raises(MediaError, match=r"song\.ttf is no face of letters"):
         face_at(tmp_path / "song.ttf")

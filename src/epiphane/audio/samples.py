@@ -9,7 +9,7 @@ import soxr
 from msgspec import Struct
 
 from epiphane.audio.rows import Rows, in_blocks
-from epiphane.disk import short_name, why_unreadable
+from epiphane.disk import open_regular, short_name, why_unreadable
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
 from epiphane.timing import clock_text, seconds_to_sample
@@ -223,7 +223,7 @@ def _says_its_length(path: Path, kind: str) -> bool:
     An MP3 does in a first frame without sound, if its encoder wrote one.
     """
     if kind == "mp3":
-        with path.open("rb") as file:
+        with open_regular(path) as file:
             head = file.read(10)
             n_tag = sum(
                 (byte & 0x7F) << shift for byte, shift in zip(head[6:10], (21, 14, 7, 0), strict=False)
@@ -236,7 +236,7 @@ def _says_its_length(path: Path, kind: str) -> bool:
 
 def _duration_in_riff_header(path: Path) -> float:
     """Return the seconds that a WAV file says it holds, else 0: decoders tell only what is there."""
-    with path.open("rb") as file:
+    with open_regular(path) as file:
         head = file.read(12)
         bytes_per_second = 0
         while head[:4] == b"RIFF" and len(chunk := file.read(8)) == 8:

@@ -19,7 +19,8 @@ class TitleClock(Struct, frozen=True):
     """How much of the arrival and the leaving of a title is over, 0 to 1; None where it does neither.
 
     The step is what more is over on the next frame. `shares` are of the arrivals of its parts where each has
-    a hit of its own; below 0 the turn of a part has not come. `since` are the seconds since the landing, or 0 where nothing depends on them.
+    a hit of its own; below 0 the turn of a part has not come. `since` are the seconds since the landing, or 0
+    where nothing depends on them.
     """
 
     arrived: float | None = None

@@ -2,8 +2,10 @@
 
 import html
 import re
+from contextlib import suppress
 from pathlib import Path
 
+from charset_normalizer import from_bytes
 from msgspec import Struct
 
 from epiphane.disk import read_file
@@ -11,6 +13,8 @@ from epiphane.errors import DiskError, MediaError
 
 CAPTION_SUFFIXES = (".srt", ".vtt")
 _MOST_BYTES, _MOST_CAPTIONS, _LONGEST = 8 << 20, 5000, 500
+_GUESSED_BYTES = 256 << 10
+"""By how much of a file its encoding is guessed."""
 _TIME = r"(?:(\d{1,3}):)?(\d{1,2}):(\d{1,2})[.,](\d{1,3})"
 _SPAN = re.compile(rf"\s*{_TIME}\s*-->\s*{_TIME}")
 _MARKS = re.compile(r"<[^<>]*>|\{\\[^{}]*\}")
@@ -45,10 +49,13 @@ def read_captions(path: Path) -> Captions:
         read = read_file(path, most_bytes=_MOST_BYTES)
     except DiskError as error:
         raise MediaError(str(error)) from None
-    found, n_bad = _parsed(_as_text(read))
+    text, encoding = _as_text(read)
+    found, n_bad = _parsed(text)
     if not found:
         raise MediaError(f"{path.name} has no captions in it: it takes SubRip or WebVTT with times")
     remarks = []
+    if encoding:
+        remarks.append(f"it is not in UTF-8, and is read as {encoding}: look at its letters")
     if n_bad:
         remarks.append(f"{n_bad} of its captions have no good times and are left out")
     found.sort(key=lambda caption: (caption.start, caption.end))
@@ -56,26 +63,35 @@ def read_captions(path: Path) -> Captions:
         remarks.append(f"only the first {_MOST_CAPTIONS} captions are taken")
     made: list[Caption] = []
     n_over = 0
+    n_joined = 0
     for caption in found[:_MOST_CAPTIONS]:
+        if made and made[-1].start == caption.start:
+            n_joined += 1
+            before = made.pop()
+            words = f"{before.text}\n{caption.text}"[:_LONGEST]
+            made.append(Caption(before.start, max(before.end, caption.end), words))
+            continue
         if made and made[-1].end > caption.start:
             n_over += 1
             made[-1] = Caption(made[-1].start, caption.start, made[-1].text)
         made.append(caption)
+    if n_joined:
+        remarks.append(f"{n_joined} captions begin together with another one and stand below it")
     if n_over:
         remarks.append(f"{n_over} captions overlap: each ends where the next one begins")
     kept = tuple(one for one in made if one.end > one.start)
     return Captions(kept, tuple(f"{path.name}: {remark}." for remark in remarks))
 
 
-def _as_text(read: bytes) -> str:
-    for encoding in ("utf-8-sig", "utf-16"):
-        if encoding == "utf-16" and not read.startswith((b"\xff\xfe", b"\xfe\xff")):
-            continue
-        try:
-            return read.decode(encoding)
-        except UnicodeDecodeError:
-            continue
-    return read.decode("cp1252", "replace")
+def _as_text(read: bytes) -> tuple[str, str]:
+    """Return a file's text, and the encoding that was guessed, or nothing where it says itself what it is."""
+    encodings = ["utf-16"] if read.startswith((b"\xff\xfe", b"\xfe\xff")) else []
+    for encoding in (*encodings, "utf-8-sig"):
+        with suppress(UnicodeDecodeError):
+            return read.decode(encoding), ""
+    guess = from_bytes(read[:_GUESSED_BYTES]).best()
+    encoding = "cp1252" if guess is None else guess.encoding
+    return read.decode(encoding, "replace"), encoding.replace("_", "-")
 
 
 def _parsed(text: str) -> tuple[list[Caption], int]:

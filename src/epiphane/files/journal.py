@@ -90,6 +90,7 @@ class Journal:
         self.path = path
         self._digest = digest
         self._lock: int | None = None
+        self._project: int | None = None
         self._file: int | None = None
         self._size = 0
         self._whole_size = 0
@@ -108,8 +109,44 @@ class Journal:
         DiskError
             If it cannot be made.
         """
-        if self._lock is not None:
+        if self._lock is not None and self._is_at(self._lock, _LOCK):
             return
+        self._hold_folder()
+        self._hold_project()
+
+    def _is_at(self, handle: int, name: str) -> bool:
+        """Whether an open file still has its name in the folder: somebody may have cleaned up."""
+        try:
+            return os.path.samestat(os.fstat(handle), (self.folder / name).stat())
+        except OSError:
+            return False
+
+    def _hold_project(self) -> None:
+        """Hold the project's file too, which may have another name elsewhere (a hard link).
+
+        Raises
+        ------
+        InUseError
+            If another window holds it.
+        """
+        if self._project is not None:
+            os.close(self._project)
+            self._project = None
+        if self.path is None:
+            return
+        with contextlib.suppress(OSError, DiskError):
+            handle = open_own(self.path, os.O_RDONLY)
+            if not _is_locked_by_us(handle):
+                os.close(handle)
+                self._let_go()
+                raise InUseError("the project is open in another window, under another name.")
+            self._project = handle
+
+    def _hold_folder(self) -> None:
+        if self._lock is not None:  # of a folder that is gone
+            self._let_go_of_file()
+            os.close(self._lock)
+            self._lock = None
         private_folder(self.folder.parent)
         private_folder(self.folder)
         lock = open_own(self.folder / _LOCK, os.O_RDWR | os.O_CREAT)
@@ -138,7 +175,8 @@ class Journal:
         try:
             self.hold()
             self._tell_of_flushing()
-            is_whole = self._file is None or self._written is None
+            is_there = self._file is not None and self._is_at(self._file, _JOURNAL)
+            is_whole = not is_there or self._written is None
             if is_whole or self._size > 3 * self._whole_size + _SLACK_BYTES:
                 self._begin(project)
             else:
@@ -159,6 +197,8 @@ class Journal:
         self._let_go_of_file()
         with contextlib.suppress(OSError):
             (self.folder / _JOURNAL).unlink(missing_ok=True)
+        with contextlib.suppress(InUseError):
+            self._hold_project()  # it has been written anew
 
     def close(self) -> None:
         """Forget everything and give the folder back; lost work in it stays."""
@@ -167,15 +207,18 @@ class Journal:
             with contextlib.suppress(OSError):
                 if not any(self.folder.glob(f"{_LOST}*")):
                     shutil.rmtree(self.folder)
-            os.close(self._lock)
-            self._lock = None
+        self._let_go()
 
     def abandon(self) -> None:
         """Let go of everything and leave it on the disk, as the death of the process would."""
+        self._let_go()
+
+    def _let_go(self) -> None:
         self._let_go_of_file()
-        if self._lock is not None:
-            os.close(self._lock)
-            self._lock = None
+        for handle in (self._lock, self._project):
+            if handle is not None:
+                os.close(handle)
+        self._lock = self._project = None
 
     def _begin(self, project: Project) -> None:
         """Put a journal with this state alone in the place of the one there is."""

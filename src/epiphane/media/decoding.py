@@ -9,7 +9,7 @@ import av
 import av.filter
 
 from epiphane.disk import short_name, why_unreadable
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
 
 # WebM keeps alpha beside the picture, where only these decoders look for it.
@@ -28,6 +28,8 @@ def open_container(path: Path) -> av.container.InputContainer:
         raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
     try:
         return open_media(path)
+    except DiskError as error:
+        raise MediaError(str(error)) from None
     except (av.FFmpegError, ValueError):
         raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
 

@@ -17,6 +17,7 @@ from xml.parsers.expat import ExpatError
 
 from msgspec import Struct
 
+from epiphane.assets import FONTS
 from epiphane.disk import read_file, short_name
 from epiphane.errors import DiskError, MediaError
 from epiphane.types import Size
@@ -32,16 +33,26 @@ _LENGTH = re.compile(r"\s*([0-9.]+(?:e[+-]?[0-9]+)?)\s*(px|pt|pc|mm|cm|in)?\s*",
 # [px] a unit, as CSS has them
 _UNITS = {"px": 1.0, "pt": 4 / 3, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}
 
+_INSTEAD = "Instrument Sans"
+"""The shipped face that shows text whose own one is not there."""
 # What the other process does; it loads nothing of ours, so that it starts at once.
 _DRAW = f"""
-import resource, sys
+import os, resource, sys
 resource.setrlimit(resource.RLIMIT_AS, ({_MEMORY_BYTES}, {_MEMORY_BYTES}))
 resource.setrlimit(resource.RLIMIT_CPU, ({_SECONDS}, {_SECONDS}))
 resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 import resvg_py
 drawing = sys.stdin.buffer.read().decode()
-sys.stdout.buffer.write(bytes(resvg_py.svg_to_bytes(svg_string=drawing)))
+picture = os.dup(1)
+os.dup2(2, 1)  # what the library tells goes where faults go
+face = dict.fromkeys(("font_family", "serif_family", "sans_serif_family"), {_INSTEAD!r})
+if "text" in drawing:  # with a face in their place nothing is told of those that are missing
+    resvg_py.svg_to_bytes(svg_string=drawing, log_information=True, zoom=1 / 64)
+drawn = resvg_py.svg_to_bytes(svg_string=drawing, font_files=sys.argv[1:], **face)
+with os.fdopen(picture, "wb") as out:
+    out.write(bytes(drawn))
 """
+_MISSING = re.compile(r"No match for '(.*)' font-family")
 
 
 class Drawing(Struct, frozen=True):
@@ -79,8 +90,15 @@ def read_drawing(path: Path) -> Drawing:
         raise MediaError(str(error)) from None
 
 
-def draw_as_png(drawing: Drawing, path: Path) -> bytes:
-    """Return the picture of a drawing as PNG.
+class Drawn(Struct, frozen=True):
+    """The picture of a drawing as PNG, and which faces of letters it wanted that are not there."""
+
+    png: bytes
+    missing_faces: tuple[str, ...] = ()
+
+
+def draw_as_png(drawing: Drawing, path: Path) -> Drawn:
+    """Return the picture of a drawing; a shipped face shows text whose own one is missing.
 
     Raises
     ------
@@ -89,7 +107,7 @@ def draw_as_png(drawing: Drawing, path: Path) -> bytes:
     """
     try:
         done = subprocess.run(
-            [sys.executable, "-I", "-c", _DRAW],
+            [sys.executable, "-I", "-c", _DRAW, *map(str, sorted(FONTS.glob("InstrumentSans*.ttf")))],
             input=drawing.text.encode(errors="replace"),
             capture_output=True,
             timeout=2 * _SECONDS,
@@ -97,7 +115,8 @@ def draw_as_png(drawing: Drawing, path: Path) -> bytes:
         )
     except (OSError, subprocess.SubprocessError):
         raise _damaged(path) from None
-    return done.stdout
+    wanted = (one.strip('"') for one in _MISSING.findall(done.stderr.decode(errors="replace")))
+    return Drawn(done.stdout, tuple(dict.fromkeys(one.replace('"', "") for one in wanted)))
 
 
 def _damaged(path: Path) -> MediaError:

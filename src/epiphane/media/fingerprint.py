@@ -3,7 +3,7 @@
 import hashlib
 from pathlib import Path
 
-from epiphane.disk import short_name, why_unreadable
+from epiphane.disk import open_regular, short_name, why_unreadable
 from epiphane.errors import MediaError
 
 _BLOCK = 1 << 20
@@ -20,7 +20,7 @@ def content_hash(path: Path) -> str:
     _check(path)
     digest = hashlib.blake2b(digest_size=16)
     try:
-        with path.open("rb") as file:
+        with open_regular(path) as file:
             while block := file.read(_BLOCK):
                 digest.update(block)
     except OSError as error:
@@ -40,7 +40,7 @@ def fingerprint(path: Path) -> str:
     try:
         size = path.stat().st_size
         digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-        with path.open("rb") as file:
+        with open_regular(path) as file:
             for start in (0, max(0, size // 2 - _BLOCK // 2), max(0, size - _BLOCK)):
                 file.seek(start)
                 digest.update(file.read(_BLOCK))

@@ -13,11 +13,19 @@ import msgspec
 import numpy as np
 import platformdirs
 
-from epiphane.disk import PartFile, keep_within, private_folder, remove_abandoned
+from epiphane.disk import (
+    PartFile,
+    keep_within,
+    private_folder,
+    read_file,
+    remove_abandoned,
+    write_atomically,
+)
 from epiphane.document.matte import Matte, MatteKind
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.colour import yuv_to_bgr
+from epiphane.media.fingerprint import content_hash
 from epiphane.media.raw import RawPicture
 from epiphane.media.tracing import LINES, begun, carried, way_between
 from epiphane.types import Float32Array, Picture, Progress, ignore_progress
@@ -45,9 +53,27 @@ def matte_folder() -> Path:
 
 
 def find_matte(key: str) -> Path | None:
-    """Return the film of a matte, or None where it has not been made."""
+    """Return the film of a matte, or None where it has not been made, or is not as it was made."""
     place = matte_folder() / f"{key}.mkv"
-    return place if place.is_file() else None
+    try:
+        facts = place.stat()
+    except OSError:
+        return None
+    return place if _is_as_made(place, facts.st_ino, facts.st_mtime_ns, facts.st_size) else None
+
+
+@lru_cache(maxsize=1024)
+def _is_as_made(place: Path, _inode: int, _mtime_ns: int, _n_bytes: int) -> bool:
+    """Whether a film has the content that was written, whose hash lies beside it; known until it changes."""
+    try:
+        kept = read_file(_seal_of(place), most_bytes=100).decode(errors="replace")
+        return kept == content_hash(place)
+    except (DiskError, MediaError):
+        return False
+
+
+def _seal_of(place: Path) -> Path:
+    return place.with_suffix(".hash")
 
 
 def make_matte(
@@ -83,6 +109,7 @@ def make_matte(
         remove_abandoned(matte_folder())
         with PartFile(place) as part:
             _write(part.path, masks, rate)
+            write_atomically(_seal_of(place), content_hash(part.path).encode())
             part.publish()
         keep_within(matte_folder(), _MOST_BYTES)
     except (OSError, av.FFmpegError) as error:

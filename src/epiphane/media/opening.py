@@ -10,6 +10,8 @@ from pathlib import Path
 import av
 from av.container import InputContainer
 
+from epiphane.disk import open_regular
+
 _CONTAINERS = (
     "mov mp4 matroska webm avi mpegts mpeg mxf asf flv live_flv ogg nut ivf gxf dv nsv rm swf wtv pva amv av1"
     " obu 3dostr avs film_cpk filmstrip iff idcin mv nuv ty xmv wc3movie smjpeg yuv4mpegpipe"
@@ -36,5 +38,8 @@ def open_media(path: Path) -> InputContainer:
     ------
     av.FFmpegError, ValueError, OSError
         If it is nothing that can be decoded, or of a format that reads other files.
+    DiskError
+        If it is no regular file, or may not be read.
     """
+    open_regular(path).close()
     return av.open(f"file:{path.absolute()}", metadata_errors="replace", options=_OPTIONS)

@@ -2,14 +2,16 @@
 
 import io
 import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
 import numpy as np
 from PIL import Image, ImageOps
 
-from epiphane.disk import short_name, why_unreadable
-from epiphane.errors import MediaError
+from epiphane.disk import open_regular, short_name, why_unreadable
+from epiphane.errors import DiskError, MediaError
 from epiphane.media.drawing import draw_as_png, read_drawing
 from epiphane.media.raw import RawPicture, premultiplied
 from epiphane.types import Picture, Size
@@ -40,6 +42,11 @@ class Still:
     ----------
     path : Path
 
+    Attributes
+    ----------
+    remark : str
+        What is to be said of it once it has been read, or nothing.
+
     Raises
     ------
     MediaError
@@ -50,6 +57,7 @@ class Still:
         self.path = path
         self.display_size: Size = _size_of(path)
         self._picture: RawPicture | None = None
+        self.remark = ""
 
     @property
     def n_bytes(self) -> int:
@@ -69,7 +77,11 @@ class Still:
             If the file is damaged.
         """
         if self._picture is None:
-            self._picture = RawPicture((_read(self.path),), is_still=True)
+            if self.path.suffix.lower() in _DRAWINGS:
+                picture, self.remark = _drawn(self.path)
+            else:
+                picture = _read(self.path)
+            self._picture = RawPicture((picture,), is_still=True)
         return self._picture
 
     def close(self) -> None:
@@ -82,9 +94,9 @@ def is_still(path: Path) -> bool:
     if path.suffix.lower() in (*_DRAWINGS, *_BY_NAME):
         return True
     try:
-        with path.open("rb") as file:
+        with open_regular(path) as file:
             head = file.read(16)
-    except OSError:
+    except (OSError, DiskError):
         return False
     is_webp, is_avif = head[:4] == b"RIFF" and head[8:12] == b"WEBP", head[4:12] == b"ftypavif"
     return head.startswith(_SIGNATURES) or is_webp or is_avif
@@ -106,16 +118,22 @@ def _size_of(path: Path) -> Size:
         return (height, width) if is_turned else (width, height)
 
 
-def _opened(path: Path) -> Image.Image:
+@contextmanager
+def _opened(path: Path) -> Iterator[Image.Image]:
     try:
-        return Image.open(path)
-    except _DAMAGE:
-        raise MediaError(f"{path.name} is damaged or no picture; convert it or leave it out.") from None
+        file = open_regular(path)
+    except (OSError, DiskError) as error:
+        raise MediaError(str(error)) from None
+    with file:
+        try:
+            image = Image.open(file)
+        except _DAMAGE:
+            raise MediaError(f"{path.name} is damaged or no picture; convert it or leave it out.") from None
+        with image:
+            yield image
 
 
 def _read(path: Path) -> Picture:
-    if path.suffix.lower() in _DRAWINGS:
-        return _drawn(path)
     with _opened(path) as image:
         try:
             image.draft("RGB", (MOST_SIDE, MOST_SIDE))  # lets JPEG decode at a half or a quarter
@@ -125,13 +143,20 @@ def _read(path: Path) -> Picture:
             raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
 
 
-def _drawn(path: Path) -> Picture:
-    """Return a drawing at a size that fills a frame."""
-    content = draw_as_png(read_drawing(path), path)
+def _drawn(path: Path) -> tuple[Picture, str]:
+    """Return a drawing at a size that fills a frame, and what is to be said of it."""
+    drawn = draw_as_png(read_drawing(path), path)
     try:
-        return _bgr(Image.open(io.BytesIO(content)))
+        picture = _bgr(Image.open(io.BytesIO(drawn.png)))
     except _DAMAGE:
         raise MediaError(f"{path.name} is damaged or no drawing; convert it or leave it out.") from None
+    if not drawn.missing_faces:
+        return picture, ""
+    faces = ", ".join(drawn.missing_faces)
+    return picture, (
+        f"{path.name} wants a face of letters that is not installed ({faces}): another one shows its text."
+        " Install it, or turn the text into paths."
+    )
 
 
 def _eight_bit(image: Image.Image) -> Image.Image:

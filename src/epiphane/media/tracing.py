@@ -145,8 +145,8 @@ def _leap(
     region = small(now, area)
     if region.shape[0] < template.shape[0] or region.shape[1] < template.shape[1] or mask.sum() < 1:
         return 0, 0
-    unlike = cv2.matchTemplate(region, template, cv2.TM_SQDIFF, mask=cv2.merge([mask] * 3))
-    unlike = unlike / (3 * float((mask**2).sum()))
+    matched = cv2.matchTemplate(region, template, cv2.TM_SQDIFF, mask=cv2.merge([mask] * 3))
+    unlike = np.asarray(matched, np.float32) / np.float32(3 * float((mask**2).sum()))
     across = (np.arange(unlike.shape[1]) / scale + area[0] - x0) - expected[0]
     downwards = (np.arange(unlike.shape[0]) / scale + area[1] - y0) - expected[1]
     away = (across[None] ** 2 + downwards[:, None] ** 2) / side**2
@@ -156,7 +156,7 @@ def _leap(
 
 
 def _shifted(pixels: np.ndarray, shift: tuple[int, int]) -> np.ndarray:
-    """Return pixels moved by whole ones; what comes in from beyond the edge repeats it, or is 0 of a matte."""
+    """Return pixels moved by whole ones; beyond the edge it is repeated, or 0 of a matte."""
     matrix = np.array([[1.0, 0.0, shift[0]], [0.0, 1.0, shift[1]]])
     border = cv2.BORDER_REPLICATE if pixels.ndim == 3 else cv2.BORDER_CONSTANT
     size = pixels.shape[1], pixels.shape[0]

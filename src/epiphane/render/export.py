@@ -18,6 +18,7 @@ from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
 from epiphane.document.project import Project
+from epiphane.document.titles import TextFill
 from epiphane.edits.picture import set_rate
 from epiphane.errors import DiskError, MediaError
 from epiphane.facts.heard import heard_items
@@ -33,6 +34,7 @@ from epiphane.render.nodes import FramePlan, SourceFrame, sources_of
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.timing import frame_start, seconds_to_sample
+from epiphane.titles.faces import face_fault
 from epiphane.types import Float32Array, Plane, Size
 
 _WORKERS = 2
@@ -121,7 +123,16 @@ def export(
                 report(ExportProgress(n_done, len(wanted), time.monotonic() - started))
     finally:
         footage.close()
-    return [*remarks, *footage.faults()]
+    return [*remarks, *_face_faults(project), *footage.faults()]
+
+
+def _face_faults(project: Project) -> list[str]:
+    """Return which faces of letters are missing or damaged, a sentence each."""
+    fills = [item.content for track in project.tracks if not track.is_muted for item in track.items]
+    texts = [one for one in fills if isinstance(one, TextFill)]
+    texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.muted]
+    faults = dict.fromkeys(fault for text in texts if (fault := face_fault(text)))
+    return [f"{fault[:1].upper()}{fault[1:].rstrip('.')}: other faces show its letters." for fault in faults]
 
 
 def _make_mattes(project: Project, go_on: Callable[[], None]) -> list[str]:

@@ -223,18 +223,12 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
         case SplitScreen(panels=panels):
             for panel in panels:
                 yield from sources_of(panel.node)
-        case Joined(outgoing=outgoing, incoming=incoming, matte=matte):
+        case Joined(outgoing=outgoing, incoming=incoming, matte=by):
             yield from sources_of(outgoing)
             yield from sources_of(incoming)
-            if matte is not None:
-                yield matte
-        case Behind(node=behind, matte=JoinedMattes() as mattes):
-            yield from (one.source for one in (mattes.outgoing, mattes.incoming) if one is not None)
-            if mattes.joined.matte is not None:
-                yield mattes.joined.matte
-            yield from sources_of(behind)
-        case Behind(node=behind, matte=MatteDrawing(source=matte)):
-            yield matte
+            yield from () if by is None else (by,)
+        case Behind(node=behind, matte=matte):
+            yield from _sources_of_matte(matte)
             yield from sources_of(behind)
         case LogoDrawing(source=source) | TextDrawing(inside=SourceFrame() as source):
             yield source
@@ -242,6 +236,14 @@ def sources_of(node: Node) -> Iterator[SourceFrame]:
             pass
         case _:
             assert_never(node.content)
+
+
+def _sources_of_matte(matte: MatteDrawing | JoinedMattes) -> Iterator[SourceFrame]:
+    if isinstance(matte, MatteDrawing):
+        yield matte.source
+        return
+    yield from (one.source for one in (matte.outgoing, matte.incoming) if one is not None)
+    yield from () if matte.joined.matte is None else (matte.joined.matte,)
 
 
 def lowest_shown(node: Node) -> Shown | None:

@@ -76,6 +76,8 @@ class OpenFootage:
         if isinstance(opened, Clip) and opened.n_missing and opened.path == Path(source.path):
             text = f"{opened.path.name} is damaged in places; the picture before them is held."
             self._faults.setdefault(source.path, text)
+        elif isinstance(opened, Still) and opened.remark:
+            self._faults.setdefault(source.path, opened.remark)
         self._make_room()
         return picture
 

@@ -10,7 +10,7 @@ from epiphane.document.titles import TextUnit, TitleLook
 from epiphane.facts.titles import TitleClock
 from epiphane.titles.layout import Block, Letter
 from epiphane.titles.motions.declare import MOTIONS, REST
-from epiphane.titles.moving import Moved, moved_letters
+from epiphane.titles.moving import Moved, moved_letters, unit_that_moves
 from epiphane.titles.sprites import (
     Sprite,
     add_sprite,
@@ -113,7 +113,8 @@ def covered(
         shares = [max(one, 0.0) for one in clock.shares]
         return frame.covered(moved_letters(block.letters, motion, share, shares))
     ahead = clock.step * _SHUTTER * (1 if clock.left is None else -1)
-    n_samples = _BLOCK_SAMPLES if motion.unit is TextUnit.BLOCK else _LETTER_SAMPLES
+    is_block = unit_that_moves(block.letters, motion.unit) is TextUnit.BLOCK
+    n_samples = _BLOCK_SAMPLES if is_block else _LETTER_SAMPLES
     steps = np.linspace(0, ahead, n_samples)
 
     def sample(step: float) -> list[Moved]:
@@ -121,7 +122,7 @@ def covered(
         return moved_letters(block.letters, motion, min(max(share + step, 0.0), 1.0), shares)
 
     samples = [sample(step) for step in steps.tolist()]
-    return frame.smeared_block(samples) if motion.unit is TextUnit.BLOCK else frame.smeared_letters(samples)
+    return frame.smeared_block(samples) if is_block else frame.smeared_letters(samples)
 
 
 class _Frame(Struct, frozen=True, eq=False):

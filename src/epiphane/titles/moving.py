@@ -29,7 +29,8 @@ def moved_letters(
 ) -> list[Moved]:
     """Return how each letter is moved when a share of the way is over, or a share for each of the parts."""
     declared = MOTIONS.find(motion.key)
-    keys = [_unit_of(letter, motion.unit) for letter in letters]
+    unit = unit_that_moves(letters, motion.unit)
+    keys = [_unit_of(letter, unit) for letter in letters]
     names = list(dict.fromkeys(keys))
     boxes = _boxes(letters, keys)
     ranks = _ranks(len(names), motion)
@@ -47,6 +48,25 @@ def moved_letters(
         moved = Motion() if declared is None else declared.move(way, part, motion.amount)
         made[name] = Moved(moved, _about(moved, x, y), left, right)
     return [made[key] for key in keys]
+
+
+MOST_PARTS = 400
+"""That move one by one: more would take seconds a frame."""
+
+
+def unit_that_moves(letters: Sequence[Letter], wanted: TextUnit) -> TextUnit:
+    """Return what of a text moves as one: what is wanted, or what is larger and of which there are few."""
+    for unit in (TextUnit.LETTER, TextUnit.WORD, TextUnit.LINE):
+        if unit is wanted and len({_unit_of(letter, unit) for letter in letters}) > MOST_PARTS:
+            wanted = _COARSER[unit]
+    return wanted
+
+
+_COARSER = {
+    TextUnit.LETTER: TextUnit.WORD,
+    TextUnit.WORD: TextUnit.LINE,
+    TextUnit.LINE: TextUnit.BLOCK,
+}
 
 
 def part_share(share: float, rank: int, n_parts: int, stagger: float) -> float:

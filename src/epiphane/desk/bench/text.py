@@ -19,7 +19,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.title_look import LookRows, check, show_colour
-from epiphane.desk.control.titles import TextDesk
+from epiphane.desk.control.titles import REST_MILLISECONDS, TextDesk
 from epiphane.desk.engine.debounce import debounced
 from epiphane.document.ids import FootageId
 from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
@@ -27,8 +27,8 @@ from epiphane.edits.titles import FRESH_TEXT
 from epiphane.media.faces import installed_faces, shipped_faces
 from epiphane.titles.faces import axes_of, face_fault, usual_axes
 from epiphane.titles.layout import block_of
+from epiphane.titles.moving import MOST_PARTS, unit_that_moves
 
-_REST_MILLISECONDS = 1200
 _FROM_FILE = "from a file"
 _NONE = ""
 
@@ -83,10 +83,17 @@ class TextRows(QWidget):
     def show_text(self, fill: TextFill) -> None:
         """Show a text as it is now."""
         self.words.show_words(fill.text)
-        missing, fault = block_of(fill).missing, face_fault(fill)
+        block, fault = block_of(fill), face_fault(fill)
+        missing = block.missing
         told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
         told += [f"{fault[:1].upper()}{fault[1:]}: other faces show its letters."] if fault else []
-        self._missing.setText(" ".join(told))
+        for motion in {fill.arrive, fill.leave} - {None}:
+            assert motion is not None
+            unit = unit_that_moves(block.letters, motion.unit)
+            if unit is not motion.unit:
+                most = f"more than {MOST_PARTS} {motion.unit.value}s"
+                told.append(f"There are {most}: it moves by the {unit.value}.")
+        self._missing.setText(" ".join(dict.fromkeys(told)))
         self._missing.setVisible(bool(told))
         own = [] if fill.file is None else [(fill.file, Path(fill.file).stem)]
         installed = [(name, name) for name in installed_faces() if name not in shipped_faces()]
@@ -185,7 +192,7 @@ class _WordsField(QPlainTextEdit):
         self.setAccessibleName("What the text says")
         self.setTabChangesFocus(True)
         self._is_shown = False
-        self._resting = debounced(self, _REST_MILLISECONDS, self.rested.emit)
+        self._resting = debounced(self, REST_MILLISECONDS, self.rested.emit)
         self.textChanged.connect(self._tell)
 
     def show_words(self, text: str) -> None:

@@ -150,6 +150,7 @@ class Editor(QObject):
         self.is_listening = False
         self.selection = SongSelection()
         self.playhead = 0
+        self.cues = schedule(project)  # of one project with it, whoever paints in between
         self.opened.emit()  # before anybody begins something for this one
         self._show(old)
         self.selection_changed.emit()
@@ -305,10 +306,13 @@ class Editor(QObject):
 
     def go_to(self, frame: int) -> None:
         """Put the playhead on a frame of the project."""
-        frame = min(max(frame, 0), max(self.project.n_frames - 1, 0))
+        frame = self._frame_within(frame)
         if frame != self.playhead:
             self.playhead = frame
             self.playhead_changed.emit()
+
+    def _frame_within(self, frame: int) -> int:
+        return min(max(frame, 0), max(self.project.n_frames - 1, 0))
 
     @property
     def playhead_bar(self) -> int:
@@ -487,9 +491,15 @@ class Editor(QObject):
     def _show(self, old: Project) -> None:
         self.cues = schedule(self.project, self.cues)
         before = self._used
+        # Before anybody is told: who shows the project also looks at what is selected of it, and where.
+        selection, playhead = self.selection, self.playhead
+        self.selection = still_there(selection, self.project)
+        self.playhead = self._frame_within(playhead)
         self.project_changed.emit(self.project, old)
         if before is not None and self.heard is not before[1]:
             self.song_changed.emit()
-        self.select(self.selection)
-        self.go_to(self.playhead)
+        if self.selection != selection:
+            self.selection_changed.emit()
+        if self.playhead != playhead:
+            self.playhead_changed.emit()
         self.file_changed.emit()

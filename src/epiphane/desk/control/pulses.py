@@ -12,16 +12,15 @@ from epiphane.desk.control.selection import BeatSelection, PulseSelection
 from epiphane.desk.control.taps import (
     CLICK_TEMPO,
     N_CLICKS,
-    keep_settings,
     measured_delay,
-    read_settings,
     snapped_to_attacks,
     snapped_to_beats,
     taken_taps,
 )
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.sound import SOUND_RATE, PlayBuffer, open_sound
+from epiphane.desk.engine.sound import PlayBuffer, open_sound
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.engine.ticks import with_ticks
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.ids import PulseId
@@ -40,6 +39,7 @@ from epiphane.document.song import Beat, Hit
 from epiphane.edits.beats import accept_beat, add_beat, replace_beats
 from epiphane.edits.pulses import add_pulse, add_taps, change_pulse
 from epiphane.errors import EditError
+from epiphane.files.settings import keep_settings, read_settings
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import Progress
 

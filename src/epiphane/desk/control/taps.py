@@ -1,18 +1,13 @@
 """Tapping along: the keyboard's delay, and where taps go."""
 
 from collections.abc import Sequence
-from pathlib import Path
 
-import msgspec
 import numpy as np
-import platformdirs
 
 from epiphane.audio.band_levels import SongLevels
-from epiphane.disk import write_atomically
 from epiphane.document.ids import PulseId
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Hit, Song
-from epiphane.errors import DiskError
 from epiphane.facts.hits import HitContext, hits_of
 from epiphane.types import FloatArray
 
@@ -23,35 +18,6 @@ _MOST_SPREAD_SECONDS = 0.05
 _MOST_DELAY_SECONDS = 0.35
 _ATTACK_REACH, _BEAT_REACH = 0.12, 0.15
 _TAP_STRENGTH = 0.8
-
-
-class Settings(msgspec.Struct, frozen=True):
-    """What belongs to this machine and not to a project."""
-
-    tap_delay: float = 0.0
-
-
-def settings_file() -> Path:
-    """Return the file of the settings."""
-    return Path(platformdirs.user_config_dir("epiphane")) / "settings.json"
-
-
-def read_settings() -> Settings:
-    """Return the settings; the usual ones where there are none or they cannot be read."""
-    try:
-        return msgspec.json.decode(settings_file().read_bytes(), type=Settings)
-    except (OSError, msgspec.MsgspecError):
-        return Settings()
-
-
-def keep_settings(settings: Settings) -> bool:
-    """Write the settings; False if they could not be."""
-    try:
-        settings_file().parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(settings_file(), msgspec.json.encode(settings))
-    except (OSError, DiskError):
-        return False
-    return True
 
 
 def measured_delay(clicks: FloatArray, taps: FloatArray) -> float | None:

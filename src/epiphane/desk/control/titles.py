@@ -1,6 +1,7 @@
 """Commands of text over the picture."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.project import Project
@@ -20,11 +22,13 @@ from epiphane.edits.shots import footage_name
 from epiphane.edits.titles import FRESH_TEXT, change_title, put_title, set_arrival, set_as_logo, strike_below
 from epiphane.edits.words import change_words
 from epiphane.errors import DiskError, MediaError
-from epiphane.files.captions import read_captions
+from epiphane.files.captions import Captions, read_captions
 from epiphane.media.faces import FACE_SUFFIXES, keep_face
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at, usual_axes
 
+REST_MILLISECONDS = 500
+"""After nothing was typed for so long it is kept against a crash, and is a step of undo."""
 _NEAR_FRAMES = 2
 
 
@@ -112,9 +116,9 @@ class TitleDesk(TextDesk):
     captions_put = pyqtSignal(str, object)
     may_strike = True
 
-    def __init__(self, editor: Editor, snapping: Snapping) -> None:
+    def __init__(self, editor: Editor, snapping: Snapping, jobs: Jobs) -> None:
         super().__init__(editor)
-        self._snapping = snapping
+        self._snapping, self._jobs = snapping, jobs
 
     @property
     def fill(self) -> TitleFill | None:
@@ -137,14 +141,14 @@ class TitleDesk(TextDesk):
     def take_captions(self, paths: list[Path]) -> None:
         """Put the captions of each file on a track, at their times, and offer to bring them on hits."""
         for path in paths:
-            self._take_captions(path)
+            self._jobs.start(
+                f"captions {path}",
+                f"Reading {path.name}",
+                lambda _progress, path=path: read_captions(path),
+                done=partial(self._put_captions, path),
+            )
 
-    def _take_captions(self, path: Path) -> None:
-        try:
-            read = read_captions(path)
-        except MediaError as error:
-            self._editor.said.emit(str(error), True)
-            return
+    def _put_captions(self, path: Path, read: Captions) -> None:
         captions = [(one.start, one.end, one.text) for one in read.captions]
         before = self._editor.project
         if self._editor.apply(lambda p: put_captions(p, captions, path.stem), "captions"):

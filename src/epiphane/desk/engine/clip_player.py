@@ -11,7 +11,8 @@ from epiphane.desk.control.selection import FootageSelection
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
-from epiphane.desk.engine.sound import SOUND_RATE, PlayBuffer
+from epiphane.desk.engine.sound import PlayBuffer
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.errors import MediaError
 from epiphane.timing import seconds_to_sample

@@ -9,7 +9,8 @@ from epiphane.audio.samples import resampled_stereo
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.frames import FrameServer
-from epiphane.desk.engine.sound import SOUND_RATE, DeviceSound, PlayBuffer, SimulatedSound, open_sound
+from epiphane.desk.engine.sound import DeviceSound, PlayBuffer, SimulatedSound, open_sound
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.engine.ticks import with_ticks
 from epiphane.document.song import Hit
 from epiphane.timing import frame_at, frame_start, seconds_to_sample

@@ -8,7 +8,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.sound import SOUND_RATE
+from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.facts.heard import heard_items
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.types import Float32Array, Progress

@@ -1,25 +1,36 @@
 """Audio output, and the playback clock read from it."""
 
+import contextlib
 import os
-import socket
+import subprocess
+import sys
 import threading
 import time
 from typing import Protocol
 
 import numpy as np
-from PyQt6.QtCore import QEventLoop, QThread
-from PyQt6.QtMultimedia import QAudio, QAudioFormat, QAudioSink, QMediaDevices
 
+from epiphane.desk.engine.sound_process import (
+    BUFFER_SECONDS,
+    BYTES_A_SAMPLE,
+    DATA,
+    FAILED,
+    MESSAGE,
+    MISSING,
+    PLAY,
+    PLAYING,
+    REPORT,
+    SILENCE,
+)
 from epiphane.types import Float32Array
 
-SOUND_RATE = 48_000
-_POLL_SECONDS = 0.008
-# A window that is being built holds Python for up to 0.2 s; stopping throws away what is buffered.
-_BUFFER_SECONDS = 0.3
-_BYTES_PER_SAMPLE = 8  # two float32
-# A device that has begun and takes nothing for so long has gone.
+_POLL_SECONDS = 0.004
+# A device that has begun and takes nothing for so long has gone; so has a process that says nothing.
 _STALL_SECONDS = 1.0
-_SERVER_SECONDS = 0.2
+# Its libraries are loaded meanwhile, which takes long on a busy machine.
+_START_SECONDS = 8.0
+_END_SECONDS = 0.3
+_MODULE = "epiphane.desk.engine.sound_process"
 
 
 class PlayBuffer:
@@ -130,167 +141,187 @@ class SimulatedSound:
 
 
 class DeviceSound:
-    """The default sound device, fed from a thread of its own so that a busy window never starves it.
+    """The default sound device, in a process of its own that is fed by a thread of this one.
 
-    The device's own count of what it has played is the clock; between its updates it is carried on
-    by the system's, and drawn gently towards the device's, whose steps are some milliseconds.
+    A sound server that hangs or dies takes that process with it and not the window. The device's own count of
+    what it has played is the clock; between its reports it is carried on by the system's, and drawn gently
+    towards the device's, whose steps are some milliseconds. Where there is no device, the system's clock
+    alone counts.
     """
 
     def __init__(self) -> None:
+        self._process = _SoundProcess()
         self._feeder: _Feeder | None = None
 
     def start(self, reel: PlayBuffer) -> None:
         """Open the device and play."""
-        self.stop()
-        self._feeder = _Feeder(reel)
-        self._feeder.start(QThread.Priority.TimeCriticalPriority)
+        self._end_feeding()
+        self._feeder = _Feeder(reel, self._process, self._process.begin())
+        self._feeder.start()
 
     def stop(self) -> None:
         """Fall silent and close the device."""
         if self._feeder is not None:
-            self._feeder.halt()
-            self._feeder = None
+            self._end_feeding()
+            self._process.send(SILENCE, 0)
 
     def close(self) -> None:
         """Let go of the device."""
-        self.stop()
+        self._end_feeding()
+        self._process.end()
 
     def heard_seconds(self) -> float | None:
         """Return what the device says it has played."""
-        return None if self._feeder is None else self._feeder.heard_seconds()
+        return None if self._feeder is None else self._process.heard_seconds()
 
     @property
     def has_failed(self) -> bool:
-        """Whether the device could not be opened or has gone."""
-        return self._feeder is not None and self._feeder.has_failed
+        """Whether the device could not be opened, has gone, or does not answer."""
+        return self._feeder is not None and self._process.has_failed
+
+    def _end_feeding(self) -> None:
+        if self._feeder is not None:
+            self._feeder.halt()
+            self._feeder = None
 
 
 def open_sound() -> "DeviceSound | SimulatedSound":
-    """Return the default device, or the simulated one where there is none."""
-    if sound_server.has_died() or QMediaDevices.defaultAudioOutput().isNull():
-        return SimulatedSound()
-    sound_server.note()
+    """Return the default device, which counts in silence where there is none."""
     return DeviceSound()
 
 
-class SoundServer:
-    """Whether the sound server that was there is there still.
-
-    Its client library ends the whole process by an assertion when it is used after the server has died, so
-    this is asked before it is.
-    """
+class _SoundProcess:
+    """The process with the device, as this one sees it."""
 
     def __init__(self) -> None:
-        self._address: str | None = None
-
-    def note(self) -> None:
-        """Know the server that is there now, if sound goes through one."""
-        self._address = next((one for one in _server_addresses() if _answers(one)), None)
-
-    def has_died(self) -> bool:
-        """Whether there was one, and it does not answer any more."""
-        return self._address is not None and not _answers(self._address)
-
-
-sound_server = SoundServer()
-
-
-def _server_addresses() -> list[str]:
-    """Return where a sound server of this user may listen, after the protocol's own rules."""
-    named = os.environ.get("PULSE_SERVER", "")
-    if named:
-        return [one.removeprefix("unix:") for one in named.split() if one.startswith(("unix:", "/"))]
-    folder = os.environ.get("PULSE_RUNTIME_PATH") or f"{os.environ.get('XDG_RUNTIME_DIR', '')}/pulse"
-    return [f"{folder}/native", "/var/run/pulse/native"]
-
-
-def _answers(address: str) -> bool:
-    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as caller:
-        caller.settimeout(_SERVER_SECONDS)
-        try:
-            caller.connect(address)
-        except OSError:
-            return False
-        return True
-
-
-class _Feeder(QThread):
-    def __init__(self, reel: PlayBuffer) -> None:
-        super().__init__()
-        self._reel = reel
-        self._halt = threading.Event()
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", _MODULE], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+        )
+        assert self._process.stdin is not None
+        self._inbox = self._process.stdin.fileno()
+        os.set_blocking(self._inbox, False)
+        self._lock = threading.Lock()
+        self._unsent = bytearray()
+        self._number = 0
+        self._state, self._n_wanted = PLAYING, 0
+        self._has_begun_by = time.monotonic() + _START_SECONDS
+        self._said_at = self._began_at = time.monotonic()
         self._origin: float | None = None
         self._played, self._played_at = 0.0, 0.0
-        self.has_failed = False
+        self._reader = threading.Thread(target=self._read, name="sound reports", daemon=True)
+        self._reader.start()
 
-    def halt(self) -> None:
-        """Stop and wait."""
-        self._halt.set()
-        self.wait()
+    def begin(self) -> int:
+        """Begin a new sound, and return its number."""
+        with self._lock:
+            self._number += 1
+            self._state, self._n_wanted = PLAYING, 0
+            self._origin, self._played, self._played_at = None, 0.0, 0.0
+            self._began_at = time.monotonic()
+            self._unsent.clear()
+        self.send(PLAY, self._number)
+        return self._number
+
+    def send(self, kind: bytes, length: int, content: bytes = b"") -> None:
+        """Tell the process something; what does not go through its pipe at once is kept."""
+        with self._lock:
+            self._unsent += MESSAGE.pack(kind, length) + content
+            self._flush()
+
+    def n_wanted(self, number: int) -> int:
+        """Return how many samples of a sound may have been sent by now."""
+        with self._lock:
+            self._flush()
+            is_clear = number == self._number and not self._unsent
+            return self._n_wanted if is_clear else 0
 
     def heard_seconds(self) -> float | None:
         """Return the seconds played by now; while the device does not go on, neither do they."""
-        origin = self._origin
-        if origin is None:
-            return None
-        return max(0.0, min(time.monotonic() - origin, self._played + _BUFFER_SECONDS))
+        with self._lock:
+            if self._state == MISSING:
+                return time.monotonic() - self._began_at
+            if self._origin is None:
+                return None
+            return max(0.0, min(time.monotonic() - self._origin, self._played + BUFFER_SECONDS))
 
-    def run(self) -> None:
-        if sound_server.has_died():
-            self.has_failed = True
-            return
-        form = QAudioFormat()
-        form.setSampleRate(SOUND_RATE)
-        form.setChannelCount(2)
-        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
-        sink = QAudioSink(QMediaDevices.defaultAudioOutput(), form)
-        sink.setBufferSize(int(_BUFFER_SECONDS * SOUND_RATE) * _BYTES_PER_SAMPLE)
-        device = sink.start()
-        if device is None or _is_broken(sink):
-            self.has_failed = True
-            return
-        n_written = 0
-        while not self._halt.is_set():
-            n_free = sink.bytesFree() // _BYTES_PER_SAMPLE
-            if n_free > 0:
-                block = self._reel.take(n_written, n_free)
-                n_written += max(0, device.write(block.tobytes())) // _BYTES_PER_SAMPLE
-            self._note(sink.processedUSecs() / 1e6)
-            dispatcher = self.eventDispatcher()
-            if dispatcher is not None:
-                dispatcher.processEvents(QEventLoop.ProcessEventsFlag.AllEvents)
-            if _is_broken(sink) or self._has_stalled():
-                self.has_failed = True
-                break
-            self._halt.wait(_POLL_SECONDS)
-        if sound_server.has_died():
-            _left_sinks.append(sink)  # its end would ask the library too
-        else:
-            sink.stop()
+    @property
+    def has_failed(self) -> bool:
+        """Whether it has ended, says nothing any more, or its device takes nothing any more."""
+        now = time.monotonic()
+        with self._lock:
+            is_starting = now < self._has_begun_by and self._said_at <= self._began_at
+            is_mute = not is_starting and now - max(self._said_at, self._began_at) > _STALL_SECONDS
+            has_stalled = self._origin is not None and now - self._played_at > _STALL_SECONDS
+            has_ended = self._process.poll() is not None
+            return self._state == FAILED or is_mute or has_stalled or has_ended
 
-    def _note(self, played: float) -> None:
-        """Take up a reading of the device's count."""
+    def end(self) -> None:
+        """End the process, gently if it listens."""
+        assert self._process.stdin is not None and self._process.stdout is not None
+        with contextlib.suppress(OSError):  # it may have gone already
+            self._process.stdin.close()
+        try:
+            self._process.wait(_END_SECONDS)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+        self._reader.join()
+        self._process.stdout.close()
+
+    def _flush(self) -> None:
+        try:
+            while self._unsent:
+                del self._unsent[: os.write(self._inbox, self._unsent)]
+        except (BlockingIOError, BrokenPipeError):
+            pass  # it is taken later, or it has gone, which `has_failed` tells
+
+    def _read(self) -> None:
+        assert self._process.stdout is not None
+        while report := self._process.stdout.read(REPORT.size):
+            if len(report) < REPORT.size:
+                return
+            state, number, n_wanted, played, at = REPORT.unpack(report)
+            with self._lock:
+                self._said_at = time.monotonic()
+                self._has_begun_by = 0.0
+                if number == self._number:
+                    self._state, self._n_wanted = state, n_wanted
+                    self._note(played, at)
+
+    def _note(self, played: float, at: float) -> None:
+        """Take up a reading of the device's count; the clock of both processes is one."""
         if played <= 0:
             return
-        now = time.monotonic()
         if played != self._played:
-            self._played, self._played_at = played, now
-        elif now - self._played_at > _BUFFER_SECONDS:
+            self._played, self._played_at = played, at
+        elif at - self._played_at > BUFFER_SECONDS:
             return  # it has stopped: time does not go back with it
-        origin = now - played
+        origin = at - played
         if self._origin is None or abs(origin - self._origin) > 0.05:
             self._origin = origin
         else:
             self._origin += 0.1 * (origin - self._origin)
 
-    def _has_stalled(self) -> bool:
-        """Whether a device that played takes nothing any more."""
-        return self._origin is not None and time.monotonic() - self._played_at > _STALL_SECONDS
 
+class _Feeder(threading.Thread):
+    """Sends a sound to the process as it is wanted."""
 
-_left_sinks: list[QAudioSink] = []
-"""Sinks of a server that has died."""
+    def __init__(self, reel: PlayBuffer, process: _SoundProcess, number: int) -> None:
+        super().__init__(name="sound", daemon=True)
+        self._reel, self._process, self._number = reel, process, number
+        self._halt = threading.Event()
 
+    def halt(self) -> None:
+        """Stop and wait."""
+        self._halt.set()
+        self.join()
 
-def _is_broken(sink: QAudioSink) -> bool:
-    return sink.error() not in (QAudio.Error.NoError, QAudio.Error.UnderrunError)
+    def run(self) -> None:
+        n_sent = 0
+        while not self._halt.is_set():
+            n_samples = self._process.n_wanted(self._number) - n_sent
+            if n_samples > 0:
+                block = self._reel.take(n_sent, n_samples).tobytes()
+                self._process.send(DATA, len(block), block)
+                n_sent += len(block) // BYTES_A_SAMPLE
+            self._halt.wait(_POLL_SECONDS)

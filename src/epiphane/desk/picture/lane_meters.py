@@ -54,7 +54,8 @@ class LaneMeters(QWidget):
             text = "No lanes yet: drop an effect on the score" if self._editor.project.n_frames else ""
             painter.drawText(QRectF(self.rect()).adjusted(16, 0, 0, 0), _LEFT, text)
             return
-        for index, (lane, level) in enumerate(zip(lanes, self.levels(), strict=True)):
+        shown = [one.lane for one in self._editor.cues.lanes]  # those whose levels are known
+        for index, (lane, level) in enumerate(zip(shown, self.levels(), strict=True)):
             box = self._box(index)
             colour = lane_colour(lane)
             centre = QPointF(box.left() + 14, box.center().y())

@@ -6,7 +6,8 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QApplication, QPlainTextEdit, QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.titles import TitleDesk
+from epiphane.desk.control.titles import REST_MILLISECONDS, TitleDesk
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.picture.handles import placed
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.shell import theme
@@ -31,6 +32,7 @@ class TypingOnPicture(QObject):
         self.field = _HiddenField(view)
         self._before: QWidget | None = None
         self.field.textChanged.connect(self._write)
+        self._resting = debounced(self, REST_MILLISECONDS, titles.end_writing)
         self.field.cursorPositionChanged.connect(view.update)
         self.field.left.connect(self.end)
         view.double_clicked.connect(self._begin)
@@ -49,6 +51,7 @@ class TypingOnPicture(QObject):
             self.field.hide()
             if had_focus and self._before is not None and self._before.isVisible():
                 self._before.setFocus()  # or it goes to whatever comes next
+            self._resting.stop()
             self._titles.end_writing()
             self._view.update()
 
@@ -101,6 +104,7 @@ class TypingOnPicture(QObject):
     def _write(self) -> None:
         if self.is_typing:
             self._titles.change(text=self.field.toPlainText())
+            self._resting.start()
 
 
 def caret_at(block: Block, fill: TextFill, line: int, column: int) -> tuple[float, float]:

@@ -144,7 +144,7 @@ class Window(QMainWindow):
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
         self.tracks = TrackDesk(self.editor, self.snapping, self.jobs)
-        self.titles = TitleDesk(self.editor, self.snapping)
+        self.titles = TitleDesk(self.editor, self.snapping, self.jobs)
         self.mattes = MatteDesk(self.editor, self.jobs)
         self.overlays = OverlayDesk(self.editor, self.jobs, self.titles)
         self.panels = PanelDesk(self.editor, self.snapping)

@@ -1,0 +1,83 @@
+"""What belongs to this machine and not to a project: the delay of taps, folders and projects used last."""
+
+from pathlib import Path
+from typing import Annotated
+
+import msgspec
+import platformdirs
+from msgspec import Meta, Struct
+from msgspec.structs import replace
+
+from epiphane.disk import is_file, read_file, write_atomically
+from epiphane.errors import DiskError
+
+MOST_RECENT = 8
+_MOST_BYTES = 1 << 20
+_Path = Annotated[str, Meta(max_length=4096)]
+
+
+class Settings(Struct, frozen=True):
+    """What belongs to this machine.
+
+    The delay of taps is in seconds. `recent` are the projects that were open last, the newest first. The
+    `folders` are where files of a kind (song, footage, project, export, …) were chosen last.
+    """
+
+    tap_delay: float = 0.0
+    recent: tuple[_Path, ...] = ()
+    folders: dict[str, _Path] = {}
+
+
+def settings_file() -> Path:
+    """Return the file of the settings."""
+    return Path(platformdirs.user_config_dir("epiphane")) / "settings.json"
+
+
+def read_settings() -> Settings:
+    """Return the settings; the usual ones where there are none or they cannot be read."""
+    try:
+        return msgspec.json.decode(read_file(settings_file(), most_bytes=_MOST_BYTES), type=Settings)
+    except (DiskError, msgspec.MsgspecError):
+        return Settings()
+
+
+def keep_settings(settings: Settings) -> bool:
+    """Write the settings; False if they could not be."""
+    try:
+        settings_file().parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(settings_file(), msgspec.json.encode(settings))
+    except (OSError, DiskError):
+        return False
+    return True
+
+
+def note_recent(project: Path) -> None:
+    """Keep a project as the one that was open last."""
+    settings = read_settings()
+    path = str(project.absolute())
+    others = [one for one in settings.recent if one != path]
+    keep_settings(replace(settings, recent=(path, *others)[:MOST_RECENT]))
+
+
+def recent_projects() -> tuple[Path, ...]:
+    """Return the projects that were open last and are still there, the newest first."""
+    return tuple(Path(one) for one in read_settings().recent if is_file(one))
+
+
+def forget_recent(project: Path) -> None:
+    """Keep a project no longer among those that were open last."""
+    settings = read_settings()
+    keep_settings(replace(settings, recent=tuple(one for one in settings.recent if one != str(project))))
+
+
+def note_folder(kind: str, folder: Path) -> None:
+    """Keep a folder as the one in which files of a kind were chosen last."""
+    settings = read_settings()
+    if settings.folders.get(kind) != str(folder):
+        keep_settings(replace(settings, folders={**settings.folders, kind: str(folder)}))
+
+
+def folder_of(kind: str) -> Path:
+    """Return the folder in which files of a kind were chosen last, or the user's own."""
+    kept = read_settings().folders.get(kind, "")
+    return Path(kept) if kept and Path(kept).is_dir() else Path.home()

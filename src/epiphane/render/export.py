@@ -132,7 +132,7 @@ def _face_faults(project: Project) -> list[str]:
     texts = [one for one in fills if isinstance(one, TextFill)]
     texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.muted]
     faults = dict.fromkeys(fault for text in texts if (fault := face_fault(text)))
-    return [f"{fault[:1].upper()}{fault[1:].rstrip('.')}: other faces show its letters." for fault in faults]
+    return [f"{fault.rstrip('.')}: other faces show its letters." for fault in faults]
 
 
 def _make_mattes(project: Project, go_on: Callable[[], None]) -> list[str]:

@@ -86,7 +86,7 @@ class TextRows(QWidget):
         block, fault = block_of(fill), face_fault(fill)
         missing = block.missing
         told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
-        told += [f"{fault[:1].upper()}{fault[1:]}: other faces show its letters."] if fault else []
+        told += [f"{fault.rstrip('.')}: other faces show its letters."] if fault else []
         for motion in {fill.arrive, fill.leave} - {None}:
             assert motion is not None
             unit = unit_that_moves(block.letters, motion.unit)

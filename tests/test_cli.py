@@ -11,6 +11,7 @@ from helpers import click_track, grey_clip, read_lumas, write_clip, write_sound
 
 from epiphane.cli import main
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE, TRUTH_FILE
+from epiphane.files.project import load_project
 from training.scores import onset_f
 
 
@@ -37,6 +38,28 @@ def media(tmp_path_factory):
     write_sound(folder / "song.wav", click_track(np.arange(0.5, 9, 0.5), duration=9))
     grey_clip(folder / "grey.mp4", n_pictures=90)
     return folder
+
+
+def test_parts_and_drops_are_said_and_the_song_is_dressed(media):
+    def made(*words):
+        return epiphane("new", "song.wav", "grey.mp4", "-o", "said.epiphane", *words, folder=media)
+
+    done = made("--part", "0.5:4.5=build", "--drop", "4.5", "--dress", "--title", "ROLL@drop")
+    assert (done.returncode, done.stderr) == (0, "")
+    project = load_project(media / "said.epiphane")
+    assert project.song.drops == (4.5,) and any(one.is_own for one in project.song.sections)
+    assert any(lane.is_dressed for lane in project.lanes)
+    assert epiphane("plan", "said.epiphane", folder=media).stdout.count('"landing_frame": 135') == 1
+    without = made("--title", "ROLL@drop", "--overwrite")
+    assert without.returncode == 0 and "no drop was heard" in without.stderr and "--drop" in without.stderr
+    for words, told, code in (
+        (("--part", "1:2"), "A:B=KIND", 2),
+        (("--part", "1:1.1=full"), "shorter than a beat", 1),
+        (("--part", "1:3=full", "--part", "2:4=calm"), "overlaps", 1),
+        (("--drop", "99"), "lies in the song", 1),
+    ):
+        refused = made(*words, "--overwrite")
+        assert refused.returncode == code and told in refused.stderr, refused.stderr
 
 
 def test_from_a_song_and_a_clip_to_a_film(media):

@@ -14,7 +14,8 @@ from titles_sheet import titles_sheet
 from transitions_sheet import transitions_sheet
 
 from epiphane.cli import commands
-from epiphane.document.recipe import Recipe
+from epiphane.document.project import FORMAT_VERSION
+from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.files.project import json_schema
 
 ROOT = Path(__file__).parent.parent
@@ -48,6 +49,13 @@ def test_every_field_of_the_file_is_described():
     named = {f"{kind}.{name}": name for kind, one in structs.items() for name in one.get("properties", {})}
     named |= {f"Recipe.{field.name}": field.name for field in fields(Recipe)}
     assert [place for place, name in named.items() if f"`{name}`" not in text] == []
+
+
+def test_the_formats_that_are_described_are_those_of_now():
+    text = (DOCS / "file-format.md").read_text()
+    assert f"| `version` | the format, now {FORMAT_VERSION};" in text
+    assert all(re.search(rf"\b{version} (no|knew|nothing|did)\b", text) for version in range(1, FORMAT_VERSION))
+    assert f"`version` (now {RECIPE_VERSION})" in text
 
 
 def test_links_and_pictures_are_there_and_every_picture_is_shown():

@@ -15,9 +15,13 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.cli_json import listening_as_json, plan_as_json
 from epiphane.cli_words import (
+    OverlayWords,
+    TitleWords,
+    drop_remarks,
     lane_words,
     logo_words,
     overlay_words,
+    part_words,
     recipe_words,
     title_words,
     with_logo,
@@ -28,9 +32,13 @@ from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.recipe import Recipe
 from epiphane.document.timeline import Between, Shape
+from epiphane.edits.dressing import dress
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
+from epiphane.edits.form import say_form
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.picture import choose_shape
 from epiphane.edits.pulses import ensure_pulse
@@ -41,7 +49,10 @@ from epiphane.edits.speed import change_speed, set_between
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project
+from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
+from epiphane.keying.dressing_styles import transition_styles
+from epiphane.lane_kinds import LaneKind, is_transition
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
@@ -131,6 +142,17 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
 @click.option(
     "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
 )
+@click.option(
+    "--part",
+    "parts",
+    multiple=True,
+    metavar="A:B=KIND",
+    help="From A to B seconds the song is calm, a build, full or a break: 12:24.5=build.",
+)
+@click.option("--drop", "drops", type=float, multiple=True, metavar="SECONDS", help="Where the song drops.")
+@click.option(
+    "--dress", "is_dressed", is_flag=True, help="Lay lanes and transitions by the parts of the song."
+)
 @click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
 @click.option("--by-section", is_flag=True, help="Slower cuts in calm sections, faster in full ones.")
 @click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
@@ -155,6 +177,9 @@ def new(
     titles: tuple[str, ...],
     logos: tuple[str, ...],
     recipes: tuple[str, ...],
+    parts: tuple[str, ...],
+    drops: tuple[float, ...],
+    is_dressed: bool,
     every: int | None,
     by_section: bool,
     order: str,
@@ -181,10 +206,12 @@ def new(
     texts = [title_words(words) for words in titles]
     drawings = [logo_words(words) for words in logos]
     stacks = [recipe_words(words) for words in recipes]
+    said = [part_words(words) for words in parts]
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
     project = set_song(Project(name=out.stem), heard.as_song())
+    project = say_form(project, said, drops) if said or drops else project
     project = add_footage(project, _gathered(footage))
     for one in project.footage if moments else ():
         if one.kind is FootageKind.VIDEO:
@@ -196,20 +223,11 @@ def new(
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
     project = fill_song(project) if project.footage else project
     project = _with_time(project, speed, between)
-    for kind, unit, nth in wanted:
-        project, pulse = ensure_pulse(project, unit, every=nth)
-        project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
-    for overlay in over:
-        project = with_overlay(project, overlay)
-    for text in texts:
-        project = with_title(project, text)
-    for drawing in drawings:
-        project = with_logo(project, drawing)
-    for recipe, on in stacks:
-        given = None
-        if on is not None:
-            project, given = ensure_pulse(project, on[0], every=on[1])
-        project = use_recipe(project, recipe, given)
+    project = _keyed(project, wanted, over, texts, drawings, stacks)
+    if is_dressed:
+        kept, _ = RecipeBook(recipe_folder()).read()
+        named = {one.recipe.name: one.recipe for one in reversed(kept)}
+        project = dress(project, project.dressing, named, transition_styles(), is_transition)
     project = with_heard_bands(project, heard.listening.levels, heard.listening.levels)
     if stand_in_remark(project):
         click.echo(stand_in_remark(project), err=True)
@@ -328,6 +346,34 @@ def _with_time(project: Project, speed: float | None, between: str | None) -> Pr
     for shot in shots if speed is not None else ():
         project = change_speed(project, shot, (speed or 0.0) / 100)
     return project if between is None else set_between(project, shots, between=Between(between))
+
+
+def _keyed(
+    project: Project,
+    wanted: Sequence[tuple[LaneKind, PulseUnit, int]],
+    over: Sequence[OverlayWords],
+    texts: Sequence[TitleWords],
+    drawings: Sequence[TitleWords],
+    stacks: Sequence[tuple[Recipe, tuple[PulseUnit, int] | None]],
+) -> Project:
+    """Return `project` with lanes, overlays, titles, logos and recipes that were asked for, in this order."""
+    for kind, unit, nth in wanted:
+        project, pulse = ensure_pulse(project, unit, every=nth)
+        project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
+    for overlay in over:
+        project = with_overlay(project, overlay)
+    for remark in drop_remarks(project, [*texts, *drawings]):
+        click.echo(remark, err=True)
+    for text in texts:
+        project = with_title(project, text)
+    for drawing in drawings:
+        project = with_logo(project, drawing)
+    for recipe, on in stacks:
+        given = None
+        if on is not None:
+            project, given = ensure_pulse(project, on[0], every=on[1])
+        project = use_recipe(project, recipe, given)
+    return project
 
 
 def _open_window(path: Path | None = None, *, demo: str | None = None) -> None:

@@ -1,5 +1,6 @@
 """What the command line says in words: lanes, recipes, overlays and the pulses that fire them."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from msgspec import Struct
@@ -9,9 +10,10 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe, RecipeAnchor
-from epiphane.document.song import BANDS, DRUMS
+from epiphane.document.song import BANDS, DRUMS, PART_KINDS
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
+from epiphane.edits.form import SaidPart
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.titles import FRESH_TEXT, fresh_logo, put_title
@@ -107,6 +109,31 @@ def overlay_words(words: str) -> OverlayWords:
     return OverlayWords(Path(rest) if shipped is None else shipped.path, *found, blend)
 
 
+def _said_part(start: float, end: float, kind: str) -> SaidPart:
+    if kind not in PART_KINDS:
+        raise ValueError(kind)
+    return SaidPart(start, end, kind)
+
+
+def part_words(words: str) -> SaidPart:
+    """Return what a part of the song written as A:B=KIND is, A and B in seconds.
+
+    Raises
+    ------
+    ParameterError
+        If it is not written so.
+    """
+    stretch, _, kind = words.partition("=")
+    start, _, end = stretch.partition(":")
+    try:
+        return _said_part(float(start), float(end), kind)
+    except ValueError:
+        kinds = ", ".join(PART_KINDS)
+        raise ParameterError(
+            f"a part is A:B=KIND with A and B in seconds and a KIND {kinds}, got {words!r}"
+        ) from None
+
+
 class TitleWords(Struct, frozen=True):
     """A title or logo that was asked for, and where in the song it lands: by a word, or in seconds."""
 
@@ -158,6 +185,17 @@ def _landing_words(words: str, usual: str) -> tuple[str, str | float]:
     if not 0 <= seconds < _MOST_SECONDS:
         raise ParameterError(f"a title lands on {', '.join(_HITS)} or at seconds, got {where!r}")
     return what, seconds
+
+
+def drop_remarks(project: Project, titles: Sequence[TitleWords]) -> list[str]:
+    """Return a sentence for each title and logo that is to land on a drop that the song does not have."""
+    if project.song is None or project.song.drops:
+        return []
+    return [
+        f"no drop was heard in the song: {one.text} lands on its first bar; say where with --drop SECONDS."
+        for one in titles
+        if one.where == RecipeAnchor.DROP.value
+    ]
 
 
 def with_title(project: Project, words: TitleWords) -> Project:

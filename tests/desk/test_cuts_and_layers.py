@@ -341,13 +341,13 @@ def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
     tick("with weight", rows.impact)
     tick("moving", rows.stand)
     type_into(field(demo, QDoubleSpinBox, "Particles that are thrown"), "50")
-    type_into(field(demo, QDoubleSpinBox, "How far it wiggles"), "5")
+    type_into(field(demo, QDoubleSpinBox, "How far it trembles"), "5")
     choose(field(demo, QComboBox, "Face of the letters"), "Outfit")
     type_into(field(demo, QDoubleSpinBox, "Weight of the face"), "900")
     choose(field(demo, QComboBox, "What is seen through the letters"), "rails")
     choose(field(demo, QComboBox, "On what it arrives part by part"), "beats")
     fill = editor.selected_item().content
-    assert (fill.impact.particles, fill.stand.wiggle, fill.axes[0].value) == (50, 0.05, 900)
+    assert (fill.impact.particles, fill.stand.tremble, fill.axes[0].value) == (50, 0.05, 900)
     names = {footage_name(one): one.id for one in editor.project.footage}
     assert fill.footage == names["rails"] and fill.arrive.pulse == editor.project.pulses[0].id
     behind = next(one for one in rows.findChildren(QPushButton) if one.text() == "Shake and flash behind")

@@ -13,8 +13,10 @@ from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.envelope import Envelope
 from epiphane.document.footage import Passage
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, TrackId
-from epiphane.document.lane import Lane, Setting
+from epiphane.document.lane import Lane, Setting, Span
 from epiphane.document.laws import broken_laws
+from epiphane.document.pick import Pick
+from epiphane.document.project import with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import Section
@@ -38,6 +40,7 @@ from epiphane.edits.locks import refuse_locked_rows
 from epiphane.edits.overlays import add_overlay_lane, set_cue_clip
 from epiphane.edits.panels import add_panel, change_panel, remove_panel, set_panel_clip, split_screen, wall_of
 from epiphane.edits.playing import forget_played, hold_hit, play_hit
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.regrid import regrid
 from epiphane.edits.stack import move_row, step_rows
 from epiphane.edits.tracks import find_item, put_fill_on_track, put_on_track, trim_item
@@ -46,6 +49,8 @@ from epiphane.facts.cuts import cut_hits, drift_at
 from epiphane.facts.cuts import cuts_of as all_cuts
 from epiphane.facts.framing import item_framing, item_opacity
 from epiphane.keying.schedule import schedule
+from epiphane.lane_kinds import is_transition
+from epiphane.timing import frame_at
 
 EMPTY = Track(TrackId(60), "over")
 
@@ -227,8 +232,8 @@ def test_a_song_is_dressed_in_all_its_parts_with_lanes_of_their_own_and_the_same
     dressing = Dressing(
         density, seed, calm=("soft",), build=("hard",), full=("hard", "soft"), drop=("hard", "gone")
     )
-    made = dress(project, dressing, RECIPES, STYLES)
-    assert dress(project, dressing, RECIPES, STYLES) == made
+    made = dress(project, dressing, RECIPES, STYLES, is_transition)
+    assert dress(project, dressing, RECIPES, STYLES, is_transition) == made
     assert list(broken_laws(made)) == []
     dressed = [lane for lane in made.lanes if lane.is_dressed]
     assert [lane for lane in made.lanes if not lane.is_dressed] == list(project.lanes)
@@ -240,10 +245,31 @@ def test_a_song_is_dressed_in_all_its_parts_with_lanes_of_their_own_and_the_same
         assert all(any(s.start - 1e-3 <= cue.hit.time < s.end for s in lane.spans) for cue in found.cues)
         shown = [found.instance_of(cue, n).effect for n, cue in enumerate(found.timing.firing)]
         assert all(one != other for one, other in pairwise(shown))
-    again = dress(made, replace(dressing, seed=seed + 1), RECIPES, STYLES)
+    again = dress(made, replace(dressing, seed=seed + 1), RECIPES, STYLES, is_transition)
     assert [lane for lane in again.lanes if not lane.is_dressed] == list(project.lanes)
     with pytest.raises(EditError, match="nothing to dress"):
-        dress(project, Dressing(calm=(), build=(), full=(), drop=(), has_transitions=False), {}, {})
+        nothing = Dressing(calm=(), build=(), full=(), drop=(), has_transitions=False)
+        dress(project, nothing, {}, {}, is_transition)
+
+
+def test_dressing_leaves_what_is_locked_and_cuts_that_have_a_transition_of_the_users():
+    song = replace(a_project().song, sections=(Section(0.0, 16.0, "A full", 0.9),), drops=())
+    project = replace(a_project(n_lanes=0, n_shots=8), song=song)
+    project, cuts = ensure_pulse(project, PulseUnit.CUT)
+    own = Lane(LaneId(700), "dissolve", cuts, pick=Pick(every=3))
+    locked = Lane(LaneId(701), "glow", PulseId(5), spans=(Span(4.0, 8.0),), is_locked=True)
+    project = replace(project, stack=(own, locked))
+    dressing = Dressing(1.0, 1, calm=("soft",), build=("hard",), full=("hard",), drop=())
+    made = dress(project, dressing, RECIPES, STYLES, is_transition)
+    effects = next(one for one in made.lanes if one.is_dressed and not is_transition(one.effect))
+    assert [(one.start, one.end) for one in effects.spans] == [(0.0, 4.0), (8.0, 16.0)]
+    cues = schedule(made)
+    mine = [frame_at(cue.hit.time, made.rate) for cue in cues.lane(own.id).cues]
+    keys = {one.cut.frame: one.transition.key for one in cues.transitions}
+    assert mine and all(keys[frame] == "dissolve" for frame in mine) and len(set(keys.values())) > 1
+    kept = with_lanes(made, [replace(one, is_locked=one.is_dressed or one.is_locked) for one in made.lanes])
+    with pytest.raises(EditError, match="nothing to dress"):  # all of it is, and is locked
+        dress(kept, dressing, RECIPES, STYLES, is_transition)
 
 
 def test_what_is_played_is_the_hits_of_a_pulse_of_its_own_and_is_played_anew():

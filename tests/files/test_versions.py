@@ -18,7 +18,13 @@ KEPT = Path(__file__).parents[1] / "kept"
 FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
-SCHEMAS = {7: "77ef313b307756d6", 6: "2f7b11f20c83933a", 5: "d4d0d86e48b68468", 4: "452f53bc83aa05cd"}
+SCHEMAS = {
+    8: "f98de5fb145deb2f",
+    7: "77ef313b307756d6",
+    6: "2f7b11f20c83933a",
+    5: "d4d0d86e48b68468",
+    4: "452f53bc83aa05cd",
+}
 
 
 def without_descriptions(schema):
@@ -91,6 +97,21 @@ def test_a_kept_file_opens_with_all_that_it_says_and_is_saved_in_the_newest_form
     again = tmp_path / "again.epiphane"
     save_project(opened, again)
     assert load_project(again) == opened
+
+
+def test_two_looks_of_version_7_have_other_names_and_look_as_they_did():
+    file = KEPT / "version-7.epiphane"
+    opened, said = load_project(file), file.read_text()
+    assert '"wiggle"' in said and '"smear"' in said
+    items = [item for row in opened.tracks for item in row.items]
+    stands = [one.content.stand for one in items if hasattr(one.content, "stand")]
+    assert any(one is not None and one.tremble > 0 for one in stands)
+    pushed, pulled = opened.lanes[:2]
+    assert (pushed.effect, pulled.effect) == ("push", "edge-pull")
+    for instance in (pushed.instance, pulled.instance, pulled.alternatives[0]):
+        assert {one.name: one.peak for one in instance.settings} == {"shutter": 0.0, "seam": 0.0}
+    assert {one.name: one.peak for one in pulled.alternatives[1].settings} == {"shutter": 90.0, "seam": 0.0}
+    assert pushed.overrides[0].effect == "edge-pull"
 
 
 @pytest.mark.parametrize("key", ["before", "name"])

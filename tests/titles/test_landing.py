@@ -81,7 +81,7 @@ def test_what_is_thrown_is_the_same_at_every_size_and_goes_by_its_seed():
     assert np.abs(other.astype(int) - small).mean() > 1
 
 
-def test_while_it_stands_it_drifts_grows_wiggles_and_breathes():
+def test_while_it_stands_it_drifts_grows_trembles_and_breathes():
     def middle(alpha):
         return np.array([np.average(axis, weights=alpha) for axis in np.indices(alpha.shape)[::-1]])
 
@@ -91,8 +91,9 @@ def test_while_it_stands_it_drifts_grows_wiggles_and_breathes():
     assert later.sum() / first.sum() == pytest.approx(1.2**2, rel=0.02)
     still, wide = alphas(replace(ROLL, stand=Standing(breathe=0.2, breath=2.0)), 2.0, 1.0)
     assert wide.sum() / still.sum() == pytest.approx(1.2**2, rel=0.02)
-    wiggled = [middle(one) for one in alphas(replace(ROLL, stand=Standing(wiggle=0.2)), 1.0, 1.02, 1.3, 1.7)]
-    steps = [float(np.abs(wiggled[n] - wiggled[0]).max()) for n in (1, 2, 3)]
+    trembling = replace(ROLL, stand=Standing(tremble=0.2))
+    trembled = [middle(one) for one in alphas(trembling, 1.0, 1.02, 1.3, 1.7)]
+    steps = [float(np.abs(trembled[n] - trembled[0]).max()) for n in (1, 2, 3)]
     assert 0 < steps[0] < 1.5 < max(steps[1:]) < 0.4 * 0.3 * 180 + 1
 
 
@@ -206,7 +207,7 @@ looks = st.fixed_dictionaries(
         "arrive": st.none() | motions,
         "leave": st.none() | motions,
         "impact": st.none() | st.builds(Impact, squash=st.floats(0, 0.6), shake=st.floats(0, 1)),
-        "stand": st.none() | st.builds(Standing, grow=st.floats(-0.5, 0.5), wiggle=st.floats(0, 1)),
+        "stand": st.none() | st.builds(Standing, grow=st.floats(-0.5, 0.5), tremble=st.floats(0, 1)),
     }
 )
 clocks = st.one_of(

@@ -119,16 +119,37 @@ def moved_left(share):
         ("darken", 0.25, {}, lambda t: np.minimum(A, 255 - 0.5 * (255 - B))),
         ("dip", 0.25, {"colour": "#ff8000"}, lambda t: 0.5 * A + 0.5 * np.array([0, 128, 255])),
         ("dip", 0.5, {"colour": "#102030"}, lambda t: np.broadcast_to([48.0, 32, 16], A.shape)),
-        ("push", 0.25, {DIRECTION: "left"}, lambda t: moved_left(0.25)),
+        ("push", 0.25, {DIRECTION: "left", "shutter": 0.0, "seam": 0.0}, lambda t: moved_left(0.25)),
         ("blur-through", 0.5, {"radius": 0.0}, lambda t: (A + B) / 2),
         ("slide-over", 0.5, {"dim": 50.0}, lambda t: np.hstack([0.75 * A[:, :80], B[:, :80]])),
         ("parting", 0.5, {"scale": 100.0}, lambda t: np.hstack([A[:, 40:80], B[:, 40:120], A[:, 80:120]])),
-        ("smear", 0.5, {}, lambda t: np.hstack([B[:, :80], np.repeat(A[:, 80:81], 80, axis=1)])),
+        (
+            "edge-pull",
+            0.5,
+            {"shutter": 0.0, "seam": 0.0},
+            lambda t: np.hstack([B[:, :80], np.repeat(A[:, 80:81], 80, axis=1)]),
+        ),
         ("zoom-through", 0.5, {"scale": 100.0}, lambda t: (A + B) / 2),
     ],
 )
 def test_the_middle_of_a_transition_is_its_formula(key, share, values, wanted):
     assert np.abs(drawn(key, share, **values) - wanted(share)).max() <= 2
+
+
+@pytest.mark.parametrize("key", ["push", "edge-pull"])
+@pytest.mark.parametrize("share", [0.25, 0.5, 0.7])
+def test_what_is_pushed_meets_in_a_soft_seam_and_nothing_else_is_touched(key, share):
+    dark, light = np.zeros((90, 160, 3), np.uint8), np.full((90, 160, 3), 200, np.uint8)
+    transition = TRANSITIONS.named(key)
+
+    def levels(seam):
+        settings = (Setting("seam", seam, seam), Setting("shutter", 0.0, 0.0), Setting("direction", "left"))
+        join = transition.join(transition.values_at(settings), Progress(share, 0.06))
+        return join.mixture.apply(dark, light).astype(int).mean(axis=(0, 2))
+
+    hard, soft = levels(0.0), levels(10.0)
+    assert np.abs(np.diff(hard)).max() == 200 and np.abs(np.diff(soft)).max() < 30
+    assert 0 < (np.abs(hard - soft) > 2).sum() <= 0.1 * 160
 
 
 @pytest.mark.parametrize("key", ["wipe", "iris", "clock", "blinds", "matte", "luma"])
@@ -160,7 +181,7 @@ def test_a_matte_wipe_goes_by_the_brightness_of_a_clip():
     assert plan_frame(plain, schedule(plain), 60).root.content.matte is None
 
 
-@pytest.mark.parametrize("key", ["push", "slide-over", "whip", "smear"])
+@pytest.mark.parametrize("key", ["push", "slide-over", "whip", "edge-pull"])
 def test_what_moves_in_a_direction_is_what_moves_left_turned(key):
     for direction, turn in (
         ("right", lambda one: one[:, ::-1]),

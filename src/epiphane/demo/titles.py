@@ -98,7 +98,7 @@ def _items() -> tuple[RecipeItem, ...]:
         shadow=Shadow(),
         arrive=TextMotion("slam", 9, TextUnit.BLOCK),
         impact=Impact(),
-        stand=Standing(grow=0.015, wiggle=0.01),
+        stand=Standing(grow=0.015, tremble=0.01),
         leave=TextMotion("scatter", 14),
     )
     low, bar = Transform(y=0.3), ShapeFill(ShapeKind.RECTANGLE, "#f5b544", width=0.36, height=0.006)

@@ -21,7 +21,7 @@ from epiphane.document.timeline import Fades, Items, Shape, Track
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 
-FORMAT_VERSION = 7
+FORMAT_VERSION = 8
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):

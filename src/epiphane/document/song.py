@@ -42,16 +42,22 @@ Hits: TypeAlias = Annotated[tuple[Hit, ...], Meta(max_length=MOST_HITS)]
 Beats: TypeAlias = Annotated[tuple[Beat, ...], Meta(max_length=MOST_HITS)]
 
 
-class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
-    """A part of the song: ``[start, end, label, energy 0-1]``, in seconds.
+PART_KINDS = ("calm", "build", "full", "break")
+"""What parts of a song may be like."""
 
-    A label is a letter, the same for parts that resemble each other, and a word for the energy.
+
+class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
+    """A part of the song: ``[start, end, label, energy 0-1, whether the user set it]``, in seconds.
+
+    A label is a letter, the same for parts that resemble each other, or the user's word, and a word for what
+    it is like. What the user set stands when the song is listened to again.
     """
 
     start: Seconds
     end: Seconds
-    label: str
+    label: Annotated[str, Meta(max_length=200)]
     energy: Share
+    is_own: bool = False
 
 
 Sections: TypeAlias = Annotated[tuple[Section, ...], Meta(max_length=10_000)]
@@ -113,7 +119,7 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     All times count from `start`, the second of the file with which it begins, and end with `duration`;
     what lies before and after is kept in `before` and `after`. `gain` is in decibels. `fade_in` and
     `fade_out` are seconds at both ends; `fade_bend` shapes them: 0 is a straight line, 1 comes quickly and
-    goes late, -1 the other way.
+    goes late, -1 the other way. Where it `has_own_drops`, its drops are the user's, not what was heard.
     """
 
     path: FilePath
@@ -125,6 +131,7 @@ class Song(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):
     drums: Drums = Drums()
     sections: Sections = ()
     drops: Drops = ()
+    has_own_drops: bool = False
     is_locked: bool = False
     start: Seconds = 0.0
     before: CutOff = CutOff()

@@ -78,15 +78,15 @@ class Shadow(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True
 class Standing(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """How a title moves while it stands, from its landing on; lengths are shares of the size of its letters.
 
-    It drifts by `x` and `y` and grows by a share of itself each second. It wiggles about its place as far as
-    `wiggle`, `rate` times a second or so. It breathes: grows by a share and shrinks again, once in a `breath`
-    of so many seconds.
+    It drifts by `x` and `y` and grows by a share of itself each second. It trembles about its place as far
+    as `tremble`, `rate` times a second or so. It breathes: grows by a share and shrinks again, once in a
+    `breath` of so many seconds.
     """
 
     x: Annotated[float, Meta(ge=-2, le=2)] = 0.0
     y: Annotated[float, Meta(ge=-2, le=2)] = 0.0
     grow: Annotated[float, Meta(ge=-0.5, le=0.5)] = 0.0
-    wiggle: Annotated[float, Meta(ge=0, le=1)] = 0.0
+    tremble: Annotated[float, Meta(ge=0, le=1)] = 0.0
     rate: Annotated[float, Meta(ge=0.05, le=20)] = 2.0
     breathe: Annotated[float, Meta(ge=0, le=0.5)] = 0.0
     breath: Annotated[float, Meta(ge=0.1, le=60)] = 4.0

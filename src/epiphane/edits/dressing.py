@@ -1,6 +1,6 @@
 """Dressing a song: lanes and transitions for all of it in one step, by section and from recipes."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
 from msgspec import Struct
@@ -16,6 +16,7 @@ from epiphane.document.recipe import Recipe
 from epiphane.document.song import Section
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.errors import EditError
+from epiphane.facts.form import kind_of, parts_of
 
 _DROP_BARS = 4
 _MOST_OF_A_MOOD = 6
@@ -43,8 +44,12 @@ def dress(
     dressing: Dressing,
     recipes: Mapping[str, Recipe],
     transitions: Mapping[Mood, tuple[TransitionStyle, ...]],
+    is_transition: Callable[[str], bool],
 ) -> Project:
     """Return `project` with lanes by itself: those of an earlier dressing go, unless they are locked.
+
+    What a locked lane is on over, or fires in, is left as it is; at cuts that have a transition of the
+    user's, that one counts.
 
     Each mood has one lane of effects, those of its recipes by chance and never the same at neighbouring hits;
     it fires on the more hits, the denser it is. So have its cuts transitions. All are ordinary lanes.
@@ -54,6 +59,7 @@ def dress(
     recipes : by name
         Those that the dressing names, and that are there.
     transitions : by mood
+    is_transition : of the key of a lane's effect
 
     Raises
     ------
@@ -70,13 +76,13 @@ def dress(
     n_before = len(project.lanes)
     rng = np.random.default_rng(dressing.seed)
     for mood in Mood:
-        spans = [one for one in stretches if one.mood is mood]
+        spans = _free(stretches, mood, _kept(project, lambda key: not is_transition(key)))
         pool = _pool(recipes[name] for name in dressing.of(mood) if name in recipes)
         if spans and pool:
             project = _with_effects(project, dressing, mood, spans, pool, rng)
     if dressing.has_transitions and len(project.shots) > 1:
         for mood in (Mood.CALM, Mood.BUILD, Mood.FULL, Mood.DROP):
-            spans = [one for one in stretches if one.mood is mood]
+            spans = _free(stretches, mood, _kept(project, is_transition))
             if spans and transitions.get(mood):
                 project = _with_transitions(project, dressing, mood, spans, transitions[mood], rng)
     if len(project.lanes) == n_before:
@@ -88,7 +94,7 @@ def _stretches(project: Project) -> list[_Stretch]:
     """Return the song in stretches of one mood, ascending."""
     song = project.song
     assert song is not None
-    sections = song.sections or (Section(0.0, song.duration, "A full", 1.0),)
+    sections = parts_of(song) or (Section(0.0, song.duration, "A full", 1.0),)
     bars = [beat.time for beat in song.beats if beat.place == 1]
     drops = [(drop, _after_bars(bars, drop, song.duration)) for drop in song.drops]
     found: list[_Stretch] = []
@@ -107,6 +113,31 @@ def _stretches(project: Project) -> list[_Stretch]:
     return found
 
 
+def _kept(project: Project, is_kind: Callable[[str], bool]) -> list[Span]:
+    """Return where locked lanes of a kind are on or fire, if that is in parts of the song only."""
+    lanes = [one for one in project.lanes if one.is_locked and is_kind(one.effect)]
+    return [span for lane in lanes for span in lane.spans]
+
+
+def _free(stretches: Iterable[_Stretch], mood: Mood, kept: list[Span]) -> list[_Stretch]:
+    """Return the stretches of a mood, without what lies in spans that are kept."""
+    found = [one for one in stretches if one.mood is mood]
+    for span in kept:
+        found = [
+            _Stretch(mood, start, end)
+            for one in found
+            for start, end in (
+                (one.start, min(one.end, span.start)),
+                (max(one.start, span.end), one.end),
+            )
+            if end - start > _LEAST_SECONDS
+        ]
+    return found
+
+
+_LEAST_SECONDS = 0.1
+
+
 def _after_bars(bars: list[float], drop: float, end: float) -> float:
     """Return the instant a few bars after a drop, or the end of the song if it comes before that."""
     later = [bar for bar in bars if bar > drop + 1e-3]
@@ -114,10 +145,8 @@ def _after_bars(bars: list[float], drop: float, end: float) -> float:
 
 
 def _mood_of(section: Section) -> Mood:
-    word = section.label.rsplit(" ", 1)[-1]
-    if word in (Mood.BUILD.value, Mood.FULL.value):
-        return Mood(word)
-    return Mood.FULL if word not in (Mood.CALM.value, "middle") and section.energy > 0.6 else Mood.CALM
+    kind = kind_of(section)
+    return Mood(kind) if kind in (Mood.BUILD.value, Mood.FULL.value) else Mood.CALM
 
 
 def _pool(recipes: Iterable[Recipe]) -> list[Lane]:
@@ -184,7 +213,8 @@ def _with_transitions(
         name=f"{mood.value} cuts",
         is_dressed=True,
     )
-    return _added(project, lane)
+    # Of two transitions at a cut the one whose lane comes later counts: that of the user.
+    return with_lanes(project, (lane, *project.lanes), next_id=project.next_id + 1)
 
 
 def _pulse(mood: Mood, density: float) -> tuple[PulseUnit, int]:

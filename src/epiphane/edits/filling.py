@@ -19,6 +19,7 @@ from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import cutting_hits
 from epiphane.errors import EditError
+from epiphane.facts.form import kind_of, parts_of
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.hits import importance_order
 from epiphane.timing import frame_at
@@ -132,15 +133,15 @@ def _steps(seconds: float, step: float) -> list[float]:
 
 
 def _section_at(project: Project, time: float) -> int:
-    sections = project.song.sections if project.song is not None else ()
+    sections = parts_of(project.song)
     begun = [n for n, section in enumerate(sections) if section.start <= time + _SECTION_SLACK_SECONDS]
     return begun[-1] if begun else -1
 
 
 def _every_in(project: Project, pace: Pace, section: int) -> int:
-    sections = project.song.sections if project.song is not None else ()
-    word = sections[section].label.rsplit(" ", 1)[-1] if section >= 0 else ""
-    return {"calm": pace.calm, "build": pace.build, "full": pace.full}.get(word, pace.every)
+    kind = kind_of(parts_of(project.song)[section]) if section >= 0 else ""
+    paces = {"calm": pace.calm, "break": pace.calm, "build": pace.build, "full": pace.full}
+    return paces.get(kind, pace.every)
 
 
 def _without_slivers(edges: list[int]) -> list[int]:

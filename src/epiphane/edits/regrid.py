@@ -141,7 +141,7 @@ def _mover(matched: Sequence[tuple[float, float]]) -> Move:
 
 def _moved_section(section: Section, beats: np.ndarray, move: Move, duration: float) -> Section:
     start, end = (_moved_mark(time, beats, move, duration) for time in (section.start, section.end))
-    return Section(start, max(start, end), section.label, section.energy)
+    return replace(section, start=start, end=max(start, end))
 
 
 def _moved_mark(time: float, beats: np.ndarray, move: Move, duration: float) -> float:

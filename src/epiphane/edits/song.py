@@ -1,5 +1,7 @@
 """Edits of the song."""
 
+from collections.abc import Callable
+
 from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
@@ -7,6 +9,7 @@ from epiphane.document.project import Project, with_items
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Song
 from epiphane.edits.followed_cuts import with_cuts_followed
+from epiphane.edits.form import with_own_parts
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import move_cuts
 from epiphane.errors import EditError
@@ -29,12 +32,34 @@ def set_song(project: Project, song: Song) -> Project:
     project = _with_standard_pulses(project)
     changed = replace(project, song=song)
     old, new = bars_of(project), bars_of(changed)
+    if project.song is not None:
+        song = _with_form_of(song, project.song, lambda time: _placed(time, old, new))
+        changed = replace(project, song=song)
     place = dict(zip(bar_frames(old, project.rate), bar_frames(new, project.rate), strict=False))
     n_frames = changed.n_frames
     changed = with_items(
         changed, lambda items: move_cuts(items, lambda frame: place.get(frame, frame), n_frames)
     )
     return with_cuts_followed(project, repinned(changed, move=lambda hit: _placed(hit, old, new)))
+
+
+def _with_form_of(song: Song, before: Song, place: Callable[[float], float]) -> Song:
+    """Return a song with the parts and drops that the user set of the one before, where `place` says."""
+    is_same = song.fingerprint == before.fingerprint
+    move = (lambda time: time + before.start - song.start) if is_same else place
+
+    def moved(time: float) -> float:
+        return round(min(max(move(time), 0.0), song.duration), 6)
+
+    own = [one for one in before.sections if one.is_own]
+    own = [replace(one, start=moved(one.start), end=moved(one.end)) for one in own]
+    kept = [one for one in own if one.end - one.start > _SAME_BEAT_SECONDS]
+    if kept:
+        song = replace(song, sections=with_own_parts(song.sections, kept))
+    if before.has_own_drops:
+        drops = sorted({moved(drop) for drop in before.drops} - {song.duration})
+        song = replace(song, drops=tuple(drops), has_own_drops=True)
+    return song
 
 
 def lock_song(project: Project, *, is_locked: bool) -> Project:

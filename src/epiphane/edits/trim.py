@@ -123,7 +123,7 @@ def _cut_off(whole: Song, start: float, end: float) -> CutOff:
         beats=tuple(beat for beat in whole.beats if start <= beat.time < end),
         drums=whole.drums.mapped(inside),
         sections=tuple(
-            Section(max(section.start, start), min(section.end, end), section.label, section.energy)
+            replace(section, start=max(section.start, start), end=min(section.end, end))
             for section in whole.sections
             if min(section.end, end) - max(section.start, start) > 1e-6
         ),
@@ -142,8 +142,7 @@ def _shifted(part: CutOff, by: float) -> CutOff:
         beats=tuple(replace(beat, time=moved(beat.time)) for beat in part.beats),
         drums=part.drums.mapped(hits),
         sections=tuple(
-            Section(moved(section.start), moved(section.end), section.label, section.energy)
-            for section in part.sections
+            replace(section, start=moved(section.start), end=moved(section.end)) for section in part.sections
         ),
         drops=tuple(moved(drop) for drop in part.drops),
     )
@@ -153,8 +152,9 @@ def _joined(sections: list[Section]) -> tuple[Section, ...]:
     """Return sections of which those that a trim has cut in two are one again."""
     made: list[Section] = []
     for section in sections:
-        if made and made[-1].label == section.label and abs(made[-1].end - section.start) < 1e-4:
-            made[-1] = Section(made[-1].start, section.end, section.label, section.energy)
+        is_same = bool(made) and replace(made[-1], start=section.start, end=section.end) == section
+        if is_same and abs(made[-1].end - section.start) < 1e-4:
+            made[-1] = replace(made[-1], end=section.end)
         else:
             made.append(section)
     return tuple(made)

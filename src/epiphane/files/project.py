@@ -256,7 +256,59 @@ def _upgrade_6(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"version": 7}
 
 
-_UPGRADES = dict(enumerate((_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6), start=1))
+def _upgrade_7(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 8 tells what the user set of the song's form, and has other names for two looks."""
+    raw = dict(raw) | {"version": 8}
+    if isinstance(raw.get("shots"), list):
+        raw["shots"] = [with_trembling(item) for item in raw["shots"]]
+    if isinstance(raw.get("stack"), list):
+        raw["stack"] = [with_edge_pulls(_with_trembling_items(row)) for row in raw["stack"]]
+    return raw
+
+
+def _with_trembling_items(row: Any) -> Any:
+    items = row.get("items") if isinstance(row, dict) else None
+    return row | {"items": [with_trembling(item) for item in items]} if isinstance(items, list) else row
+
+
+def with_trembling(holder: Any) -> Any:
+    """Return an item, or a lane, of version 7 with the name of now for what a standing title does."""
+    for name in ("content", "words"):
+        content = holder.get(name) if isinstance(holder, dict) else None
+        stand = content.get("stand") if isinstance(content, dict) else None
+        if isinstance(content, dict) and isinstance(stand, dict):
+            holder = holder | {name: content | {"stand": _renamed(stand, {"wiggle": "tremble"})}}
+    return holder
+
+
+def with_edge_pulls(lane: Any) -> Any:
+    """Return a lane of version 7 with the name of now for a transition, and hard seams where it had them."""
+    if not isinstance(lane, dict):
+        return lane
+    lane = with_trembling(_with_edge_pull(lane))
+    for name in ("alternatives", "overrides"):
+        if isinstance(lane.get(name), list):
+            lane = lane | {name: [_with_edge_pull(one) for one in lane[name]]}
+    return lane
+
+
+def _with_edge_pull(instance: Any) -> Any:
+    """Return an effect with settings whose motion blur and seam are as they were without a word of them."""
+    if not isinstance(instance, dict) or instance.get("effect") not in ("smear", "push"):
+        return instance
+    settings = instance.get("settings", [])
+    said = (
+        {one.get("name") for one in settings if isinstance(one, dict)} if isinstance(settings, list) else ()
+    )
+    unsaid = [{"name": name, "peak": 0.0, "rest": 0.0} for name in ("shutter", "seam") if name not in said]
+    key = "edge-pull" if instance["effect"] == "smear" else "push"
+    changed = instance | {"effect": key}
+    return changed | {"settings": [*settings, *unsaid]} if isinstance(settings, list) else changed
+
+
+_UPGRADES = dict(
+    enumerate((_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6, _upgrade_7), start=1)
+)
 
 
 def save_project(project: Project, path: Path) -> str:

@@ -11,11 +11,13 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
-from epiphane.files.project import with_combination, with_trigger
+from epiphane.files.project import with_combination, with_edge_pulls, with_trembling, with_trigger
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
 _FAULT_LENGTH = 200
+_WITHOUT_TREMBLING = 5
+"""The first version with the names of now for two looks, see `epiphane.files.project`."""
 
 
 class KeptRecipe(Struct, frozen=True):
@@ -57,6 +59,11 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
             "pulses": [with_combination(pulse) for pulse in raw["pulses"]],
             "lanes": [with_trigger(lane) for lane in raw["lanes"]],
         }
+    if type(version) is int and version < _WITHOUT_TREMBLING:
+        raw = raw | {"lanes": [with_edge_pulls(lane) for lane in raw["lanes"]]}
+        if isinstance(raw.get("items"), list):
+            raw = raw | {"items": [with_trembling(item) for item in raw["items"]]}
+        raw = raw | {"version": _WITHOUT_TREMBLING}
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:

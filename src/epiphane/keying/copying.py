@@ -11,6 +11,7 @@ from epiphane.document.lane import Override
 from epiphane.document.pick import Pick
 from epiphane.document.project import Project, with_lanes
 from epiphane.edits.cues import CueKey
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import Cue, LaneSchedule, Schedule, schedule
@@ -57,8 +58,7 @@ def on_same_beat(cues: Schedule, chosen: Iterable[CueKey]) -> frozenset[CueKey]:
 
 def in_same_section(cues: Schedule, chosen: Iterable[CueKey]) -> frozenset[CueKey]:
     """Return all cues of the lanes of some cues that are in the same sections; all where there are none."""
-    song = cues.project.song
-    sections = () if song is None else song.sections
+    sections = parts_of(cues.project.song)
     found: set[CueKey] = set()
     for lane, times in _by_lane(cues, chosen):
         spans = [

@@ -10,6 +10,7 @@ from epiphane.document.lane import Lane
 from epiphane.document.pick import Landmark, Pattern, Pick
 from epiphane.document.project import Project
 from epiphane.document.song import Hit, Song
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import Bar, bars_of
 from epiphane.facts.hits import HitContext, hits_of, is_near
 from epiphane.timing import frames_at
@@ -142,7 +143,7 @@ def are_inside(song: Song | None, pick: Pick, times: FloatArray) -> BoolArray:
     if pick.end is not None:
         inside &= times < pick.end - 1e-6
     if pick.sections:
-        parts = [] if song is None else [one for one in song.sections if one.label in pick.sections]
+        parts = [one for one in parts_of(song) if one.label in pick.sections]
         among = [(times >= part.start - 1e-3) & (times < part.end - 1e-3) for part in parts]
         inside &= np.any(among, axis=0) if among else False
     if pick.only is not Landmark.ANY:
@@ -155,7 +156,7 @@ def _landmarks(song: Song | None, kind: Landmark) -> FloatArray:
     if song is None:
         return np.empty(0)
     if kind is Landmark.SECTIONS:
-        return np.array(sorted(section.start for section in song.sections))
+        return np.array(sorted(part.start for part in parts_of(song)))
     return np.array([beat.time for beat in song.beats if beat.place == 1])
 
 

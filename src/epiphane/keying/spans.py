@@ -6,6 +6,7 @@ from epiphane.document.envelope import Envelope
 from epiphane.document.lane import Lane, Span
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
+from epiphane.facts.form import parts_of
 from epiphane.timing import frame_at
 
 
@@ -20,7 +21,7 @@ def spans_of(project: Project, lane: Lane) -> tuple[Span, ...]:
     first, end = pick.start or 0.0, length if pick.end is None else min(pick.end, length)
     wholes = [(0.0, length)]
     if pick.sections:
-        sections = () if project.song is None else project.song.sections
+        sections = parts_of(project.song)
         wholes = [(one.start, one.end) for one in sections if one.label in pick.sections]
     clipped = ((max(start, first), min(stop, end)) for start, stop in wholes)
     return tuple(Span(start, stop) for start, stop in clipped if stop - start > 1e-6)

@@ -17,7 +17,7 @@ _SWINGS = 1.5
 """How often a squashed title swings before it is still."""
 _SHAKES_A_SECOND = 13.0
 _SETTLING = 0.5
-"""Seconds in which wiggling begins, so that it does not jump."""
+"""Seconds in which trembling begins, so that it does not jump."""
 _GRAVITY = 9.0  # sizes per second squared
 _SLOWED = 2.2  # of its speed that a particle loses in a second, as an exponent
 _FRACTION = 4  # binary digits of a pixel in which lines are drawn
@@ -33,7 +33,7 @@ class Thrown(Struct, frozen=True, eq=False):
 
 
 def standing_place(place: FloatArray, block: Block, look: TitleLook, clock: TitleClock) -> FloatArray:
-    """Return the place of a landed title: squashed and shaken by that, drifting, wiggling, breathing.
+    """Return the place of a landed title: squashed and shaken by that, drifting, trembling, breathing.
 
     Both are matrices, float64, shape (3, 3), from sizes of the letters to pixels.
     """
@@ -50,7 +50,7 @@ def _is_landing(clock: TitleClock) -> bool:
 
 def _stood(stand: Standing, seconds: float) -> FloatArray:
     """Return where a title is so many seconds after its landing, from where it landed."""
-    begun = min(seconds / _SETTLING, 1.0) * stand.wiggle
+    begun = min(seconds / _SETTLING, 1.0) * stand.tremble
     x, y = (begun * _noise(stand.seed + axis, stand.rate * seconds) for axis in (0, 1))
     breath = 0.5 - 0.5 * math.cos(2 * math.pi * seconds / stand.breath)
     scale = max(0.01, (1 + stand.grow * seconds) * (1 + stand.breathe * breath))

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from epiphane.declare.parameters import Parameter
 from epiphane.effects.operations import Warp, scale_about
 from epiphane.transitions.declare import Blend, Masked, Weighted
 from epiphane.types import FloatArray, Picture, Plane, Size
@@ -114,11 +115,44 @@ def leftward(
     return turned
 
 
-def window(outgoing: Picture, incoming: Picture, share: float, step: float) -> Picture:
+def shutter_parameter() -> Parameter:
+    """Return the parameter of for how much of a frame the shutter is open while something moves."""
+    return Parameter("shutter", "Motion blur", "°", low=0, high=360, rest=180, peak=180)
+
+
+def seam_parameter() -> Parameter:
+    """Return the parameter of how wide one picture goes over into the next where they meet."""
+    return Parameter("seam", "Soft seam", "% of width", low=0, high=20, rest=2, peak=2)
+
+
+def window(outgoing: Picture, incoming: Picture, share: float, step: float, *, seam: float = 0.0) -> Picture:
     """Return what a window sees that has gone from one picture to the next, which follows at its right edge.
 
-    Where it moves slowly, by `step` of its width a frame, it stands between pixels.
+    Where it moves slowly, by `step` of its width a frame, it stands between pixels. Over a `seam`, a share of
+    the width, each picture goes over into the mirror image of itself that lies beyond its edge.
     """
+    seen = _window(outgoing, incoming, share, step)
+    width = outgoing.shape[1]
+    half = round(seam * width / 2)
+    at = width - round(min(max(share, 0.0), 1.0) * width)
+    first, end = max(0, at - half), min(width, at + half)
+    if half == 0 or first >= end:
+        return seen
+    columns = np.arange(first, end)
+    # Of both pictures what lies there, or beyond their edges as in a mirror.
+    old = np.minimum(columns + width - at, 2 * width - 1 - (columns + width - at))
+    new = np.abs(columns - at + 0.5).astype(int)
+    old, new = np.clip(old, 0, width - 1), np.clip(new, 0, width - 1)
+    ramp = np.clip((columns - at) / (2 * half) + 0.5, 0, 1).astype(np.float32)
+    shares = np.repeat(ramp[None], outgoing.shape[0], axis=0)
+    seen = seen.copy()
+    seen[:, first:end] = cv2.blendLinear(
+        np.ascontiguousarray(outgoing[:, old]), np.ascontiguousarray(incoming[:, new]), 1 - shares, shares
+    )
+    return seen
+
+
+def _window(outgoing: Picture, incoming: Picture, share: float, step: float) -> Picture:
     width = outgoing.shape[1]
     gone = min(max(share, 0.0), 1.0) * width
     if step * width >= _WHOLE_PIXELS:

@@ -1,21 +1,18 @@
 """Push: the next picture pushes this one out."""
 
-from epiphane.declare.parameters import Parameter, Values
+from epiphane.declare.parameters import Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Composed, Join, Progress, direction_parameter, transition
-from epiphane.transitions.mixing import leftward, smeared, window
+from epiphane.transitions.mixing import leftward, seam_parameter, shutter_parameter, smeared, window
 from epiphane.types import Picture
 
 
 @transition(
     key="push",
-    version=1,
+    version=2,
     family=Family.MOTION,
     label="Push",
-    parameters=(
-        direction_parameter(),
-        Parameter("shutter", "Motion blur", "°", low=0, high=360, rest=0, peak=0),
-    ),
+    parameters=(direction_parameter(), shutter_parameter(), seam_parameter()),
     keywords="scroll move",
 )
 def push(values: Values, progress: Progress) -> Join:
@@ -23,7 +20,7 @@ def push(values: Values, progress: Progress) -> Join:
     length = progress.step * values.shutter / 360
 
     def apply(outgoing: Picture, incoming: Picture) -> Picture:
-        seen = window(outgoing, incoming, progress.share, progress.step)
+        seen = window(outgoing, incoming, progress.share, progress.step, seam=values.seam / 100)
         return smeared(seen, length * seen.shape[1])
 
     return Join(Composed(leftward(values.direction, apply)))

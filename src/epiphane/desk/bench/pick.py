@@ -30,6 +30,7 @@ from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern
 from epiphane.document.project import Project
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
@@ -109,7 +110,7 @@ class PickRows(QWidget):
         bars = bars_of(project)
         self._from.show_value(0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
         self._to.show_value(0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
-        labels = [] if project.song is None else list(dict.fromkeys(s.label for s in project.song.sections))
+        labels = list(dict.fromkeys(part.label for part in parts_of(project.song)))
         labels += [one for one in pick.sections if one not in labels]
         self._sections.show_checks(lambda: [(text, text) for text in labels], pick.sections)
         self._shots.show_checks(lambda: _shot_options(project), [str(shot) for shot in lane.shots])

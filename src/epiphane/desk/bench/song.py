@@ -35,6 +35,7 @@ from epiphane.edits.picture import change_fades
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.trim import file_duration, shape_song, trim_song
+from epiphane.facts.form import parts_of
 from epiphane.timing import clock_text, frame_start
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
@@ -112,7 +113,7 @@ class SongBench(QWidget):
             return dict.fromkeys(("Beats", "Drums", "Parts", "Drop", "Clock"), "listening…")
         texts = {
             "Drums": _drums_text(song.drums),
-            "Parts": " · ".join(section.label for section in song.sections) or "–",
+            "Parts": " · ".join(part.label for part in parts_of(song)) or "–",
             "Drop": ", ".join(clock_text(drop) for drop in song.drops) or "–",
         }
         if not song.beats:

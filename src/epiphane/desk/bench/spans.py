@@ -10,6 +10,7 @@ from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
 from epiphane.document.project import find
 from epiphane.edits.spans import add_span, clear_spans
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bars_of
 from epiphane.keying.spans import spans_of
 from epiphane.timing import frame_start
@@ -58,8 +59,7 @@ class SpanRows(QWidget):
             bar = bars[bar_at(bars, here)]
             start, end = bar.start, bar.end
         else:
-            sections = () if project.song is None else project.song.sections
-            found = next((one for one in sections if one.start <= here < one.end), None)
+            found = next((one for one in parts_of(project.song) if one.start <= here < one.end), None)
             if found is None:
                 self._editor.said.emit("There is no section under the playhead.", True)
                 return

@@ -183,7 +183,7 @@ class _StandRows(_PartRows):
         number = fields.number
         box = check(
             "moving",
-            "Let it drift, wiggle or breathe while it stands",
+            "Let it drift, tremble or breathe while it stands",
             lambda on: desk.change(stand=_FRESH_STANDING if on else None),
         )
         rows = [
@@ -199,9 +199,9 @@ class _StandRows(_PartRows):
                 label("a second"),
             ),
             row(
-                "Wiggle",
-                number("wiggle", "How far it wiggles", "%", factor=100, decimals=1),
-                number("rate", "How often it wiggles in a second", "Hz", decimals=1, step=0.5),
+                "Tremble",
+                number("tremble", "How far it trembles", "%", factor=100, decimals=1),
+                number("rate", "How often it trembles in a second", "Hz", decimals=1, step=0.5),
             ),
             row(
                 "Breathing",
@@ -216,7 +216,7 @@ class _StandRows(_PartRows):
         return self.part if isinstance(self.part, Standing) else _FRESH_STANDING
 
 
-_FRESH_STANDING = Standing(grow=0.03, wiggle=0.02)
+_FRESH_STANDING = Standing(grow=0.03, tremble=0.02)
 
 
 class _MotionRows(QWidget):

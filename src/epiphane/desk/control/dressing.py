@@ -10,15 +10,9 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import DressingSelection
 from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.project import Project
-from epiphane.edits.dressing import TransitionStyle, dress
-from epiphane.transitions.declare import TRANSITIONS
-
-_STYLES = {
-    Mood.CALM: ("dissolve", "blur-through", "luma", "dip"),
-    Mood.BUILD: ("push", "zoom-through", "wipe", "blinds"),
-    Mood.FULL: ("whip", "push", "zoom-through", "smear", "parting"),
-    Mood.DROP: ("whip", "glitch", "flash-through", "spin-through", "lens-burst"),
-}
+from epiphane.edits.dressing import dress
+from epiphane.keying.dressing_styles import transition_styles
+from epiphane.lane_kinds import is_transition
 
 
 class DressingDesk(QObject):
@@ -61,8 +55,7 @@ class DressingDesk(QObject):
 
     def _dress(self, dressing: Dressing, text: str, gesture: str | None = None) -> None:
         recipes = {kept.recipe.name: kept.recipe for kept in self._recipes.kept}
-        styles = {
-            mood: tuple(TransitionStyle(key, TRANSITIONS.named(key).envelope) for key in keys)
-            for mood, keys in _STYLES.items()
-        }
-        self._editor.apply(lambda p: dress(p, dressing, recipes, styles), text, gesture=gesture)
+        styles = transition_styles()
+        self._editor.apply(
+            lambda p: dress(p, dressing, recipes, styles, is_transition), text, gesture=gesture
+        )

@@ -44,6 +44,7 @@ from epiphane.edits.shots import (
     take_out,
 )
 from epiphane.errors import EditError
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bar_frames
 from epiphane.facts.source_time import shot_at
 from epiphane.timing import frame_at, frame_start
@@ -178,7 +179,7 @@ class ShotDesk(QObject):
     def select_same_section(self) -> None:
         """Select every shot that begins in the sections of those that are selected."""
         project = self._editor.project
-        sections = project.song.sections if project.song is not None else ()
+        sections = parts_of(project.song)
 
         def section_of(shot: Item) -> int:
             start = frame_start(shot.start, project.rate) + 1e-3
@@ -291,7 +292,7 @@ class ShotDesk(QObject):
         shot, project = self._one_meant(), self._editor.project
         if shot is None or project.song is None:
             return
-        times = [section.start for section in project.song.sections] + list(project.song.drops)
+        times = [part.start for part in parts_of(project.song)] + list(project.song.drops)
         frames = sorted(frame_at(time, project.rate) for time in times)
         end = next((frame for frame in frames if frame > shot.end), project.n_frames)
         self._do(lambda p: end_shot(p, shot.id, end, TrimMode.OVERWRITE), "hold of a shot")

@@ -106,7 +106,8 @@ def test_what_lies_where_is_told_by_the_rows(demo):
     layout = layout_of(demo, Rows.TALL)
     stave = layout.staves[1]
     strips = [row.strip for row in layout.rows]
-    assert strips == [Strip.RULER, Strip.SOUND, Strip.HITS, Strip.SHOTS, *[Strip.LANE] * len(layout.lanes)]
+    song_strips = [Strip.PARTS, Strip.RULER, Strip.SOUND, Strip.HITS]
+    assert strips == [*song_strips, Strip.SHOTS, *[Strip.LANE] * len(layout.lanes)]
     for row, below in zip(layout.rows, layout.rows[1:], strict=False):
         assert row.bottom == below.top
         place = layout.locate(500, stave.top + (row.top + row.bottom) / 2)

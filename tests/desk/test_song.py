@@ -2,22 +2,29 @@
 
 import numpy as np
 import pytest
+from hands import drag, field
 from helpers import click_track, write_sound
 from msgspec.structs import replace
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from epiphane.audio.heard import OtherReading
 from epiphane.demo import SONG_FILE
 from epiphane.desk.control.lanes import Target
+from epiphane.desk.control.selection import SongSelection
 from epiphane.desk.score.layout import Strip
 from epiphane.desk.shell import theme
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
 from epiphane.edits.song import set_song
+from epiphane.facts.form import kind_of, parts_of
 from epiphane.facts.grid import bars_of
+from epiphane.timing import frame_at
+
+LEFT = Qt.MouseButton.LeftButton
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
 @pytest.fixture
@@ -28,6 +35,10 @@ def heard(make_window, qtbot):
     window.files.open_song(SONG_FILE)
     qtbot.waitUntil(lambda: not window.jobs.running, timeout=30_000)
     return window
+
+
+def pressed(page, text):
+    QTest.mouseClick(next(one for one in page.findChildren(QPushButton) if one.text() == text), LEFT)
 
 
 def texts(widget):
@@ -96,7 +107,52 @@ def test_drums_sections_and_the_drop_stand_in_the_score(heard):
     assert is_written(heard, layout.left(layout.staves[0]), top - 4, 60, 14)
     stave = layout.stave_at(song.drops[0])
     x = layout.x_at(stave, song.drops[0])
-    assert is_written(heard, x + 2, stave.top, 6, 3)
+    assert is_written(heard, x, stave.top - 2, 10, 10)
+
+
+def test_parts_and_drops_are_put_right_on_their_line_by_mouse_and_keys(heard):
+    editor, viewport = heard.editor, heard.score.viewport()
+
+    def on_line(seconds, pixels=0):
+        layout = heard.score.layout_now()
+        stave = layout.stave_at(seconds)
+        return QPoint(round(layout.x_at(stave, seconds)) + pixels, round(stave.top) + 7)
+
+    parts = parts_of(editor.project.song)
+    first_edge, bars = parts[1].start, [bar.start for bar in editor.bars]
+    earlier = max(bar for bar in bars if bar < first_edge - 0.1)
+    drag(viewport, on_line(first_edge, -1), on_line(earlier, 4))
+    assert parts_of(editor.project.song)[1].start == pytest.approx(earlier)  # from bar line to bar line
+    assert parts_of(editor.project.song)[1].is_own and heard.bench.part.isVisible()
+    pressed(heard.bench.part, "Break")
+    assert kind_of(parts_of(editor.project.song)[1]) == "break"
+    name = field(heard, QLineEdit, "Name of the part")
+    name.selectAll()
+    QTest.keyClicks(name, "Bridge")
+    QTest.keyClick(name, Qt.Key.Key_Return)
+    assert parts_of(editor.project.song)[1].label == "Bridge break"
+    middle = bars[bars.index(earlier) + 1]
+    editor.go_to(frame_at(middle, editor.project.rate))
+    heard.score.setFocus()
+    QTest.keyClick(heard, Qt.Key.Key_U, CTRL)
+    assert len(parts_of(editor.project.song)) == len(parts) + 1
+    assert parts_of(editor.project.song)[editor.selection.part].start == pytest.approx(middle)
+    QTest.keyClick(heard, Qt.Key.Key_J, CTRL | SHIFT)
+    assert len(parts_of(editor.project.song)) == len(parts)
+    # Drops: put by key on the nearest beat, dragged from beat to beat, deleted.
+    drops, beats = editor.project.song.drops, [beat.time for beat in editor.project.song.beats]
+    editor.go_to(frame_at(beats[5], editor.project.rate))
+    QTest.keyClick(heard, Qt.Key.Key_V, SHIFT)
+    assert editor.project.song.drops == tuple(sorted([*drops, beats[5]])) and editor.selection.drop == 0
+    drag(viewport, on_line(beats[5], 4), on_line(beats[7], 6))
+    assert editor.project.song.drops[0] == pytest.approx(beats[7])
+    QTest.keyClick(heard, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert editor.project.song.drops[0] == pytest.approx(beats[6])
+    QTest.keyClick(heard, Qt.Key.Key_Delete)
+    assert editor.project.song.drops == drops and editor.project.song.has_own_drops
+    editor.select(SongSelection())
+    pressed(heard.bench.song, "As heard")
+    assert parts_of(editor.project.song) == parts and not editor.project.song.has_own_drops
 
 
 def test_doubtful_beats_are_hollow(heard):

@@ -27,6 +27,7 @@ from epiphane.desk.bench.lane import LaneBench
 from epiphane.desk.bench.lanes import LanesBench
 from epiphane.desk.bench.lost_work import LostWorkBench
 from epiphane.desk.bench.panels import PanelBench
+from epiphane.desk.bench.part import DropBench, PartBench
 from epiphane.desk.bench.pulse import PulseBench
 from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
 from epiphane.desk.bench.shot import GapBench, ShotBench
@@ -46,6 +47,8 @@ from epiphane.desk.shell.recovery import RecoveryDesk
 BenchPage: TypeAlias = (
     SongBench
     | BeatBench
+    | PartBench
+    | DropBench
     | TapBench
     | CueBench
     | ShotBench
@@ -123,7 +126,7 @@ class BenchPanel(QFrame):
         self._name.setFont(theme.words(12, weight=600))
         self._jobs = jobs
         self._pages = _Pages()
-        self.song = self._added(SongBench(editor, desks.shapes))
+        self.song = self._added(SongBench(editor, desks.shapes, desks.form))
         self.footage = self._added(FootageBench(editor, thumbnails, player))
         self.beat, self.tap = self._added(BeatBench(editor)), self._added(TapBench(editor))
         self.pulse: PulseBench | None = None
@@ -137,6 +140,16 @@ class BenchPanel(QFrame):
         editor.song_changed.connect(self.refresh)
 
     # Pages that may not be wanted are made when they first are: all of them take a window a second.
+
+    @cached_property
+    def part(self) -> PartBench:
+        """The page of a part of the song."""
+        return self._added(PartBench(self._editor, self._desks.form))
+
+    @cached_property
+    def drop(self) -> DropBench:
+        """The page of a drop."""
+        return self._added(DropBench(self._editor, self._desks.form))
 
     @cached_property
     def cues(self) -> CueBench:

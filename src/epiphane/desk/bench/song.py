@@ -16,6 +16,7 @@ from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.project import Project
@@ -41,6 +42,8 @@ from epiphane.timing import clock_text, frame_start
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
 _HINT_EMPTY = "What you select in the score is shown here, to be changed."
 _FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Made of")
+_NO_PARTS = "none were heard: split the song where one begins"
+_NO_DROP = "none: put one on the beat where everything comes in"
 _MOST_OTHERS = 4
 _SAME_SECONDS, _SAME_TEMPO, _COMPARED = 0.02, 0.02, 32
 # How far off the beats a reading's lie, as shares of a beat, and what it is called.
@@ -59,7 +62,7 @@ class SongBench(QWidget):
 
     listen_asked = pyqtSignal(float)
 
-    def __init__(self, editor: Editor, shapes: ShapeDesk) -> None:
+    def __init__(self, editor: Editor, shapes: ShapeDesk, form: FormDesk) -> None:
         super().__init__()
         self._editor = editor
         self._box = QVBoxLayout(self)
@@ -77,6 +80,7 @@ class SongBench(QWidget):
         self._film = FilmFields(editor, shapes)
         self._rows = [row(name, words) for name, words in self._facts.items()]
         self._rows.append(row("Film", self._film))
+        self._rows.insert(_FACTS.index("Made of"), self._form_row(form))
         self._shape = self._shape_rows()
         for widget in (*self._corrections, *self._rows, rule(), *self._shape, self._checks_row()):
             self._box.addWidget(widget)
@@ -94,6 +98,8 @@ class SongBench(QWidget):
         has_work = song is not None or bool(project.footage)
         for widget in self._rows:
             widget.setVisible(has_work)
+        is_own = song is not None and (song.has_own_drops or any(one.is_own for one in song.sections))
+        self._as_heard.setEnabled(is_own and self._editor.heard is not None)
         for widget in (*self._corrections, *self._shape, self._checks):
             widget.setVisible(song is not None)
         self._hint.setText(_HINT if has_work else _HINT_EMPTY)
@@ -113,8 +119,8 @@ class SongBench(QWidget):
             return dict.fromkeys(("Beats", "Drums", "Parts", "Drop", "Clock"), "listening…")
         texts = {
             "Drums": _drums_text(song.drums),
-            "Parts": " · ".join(part.label for part in parts_of(song)) or "–",
-            "Drop": ", ".join(clock_text(drop) for drop in song.drops) or "–",
+            "Parts": " · ".join(part.label for part in parts_of(song)) or _NO_PARTS,
+            "Drop": ", ".join(clock_text(drop) for drop in song.drops) or _NO_DROP,
         }
         if not song.beats:
             return texts | {"Beats": "no beat was heard: set the tempo by hand"}
@@ -278,6 +284,16 @@ class SongBench(QWidget):
     def _shape_song(self, *, gesture: str | None = None, **changes: float) -> None:
         self._editor.apply(lambda p: shape_song(p, **changes), "shape of the song", gesture=gesture)
         self.refresh()
+
+    def _form_row(self, form: FormDesk) -> QWidget:
+        tips = (
+            "A part begins at the bar line nearest to the playhead (Ctrl + U)",
+            "A drop on the beat nearest to the playhead, or none (Shift + V)",
+        )
+        split = button("Split here", tips[0], form.split)
+        drop = button("Drop here", tips[1], form.toggle_drop)
+        self._as_heard = button("As heard", "Forget what was set of parts and drops", form.as_heard)
+        return row("", split, drop, self._as_heard)
 
     def _checks_row(self) -> QWidget:
         self._ticks = button(

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from epiphane.desk.control.dressing import DressingDesk
+from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.mattes import MatteDesk
@@ -20,6 +21,7 @@ from epiphane.desk.control.tracks import TrackDesk
 class Desks:
     """The commands that the bench gives."""
 
+    form: FormDesk
     recipes: RecipeDesk
     lanes: LaneDesk
     shots: ShotDesk

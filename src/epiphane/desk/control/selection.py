@@ -10,6 +10,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.edits.cues import CueKey
 from epiphane.edits.cutting import gap_at
+from epiphane.facts.form import parts_of
 
 
 class _Selected(Struct, frozen=True):
@@ -38,6 +39,16 @@ class _Selected(Struct, frozen=True):
     @property
     def beat(self) -> int | None:
         """The number of the selected beat."""
+        return None
+
+    @property
+    def part(self) -> int | None:
+        """The number of the selected part of the song."""
+        return None
+
+    @property
+    def drop(self) -> int | None:
+        """The number of the selected drop."""
         return None
 
     @property
@@ -105,6 +116,24 @@ class BeatSelection(_Selected, frozen=True):
 
     def is_there(self, project: Project) -> bool:
         return project.song is not None and (self.beat or 0) < len(project.song.beats)
+
+
+class PartSelection(_Selected, frozen=True):
+    """A part of the song, by its number."""
+
+    part: int | None
+
+    def is_there(self, project: Project) -> bool:
+        return (self.part or 0) < len(parts_of(project.song))
+
+
+class DropSelection(_Selected, frozen=True):
+    """A drop of the song, by its number."""
+
+    drop: int | None
+
+    def is_there(self, project: Project) -> bool:
+        return project.song is not None and (self.drop or 0) < len(project.song.drops)
 
 
 class TapSelection(_Selected, frozen=True):
@@ -230,6 +259,8 @@ Selection: TypeAlias = (
     SongSelection
     | PulseSelection
     | BeatSelection
+    | PartSelection
+    | DropSelection
     | TapSelection
     | LaneSelection
     | LanesSelection

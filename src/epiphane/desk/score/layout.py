@@ -20,7 +20,7 @@ MARGIN_LEFT = 112
 NAMES_RIGHT = MARGIN_LEFT - 14
 MARGIN_RIGHT = 16
 TOP = 8
-SECTION_HEIGHT = 15
+SECTION_HEIGHT = 17
 SPECTRUM_HEIGHT = 96
 _MANY_LANES, _VERY_MANY_LANES = 7, 12
 
@@ -67,6 +67,7 @@ _DRUM_ORDER = ("hat", "snare", "kick")
 class Strip(Enum):
     """The horizontal parts of a stave."""
 
+    PARTS = "parts"
     RULER = "ruler"
     SOUND = "sound"
     HITS = "hits"
@@ -125,7 +126,7 @@ class RowPlace(Struct, frozen=True):
 class ScoreLayout:
     """The geometry of the score at a width.
 
-    Staves have a line for section names where the song has sections, a strip for drum hits where it has
+    Staves have a line for the parts of the song where there is one, a strip for drum hits where it has
     any, and a line for each pulse that is not drawn there or on the ruler.
 
     Every bar has the same width, so repeats of the music stand under each other; within a bar time
@@ -171,7 +172,7 @@ class ScoreLayout:
             self.shown_lanes = (open_lane,) if open_lane in self.lanes else self.lanes[:1]
         self.bars_per_line = bars_per_line
         song = project.song
-        self._sections = SECTION_HEIGHT if song is not None and song.sections else 0
+        self._sections = SECTION_HEIGHT if song is not None else 0
         has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
         self.drums_height = 3 * heights.drum + 3 if has_hits else 0
         self._hits = self.drums_height + heights.pulse * len(self.pulses)
@@ -194,8 +195,9 @@ class ScoreLayout:
 
     def _rows(self) -> tuple[RowPlace, ...]:
         """Return the rows of a stave from above to below."""
-        rows = [
-            RowPlace(Strip.RULER, 0, self.sound_top(0)),
+        rows = [RowPlace(Strip.PARTS, 0, self.ruler_top(0))] if self._sections else []
+        rows += [
+            RowPlace(Strip.RULER, self.ruler_top(0), self.sound_top(0)),
             RowPlace(Strip.SOUND, self.sound_top(0), self.hits_top(0)),
             RowPlace(Strip.HITS, self.hits_top(0), self.bows_top(0)),
         ]

@@ -1,4 +1,4 @@
-"""Painting hits: beats on the ruler, drums and pulses as note heads, sections and drops."""
+"""Painting hits: beats on the ruler, drums and pulses as note heads."""
 
 import bisect
 from typing import assert_never
@@ -10,21 +10,18 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import BeatSelection
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
-    SECTION_HEIGHT,
     ScoreLayout,
     Stave,
 )
 from epiphane.desk.shell import theme
 from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
-from epiphane.document.song import DRUMS, Beat, Hit, Section
+from epiphane.document.song import DRUMS, Beat, Hit
 
 DOUBTFUL = 0.5
 """A beat that is less sure than this is drawn hollow, and counted as doubtful."""
 
 _TALL, _SHORT = 12, 5
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
-_SAME_SECONDS = 0.05
-_NAME_INSET = 6.0  # clear of the playhead
 
 
 class NotePainter:
@@ -54,17 +51,6 @@ class NotePainter:
             for drum in DRUMS
         )
 
-    def paint_sections(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
-        """Paint the sections of the song and its drops, above the ruler."""
-        song = self._editor.project.song
-        if song is None:
-            return
-        for section in song.sections:
-            if section.end <= stave.start or section.start >= stave.end:
-                continue
-            is_drop = any(abs(drop - section.start) < _SAME_SECONDS for drop in song.drops)
-            self._paint_section(painter, layout, stave, section, is_drop=is_drop)
-
     def paint_beat(self, painter: QPainter, x: float, base: float, time: float, *, is_first: bool) -> None:
         """Paint one beat on the ruler: taller at the first of a bar, hollow where it is doubtful."""
         tall, pen = (_TALL, QPen(theme.TEXT, 1.6)) if is_first else (_SHORT, QPen(theme.QUIET, 1))
@@ -90,28 +76,6 @@ class NotePainter:
         index = bisect.bisect_left(song.beats, time - 1e-6, key=lambda beat: beat.time)
         is_there = index < len(song.beats) and abs(song.beats[index].time - time) < 1e-5
         return index if is_there else None
-
-    def _paint_section(
-        self, painter: QPainter, layout: ScoreLayout, stave: Stave, section: Section, *, is_drop: bool
-    ) -> None:
-        start, end = max(section.start, stave.start), min(section.end, stave.end)
-        if end - start < 0.05:
-            return
-        left, right = layout.x_at(stave, start), layout.x_at(stave, end)
-        weight = 1 + 3 * section.energy
-        line = QRectF(left, stave.top + SECTION_HEIGHT - 1 - weight, right - left - 2, weight)
-        painter.fillRect(line, theme.RULE)
-        if section.start < stave.start - 1e-3:
-            return
-        words = section.label
-        if is_drop:
-            _paint_drop(painter, left, stave.top - 1)
-            left, words = left + 13, f"{section.label} · drop"
-        painter.setPen(theme.TEXT)
-        painter.setFont(theme.words(8.5, weight=500))
-        room = QRectF(left + _NAME_INSET, stave.top - 4, max(right - left - 8, 12), SECTION_HEIGHT - 1)
-        text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, _LEFT, text)
 
     def paint_drums(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint the hits of the drums as note heads, a line for each."""
@@ -214,13 +178,6 @@ def paint_head(painter: QPainter, head: str, x: float, y: float, strength: float
             painter.drawPolygon(QPolygonF([QPointF(x + reach * a, y + reach * b) for a, b in corners]))
         else:
             painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
-
-
-def _paint_drop(painter: QPainter, x: float, top: float) -> None:
-    """Paint a mark that falls onto the score, beside the name of the section that it begins."""
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.TEXT)
-    painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 9, top), QPointF(x + 4.5, top + 8)]))
 
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

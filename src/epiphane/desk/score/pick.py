@@ -13,6 +13,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.document.timeline import Item
 from epiphane.edits.cues import CueKey
+from epiphane.facts.form import parts_of
 from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.timing import frame_at, frame_start
@@ -21,7 +22,31 @@ from epiphane.timing import frame_at, frame_start
 FOOT_GRAB = 7
 HEAD_GRAB = 6
 LEFT_OUT_GRAB = 6
+_EDGE_GRAB, _DROP_GRAB = 5, 11
 _BOW_GRAB, _LEAST_HALF_BOW = 5, 3.0
+
+
+class PartGrip(Struct, frozen=True):
+    """What of the line of parts lies under the pointer: the start of a part, or a drop, by its number."""
+
+    part: int | None = None
+    drop: int | None = None
+
+
+def part_grip(project: Project, layout: ScoreLayout, stave: Stave, x: float) -> PartGrip | None:
+    """Return what would be dragged at an x of the line of parts of a stave, or None."""
+    song = project.song
+    if song is None:
+        return None
+    for number, drop in enumerate(song.drops):
+        left = layout.x_at(stave, drop) if stave.start - 1e-3 <= drop < stave.end else None
+        if left is not None and left + 1 < x <= left + _DROP_GRAB:  # beside the edge of a part
+            return PartGrip(drop=number)
+    for number, part in enumerate(parts_of(song)):
+        is_here = number > 0 and stave.start - 1e-3 <= part.start < stave.end
+        if is_here and abs(layout.x_at(stave, part.start) - x) <= _EDGE_GRAB:
+            return PartGrip(part=number)
+    return None
 
 
 def shot_under(project: Project, seconds: float) -> Item | None:

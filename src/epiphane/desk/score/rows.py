@@ -84,7 +84,7 @@ class Row(ABC):
 
 
 class RulerRow(Row):
-    """Bars and beats, and above them the sections of the song."""
+    """Bars and beats."""
 
     strip = Strip.RULER
 
@@ -96,12 +96,11 @@ class RulerRow(Row):
         song = self._editor.project.song
         if song is None:
             return None
-        return song.sections, song.drops, self._notes.beats_on(stave), self._editor.selection.beat
+        return self._notes.beats_on(stave), self._editor.selection.beat
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         self._paint_number(painter, layout, stave)
         self._paint_ruler(painter, layout, stave)
-        self._notes.paint_sections(painter, layout, stave)
 
     def press(self, press: Press) -> Drag | None:
         if press.is_alone:

@@ -6,7 +6,7 @@ from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.notes import DOUBTFUL
-from epiphane.desk.score.pick import cue_under, shot_under, skipped_hit_under, transition_under
+from epiphane.desk.score.pick import cue_under, part_grip, shot_under, skipped_hit_under, transition_under
 from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find
@@ -14,11 +14,12 @@ from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
 from epiphane.edits.speed import speed_text
+from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.lane_kinds import lane_kind
-from epiphane.timing import frame_at
+from epiphane.timing import clock_text, frame_at
 
 _REACH_PIXELS = 6
 
@@ -32,6 +33,8 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
             return tell_cue(editor, found[0])
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:
             return "A hit that the lane leaves out; a double click takes it"
+    if place.strip is Strip.PARTS:
+        return tell_form(editor.project, layout, place, at.x())
     if place.strip is Strip.CUTS:
         bow = transition_under(editor, layout, place.stave, at.x())
         return "" if bow is None else tell_transition(editor.project, bow[0])
@@ -41,6 +44,24 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
         return told if held is None else f"{told}\n{WORDS[held.grip].capitalize()}"
     told = tell_hit(editor, layout, place, at)
     return told or f"{place.seconds:.2f} s · frame {frame_at(place.seconds, editor.project.rate)}"
+
+
+def tell_form(project: Project, layout: ScoreLayout, place: Place, x: float) -> str:
+    """Return in words which part of the song, or which drop, is under the pointer, and what may be done."""
+    song, grip = project.song, part_grip(project, layout, place.stave, x)
+    if song is None:
+        return ""
+    if grip is not None and grip.drop is not None:
+        whose = "" if song.has_own_drops else ", as it was heard"
+        told = f"Drop at {clock_text(song.drops[grip.drop])}{whose}"
+        return f"{told}\nDrag it from beat to beat; Delete takes it away"
+    number = part_at(song, place.seconds)
+    if number is None:
+        return "No parts yet: Ctrl + U splits the song at the playhead, Shift + V puts a drop"
+    part = parts_of(song)[number]
+    whose = "set by you" if part.is_own else "as it was heard"
+    told = f"{part.label}, {clock_text(part.start)} to {clock_text(part.end)}, {whose}"
+    return told if grip is None else f"{told}\nDrag its start from bar to bar"
 
 
 def tell_transition(project: Project, one: TransitionCue) -> str:

@@ -41,6 +41,7 @@ from epiphane.desk.score.layout import (
     Strip,
     usual_rows,
 )
+from epiphane.desk.score.parts import PartsRow
 from epiphane.desk.score.pick import cue_under, skipped_hit_under, transition_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
@@ -97,11 +98,9 @@ class ScoreView(QAbstractScrollArea):
     def __init__(self, editor: Editor, thumbnails: Thumbnails, snapping: Snapping) -> None:
         super().__init__()
         self._editor = editor
-        self._song_rows = (
-            RulerRow(editor),
-            SoundRow(editor),
-            HitsRow(editor),
-        )
+        self._song_rows: dict[Strip, Row] = {
+            one.strip: one for one in (PartsRow(editor), RulerRow(editor), SoundRow(editor), HitsRow(editor))
+        }
         self._bows, self._shots = BowsRow(editor), ShotsRow(editor, thumbnails, snapping)
         self._snapping = snapping
         self._loop: tuple[int, int] | None = None
@@ -462,8 +461,9 @@ class ScoreView(QAbstractScrollArea):
             Strip.LANE: lambda place: LaneRow(self._editor, place.lane or LaneId(0), self._snapping),
             Strip.TRACK: lambda place: TrackRow(self._editor, place.track or TrackId(0), self._snapping),
         }
-        below = self._layout.rows[len(self._song_rows) :]
-        return (*self._song_rows, *(rows[place.strip](place) for place in below))
+        return tuple(
+            self._song_rows.get(place.strip) or rows[place.strip](place) for place in self._layout.rows
+        )
 
     def _lay_out(self) -> None:
         self._layout = self._laid_out()

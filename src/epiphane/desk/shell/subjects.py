@@ -10,6 +10,7 @@ from epiphane.desk.control.selection import (
     BeatSelection,
     CuesSelection,
     DressingSelection,
+    DropSelection,
     ExportSelection,
     FillingSelection,
     FootageSelection,
@@ -19,6 +20,7 @@ from epiphane.desk.control.selection import (
     LanesSelection,
     LostWorkSelection,
     NewRecipeSelection,
+    PartSelection,
     PulseSelection,
     RecipeSelection,
     Selection,
@@ -33,6 +35,7 @@ from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.main_track import shot_name
 from epiphane.edits.shots import footage_name
+from epiphane.facts.form import parts_of
 from epiphane.lane_kinds import is_transition, lane_kind
 
 if TYPE_CHECKING:
@@ -103,6 +106,10 @@ def _of_song(window: "Window") -> Subjects:
         beat = editor.selected_beat()
         return "Beat", f"at {beat.time:.3f} s" if beat else ""
 
+    def part_title() -> tuple[str, str]:
+        number, parts = editor.selection.part, parts_of(editor.project.song)
+        return "Part", parts[number].label if number is not None and number < len(parts) else ""
+
     def tap_title() -> tuple[str, str]:
         tap, pulse = editor.selected_tap(), editor.selected_pulse()
         return "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else ""
@@ -130,6 +137,21 @@ def _of_song(window: "Window") -> Subjects:
             delete=bench.beat.remove,
             nudge=nudge_beat,
             snap=bench.beat.to_attack,
+        ),
+        PartSelection: Subject(
+            part_title,
+            lambda: bench.part,
+            "A part of the song is a stretch that is calm, a build, full or a break",
+            delete=window.form.join,
+            nudge=window.form.nudge_part,
+            step=window.form.step,
+        ),
+        DropSelection: Subject(
+            lambda: ("Drop", "of the song"),
+            lambda: bench.drop,
+            "A drop is where everything comes in at once, after less",
+            delete=window.form.remove_drop,
+            nudge=window.form.nudge_drop,
         ),
         TapSelection: Subject(
             tap_title,

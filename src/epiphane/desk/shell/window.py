@@ -24,6 +24,7 @@ from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
+from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.mattes import MatteDesk
@@ -110,7 +111,7 @@ class Window(QMainWindow):
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
         self.recovery = RecoveryDesk(self.editor, self.files)
         self.lanes, self.instrument = LaneDesk(self.editor), Instrument(self.editor, self.playback)
-        self.cues = CueDesk(self.editor)
+        self.cues, self.form = CueDesk(self.editor), FormDesk(self.editor)
         self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
@@ -166,6 +167,7 @@ class Window(QMainWindow):
 
     def _made_bench(self) -> BenchPanel:
         desks = Desks(
+            self.form,
             self.recipes,
             self.lanes,
             self.shots,

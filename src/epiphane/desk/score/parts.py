@@ -1,0 +1,180 @@
+"""The line of parts above the ruler: parts of the song and drops, and what is dragged of them."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from epiphane.arrays import nearest_of
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import DropSelection, PartSelection, SongSelection
+from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.pick import part_grip
+from epiphane.desk.score.rows import Press, Row
+from epiphane.desk.shell import theme
+from epiphane.document.song import Section
+from epiphane.edits.form import move_drop, move_part, shortest_part
+from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.grid import bars_of
+from epiphane.timing import frame_at
+
+_NAME_INSET = 6.0  # clear of the playhead
+_SAME_SECONDS = 0.05
+
+
+class PartsRow(Row):
+    """The parts of the song and its drops: those that the user set are drawn full, those heard thinner."""
+
+    strip = Strip.PARTS
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__(editor)
+
+    def content(self, layout: ScoreLayout, stave: Stave) -> object:
+        song, selection = self._editor.project.song, self._editor.selection
+        if song is None:
+            return None
+        return song.sections, song.drops, song.has_own_drops, selection.part, selection.drop
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
+        song = self._editor.project.song
+        if song is None:
+            return
+        parts = parts_of(song)
+        if not parts and stave.index == 0:
+            painter.setPen(theme.QUIET)
+            painter.setFont(theme.words(8.5))
+            painter.drawText(QRectF(0, stave.top - 4, MARGIN_LEFT - 14, SECTION_HEIGHT - 1), _RIGHT, "parts")
+        for number, part in enumerate(parts):
+            if part.end > stave.start and part.start < stave.end:
+                self._paint_part(painter, layout, stave, part, number)
+        for number, drop in enumerate(song.drops):
+            if stave.start - 1e-3 <= drop < stave.end:
+                is_chosen = number == self._editor.selection.drop
+                at = QPointF(layout.x_at(stave, drop), stave.top - 1)
+                _paint_drop(painter, at, is_own=song.has_own_drops, is_chosen=is_chosen)
+
+    def cursor(self, press: Press) -> Qt.CursorShape:
+        grip = part_grip(self._editor.project, press.layout, press.place.stave, press.at.x())
+        if grip is None:
+            return Qt.CursorShape.PointingHandCursor
+        return Qt.CursorShape.SplitHCursor if grip.drop is None else Qt.CursorShape.SizeHorCursor
+
+    def press(self, press: Press) -> Drag | None:
+        editor, song = self._editor, self._editor.project.song
+        grip = part_grip(editor.project, press.layout, press.place.stave, press.at.x())
+        if grip is not None and grip.drop is not None:
+            editor.select(DropSelection(grip.drop))
+            return Drag(Grip.SHOT, press.at, press.place, shot=DropDrag(editor, grip.drop))
+        if grip is not None and grip.part is not None:
+            editor.select(PartSelection(grip.part))
+            return Drag(Grip.SHOT, press.at, press.place, shot=PartDrag(editor, grip.part))
+        number = part_at(song, press.place.seconds)
+        editor.select(SongSelection() if number is None else PartSelection(number))
+        return self._go_there(press)
+
+    def _paint_part(
+        self, painter: QPainter, layout: ScoreLayout, stave: Stave, part: Section, number: int
+    ) -> None:
+        start, end = max(part.start, stave.start), min(part.end, stave.end)
+        if end - start < _SAME_SECONDS:
+            return
+        left, right = layout.x_at(stave, start), layout.x_at(stave, end)
+        is_chosen = number == self._editor.selection.part
+        base = stave.top + SECTION_HEIGHT - 1
+        if is_chosen:
+            room = QRectF(left, stave.top - 5, right - left - 2, SECTION_HEIGHT + 4)
+            painter.fillRect(room, theme.RAISED)
+        weight = 1 + 3 * part.energy
+        line = QRectF(left, base - weight, right - left - 2, weight)
+        painter.fillRect(line, theme.QUIET if part.is_own or is_chosen else theme.RULE)
+        if part.start < stave.start - 1e-3:
+            return
+        painter.fillRect(QRectF(left, stave.top - 3, 1, SECTION_HEIGHT + 2), theme.RULE)
+        song = self._editor.project.song
+        drops = () if song is None else song.drops
+        if any(abs(drop - part.start) < _SAME_SECONDS for drop in drops):
+            left += 12
+        painter.setPen(theme.TEXT)
+        painter.setFont(theme.words(8.5, weight=600 if part.is_own else 400))
+        room = QRectF(left + _NAME_INSET, stave.top - 4, max(right - left - 8, 12), SECTION_HEIGHT - 1)
+        text = painter.fontMetrics().elidedText(part.label, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, _LEFT, text)
+
+
+class _HeldForm:
+    """What of the form is held: it goes from mark to mark; `free` lets it go anywhere."""
+
+    pair = None
+
+    def __init__(self, editor: Editor) -> None:
+        self._editor, self._before = editor, editor.project
+        self.words = ""
+
+    def _mark(self, marks: Sequence[float], place: Place, *, is_free: bool) -> float:
+        found = None if is_free else nearest_of(marks, place.seconds)
+        return place.seconds if found is None else found
+
+    def end(self) -> None:
+        """It is where it was brought already."""
+
+    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
+        """What it does is seen as it is done."""
+
+
+class PartDrag(_HeldForm):
+    """The start of a part, dragged from bar line to bar line."""
+
+    def __init__(self, editor: Editor, number: int) -> None:
+        super().__init__(editor)
+        self._number = number
+
+    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
+        """Have the part begin at the bar line nearest to a place, as far as both parts stay a beat long."""
+        song, before, number = self._before.song, self._before, self._number
+        if song is None:
+            return
+        parts, least = parts_of(song), shortest_part(song)
+        low, high = parts[number - 1].start + least, parts[number].end - least
+        marks = [bar.start for bar in bars_of(before) if low - 1e-3 <= bar.start <= high + 1e-3]
+        at = min(max(self._mark(marks, place, is_free=is_free), low), high)
+        bar = next((one.number for one in bars_of(before) if abs(one.start - at) < 1e-3), None)
+        self.words = f"begins at {at:.2f} s" if bar is None else f"begins with bar {bar}"
+        self._editor.apply(lambda _: move_part(before, number, at), "start of a part", gesture="part")
+
+
+class DropDrag(_HeldForm):
+    """A drop, dragged from beat to beat."""
+
+    def __init__(self, editor: Editor, number: int) -> None:
+        super().__init__(editor)
+        self._number = number
+
+    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
+        """Put the drop on the beat nearest to a place."""
+        song, before, number = self._before.song, self._before, self._number
+        if song is None:
+            return
+        at = self._mark([beat.time for beat in song.beats], place, is_free=is_free)
+        self.words = f"drop at {at:.2f} s · frame {frame_at(at, before.rate)}"
+        if self._editor.apply(lambda _: move_drop(before, number, at), "move of a drop", gesture="drop"):
+            drops = self._editor.project.song.drops if self._editor.project.song else ()
+            nearest = min(range(len(drops)), key=lambda n: abs(drops[n] - at), default=None)
+            if nearest is not None:
+                self._editor.select(DropSelection(nearest))
+
+
+def _paint_drop(painter: QPainter, at: QPointF, *, is_own: bool, is_chosen: bool) -> None:
+    """Paint a mark that falls onto the score: filled where the user set it, else as an outline."""
+    x, top = at.x(), at.y()
+    painter.setPen(QPen(theme.TEXT, 1.6 if is_chosen else 1.1))
+    painter.setBrush(theme.TEXT if is_own else theme.GROUND)
+    painter.drawPolygon(QPolygonF([QPointF(x + 0.5, top), QPointF(x + 9.5, top), QPointF(x + 5, top + 9)]))
+    if is_chosen:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(x - 2.5, top - 3, 15, 14))
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from epiphane.audio.accents import AccentHit, accent_sound, attack_of, with_accents
 from epiphane.audio.mix import read_sounds
 from epiphane.audio.samples import read_samples
-from epiphane.document.lane import Accent, AccentSound, Override
+from epiphane.document.lane import Accent, AccentPoint, AccentSound, Override
 from epiphane.document.project import with_lanes
 from epiphane.edits.footage import add_footage, remove_footage
 from epiphane.edits.recipes import recipe_of
@@ -41,6 +41,9 @@ def test_an_accent_lies_with_its_attack_on_its_instant_and_is_cut_at_the_ends():
         first = round(1.5 * RATE) - attack
         assert np.array_equal(mixed[first : first + len(made)], made)
         assert not song.any()
+        peaked = with_accents(song, [AccentHit(1.5, sound, 0.0, AccentPoint.PEAK)], RATE)
+        loud = np.convolve((peaked**2).mean(axis=1), np.ones(480) / 480, "same")
+        assert abs(int(loud.argmax()) / RATE - 1.5) < 0.006
         halved = with_accents(song, [AccentHit(1.5, sound, -6.0206)], RATE)
         assert np.allclose(halved, mixed / 2, atol=1e-4)
         for time in (0.0, 2.999, -0.1):

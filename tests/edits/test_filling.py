@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.envelope import Envelope
 from epiphane.document.filling import Order, Pace
 from epiphane.document.footage import (
     Flaw,
@@ -24,10 +25,15 @@ from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.timeline import Extend, Move, cut_of
 from epiphane.edits.casting import SLOWEST
 from epiphane.edits.filling import default_filling, fill_song
+from epiphane.edits.lanes import add_lane
+from epiphane.edits.overlays import add_overlay_lane
+from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots, slip_shot
+from epiphane.edits.tracks import put_on_track
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.source_time import source_seconds
+from epiphane.keying.schedule import schedule
 from epiphane.timing import COMMON_RATES, frame_at
 
 
@@ -288,6 +294,31 @@ def test_only_clean_stretches_of_used_takes_are_shown_and_none_twice_while_there
         free[clip.id] = [(a, b) for a, b in pieces if b > a]
 
 
+def test_logos_overlays_and_what_can_be_seen_through_do_not_fill():
+    clip, see_through, ink, emblem = (some_footage(n) for n in (1, 2, 3, 4))
+    project = empty(footage=(replace(see_through, has_alpha=True), clip, ink, emblem))
+    project = add_overlay_lane(project, [ink.id], PulseId(5))
+    project, _ = put_on_track(project, emblem.id, 30)
+    assert {shot.footage for shot in fill_song(project).shots} == {clip.id}
+    chosen = fill_song(project, footage=(ink.id,))  # unless it is asked for
+    assert {shot.footage for shot in chosen.shots} == {ink.id}
+    alone = replace(project, footage=project.footage[:1], stack=())
+    assert {shot.footage for shot in fill_song(alone).shots} == {see_through.id}
+
+
+@given(st.integers(0, 20), st.integers(0, 20), st.booleans())
+@settings(max_examples=25)
+def test_clips_that_are_long_enough_have_frames_for_the_transitions_on_their_cuts(before, after, lands):
+    clips = tuple(some_footage(n, duration=30.0) for n in (1, 2))
+    project, cuts = ensure_pulse(empty(footage=clips), PulseUnit.CUT)
+    envelope = Envelope(rise=before, fall=after)
+    project = add_lane(project, "dissolve", cuts, envelope=envelope)
+    filled = fill_song(project, lands=lands)
+    shown = schedule(filled).transitions
+    assert len(shown) == len(filled.shots) - 1 or before + after == 0
+    assert [one.n_lacking(filled) for one in shown] == [(0, 0)] * len(shown)
+
+
 def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():
     passages = (
         Passage(0.0, None, 0.2, 3.0, (100, 128, 128)),
@@ -298,8 +329,9 @@ def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():
     one, other = (replace(some_footage(n), passages=passages) for n in (1, 2))
     filled = fill_song(empty(footage=(one, other)), lands=False)
     starts = [cut_of(shot).source_start for shot in filled.shots]
-    assert starts[:2] == [2.0, 4.0]  # the second is lit otherwise
-    assert set(starts[2:4]) == {2.0, 4.0}
+    # The second is lit otherwise, and leaves a handle for a transition before the black.
+    assert starts[:2] == [2.0, pytest.approx(4.0 - 11 / 30)]
+    assert sorted(starts[2:4]) == pytest.approx([2.0 - 11 / 30, 4.0])
     assert starts[4:6] == [0.0, 0.0]  # what is left, and never black
 
 

@@ -26,11 +26,11 @@ from epiphane.edits.footage import (
     remove_footage,
     remove_moment,
     rename_group,
-    shape_by_clip,
+    shape_by_footage,
 )
 from epiphane.edits.history import History
 from epiphane.edits.picture import choose_shape
-from epiphane.edits.shots import pin_shot
+from epiphane.edits.shots import lay_in_row, pin_shot
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import FoundInClip
@@ -40,13 +40,22 @@ CLIP = FootageFacts("/a.mp4", "fa", 4.0, 1081, 1921, Fraction(25))
 STILL = FootageFacts("/s.png", "fs", 0.0, 4000, 3000, Fraction(1), FootageKind.STILL)
 
 
-def test_the_first_clip_shapes_the_film_and_no_file_comes_twice():
+def test_most_of_the_footage_shapes_the_film_and_no_file_comes_twice():
     copy = replace(CLIP, path="/copy.mp4")
     other = replace(CLIP, path="/b.mp4", fingerprint="fb", width=64, height=64)
     project = add_footage(Project(), [STILL, CLIP, CLIP, copy, other])
     assert (project.width, project.height, project.rate) == (1080, 1920, 25)
     assert [one.path for one in project.footage] == ["/s.png", "/a.mp4", "/b.mp4"]
     assert known_already(project, [copy, replace(CLIP, path="/c.mp4", fingerprint="fc")]) == ["/copy.mp4"]
+    wide = [replace(CLIP, path=f"/w{n}.mp4", fingerprint=f"w{n}", width=1920, height=1080) for n in range(3)]
+    odd = replace(CLIP, path="/a-first.mp4", fingerprint="odd", rate=Fraction(60))
+    most = add_footage(Project(), [odd, *wide])
+    assert (most.width, most.height, most.rate) == (1920, 1080, 25)
+    assert add_footage(add_footage(Project(), [odd]), wide).width == 1920  # nothing was made of it yet
+    used = lay_in_row(add_footage(Project(), [odd]), [FootageId(1)])
+    assert add_footage(used, wide).width == 1080
+    over = [replace(one, has_alpha=True) for one in wide]
+    assert add_footage(Project(), [odd, *over]).width == 1080
     tiny = add_footage(Project(), [replace(CLIP, width=1, height=1)])
     assert (tiny.width, tiny.height) == (1280, 720)
     assert add_footage(Project(), [STILL]).width == 1280
@@ -56,8 +65,13 @@ def test_a_shape_that_was_chosen_stays_whatever_comes():
     chosen = choose_shape(Project(), width=1080, height=1080, rate=Fraction(60))
     project = add_footage(chosen, [CLIP])
     assert (project.width, project.height, project.rate) == (1080, 1080, 60)
-    by_clip = shape_by_clip(project)
-    assert (by_clip.width, by_clip.height, by_clip.rate, by_clip.is_shape_chosen) == (1080, 1920, 25, False)
+    by_footage = shape_by_footage(project)
+    assert (by_footage.width, by_footage.height, by_footage.rate, by_footage.is_shape_chosen) == (
+        1080,
+        1920,
+        25,
+        False,
+    )
 
 
 def test_footage_taken_away_takes_its_shots_along_and_leaves_no_hole():

@@ -24,7 +24,7 @@ from epiphane.document.titles import (
     TextUnit,
 )
 from epiphane.edits.footage import add_footage, remove_footage
-from epiphane.edits.titles import put_title, set_as_logo, strike_below
+from epiphane.edits.titles import land_title, put_title, set_as_logo, strike_below
 from epiphane.edits.tracks import find_item, put_on_track
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
@@ -34,6 +34,7 @@ from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
+from epiphane.timing import frame_at
 from epiphane.titles.faces import axes_of, usual_axes
 from epiphane.titles.motions.declare import MOTIONS
 from epiphane.titles.picture import logo_picture, text_picture
@@ -140,6 +141,13 @@ def test_lanes_on_landings_shake_what_lies_below_and_not_the_title():
     struck = strike_below(project, number)
     pulse = next(one for one in struck.pulses if one.unit is PulseUnit.LANDING)
     assert [hit.time for hit in hits_of(pulse, hit_context_of(struck))] == [2.0]
+    twice, _ = put_title(struck, ROLL, 0, hit=4.0)  # another title that lands: nothing is struck there
+    for lane in struck.lanes:
+        found = schedule(twice).lane(lane.id)
+        assert [cue.hit.time for cue in found.cues] == [2.0]
+        assert [hit.time for hit in found.hits] == [2.0, 4.0] and found.levels[frame_at(4.0, twice.rate)] == 0
+    moved = land_title(twice, number, 1.0)
+    assert [cue.hit.time for cue in schedule(moved).lane(lane.id).cues] == [1.0]
     assert [lane.effect for lane in struck.lanes] == ["shake", "flash"]
     assert struck.stack[-1].id == find_item(struck, number)[0].id  # the title lies over them
 
@@ -277,7 +285,9 @@ def test_a_still_on_a_track_is_set_as_a_logo_and_back_and_a_clip_is_not():
     still = some_still(9)
     project = replace(project, footage=(*project.footage, still))
     project, number = put_on_track(project, still.id, 30, None)
-    made = set_as_logo(project, number)
+    made = set_as_logo(project, number, hit=2.0)
+    assert landing_frame(find_item(made, number)[1], project.rate) == 60
+    assert find_item(made, number)[1].content.arrive is not None
     content = find_item(made, number)[1].content
     assert isinstance(content, LogoFill) and content.footage == still.id
     assert find_item(set_as_logo(made, number), number)[1].footage == still.id

@@ -285,6 +285,27 @@ def test_it_stays_on_its_hit_through_other_beats_another_rate_and_a_longer_fligh
         )
 
 
+@pytest.mark.parametrize("size", [(320, 180), (180, 320), (180, 180)])
+@pytest.mark.parametrize("text", ["A LONG LINE OF WORDS", "FOUR\nLINES\nOF\nTEXT"])
+def test_a_text_that_fits_stays_within_the_safe_area_of_any_shape(text, size):
+    own = TextFill(text, size=0.3, colour="#ffffff")
+    fitted = drawn(replace(own, fits=True), size=size)[..., 3]
+    rows, columns = np.nonzero(fitted > 20)
+    margins = [size[0] * 0.05 - 2, size[1] * 0.05 - 2]
+    assert columns.min() >= margins[0] and columns.max() < size[0] - margins[0]
+    assert rows.min() >= margins[1] and rows.max() < size[1] - margins[1]
+    short = replace(own, text="GO", size=0.1)
+    assert np.array_equal(drawn(short, size=size), drawn(replace(short, fits=True), size=size))
+
+
+def test_a_title_that_would_stand_on_another_one_stands_beside_it():
+    project, first = put_title(replace(a_project(n_lanes=0), footage=()), TextFill("ONE", size=0.18), 30)
+    project, second = put_title(project, TextFill("TWO", size=0.18), 40)
+    project, later = put_title(project, TextFill("SIX", size=0.18), 300)
+    places = [find_item(project, one)[1].transform.y for one in (first, second, later)]
+    assert places == [0.0, 0.22, 0.0]
+
+
 # What goes wrong
 
 

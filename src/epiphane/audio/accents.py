@@ -9,7 +9,7 @@ from msgspec import Struct
 from scipy import ndimage as ndi
 from scipy import signal
 
-from epiphane.document.lane import AccentSound
+from epiphane.document.lane import AccentPoint, AccentSound
 from epiphane.timing import seconds_to_sample
 from epiphane.types import Float32Array, FloatArray
 
@@ -18,7 +18,7 @@ _LEVEL = 0.5
 
 
 class AccentHit(Struct, frozen=True):
-    """A sound whose attack is at an instant of the song, in seconds, so many decibels louder.
+    """A sound whose attack, or peak, is at an instant of the song, in seconds, so many decibels louder.
 
     One that is not shipped is named by the fingerprint of its footage.
     """
@@ -26,6 +26,7 @@ class AccentHit(Struct, frozen=True):
     time: float
     sound: AccentSound | str
     gain: float
+    point: AccentPoint = AccentPoint.ATTACK
 
 
 def with_accents(
@@ -34,7 +35,7 @@ def with_accents(
     rate: int,
     sounds: Mapping[str, Float32Array] = MappingProxyType({}),
 ) -> Float32Array:
-    """Return a song with accents in it, their attacks exact to the sample.
+    """Return a song with accents in it, their attacks or peaks exact to the sample.
 
     Parameters
     ----------
@@ -49,16 +50,19 @@ def with_accents(
     float32, shape (n_samples, 2); the very song where there is no accent
     """
     made: Float32Array | None = None
-    own: dict[str, tuple[Float32Array, int]] = {}
+    places: dict[tuple[AccentSound | str, AccentPoint], int] = {}
     for hit in hits:
         if isinstance(hit.sound, AccentSound):
-            sound, attack = accent_sound(hit.sound, rate)
+            sound, place = accent_sound(hit.sound, rate)
         else:
-            if hit.sound not in own:
-                heard = sounds.get(hit.sound, np.zeros((0, 2), np.float32))
-                own[hit.sound] = heard, attack_of(heard, rate)
-            sound, attack = own[hit.sound]
-        first = seconds_to_sample(hit.time, rate) - attack
+            sound, place = sounds.get(hit.sound, np.zeros((0, 2), np.float32)), None
+        key = hit.sound, hit.point
+        if key not in places:
+            if hit.point is AccentPoint.PEAK:
+                places[key] = peak_of_sound(sound, rate)
+            else:
+                places[key] = attack_of(sound, rate) if place is None else place
+        first = seconds_to_sample(hit.time, rate) - places[key]
         begin, end = max(first, 0), min(first + len(sound), len(song))
         if end <= begin:
             continue
@@ -78,12 +82,27 @@ def attack_of(sound: Float32Array, rate: int) -> int:
     """
     if not len(sound):
         return 0
-    power = np.square(sound).sum(axis=1)
-    level = np.sqrt(np.maximum(ndi.uniform_filter1d(power, max(1, rate // 100)), 0))
-    peak = int(np.argmax(level))
+    level, peak = _levels(sound, rate), peak_of_sound(sound, rate)
     weaker = np.flatnonzero(level[:peak] < level[peak] / 2)
     # The mean rises half its length before the sound does.
     return int(weaker[-1]) + rate // 200 if len(weaker) else 0
+
+
+def peak_of_sound(sound: Float32Array, rate: int) -> int:
+    """Return the sample in the middle of the loudest 10 ms of a sound.
+
+    Parameters
+    ----------
+    sound : float32, shape (n_samples, 2)
+    rate : int, samples / second
+    """
+    return int(np.argmax(_levels(sound, rate))) if len(sound) else 0
+
+
+def _levels(sound: Float32Array, rate: int) -> FloatArray:
+    """Return how loud 10 ms around each sample are, float64, shape (n_samples,)."""
+    power = np.square(sound, dtype=np.float64).sum(axis=1)
+    return np.asarray(np.sqrt(np.maximum(ndi.uniform_filter1d(power, max(1, rate // 100)), 0)))
 
 
 @lru_cache(maxsize=16)

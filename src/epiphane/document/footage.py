@@ -89,8 +89,8 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     `moments` are proposals until they are accepted, ascending. `takes` lie between the cuts that it has in
     itself, `passages` tell what it shows where; both begin with its first picture. `is_searched` tells
     whether it has been looked through for these three. `damaged` is the share of its pictures that cannot
-    be decoded, `treatments` say in words what is done so that it looks right. `name` and `group` are the
-    user's own, empty where there are none.
+    be decoded, `treatments` say in words what is done so that it looks right. Where it `has_alpha`, something
+    can be seen through it. `name` and `group` are the user's own, empty where there are none.
     """
 
     id: FootageId
@@ -113,6 +113,7 @@ class Footage(Struct, frozen=True, forbid_unknown_fields=True):
     is_searched: bool = False
     damaged: Share = 0.0
     treatments: Annotated[tuple[Annotated[str, Meta(max_length=100)], ...], Meta(max_length=8)] = ()
+    has_alpha: bool = False
 
     @property
     def end(self) -> float:

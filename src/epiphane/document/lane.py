@@ -102,14 +102,22 @@ class AccentSound(Enum):
     REVERSE_SWELL = "reverse swell"
 
 
+class AccentPoint(Enum):
+    """What of a sound falls on the frame of its cue: where it begins to be heard, or where it is loudest."""
+
+    ATTACK = "attack"
+    PEAK = "peak"
+
+
 class Accent(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A sound, shipped or of the shelf, that is heard with a cue, its attack on the cue's frame.
+    """A sound, shipped or of the shelf, that is heard with a cue, its attack or its peak on the cue's frame.
 
     The gain is in decibels.
     """
 
     sound: AccentSound | FootageId
     gain: Annotated[float, Meta(ge=-48, le=24)] = -6.0
+    point: AccentPoint = AccentPoint.ATTACK
 
 
 class Override(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
@@ -142,8 +150,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     `depth` scales every cue, `wander` is the share of its strength that a cue may lose at random
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `trigger` is to step, the level is back at rest after `n_steps`
-    steps. Where it has `shots`, it does nothing on others. Where a lane `is_solo`, those that are not fire
-    nothing. `name` is the user's own, empty where there is none.
+    steps. Where it has `shots`, it does nothing on others; one that landings fire may have titles there.
+    Where a lane `is_solo`, those that are not fire nothing. `name` is the user's own, empty where there is none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
     row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it

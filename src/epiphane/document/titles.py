@@ -146,7 +146,8 @@ class TextFill(TitleLook, frozen=True, tag="text"):
     The face is a shipped one, by its name, or that of a `file`. The `size` is a share of the frame's height;
     tracking is a share of the size, and leading is in sizes. `axes` set a variable face: the four letters of
     an axis, as ``wght``, and its value. By its `fingerprint` a face is known whose file is gone. `footage` is
-    seen through the letters in place of their colour.
+    seen through the letters in place of their colour. Where it `fits`, it is set smaller in a frame whose
+    safe area would be too narrow or too low for it.
     """
 
     text: Annotated[str, Meta(max_length=10_000)]
@@ -162,6 +163,7 @@ class TextFill(TitleLook, frozen=True, tag="text"):
     axes: Annotated[tuple[FaceAxis, ...], Meta(max_length=16)] = ()
     fingerprint: Annotated[str, Meta(pattern="^[0-9a-f]{32}$")] | None = None
     footage: FootageId | None = None
+    fits: bool = False
 
 
 class LogoFill(TitleLook, frozen=True, tag="logo"):

@@ -68,8 +68,8 @@ class Part(Struct, frozen=True):
 class _Clip:
     """A clip while the song is filled: what of it has not been shown yet."""
 
-    def __init__(self, footage: Footage, filling: Filling, rate: Fraction) -> None:
-        self.footage = footage
+    def __init__(self, footage: Footage, filling: Filling, rate: Fraction, handle: float) -> None:
+        self.footage, self._handle = footage, handle
         self.n_used = 0
         self.look: Look | None = None
         self._lands = filling.lands
@@ -129,11 +129,12 @@ class _Clip:
     def _pinned(self, moment: Moment, place: Place, spans: Sequence[Span]) -> tuple[float, Part, Moment]:
         """Return the part with a moment on the hit that suits it best, and how good that is."""
         span = _holding(spans, moment.time) or self._spans[0]
+        within = span[0] + self._handle, span[1] - self._handle
 
         def value(target: Target) -> tuple[float, int]:
             is_prepared = target.frame > place.start or target.weight > 1
             importance = (0.5 + 0.5 * target.weight) * (1.0 if is_prepared else _UNPREPARED)
-            return round(importance * self._speed(target, place, moment, span), 6), -target.frame
+            return round(importance * self._speed(target, place, moment, within), 6), -target.frame
 
         target = max(place.targets, key=value)
         speed = self._speed(target, place, moment, span)
@@ -165,18 +166,26 @@ class _Clip:
             if not is_enough and length < longest - _ROUNDING:
                 continue
             speed = 1.0 if is_enough else max(self._slowest, length / needed)
-            for start in self._starts(span, needed) if is_enough else [span[0]]:
+            for start in self._starts(span, needed, whole) if is_enough else [span[0]]:
                 value = self._value(start, start + speed * needed, looks)
                 value *= 1.0 if is_enough else _SLOWED_WEIGHT
                 if best is None or value > best[0] + _ROUNDING:
                     best = value, Part(self.footage, whole, start, speed, None, True, self.n_used)
         return None if best is None else best[1]
 
-    def _starts(self, span: Span, needed: float) -> list[float]:
-        """Return where a part of a free stretch may begin: with it, with a passage, or ending with it."""
-        last = span[1] - needed
-        inside = [first for (first, _), _ in self._passages if span[0] < first < last]
-        return [span[0], *inside, last] if last > span[0] + _ROUNDING else [span[0]]
+    def _starts(self, span: Span, needed: float, whole: Span) -> list[float]:
+        """Return where a part of a free stretch may begin: with it, with a passage, or ending with it.
+
+        Where there is room, handles are left at both ends of the `whole` stretch.
+        """
+        first, last = span[0], span[1] - needed
+        low, high = max(first, whole[0] + self._handle), min(last, whole[1] - self._handle - needed)
+        if high >= low:
+            first, last = low, high
+        elif last > first:
+            first = last = min(max((low + high) / 2, first), last)  # as much at one end as at the other
+        inside = [begun for (begun, _), _ in self._passages if first < begun < last]
+        return [first, *inside, last] if last > first + _ROUNDING else [first]
 
     def _value(self, first: float, end: float, looks: Sequence[Look]) -> float:
         """Return how good a stretch is: it moves, is sharp, and looks other than its neighbours."""
@@ -211,13 +220,21 @@ class Casting:
     filling : Filling
     rate : Fraction, frames of the project a second
     kept : shots that stay; what they show counts as shown
+    handle : float, seconds
+        What is left of a clip at both of its ends, where it is long enough: transitions show it.
     """
 
     def __init__(
-        self, clips: Sequence[Footage], filling: Filling, rate: Fraction, *, kept: Iterable[Item] = ()
+        self,
+        clips: Sequence[Footage],
+        filling: Filling,
+        rate: Fraction,
+        *,
+        kept: Iterable[Item] = (),
+        handle: float = 0.0,
     ) -> None:
         self._filling = filling
-        self._clips = [_Clip(footage, filling, rate) for footage in clips]
+        self._clips = [_Clip(footage, filling, rate, handle) for footage in clips]
         by_id = {clip.footage.id: clip for clip in self._clips}
         for shot in kept:
             clip = by_id.get(shot.footage) if shot.footage is not None else None

@@ -11,6 +11,7 @@ from epiphane.document.filling import Filling, Pace
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import Hit
 from epiphane.document.timeline import Extend, Item, Move, Transform, footage_item
 from epiphane.edits.casting import Casting, Part, Place, Target
@@ -28,6 +29,8 @@ _SECTION_SLACK_SECONDS = 0.05
 _SHORTEST_FRAMES = 2
 # A pickup or a last shot of less than a quarter of its neighbour joins it.
 _LEAST_NEIGHBOURS = 4
+_USUAL_HANDLE = 10
+"""Frames left at both ends of clips where there is no transition yet."""
 
 
 def fill_song(project: Project, **changes: Any) -> Project:
@@ -54,7 +57,7 @@ def fill_song(project: Project, **changes: Any) -> Project:
         raise EditError("there is no footage to fill the song with: gather some first")
     places = list(_places(project, filling))
     locked = [shot for shot in project.shots if shot.is_locked]
-    cast = Casting(clips, filling, project.rate, kept=locked).cast(places)
+    cast = Casting(clips, filling, project.rate, kept=locked, handle=_handle(project)).cast(places)
     free_ids = [shot.id for shot in project.shots if not shot.is_locked]
     next_id = project.next_id
     shots: list[Item] = list(locked)
@@ -75,12 +78,23 @@ def default_filling(project: Project) -> Filling:
 
 
 def _chosen(project: Project, filling: Filling) -> list[Footage]:
+    """Return the footage that fills: what was chosen, or all with a picture that covers what is below it."""
+    seen = [one for one in project.footage if one.kind is not FootageKind.SOUND]
     wanted = set(filling.footage)
-    return [
-        footage
-        for footage in project.footage
-        if footage.kind is not FootageKind.SOUND and (not wanted or footage.id in wanted)
-    ]
+    if wanted:
+        return [one for one in seen if one.id in wanted]
+    laid_over = {clip for lane in project.lanes for clip in lane.used_footage}
+    laid_over |= {clip for track in project.tracks for item in track.items for clip in item.all_footage}
+    plain = [one for one in seen if not one.has_alpha and one.id not in laid_over]
+    return plain or seen
+
+
+def _handle(project: Project) -> float:
+    """Return how many seconds of a clip transitions at its cuts may want to see beyond both of them."""
+    cuts = {pulse.id for pulse in project.pulses if pulse.unit is PulseUnit.CUT}
+    shapes = [lane.envelope for lane in project.lanes if lane.pulse in cuts and not lane.muted]
+    frames = [max(shape.rise + shape.lead, shape.hold + shape.fall - shape.lead) for shape in shapes]
+    return (max(frames, default=_USUAL_HANDLE) + 1) / float(project.rate)
 
 
 # Where cuts fall

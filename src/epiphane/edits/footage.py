@@ -1,6 +1,8 @@
 """Edits of imported footage: groups, the used part of a clip, its moments."""
 
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from fractions import Fraction
 from typing import Any
 
 from msgspec.structs import replace
@@ -38,9 +40,10 @@ _SAME_SECONDS = 0.004
 def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
     """Return `project` with footage added; what is there already, by place or content, is not added again.
 
-    The first clip of a project sets its size and rate, unless the user has chosen them or the clip is too
-    short, small or odd to.
+    A project without shots and items takes the size and rate that most of its clips have, unless the user has
+    chosen them; clips that are too short, small or odd have no say.
     """
+    is_used = bool(project.shots) or any(track.items for track in project.tracks)
     had_clip = any(_may_shape(footage) for footage in project.footage)
     known = {footage.path for footage in project.footage} | {f.fingerprint for f in project.footage}
     footage, next_id = list(project.footage), project.next_id
@@ -51,15 +54,31 @@ def add_footage(project: Project, found: Sequence[FootageFacts]) -> Project:
         footage.append(_as_gathered(FootageId(next_id), facts))
         next_id += 1
     project = replace(project, footage=tuple(footage), next_id=next_id)
-    may_shape = not had_clip and not project.is_shape_chosen
-    return shape_by_clip(project) if may_shape else project
+    may_shape = not (had_clip and is_used) and not project.is_shape_chosen
+    return shape_by_footage(project) if may_shape else project
 
 
-def shape_by_clip(project: Project) -> Project:
-    """Return `project` with the size and rate of its first clip, if it has one that is fit for it."""
-    first = next((one for one in project.footage if _may_shape(one)), None)
-    shaped = project if first is None else _shaped_by(project, first)
-    return replace(shaped, is_shape_chosen=False)
+def shape_by_footage(project: Project) -> Project:
+    """Return `project` with the size and the rate that most of its clips have, if any is fit for it.
+
+    Of two that as many have it is that of the longer clips together, and then of the first.
+    """
+    clips = [one for one in project.footage if _may_shape(one)]
+    sizes, rates = Counter[tuple[int, int]](), Counter[Fraction]()
+    seconds: defaultdict[tuple[int, int] | Fraction, float] = defaultdict(float)
+    for one in clips:
+        size, rate = even_size(one.width, one.height), usual_rate(one.rate)
+        rates[rate] += 1
+        seconds[rate] += one.duration
+        if min(one.width, one.height) >= _SMALLEST_PICTURE:
+            sizes[size] += 1
+            seconds[size] += one.duration
+    if sizes:
+        width, height = max(sizes, key=lambda size: (sizes[size], seconds[size]))
+        project = set_size(project, width=width, height=height)
+    if rates:
+        project = set_rate(project, max(rates, key=lambda rate: (rates[rate], seconds[rate])))
+    return replace(project, is_shape_chosen=False)
 
 
 def known_already(project: Project, found: Iterable[FootageFacts]) -> list[str]:
@@ -272,6 +291,7 @@ def _as_gathered(footage_id: FootageId, facts: FootageFacts) -> Footage:
         has_sound=facts.has_sound,
         is_searched=facts.kind is not FootageKind.VIDEO,
         treatments=facts.treatments,
+        has_alpha=facts.has_alpha,
     )
 
 
@@ -309,12 +329,5 @@ def _with_footage(project: Project, footage: Footage) -> Project:
 
 def _may_shape(footage: Footage) -> bool:
     """Whether a film may be shaped after footage: a clip, no moving drawing and no fragment."""
-    is_drawing = footage.path.lower().endswith(_MOVING_DRAWINGS)
+    is_drawing = footage.path.lower().endswith(_MOVING_DRAWINGS) or footage.has_alpha
     return footage.kind is FootageKind.VIDEO and footage.duration >= _LEAST_CLIP_SECONDS and not is_drawing
-
-
-def _shaped_by(project: Project, footage: Footage) -> Project:
-    if min(footage.width, footage.height) >= _SMALLEST_PICTURE:
-        width, height = even_size(footage.width, footage.height)
-        project = set_size(project, width=width, height=height)
-    return set_rate(project, usual_rate(footage.rate))

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId
-from epiphane.document.lane import Lane, Override, Setting
+from epiphane.document.lane import Lane, Override, Setting, Span, Trigger
 from epiphane.document.pick import Pick
 from epiphane.document.project import Project, find, with_lanes
 from epiphane.edits.checked import checked, with_changes
@@ -27,6 +27,22 @@ def add_lane(project: Project, effect: str, pulse: PulseId, *, envelope: Envelop
     find(project.pulses, pulse, "pulse")
     lane = Lane(LaneId(project.next_id), effect, pulse, envelope, seed=len(project.lanes) + 1)
     return with_lanes(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
+
+
+def add_lasting_lane(
+    project: Project, effect: str, pulse: PulseId, span: Span | None = None, *, envelope: Envelope
+) -> Project:
+    """Return `project` with a further lane that is on over a span, or over all of the film without one.
+
+    Raises
+    ------
+    EditError
+        If there is no such pulse.
+    """
+    project = add_lane(project, effect, pulse, envelope=envelope)
+    spans = () if span is None else (span,)
+    lane = replace(project.lanes[-1], trigger=Trigger.SPAN, spans=spans)
+    return with_lanes(project, lanes=(*project.lanes[:-1], lane))
 
 
 def copy_lane(

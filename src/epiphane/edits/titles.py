@@ -19,7 +19,7 @@ from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_at, frame_start
 
 _SECONDS = 2.5
-FRESH_TEXT = TextFill("TITLE", shadow=Shadow(), arrive=TextMotion("slam", 9, TextUnit.BLOCK, 0.5))
+FRESH_TEXT = TextFill("TITLE", shadow=Shadow(), arrive=TextMotion("slam", 9, TextUnit.BLOCK, 0.5), fits=True)
 """What a new text is."""
 
 
@@ -28,7 +28,8 @@ def put_title(
 ) -> tuple[Project, ItemId]:
     """Return `project` with a title on a track, or on a new one, and its number.
 
-    It begins on a frame, or so that it lands on a hit, in seconds, where one is given.
+    It begins on a frame, or so that it lands on a hit, in seconds, where one is given. Where another title
+    stands in the middle meanwhile, it lies below or above that.
 
     Raises
     ------
@@ -40,7 +41,39 @@ def put_title(
         frame = max(0, frame_at(hit, project.rate) - flight)
     seconds = _SECONDS + flight / float(project.rate)
     project, item = put_fill_on_track(project, fill, frame, track, seconds=seconds)
-    return (project if hit is None else land_title(project, item, hit)), item
+    project = project if hit is None else land_title(project, item, hit)
+    return _told_apart(project, item), item
+
+
+def _told_apart(project: Project, item_id: ItemId) -> Project:
+    """Return `project` with a title where no other one is at its time, if there is such a place."""
+    _, mine = find_item(project, item_id)
+    others = [
+        (item.transform.y, title_height(_fill_of(item)) * item.transform.scale)
+        for track in project.tracks
+        for item in track.items
+        if item.id != item_id and isinstance(item.content, TextFill | LogoFill)
+        if item.start < mine.end and item.end > mine.start and abs(item.transform.x) < _BESIDE
+    ]
+    half = title_height(_fill_of(mine)) / 2
+    free = [y for y in _HEIGHTS if all(abs(y - other) >= half + high / 2 for other, high in others)]
+    if not free or free[0] == 0:
+        return project
+    return replace_item(
+        project, item_id, lambda found: replace(found, transform=replace(found.transform, y=free[0]))
+    )
+
+
+_BESIDE = 0.25
+_HEIGHTS = (0.0, 0.22, -0.22, 0.34, -0.34)
+"""Where a title may lie, in shares of the height from the middle, in the order in which they are tried."""
+
+
+def title_height(fill: TitleFill) -> float:
+    """Return how high a title is, about, in shares of the height of the frame."""
+    if isinstance(fill, LogoFill):
+        return fill.height
+    return fill.size * (1 + fill.text.count("\n") * fill.leading)
 
 
 def change_title(project: Project, item_id: ItemId, **changes: object) -> Project:
@@ -58,8 +91,8 @@ def change_title(project: Project, item_id: ItemId, **changes: object) -> Projec
     return _with_flight(replace_item(project, item_id, edit), item_id)
 
 
-def set_as_logo(project: Project, item_id: ItemId) -> Project:
-    """Return `project` with a picture on a track as a logo, or with a logo as a picture.
+def set_as_logo(project: Project, item_id: ItemId, *, hit: float | None = None) -> Project:
+    """Return `project` with a picture on a track as a logo, landing on a hit, or with a logo as a picture.
 
     Raises
     ------
@@ -73,8 +106,9 @@ def set_as_logo(project: Project, item_id: ItemId) -> Project:
     footage = next((one for one in project.footage if one.id == item.footage), None)
     if footage is None or footage.kind is not FootageKind.STILL:
         raise EditError("only a still or a drawing can be a logo")
-    fill = fresh_logo(project, footage)
-    return replace_item(project, item_id, lambda found: replace(found, content=fill, pin=None))
+    fill = replace(fresh_logo(project, footage), arrive=FRESH_TEXT.arrive)
+    project = replace_item(project, item_id, lambda found: replace(found, content=fill, pin=None))
+    return project if hit is None else land_title(project, item_id, hit)
 
 
 def fresh_logo(project: Project, footage: Footage) -> LogoFill:
@@ -87,13 +121,13 @@ _LOGO_WIDTH, _LOGO_HEIGHT = 0.6, 0.5
 
 
 def strike_below(project: Project, item_id: ItemId) -> Project:
-    """Return `project` with lanes that shake and flash, on landings, what lies below the track of a title."""
+    """Return `project` with lanes that shake and flash what lies below the track of a title when it lands."""
     track, _ = find_item(project, item_id)
     project, pulse = ensure_pulse(project, PulseUnit.LANDING)
     made: list[Lane] = []
     for effect, envelope, depth in _STRUCK:
         project = add_lane(project, effect, pulse, envelope=envelope)
-        made.append(replace(project.lanes[-1], depth=depth))
+        made.append(replace(project.lanes[-1], depth=depth, shots=(item_id,)))
     numbers = {lane.id for lane in made}
     others = [row for row in project.stack if row.id not in numbers]
     place = next(n for n, row in enumerate(others) if row.id == track.id)

@@ -72,6 +72,7 @@ class Effect(Struct, frozen=True, eq=False):
     retime: Callable[[Values], int] | None = None
     echoes: Callable[[Values], tuple[int, ...]] | None = None
     keywords: str = ""
+    lasts: bool = False
 
     @property
     def envelope(self) -> Envelope:
@@ -157,6 +158,7 @@ def effect(
     retime: Callable[[Values], int] | None = None,
     echoes: Callable[[Values], tuple[int, ...]] | None = None,
     keywords: str = "",
+    lasts: bool = False,
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
     """Declare the decorated function as an effect.
 
@@ -176,6 +178,8 @@ def effect(
         project, and never leave the shot.
     keywords : str
         Further words by which people look for it.
+    lasts : bool
+        Whether it is on over the film, or a part of it, unless it is put on hits; else it strikes.
     """
 
     def register(function: Callable[[Values], Any]) -> Callable[[Values], Any]:
@@ -186,7 +190,18 @@ def effect(
             raise ValueError(f"effect {key!r}: " + "; ".join(faults))
         summary = (function.__doc__ or "").strip().split("\n")[0]
         made = Effect(
-            key, version, family, label, summary, parameters, function, needs, retime, echoes, keywords
+            key,
+            version,
+            family,
+            label,
+            summary,
+            parameters,
+            function,
+            needs,
+            retime,
+            echoes,
+            keywords,
+            lasts,
         )
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at((), level))

@@ -11,6 +11,8 @@ from epiphane.document.timeline import Item
 from epiphane.document.titles import LogoFill, TitleLook
 from epiphane.timing import frame_at, frame_start
 
+TITLE_SAFE = 0.9
+"""Of the frame, both ways: where text is to be (SMPTE ST 2046-1)."""
 IMPACT_SECONDS = 1.6
 """How long what is thrown at a landing is in sight."""
 

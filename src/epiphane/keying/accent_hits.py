@@ -9,7 +9,7 @@ from epiphane.timing import frame_start
 
 
 def accent_hits(project: Project, cues: Schedule) -> tuple[AccentHit, ...]:
-    """Return the accents of all lanes that fire, ascending: their attacks are on the frames of their cues."""
+    """Return the accents of all lanes that fire, ascending: what of each is on the frame of its cue."""
     found = []
     footage = {one.id: one.fingerprint for one in project.footage if can_be_heard(one)}
     for lane in cues.lanes:
@@ -23,7 +23,7 @@ def accent_hits(project: Project, cues: Schedule) -> tuple[AccentHit, ...]:
                 continue
             time = round(float(frame_start(cue.frame, project.rate)), 6)
             if isinstance(accent.sound, AccentSound):
-                found.append(AccentHit(time, accent.sound, accent.gain))
+                found.append(AccentHit(time, accent.sound, accent.gain, accent.point))
             elif accent.sound in footage:
-                found.append(AccentHit(time, footage[accent.sound], accent.gain))
+                found.append(AccentHit(time, footage[accent.sound], accent.gain, accent.point))
     return tuple(sorted(found, key=lambda hit: hit.time))

@@ -9,10 +9,12 @@ from msgspec import Struct
 from epiphane.document.lane import Lane
 from epiphane.document.pick import Landmark, Pattern, Pick
 from epiphane.document.project import Project
+from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import Hit, Song
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import Bar, bars_of
 from epiphane.facts.hits import HitContext, hits_of, is_near
+from epiphane.facts.titles import landing_frame
 from epiphane.timing import frames_at
 from epiphane.types import BoolArray, FloatArray, IntArray
 
@@ -50,16 +52,29 @@ def picked_hits(project: Project, lane: Lane, hits: tuple[Hit, ...], context: Hi
     added = added[~np.isin(added, kept)]
     strengths[added] = 1.0
     kept = np.union1d(kept, added)
-    kept = kept[_are_within(frames_of_shots(project, lane), frames_at(times[kept], project.rate))]
+    frames = frames_at(times[kept], project.rate)
+    is_there = _are_within(frames_of_shots(project, lane), frames)
+    landings = _own_landings(project, lane)
+    kept = kept[is_there if landings is None else is_there & np.isin(frames, landings)]
     return PickedHits(tuple(hits[number] for number in kept.tolist()), tuple(strengths[kept].tolist()))
 
 
 def frames_of_shots(project: Project, lane: Lane) -> tuple[tuple[int, int], ...] | None:
-    """Return the frames (first, end) of the shots that a lane is for, or None where it is for all."""
+    """Return the frames (first, end) of the shots or items that a lane is for; None where it is for all."""
     if not lane.shots:
         return None
-    chosen = [shot for shot in project.shots if shot.id in lane.shots]
+    on_tracks = (item for track in project.tracks for item in track.items)
+    chosen = [item for item in (*project.shots, *on_tracks) if item.id in lane.shots]
     return tuple((shot.start, shot.start + shot.n_frames) for shot in chosen)
+
+
+def _own_landings(project: Project, lane: Lane) -> list[int] | None:
+    """Return the frames on which those titles land that a lane of landings is for; None of other lanes."""
+    pulse = next((one for one in project.pulses if one.id == lane.pulse), None)
+    if not lane.shots or pulse is None or pulse.unit is not PulseUnit.LANDING:
+        return None
+    items = (item for track in project.tracks for item in track.items if item.id in lane.shots)
+    return [landing_frame(item, project.rate) for item in items]
 
 
 def _are_within(spans: Sequence[tuple[int, int]] | None, frames: IntArray) -> BoolArray:

@@ -27,6 +27,7 @@ class FootageFacts(Struct, frozen=True):
     kind: FootageKind = FootageKind.VIDEO
     has_sound: bool = False
     treatments: tuple[str, ...] = ()
+    has_alpha: bool = False
 
 
 def probe_footage(path: Path) -> FootageFacts:
@@ -60,6 +61,7 @@ def _video_facts(path: Path) -> FootageFacts:
             rate=nearest_common_rate(clip.usual_rate),
             has_sound=clip.has_sound,
             treatments=clip.treatments,
+            has_alpha=clip.read(0).has_alpha,
         )
     finally:
         clip.close()
@@ -67,10 +69,17 @@ def _video_facts(path: Path) -> FootageFacts:
 
 def _still_facts(path: Path) -> FootageFacts:
     still = Still(path)
-    still.read()  # a picture cut short is told now, not when it is shown
+    picture = still.read()  # a picture cut short is told now, not when it is shown
     width, height = still.display_size
     return FootageFacts(
-        str(path.absolute()), fingerprint(path), 0.0, width, height, Fraction(1), FootageKind.STILL
+        str(path.absolute()),
+        fingerprint(path),
+        0.0,
+        width,
+        height,
+        Fraction(1),
+        FootageKind.STILL,
+        has_alpha=picture.has_alpha,
     )
 
 

@@ -14,6 +14,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.titles import Alignment, LetterCase, TextFill
+from epiphane.facts.titles import TITLE_SAFE
 from epiphane.titles.faces import Face, faces_for
 
 MOST_LETTERS = 4000
@@ -93,8 +94,20 @@ def block_of(fill: TextFill) -> Block:
 
 def text_size(fill: TextFill, aspect: float) -> tuple[float, float]:
     """Return how wide and high a text is, in shares of a frame of an aspect (width by height)."""
+    block, size = block_of(fill), fitted_size(fill, aspect)
+    return max(block.width * size / aspect, 1e-3), block.height * size
+
+
+def fitted_size(fill: TextFill, aspect: float) -> float:
+    """Return the size of the letters of a text in a frame of an aspect, as a share of its height.
+
+    It is the text's own, or less where the text is to fit into the safe area.
+    """
+    if not fill.fits:
+        return fill.size
     block = block_of(fill)
-    return max(block.width * fill.size / aspect, 1e-3), block.height * fill.size
+    room = TITLE_SAFE * aspect / max(block.width, 1e-9), TITLE_SAFE / max(block.height, 1e-9)
+    return round(min(fill.size, *room), 6)
 
 
 @lru_cache(maxsize=64)

@@ -12,7 +12,7 @@ from epiphane.document.titles import LogoFill, Shadow, TextFill, TitleLook
 from epiphane.facts.titles import TitleClock
 from epiphane.titles.coverage import EMPTY, Box, Covered, Ink, covered
 from epiphane.titles.landing import outline_of, standing_place, thrown_from
-from epiphane.titles.layout import Block, block_of
+from epiphane.titles.layout import Block, block_of, fitted_size
 from epiphane.titles.logo import ImageInk, logo_block
 from epiphane.titles.raster import GlyphInk
 from epiphane.titles.sprites import lay_sprite
@@ -58,7 +58,7 @@ def text_picture(
     -------
     uint8, shape (height, width, 4): premultiplied BGRA
     """
-    place = title_place(fill.size, transform, size)
+    place = title_place(fitted_size(fill, size[0] / size[1]), transform, size)
     top = None if inside is None else _Inside(inside)
     return _title_picture(GlyphInk(), fill, block_of(fill), place, clock, size, fill.colour, fill.to, top)
 

@@ -1,4 +1,4 @@
-"""The shape of the film: its size and rate, those of the first clip or chosen."""
+"""The shape of the film: its size and rate, those of most of its footage or chosen."""
 
 from fractions import Fraction
 
@@ -12,7 +12,7 @@ from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
 from epiphane.desk.shell import asking
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
-from epiphane.edits.footage import shape_by_clip
+from epiphane.edits.footage import shape_by_footage
 from epiphane.edits.picture import choose_shape
 from epiphane.timing import COMMON_RATES, rate_text
 
@@ -35,9 +35,9 @@ class FilmFields(QWidget):
         super().__init__()
         self._editor, self._shapes = editor, shapes
         self._size = choice_field("Size of the film", [], self._choose_size)
-        self._size.setToolTip("Size of the film: that of the first clip, unless you choose another")
+        self._size.setToolTip("Size of the film: that of most of the footage, unless you choose another")
         self._rate = choice_field("Rate of the film", [], self._choose_rate)
-        self._rate.setToolTip("Pictures a second: those of the first clip, unless you choose others")
+        self._rate.setToolTip("Pictures a second: as most of the footage has, unless you choose others")
         self._shape = choice_field("Shape that is shown", [], self._show_shape)
         self._shape.setToolTip(
             "Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)"
@@ -56,7 +56,7 @@ class FilmFields(QWidget):
         # One that is not among the usual ones comes last: no other changes its place when it is chosen.
         sizes = [(_key(size), _size_text(size)) for size in dict.fromkeys([*_SIZES, now])]
         if project.is_shape_chosen:
-            sizes.append((_BY_CLIP, "As the first clip"))
+            sizes.append((_BY_CLIP, "As most of the footage"))
         show_options(self._size, sizes)
         show_choice(self._size, _key(now))
         rates = sorted({project.rate, *COMMON_RATES})
@@ -101,7 +101,7 @@ class FilmFields(QWidget):
 
     def _choose_size(self, key: str) -> None:
         if key == _BY_CLIP:
-            self._editor.apply(shape_by_clip, "shape of the film")
+            self._editor.apply(shape_by_footage, "shape of the film")
         else:
             width, height = (int(side) for side in key.split("x"))
             self._apply(width, height, self._editor.project.rate)

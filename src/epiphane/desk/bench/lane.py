@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
@@ -35,7 +36,7 @@ from epiphane.desk.score.paint import lane_colour, lane_label
 from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
-from epiphane.document.lane import Accent, EffectInstance, Lane, Setting, Trigger
+from epiphane.document.lane import Accent, AccentPoint, EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
@@ -260,28 +261,35 @@ class LaneBench(QWidget):
     def _accent_row(self) -> QWidget:
         self._accent = choice_field("Sound that is heard with each cue", (), self._choose_accent)
         self._accent_gain = limited_field(Accent, "gain", "Gain of the sound", "dB")
-        self._accent_gain.edited.connect(self._change_accent)
-        return row("Sound", self._accent, self._accent_gain)
+        self._accent_gain.edited.connect(lambda gain: self._change_accent(gain=gain))
+        self._accent_point = choice_field(
+            "What of the sound is on the hit",
+            [(AccentPoint.ATTACK.value, "attack on it"), (AccentPoint.PEAK.value, "peak on it")],
+            lambda key: self._change_accent(point=AccentPoint(key)),
+        )
+        return row("Sound", self._accent, self._accent_gain, self._accent_point)
 
     def _choose_accent(self, key: str) -> None:
         lane = self._lane()
         made = accent_of(key)
         if made is not None and lane is not None and lane.accent is not None:
-            made = replace(made, gain=lane.accent.gain)
+            made = replace(made, gain=lane.accent.gain, point=lane.accent.point)
         self._apply(partial(change_lane, accent=made), "sound of a lane")
 
-    def _change_accent(self, gain: float) -> None:
+    def _change_accent(self, **changes: Any) -> None:
         lane = self._lane()
         if lane is not None and lane.accent is not None:
-            accent = replace(lane.accent, gain=gain)
-            self._apply(partial(change_lane, accent=accent), "gain of a sound")
+            accent = replace(lane.accent, **changes)
+            self._apply(partial(change_lane, accent=accent), "sound of a lane")
 
     def _show_accent(self, lane: Lane) -> None:
         show_options(self._accent, accent_options(self._editor.project, "none"))
         show_choice(self._accent, accent_key(lane.accent))
-        self._accent_gain.setVisible(lane.accent is not None)
+        for field in (self._accent_gain, self._accent_point):
+            field.setVisible(lane.accent is not None)
         if lane.accent is not None:
             self._accent_gain.show_value(lane.accent.gain)
+            show_choice(self._accent_point, lane.accent.point.value)
 
     def _toggle_armed(self) -> None:
         self._instrument.arm(self.lane_id)

@@ -66,6 +66,7 @@ class TextRows(QWidget):
                 "Size",
                 number("size", "Size of the letters", "%", factor=100, decimals=1),
                 choice("align", "Where lines are flush", [(one, one.value) for one in Alignment]),
+                self._fields.check("fits", "fits", "Set it smaller in frames whose safe area it would leave"),
             ),
             row(
                 "Tracking",

@@ -5,13 +5,16 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
+from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId, TrackId
+from epiphane.document.lane import Span
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.cues import CueKey, set_cue_effect
 from epiphane.edits.lanes import (
     add_lane,
     add_lane_on_hit,
+    add_lasting_lane,
     change_lane,
     change_lanes,
     copy_lane,
@@ -20,7 +23,9 @@ from epiphane.edits.lanes import (
 )
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.stack import move_row, step_rows
+from epiphane.effects.declare import Effect
 from epiphane.errors import EditError
+from epiphane.facts.form import parts_of
 from epiphane.facts.hits import stand_in_remark
 from epiphane.lane_kinds import LaneKind, is_transition, lane_kind_named
 from epiphane.timing import frame_at
@@ -30,7 +35,8 @@ class Target(Struct, frozen=True):
     """Where an effect is dropped: what is to fire its lane, and the single hit, seconds, if it is one.
 
     A `unit` is that of a drum or the beats, of which there may be no pulse yet. On a `lane` alone, the
-    effect fires on the same hits as that one. It is aimed at a `track`, where it was dropped on one.
+    effect fires on the same hits as that one. It is aimed at a `track`, where it was dropped on one. With a
+    `span` it is on over that, or takes hits within it only.
     """
 
     pulse: PulseId | None = None
@@ -38,6 +44,16 @@ class Target(Struct, frozen=True):
     lane: LaneId | None = None
     hit: float | None = None
     track: TrackId | None = None
+    span: Span | None = None
+
+    @property
+    def is_anywhere(self) -> bool:
+        """Whether nothing is said of what is to fire it."""
+        return self.pulse is None and self.unit is None and self.lane is None and self.hit is None
+
+
+_OVER_A_PART, _OVER_THE_FILM = Envelope(6, 0, 6), Envelope(0, 0, 0)
+"""Of what lasts: it comes and goes softly within the film."""
 
 
 class LaneDesk(QObject):
@@ -47,10 +63,28 @@ class LaneDesk(QObject):
         super().__init__()
         self._editor = editor
 
+    def usual_target(self) -> Target:
+        """Return where something goes that is not dropped anywhere: the selected pulse, the selected part."""
+        selection, parts = self._editor.selection, parts_of(self._editor.project.song)
+        span = None
+        if selection.part is not None and selection.part < len(parts):
+            part = parts[selection.part]
+            span = Span(part.start, part.end)
+        return Target(pulse=selection.pulse, span=span)
+
     def add(self, key: str, target: Target | None = None) -> None:
-        """Make a lane of an effect where it was dropped, or on every beat; select it."""
+        """Make a lane of an effect where it was dropped, and select it.
+
+        Where it was not dropped on hits, what lasts is on over the film, or the selected part of the song;
+        what strikes is fired by the selected pulse, or every beat.
+        """
         kind = lane_kind_named(key)
-        target = target or Target()
+        is_asked = target is None
+        target = self.usual_target() if target is None else target
+        lasts = isinstance(kind, Effect) and kind.lasts
+        if lasts and (is_asked or target.is_anywhere):
+            self._add_lasting(kind, target)
+            return
         if target.lane is not None and target.hit is None:
             self._copy(target.lane, kind)
             return
@@ -67,6 +101,9 @@ class LaneDesk(QObject):
                 if unit is not PulseUnit.CUT and (project.song is None or not project.song.beats):
                     raise EditError("an effect fires on the beats of a song: open a song first")
                 project, pulse = ensure_pulse(project, unit)
+            if target.span is not None:
+                project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
+                return change_lane(project, project.lanes[-1].id, spans=(target.span,))
             if target.track is not None:
                 return _aimed(add_lane(project, kind.key, pulse, envelope=kind.envelope), target.track)
             if target.hit is None:
@@ -83,6 +120,20 @@ class LaneDesk(QObject):
             self._editor.select(LaneSelection(lanes[-1]))
             if target.unit is not None and stand_in_remark(self._editor.project):
                 self._editor.said.emit(stand_in_remark(self._editor.project), False)
+
+    def _add_lasting(self, kind: LaneKind, target: Target) -> None:
+        """Have an effect be on over a span, or all of the film."""
+        made = LaneId(self._editor.project.next_id)
+        envelope = _OVER_THE_FILM if target.span is None else _OVER_A_PART
+
+        def edit(project: Project) -> Project:
+            project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+            project = add_lasting_lane(project, kind.key, pulse, target.span, envelope=envelope)
+            return project if target.track is None else _aimed(project, target.track)
+
+        if self._editor.apply(edit, f"lane of {kind.label.lower()}"):
+            lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
+            self._editor.select(LaneSelection(lanes[-1]))
 
     def copy(self) -> None:
         """Put a copy of the selected lane below it, and select that."""

@@ -134,9 +134,13 @@ class TitleDesk(TextDesk):
 
     def set_as_logo(self) -> None:
         """Make the selected picture on a track a logo, and the other way round."""
-        item = self._editor.selected_item()
-        if item is not None:
-            self._editor.apply(lambda p: set_as_logo(p, item.id), "logo")
+        item, project = self._editor.selected_item(), self._editor.project
+        if item is None:
+            return
+        begins = float(frame_start(item.start, project.rate))
+        inside = [one for one in self._snapping.times(project) if one >= begins - 1e-3]
+        hit = next((one for one in inside if frame_at(one, project.rate) < item.end), None)
+        self._editor.apply(lambda p: set_as_logo(p, item.id, hit=hit), "logo")
 
     def take_captions(self, paths: list[Path]) -> None:
         """Put the captions of each file on a track, at their times, and offer to bring them on hits."""

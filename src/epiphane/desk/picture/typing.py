@@ -15,7 +15,7 @@ from epiphane.document.timeline import Item
 from epiphane.document.titles import TextFill
 from epiphane.edits.titles import FRESH_TEXT
 from epiphane.facts.framing import item_framing
-from epiphane.titles.layout import Block, block_of, text_size
+from epiphane.titles.layout import Block, block_of, fitted_size, text_size
 
 _SPACE = 0.25
 """How wide a space is drawn behind the last letter, in sizes."""
@@ -62,7 +62,9 @@ class TypingOnPicture(QObject):
             return
         cursor = self.field.textCursor()
         x, y = caret_at(block_of(item.content), item.content, cursor.blockNumber(), cursor.positionInBlock())
-        here = placed(item_framing(item, self._editor.playhead), (1.0, item.content.size), room)
+        project = self._editor.project
+        size = fitted_size(item.content, project.width / project.height)
+        here = placed(item_framing(item, self._editor.playhead), (1.0, size), room)
         here = replace(here, width=here.height)  # so that places are in sizes of the letters
         for pen in (QPen(theme.GROUND, 4), QPen(theme.TEXT, 2)):
             painter.setPen(pen)

@@ -11,15 +11,18 @@ from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.overlays import FILLS
 from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.control.snapping import Snapping
-from epiphane.desk.score.layout import NAMES_RIGHT, Place, ScoreLayout, Strip
+from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, Place, ScoreLayout, Strip
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under
 from epiphane.desk.score.shots import paint_drop
 from epiphane.desk.shell import theme
 from epiphane.document.ids import FootageId
+from epiphane.document.lane import Span
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
+from epiphane.effects.declare import EFFECTS
 from epiphane.facts.cuts import cut_hit_time, cuts_of
+from epiphane.facts.form import part_at, parts_of
 from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at, frame_start
 
@@ -40,25 +43,57 @@ class Drop(Struct, frozen=True):
 
 
 def drop_under(
-    editor: Editor, layout: ScoreLayout, place: Place | None, x: float, *, is_transition: bool = False
+    editor: Editor,
+    layout: ScoreLayout,
+    place: Place | None,
+    x: float,
+    *,
+    is_transition: bool = False,
+    lasts: bool = False,
 ) -> Drop:
     """Return what dropping an effect at a place would do; `x` is where the pointer is.
 
     A recipe is never for a single hit: give it the x of the names, which stand for the row.
     """
-    elsewhere = _ON_CUTS if is_transition else Drop(_ANYWHERE, "a lane on every beat")
-    if place is None:
+    elsewhere = _ON_CUTS if is_transition else _OVER_ALL if lasts else Drop(_ANYWHERE, "a lane on every beat")
+    found: Drop | None = None
+    if place is None or (lasts and place.strip in (Strip.SHOTS, Strip.CUTS, Strip.SOUND)):
         return elsewhere
-    if place.strip in (Strip.SHOTS, Strip.CUTS):
-        return _on_shots(editor, layout, place, x)
-    if place.lane is not None:
-        return _on_lane(editor, layout, place, x)
-    if place.track is not None and not is_transition:
-        track = find(editor.project.tracks, place.track, "track")
-        top = layout.track_top(place.stave, track.id)
-        row = _row(layout, place, top + layout.heights.lane / 2, layout.heights.lane)
-        return Drop(Target(track=track.id), f"on {track.name or 'this track'} alone, on every beat", row)
-    return elsewhere if is_transition else _on_pulse(editor, layout, place, x) or elsewhere
+    if place.strip is Strip.PARTS:
+        found = None if is_transition else _on_part(editor, layout, place, lasts=lasts)
+    elif place.strip in (Strip.SHOTS, Strip.CUTS):
+        found = _on_shots(editor, layout, place, x)
+    elif place.lane is not None:
+        found = _on_lane(editor, layout, place, x)
+    elif not is_transition and place.track is not None:
+        found = _on_track(editor, layout, place, lasts=lasts)
+    elif not is_transition:
+        found = _on_pulse(editor, layout, place, x)
+    return found or elsewhere
+
+
+def _on_track(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) -> Drop:
+    """Return what comes of a drop on the row of a track: a lane that is aimed at it."""
+    track = find(editor.project.tracks, place.track or 0, "track")
+    top = layout.track_top(place.stave, track.id)
+    row = _row(layout, place, top + layout.heights.lane / 2, layout.heights.lane)
+    how = "over all of it" if lasts else "on every beat"
+    return Drop(Target(track=track.id), f"on {track.name or 'this track'} alone, {how}", row)
+
+
+def _on_part(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) -> Drop | None:
+    """Return what comes of a drop on a part of the song; None where there is none."""
+    number = part_at(editor.project.song, place.seconds)
+    if number is None:
+        return None
+    part = parts_of(editor.project.song)[number]
+    left, right = (
+        layout.x_at(place.stave, min(max(at, place.stave.start), place.stave.end))
+        for at in (part.start, part.end)
+    )
+    row = QRectF(left, place.stave.top - 3, right - left, SECTION_HEIGHT + 2)
+    how = f"on over {part.label}" if lasts else f"on every beat in {part.label}"
+    return Drop(Target(span=Span(part.start, part.end)), how, row)
 
 
 def _on_pulse(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Drop | None:
@@ -160,6 +195,7 @@ class Dropped(Struct, frozen=True):
     target: Target = _ANYWHERE
 
 
+_OVER_ALL = Drop(_ANYWHERE, "on over all of the film")
 _ON_CUTS = Drop(Target(unit=PulseUnit.CUT), "a lane on every cut")
 
 
@@ -216,7 +252,15 @@ class Drops:
             self._dropped = Dropped(footage, there)
             return
         x = 0.0 if recipe else at.x()
-        self._drop = drop_under(self._editor, layout, place, x, is_transition=is_transition(effect))
+        kind = EFFECTS.find(effect)
+        self._drop = drop_under(
+            self._editor,
+            layout,
+            place,
+            x,
+            is_transition=is_transition(effect),
+            lasts=kind is not None and kind.lasts,
+        )
         self._dropped = Dropped(effect=effect, recipe=recipe, target=self._drop.target)
 
     def _point_overlay(

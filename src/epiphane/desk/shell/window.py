@@ -26,7 +26,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
-from epiphane.desk.control.lanes import LaneDesk, Target
+from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.mattes import MatteDesk
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
@@ -289,7 +289,9 @@ class Window(QMainWindow):
         self.score.effect_dropped.connect(self.lanes.add)
         self.score.overlay_dropped.connect(self.overlays.put)
         self.score.footage_fired.connect(self.overlays.fire)
-        self.shelf.overlays_taken.connect(lambda keys: self.overlays.put(keys[0], Target(), None))
+        self.shelf.overlays_taken.connect(
+            lambda keys: self.overlays.put(keys[0], self.lanes.usual_target(), None)
+        )
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
         self.shelf.footage_taken.connect(self.shots.take)

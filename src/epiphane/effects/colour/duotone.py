@@ -19,6 +19,7 @@ from epiphane.effects.pixels import LUMA
         ColourParameter("shadows", "Shadows", "#2b1b52"),
         ColourParameter("lights", "Lights", "#ffd9a0"),
     ),
+    lasts=True,
 )
 def duotone(values: Values) -> Tone:
     """Shows everything from one colour in the shadows to another in the lights, by brightness."""

@@ -22,6 +22,7 @@ from epiphane.types import Picture
         ColourParameter("middle", "Middle", "#d2466b"),
         ColourParameter("lights", "Lights", "#ffe7a8"),
     ),
+    lasts=True,
 )
 def gradient(values: Values) -> Operation | tuple[Operation, ...]:
     """Gives every brightness a colour, from the shadows over a middle one to the lights."""

@@ -18,6 +18,7 @@ from epiphane.effects.pixels import LUMA
         Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=45),
         Parameter("green", "Green", "%", low=-100, high=100, rest=0, peak=0),
     ),
+    lasts=True,
 )
 def temperature(values: Values) -> Tone:
     """Makes the light warmer (towards red) or colder (towards blue); grey keeps its brightness."""

@@ -17,6 +17,7 @@ from epiphane.effects.pixels import LUMA
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=80),
         ColourParameter("colour", "Colour", "#58c4a2"),
     ),
+    lasts=True,
 )
 def tint(values: Values) -> Tone:
     """Shows everything in shades of one colour, as bright as it was."""

@@ -17,6 +17,7 @@ from epiphane.types import Picture
         Parameter("width", "Width", "% of width", low=0, high=25, rest=0, peak=3),
         ColourParameter("colour", "Colour", "#ece4d4"),
     ),
+    lasts=True,
 )
 def border(values: Values) -> Operation | tuple[Operation, ...]:
     """Draws a border of one colour along all four edges."""

@@ -27,6 +27,7 @@ _NORMAL = tuple(NormalDist().inv_cdf((number + 0.5) / 256) for number in range(2
         Parameter("size", "Size", "% of width", low=0.05, high=1, rest=0.12, peak=0.12),
     ),
     needs=(Need.TIME,),
+    lasts=True,
 )
 def grain(values: Values) -> Operation | tuple[Operation, ...]:
     """Lays the noise of film over the picture, other grains 24 times a second, the same in all colours."""

@@ -19,6 +19,7 @@ from epiphane.types import Picture
         ColourParameter("colour", "Colour", "#000000"),
     ),
     needs=(Need.ASPECT,),
+    lasts=True,
 )
 def letterbox(values: Values) -> Operation | tuple[Operation, ...]:
     """Closes bars from above and below, or from both sides of an upright picture."""

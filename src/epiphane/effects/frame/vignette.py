@@ -19,6 +19,7 @@ from epiphane.types import Picture
         Parameter("reach", "Reach", "%", low=5, high=100, rest=60, peak=60),
         Parameter("roundness", "Roundness", "%", low=0, high=100, rest=50, peak=50),
     ),
+    lasts=True,
 )
 def vignette(values: Values) -> Operation | tuple[Operation, ...]:
     """Darkens the picture towards its corners."""

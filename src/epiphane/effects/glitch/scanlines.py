@@ -31,6 +31,7 @@ _CLOCK_SHARE, _EDGE = 0.17, 0.035
         ),
     ),
     needs=(Need.TIME,),
+    lasts=True,
 )
 def scanlines(values: Values) -> Operation | tuple[Operation, ...]:
     """Darkens every other line, with noise and a band that rolls through, as of a watching camera."""

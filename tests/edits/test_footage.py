@@ -66,12 +66,8 @@ def test_a_shape_that_was_chosen_stays_whatever_comes():
     project = add_footage(chosen, [CLIP])
     assert (project.width, project.height, project.rate) == (1080, 1080, 60)
     by_footage = shape_by_footage(project)
-    assert (by_footage.width, by_footage.height, by_footage.rate, by_footage.is_shape_chosen) == (
-        1080,
-        1920,
-        25,
-        False,
-    )
+    assert (by_footage.width, by_footage.height, by_footage.rate) == (1080, 1920, 25)
+    assert not by_footage.is_shape_chosen
 
 
 def test_footage_taken_away_takes_its_shots_along_and_leaves_no_hole():

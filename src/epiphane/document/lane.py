@@ -151,7 +151,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     (drawn from `seed` and the hit, so it is the same every time), `by_strength` the share of it that goes
     with the strength of the hit. Where its `trigger` is to step, the level is back at rest after `n_steps`
     steps. Where it has `shots`, it does nothing on others; one that landings fire may have titles there.
-    Where a lane `is_solo`, those that are not fire nothing. `name` is the user's own, empty where there is none.
+    Where a lane `is_solo`, those that are not fire nothing. `name` is the user's own, empty where there is
+    none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
     row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it

@@ -28,7 +28,7 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     """Everything the user has decided. Paths are absolute in memory, relative in the file.
 
     `name` is what the work is called until it has a file of its own; `is_shape_chosen` tells that size and
-    rate are the user's choice, and not to be taken from the first clip. Where the edit goes out in several
+    rate are the user's choice, and not to be taken from the footage. Where the edit goes out in several
     `shapes`, the one that is shown is among them, and each item lies in every one in a way of its own. The
     shots are the main track: an item ends where the next one begins, or later nothing is shown for a while.
     The `fades` are those of the picture at both ends of the edit. The stack has what acts on the shots, in

@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 
 from epiphane.desk.bench.fields import RangeBar
-from epiphane.desk.control.selection import LaneSelection
+from epiphane.desk.control.selection import LaneSelection, lanes_selected
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Trigger
 from epiphane.document.pick import Pick
@@ -280,6 +280,67 @@ def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
     assert lane_of(demo).envelope == in_beats
     demo.editor.redo()
     assert lane_of(demo).envelope.fall == int(lane_of(demo).envelope.fall)
+
+
+def test_a_band_is_drawn_from_anywhere_and_no_cue_passes_its_neighbour(demo):
+    editor, score, lane = demo.editor, demo.score, lane_of(demo).id
+    editor.apply(lambda p: change_envelope(p, lane, rise=20, fall=40), "cues that touch")
+    first, last = cues(demo)[2], cues(demo)[5]
+    here, there = score.point_of(first.hit.time, lane), score.point_of(last.hit.time, lane)
+    drag(score.viewport(), here - QPoint(3, 2), there + QPoint(3, 2), modifier=SHIFT)  # begins on a cue
+    assert selected(demo) == [2, 3, 4, 5]
+    select(demo, 3)
+    frames = [cue.frame for cue in cues(demo)]
+    drag(score.viewport(), score.point_of(cues(demo)[3].hit.time, lane), there + QPoint(60, 0))
+    assert cues(demo)[3].frame == frames[4] - 1
+    for _ in range(3):
+        QTest.keyClick(demo, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert cues(demo)[3].frame == frames[4] - 1 and "none passes" in demo.notice.text
+    type_into(field(demo, QDoubleSpinBox, "Nudge"), "-200")
+    assert cues(demo)[3].frame == frames[2] + 1
+
+
+def test_what_one_cue_is_is_copied_onto_others_and_onto_all(demo):
+    lane = lane_of(demo).id
+    select(demo, 3)
+    key = next(iter(demo.editor.selection.cues))
+    demo.editor.apply(lambda p: set_cue_effect(p, [key], "shake"), "effect")
+    demo.editor.apply(lambda p: change_cue_envelope(p, [key], rise=1, fall=17), "shape")
+    demo.score.setFocus()
+    QTest.keyClick(demo, Qt.Key.Key_C, CTRL | Qt.KeyboardModifier.AltModifier)
+    select(demo, 5, 6)
+    QTest.keyClick(demo, Qt.Key.Key_V, CTRL | Qt.KeyboardModifier.AltModifier)
+    found = demo.editor.cues.lane(lane)
+    assert [found.instance_of(cues(demo)[n], 0).effect for n in (4, 5, 6, 7)] == [
+        "zoom",
+        "shake",
+        "shake",
+        "zoom",
+    ]
+    assert cues(demo)[6].envelope.fall == 17
+    select(demo, 3)
+    press(demo, "All like this")
+    found = demo.editor.cues.lane(lane)
+    assert {found.instance_of(cue, 0).effect for cue in cues(demo)} == {"shake"}
+    name = demo.score.point_of(cues(demo)[3].hit.time, lane)
+    QTest.mouseClick(demo.score.viewport(), LEFT, NONE, QPoint(40, name.y()))
+    assert demo.editor.selection == LaneSelection(lane)  # its name opens the lane, though a cue was selected
+
+
+def test_several_lanes_share_a_pulse_a_pick_and_a_place_in_one_step(demo):
+    editor = demo.editor
+    lanes = [one.id for one in editor.project.lanes]
+    editor.select(lanes_selected(lanes, lanes[1]))
+    bars = next(one for one in editor.project.pulses if one.name == "bars")
+    choose(field(demo, QComboBox, "What fires these lanes"), "bars")
+    assert {one.pulse for one in editor.project.lanes} == {bars.id}
+    demo.bench.lanes.pick.fold.setChecked(True)
+    type_into(field(demo, QDoubleSpinBox, "Take every Nth hit"), "3")
+    assert {one.pick.every for one in editor.project.lanes} == {3}
+    press(demo, "This part")
+    assert len({one.spans for one in editor.project.lanes}) == 1 and editor.project.lanes[0].spans
+    undo(demo)
+    assert all(one.spans == () for one in editor.project.lanes)  # one step
 
 
 def test_a_lane_is_copied_to_another_pulse_with_its_bench(demo):

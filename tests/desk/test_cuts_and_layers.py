@@ -24,12 +24,15 @@ from epiphane.desk.control.selection import (
     CuesSelection,
     DressingSelection,
     LaneSelection,
+    PartSelection,
+    PulseSelection,
     ShotSelection,
     TrackSelection,
 )
 from epiphane.desk.picture.typing import caret_at
+from epiphane.desk.score.drops import drop_under
 from epiphane.desk.shelf.panel import ShelfPage
-from epiphane.document.lane import AccentSound, Trigger
+from epiphane.document.lane import AccentSound, Span, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.document.titles import TextFill
@@ -39,6 +42,7 @@ from epiphane.edits.shots import footage_name
 from epiphane.edits.titles import FRESH_TEXT
 from epiphane.edits.words import FRESH_WORDS
 from epiphane.facts.cuts import cuts_of
+from epiphane.facts.form import parts_of
 from epiphane.facts.titles import landing_frame
 from epiphane.media.faces import shipped_faces
 from epiphane.media.mattes import make_matte
@@ -418,6 +422,42 @@ def test_captions_are_dropped_and_brought_on_hits(demo, qtbot, tmp_path):
     demo.files.gather([tmp_path / "bad.vtt"])
     qtbot.waitUntil(lambda: not demo.jobs.running, timeout=10_000)
     assert "bad.vtt has no captions" in demo.notice.text
+
+
+def test_a_transition_dropped_on_one_of_several_cuts_changes_them_all(demo):
+    editor = demo.editor
+    demo.lanes.add("dissolve")
+    shown = editor.cues.transitions
+    keys = frozenset((one.lane, one.cue.hit.time) for one in shown[:2])
+    editor.select_cues(keys, lane=shown[0].lane)
+    demo.lanes.add("whip", Target(hit=shown[1].cue.hit.time))
+    assert [one.transition.key for one in editor.cues.transitions[:3]] == ["whip", "whip", "dissolve"]
+    assert editor.selection.cues == keys
+    demo.lanes.add("push", Target(hit=shown[2].cue.hit.time))  # beside them: that one alone
+    assert [one.transition.key for one in editor.cues.transitions[:3]] == ["whip", "whip", "push"]
+
+
+def test_what_lasts_comes_over_the_film_or_a_part_and_what_strikes_on_the_selected_pulse(demo):
+    editor = demo.editor
+    demo.shelf.effects_taken.emit(["vignette"])
+    lane = editor.project.lanes[-1]
+    assert lane.trigger is Trigger.SPAN and (editor.cues.lane(lane.id).levels == 1).all()
+    editor.select(PartSelection(0))
+    demo.shelf.effects_taken.emit(["grain"])
+    lane, part = editor.project.lanes[-1], parts_of(editor.project.song)[0]
+    assert [(one.start, one.end) for one in lane.spans] == [(part.start, part.end)]
+    bars = next(one for one in editor.project.pulses if one.name == "bars")
+    editor.select(PulseSelection(bars.id))
+    demo.shelf.effects_taken.emit(["shake"])
+    assert (editor.project.lanes[-1].pulse, editor.project.lanes[-1].trigger) == (bars.id, Trigger.FIRE)
+    layout = demo.score.layout_now()
+    stave = layout.staves[0]
+    place = layout.locate(layout.x_at(stave, part.start + 0.5), stave.top + 8)
+    dropped = drop_under(editor, layout, place, 300.0, lasts=True)
+    assert (dropped.target.span, dropped.words) == (Span(part.start, part.end), f"on over {part.label}")
+    on_beats = layout.locate(layout.x_at(stave, part.start + 0.5), layout.ruler_top(stave.top) + 6)
+    demo.lanes.add("vignette", drop_under(editor, layout, on_beats, 0.0, lasts=True).target)
+    assert editor.project.lanes[-1].trigger is Trigger.FIRE  # it was asked for on beats
 
 
 def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from epiphane.desk.control.drag import carry_footage
 from epiphane.desk.control.selection import GapSelection, ShotSelection
+from epiphane.desk.control.shots import ShotPlace
 from epiphane.document.footage import Moment
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.timeline import Between, Pin, Ramp, cut_of
@@ -99,15 +100,33 @@ def test_the_end_of_a_selected_shot_ripples_or_is_trimmed_alone_or_stretches_it(
     assert undone(score)
 
 
+def test_trims_act_on_all_selected_shots_and_what_comes_in_is_selected(window, score):
+    score._editor.select_shots([A, B])
+    start, end = at(score, 60) - QPoint(3, 0), at(score, 50) - QPoint(3, 0)
+    window.actions_by_id["snapping"].trigger()
+    drag(score.viewport(), start, end)
+    lengths = [end - begin for begin, end in places(score)[:3]]
+    assert lengths[0] == lengths[1] < 60 == lengths[2]
+    assert undone(score)
+    score._editor.select_shots([A, B], A)
+    score._editor.go_to(15)
+    QTest.keyClick(score, Qt.Key.Key_BracketLeft, CTRL)
+    assert [end - begin for begin, end in places(score)[:3]] == [45, 45, 60]
+    assert undone(score)
+    window.shots.lay([score._editor.project.footage[0].id], ShotPlace(frame=120))
+    (made,) = score._editor.selection.shots
+    assert next(shot for shot in score._editor.project.shots if shot.id == made).start == 120
+
+
 def test_what_a_shot_shows_is_slipped_and_its_moment_snaps_to_a_hit(score):
     score._editor.select(ShotSelection(B))
-    drag(score.viewport(), at(score, 80), at(score, 94))  # its moment was due on frame 90
+    drag(score.viewport(), at(score, 80), at(score, 105))  # its moment was due on frame 79
     shot = score._editor.project.shots[1]
     assert (places(score)[1], shot.pin) == ((60, 120), Pin(1.0, 3.5))
     assert undone(score)
     score._editor.select(ShotSelection(A))  # without a moment it slips freely
     drag(score.viewport(), at(score, 30), at(score, 20))
-    assert running_seconds(score._editor.project.shots[0], 0, 30) == pytest.approx(10 / 30, abs=0.04)
+    assert running_seconds(score._editor.project.shots[0], 0, 30) == pytest.approx(21 / 30, abs=0.04)
 
 
 def test_a_shot_is_moved_by_its_name_or_slid_between_its_neighbours(score):

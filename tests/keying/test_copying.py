@@ -1,5 +1,7 @@
 """Cues that are like others, and bars that are made as others."""
 
+from itertools import pairwise
+
 import pytest
 from helpers import a_project
 from hypothesis import given
@@ -14,8 +16,11 @@ from epiphane.document.pulse import HeardSource, PulseUnit
 from epiphane.document.song import Section
 from epiphane.edits.cues import (
     change_cue_envelope,
+    lay_look,
     lay_overrides,
+    look_of,
     nudge_cues,
+    override_of,
     reset_cue_envelope,
     reset_cue_settings,
     reset_cues,
@@ -29,6 +34,7 @@ from epiphane.edits.lanes import change_lane
 from epiphane.edits.pulses import change_pulse
 from epiphane.errors import EditError
 from epiphane.keying.copying import copied_bars, in_same_section, on_same_beat, pasted_bars
+from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import schedule
 
 FLASH, ZOOM = LaneId(20), LaneId(21)
@@ -68,6 +74,43 @@ def fired(project, lane, first_bar, n_bars):
         for cue in schedule(project).lane(lane).cues
         if start - 1e-6 <= cue.hit.time < start + n_bars * BAR - 1e-6 and not cue.is_off
     ]
+
+
+@given(overrides, st.sets(st.integers(0, 31), min_size=1, max_size=8), st.integers(-80, 80))
+def test_no_cue_passes_its_neighbour_however_far_some_are_nudged(changes, chosen, by):
+    project = change_lane(a_project(), FLASH, overrides=changes)
+    cues = schedule(project)
+    keys = [(FLASH, cue.hit.time) for n, cue in enumerate(cues.lane(FLASH).cues) if n in chosen]
+    firing = [cue.frame for cue in cues.lane(FLASH).cues if not cue.is_off]
+    step = nudge_within(cues, keys, by)
+    assert step == 0 or (step > 0) == (by > 0)
+    after = schedule(nudge_cues(project, keys, step)).lane(FLASH).cues
+    moved = [cue.frame for cue in after if not cue.is_off]
+    crossed = {n for n, (a, b) in enumerate(pairwise(firing)) if a >= b}  # they stood so before
+    assert all(a < b for n, (a, b) in enumerate(pairwise(moved)) if n not in crossed)
+
+
+@given(overrides, st.sampled_from([FLASH, ZOOM]))
+def test_what_a_cue_is_is_copied_onto_others_of_any_lane(changes, lane):
+    project = change_lane(a_project(), FLASH, overrides=changes)
+    source = override_of(project, (FLASH, 1.0))
+    look = look_of(project.lanes[0], source)
+    keys = [(lane, 2.0), (lane, 4.5)]
+    made = lay_look(project, keys, look, lambda one, other: True)
+    scheduled = schedule(made).lane(lane)
+    wanted = (
+        schedule(project)
+        .lane(FLASH)
+        .instance_of(next(cue for cue in schedule(project).lane(FLASH).cues if cue.hit.time == 1.0), 0)
+    )
+    for key in keys:
+        cue = next(cue for cue in scheduled.cues if cue.hit.time == key[1])
+        found = scheduled.instance_of(cue, 0)
+        assert (found.effect, set(found.settings)) == (wanted.effect, set(wanted.settings))
+        own = override_of(made, key)
+        assert (own.envelope, own.clip, own.accent) == (source.envelope, source.clip, source.accent)
+        before = override_of(project, key)
+        assert (own.strength, own.nudge, own.off) == (before.strength, before.nudge, before.off)
 
 
 @given(

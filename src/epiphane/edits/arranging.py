@@ -9,6 +9,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import FootageCut, Item, Pin
+from epiphane.edits.filling import fitting_footage
 from epiphane.edits.main_track import MainTrack, on_main_track
 from epiphane.edits.pins import pinned
 from epiphane.edits.shots import a_shot, beat_frames, picture_footage
@@ -127,8 +128,9 @@ def _at_place(project: Project, content: Item, place: Item) -> Item:
 def shots_every(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
     """Return `project` with shots of `n_beats` each from a shot on to the end of the song.
 
-    What the shots show is taken in turn, from the first again when it is used up; a clip then goes on where
-    it stopped. A moment goes to the hit nearest to where it was in its shot.
+    What the shots show is taken in turn; when it is used up, footage that is not shown yet comes, and then
+    they come again: a clip goes on where it stopped. A moment goes to the hit nearest to where it was in its
+    shot.
 
     Raises
     ------
@@ -142,6 +144,8 @@ def shots_every(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
     last = project.n_frames if project.song is not None else project.shots[-1].end
     edges = [first.start, *(frame for frame in lines if frame < last), last]
     shown = [item for item in project.shots if item.start >= first.start]
+    used = {item.footage for item in project.shots}
+    unused = [one for one in fitting_footage(project) if one.id not in used]
 
     def edit(track: MainTrack) -> None:
         track.items = [item for item in track.items if item.start < first.start]
@@ -149,7 +153,11 @@ def shots_every(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
             source = shown[number % len(shown)]
             if number < len(shown):
                 made = track.part(track.moved(source, start - source.start), start, end)
+            elif number - len(shown) < len(unused):
+                footage = unused[number - len(shown)]
+                made = a_shot(track.new_id(), footage, start, end, project.rate, before=track.items)
             else:
+                source = shown[(number - len(unused)) % len(shown)]
                 made = replace(_going_on(project, track, source, start, end), id=track.new_id())
             track.put(made)
 

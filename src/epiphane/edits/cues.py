@@ -3,10 +3,12 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TypeAlias
 
+from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.ids import LaneId
-from epiphane.document.lane import Accent, Lane, Override, Setting
+from epiphane.document.envelope import Envelope
+from epiphane.document.ids import FootageId, LaneId
+from epiphane.document.lane import Accent, Lane, Override, Setting, Settings
 from epiphane.document.project import Project, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
@@ -120,6 +122,53 @@ def lay_overrides(project: Project, overrides: Mapping[LaneId, Sequence[Override
     """Return `project` with what some hits of lanes are to do in place of what they did."""
     laid = {(lane, round(one.hit, 6)): one for lane, ones in overrides.items() for one in ones}
     return _changed(project, laid, lambda override, lane: laid[lane.id, round(override.hit, 6)])
+
+
+class CueLook(Struct, frozen=True):
+    """What a cue is, whichever hit it has: its effect with its own values, its shape, its clip and its sound.
+
+    Without a shape, a clip or a sound it has those of its lane.
+    """
+
+    effect: str
+    settings: Settings = ()
+    envelope: Envelope | None = None
+    clip: FootageId | None = None
+    accent: Accent | None = None
+
+
+def look_of(lane: Lane, override: Override) -> CueLook:
+    """Return what a cue of a lane is, by what is changed of it."""
+    own = override.effect or lane.effect
+    # Values of its lane that are not its own ones count too: in another lane they would be other ones.
+    settings = override.settings
+    if override.effect is None:
+        named = {one.name for one in settings}
+        settings = (*(one for one in lane.settings if one.name not in named), *settings)
+    return CueLook(own, settings, override.envelope, override.clip, override.accent)
+
+
+def lay_look(
+    project: Project, cues: Iterable[CueKey], look: CueLook, is_alike: Callable[[str, str], bool]
+) -> Project:
+    """Return `project` with cues that are what another one is; strength, nudge and being off stay theirs.
+
+    Parameters
+    ----------
+    is_alike : of two keys
+        Whether one effect may stand in the place of the other; where it may not, a cue keeps its own.
+    """
+
+    def changed(override: Override, lane: Lane) -> Override:
+        made = replace(override, envelope=look.envelope, clip=look.clip, accent=look.accent)
+        if look.effect == lane.effect:
+            own = tuple(one for one in look.settings if one not in lane.settings)
+            return replace(made, effect=None, settings=own)
+        if not is_alike(look.effect, lane.effect):
+            return made
+        return replace(made, effect=look.effect, settings=look.settings)
+
+    return _changed(project, cues, changed)
 
 
 def override_of(project: Project, cue: CueKey) -> Override:

@@ -1,6 +1,6 @@
 """Trims of shots: roll, ripple, slip, slide, split, join, delete, and how long a shot lasts."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from enum import Enum
 
 from msgspec.structs import replace
@@ -68,6 +68,24 @@ def trim_end(project: Project, shot_id: ItemId, frame: int, *, ripple: bool) -> 
         track.items[index] = track.part(item, item.start, end)
 
     return on_main_track(project, edit)
+
+
+def trim_shots(
+    project: Project, shots: Collection[ItemId], by: int, *, is_end: bool, ripple: bool
+) -> Project:
+    """Return `project` with the same end of several shots moved by so many frames.
+
+    Raises
+    ------
+    EditError
+        If one of them cannot be trimmed so.
+    """
+    chosen = [item.id for item in project.shots if item.id in shots]
+    for number in reversed(chosen):  # what follows moves along, and was trimmed already
+        shot = find(project.shots, number, "shot")
+        trim, edge = (trim_end, shot.end) if is_end else (trim_start, shot.start)
+        project = trim(project, number, edge + by, ripple=ripple)
+    return project
 
 
 def trim_start(project: Project, shot_id: ItemId, frame: int, *, ripple: bool) -> Project:

@@ -78,11 +78,19 @@ def default_filling(project: Project) -> Filling:
 
 
 def _chosen(project: Project, filling: Filling) -> list[Footage]:
-    """Return the footage that fills: what was chosen, or all with a picture that covers what is below it."""
-    seen = [one for one in project.footage if one.kind is not FootageKind.SOUND]
+    """Return the footage that fills: what was chosen, or all that is fit for it."""
     wanted = set(filling.footage)
     if wanted:
-        return [one for one in seen if one.id in wanted]
+        return [one for one in project.footage if one.kind is not FootageKind.SOUND and one.id in wanted]
+    return fitting_footage(project)
+
+
+def fitting_footage(project: Project) -> list[Footage]:
+    """Return the footage that shots are made of without being asked: what covers the frame.
+
+    Left out is what can be seen through, and what lies over shots already; unless there is nothing else.
+    """
+    seen = [one for one in project.footage if one.kind is not FootageKind.SOUND]
     laid_over = {clip for lane in project.lanes for clip in lane.used_footage}
     laid_over |= {clip for track in project.tracks for item in track.items for clip in item.all_footage}
     plain = [one for one in seen if not one.has_alpha and one.id not in laid_over]

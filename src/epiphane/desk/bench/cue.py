@@ -20,6 +20,7 @@ from epiphane.desk.bench.fields import (
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
+from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.paint import family_colour
 from epiphane.desk.shell import theme
@@ -30,6 +31,7 @@ from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
     change_cue_envelope,
+    override_of,
     reset_cue_envelope,
     reset_cue_settings,
     reset_cues,
@@ -44,6 +46,7 @@ from epiphane.edits.overlays import set_cue_clip
 from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
+from epiphane.keying.neighbours import nudge_limits
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
@@ -55,7 +58,7 @@ class CueBench(QWidget):
     What is shown is that of the first; what is changed is changed of all.
     """
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, desk: CueDesk) -> None:
         super().__init__()
         self._editor = editor
         self._of_effect = ""
@@ -67,7 +70,7 @@ class CueBench(QWidget):
         self._what = label("")
         self._what.setFont(theme.numbers(9.5))
         self._what.setWordWrap(True)
-        for widget in (self._what, self._buttons(), self._alike_row()):
+        for widget in (self._what, self._buttons(), self._alike_row(), self._look_row(desk)):
             self._box.addWidget(widget)
         self._bar = RangeBar("Strength", low=0, high=200, colour=theme.TEXT, has_rest=False)
         self.strength = limited_field(Override, "strength", "Strength", "%", factor=100)
@@ -186,6 +189,17 @@ class CueBench(QWidget):
         )
         return in_a_row(label("select"), beat, section)
 
+    def _look_row(self, desk: CueDesk) -> QWidget:
+        tips = (
+            "Copy what the first of these cues is: values, shape, effect, clip and sound (Ctrl + Alt + C)",
+            "Have these cues be as the one that was copied (Ctrl + Alt + V)",
+            "Have all other cues of the lane be as the first of these",
+        )
+        copy = button("Copy", tips[0], desk.copy_look)
+        paste = button("Paste", tips[1], desk.paste_look)
+        spread = button("All like this", tips[2], desk.spread_look)
+        return in_a_row(label("look"), copy, paste, spread)
+
     def _choose_accent(self, key: str) -> None:
         self._apply(partial(set_cue_accent, accent=accent_of(key)), "sound of cues")
 
@@ -268,4 +282,15 @@ class CueBench(QWidget):
         self._apply(strength, "change of strength", gesture=gesture)
 
     def _set_nudge(self, value: float) -> None:
-        self._apply(partial(set_cue_nudge, n_frames=round(value)), "nudge")
+        """Nudge each cue to so many frames from its hit, or as far as its neighbours let it."""
+        limits = nudge_limits(self._editor.cues, self._editor.selection.cues)
+
+        def edit(project: Project, keys: frozenset[CueKey]) -> Project:
+            for key in keys:
+                now = override_of(project, key).nudge
+                low, high = limits.get(key, (0, 0))
+                wanted = now + min(max(round(value) - now, low), high)
+                project = set_cue_nudge(project, [key], wanted)
+            return project
+
+        self._apply(edit, "nudge")

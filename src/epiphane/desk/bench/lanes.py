@@ -1,17 +1,33 @@
 """The bench of several lanes: what is changed is changed in all of them."""
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import RangeBar, button, label, row, rule
+from epiphane.desk.bench.fields import (
+    RangeBar,
+    button,
+    choice_field,
+    label,
+    row,
+    rule,
+    show_choice,
+    show_options,
+)
+from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.score.paint import lane_label
 from epiphane.desk.shell import theme
-from epiphane.document.lane import Lane, Override
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Lane, Override, Span
+from epiphane.document.project import Project
 from epiphane.edits.lanes import change_lanes, shape_lanes, shift_lanes
+from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.grid import usual_beat_frames
+from epiphane.timing import frame_start
 
 _MOST_NAMES = 8
 
@@ -33,22 +49,30 @@ class LanesBench(QWidget):
         for widget in (
             self._buttons(lanes),
             self._names,
+            self._fired_row(),
+            self._span_row(),
             self.shape,
             rule(),
             self._depth_row(),
             self._shift_row(),
         ):
             box.addWidget(widget)
+        self._box = box
+        self.pick: PickRows | None = None
         box.addStretch(1)
 
     def refresh(self) -> None:
-        """Show the lanes as they are now; the shape and depth are those of the one selected last."""
+        """Show the lanes as they are now; what they are to share is that of the one selected last."""
         lanes, last = self._editor.selected_lanes(), self._editor.selected_lane()
         if last is None:
             return
         names = [lane_label(lane) for lane in lanes]
         more = f" and {len(names) - _MOST_NAMES} more" if len(names) > _MOST_NAMES else ""
         self._names.setText(", ".join(names[:_MOST_NAMES]) + more)
+        pulses = [(str(one.id), one.name) for one in self._editor.project.pulses]
+        show_options(self._pulse, pulses)
+        show_choice(self._pulse, str(last.pulse))
+        self._show_pick(last)
         beat_frames = usual_beat_frames(self._editor.project, last)
         self.shape.show_envelope(last.envelope, theme.QUIET, beat_frames)
         self._depth_bar.set_values(0, last.depth * 100)
@@ -72,6 +96,56 @@ class LanesBench(QWidget):
         line.addStretch(1)
         line.addWidget(remove)
         return made
+
+    def _show_pick(self, last: Lane) -> None:
+        """Show which hits the lane selected last takes; what is changed of that is changed of all."""
+        if self.pick is None or self.pick.lane_id != last.id:
+            if self.pick is not None:
+                self._box.removeWidget(self.pick)
+                self.pick.deleteLater()
+            self.pick = PickRows(self._editor, last, lambda: self._editor.selection.lanes)
+            self._box.insertWidget(self._box.indexOf(self.shape), self.pick)
+            self.pick.show()
+        cues = self._editor.cues.lane(last.id)
+        if cues is not None:
+            self.pick.refresh(last, cues)
+
+    def _fired_row(self) -> QWidget:
+        self._pulse = choice_field("What fires these lanes", (), self._fire_by)
+        return row("Fired by", self._pulse)
+
+    def _span_row(self) -> QWidget:
+        here = button("This part", "Have all of them be on, or fire, in this part of the song", self._in_part)
+        anywhere = button("Anywhere", "Have none of them keep to some part", self._anywhere)
+        same = button("As the last one", "Have all of them keep to what the last one keeps to", self._as_last)
+        return row("Where", here, anywhere, same)
+
+    def _fire_by(self, key: str) -> None:
+        pulse = PulseId(int(key))
+        self._apply(lambda p, ids: change_lanes(p, ids, pulse=pulse), "pulse of lanes")
+
+    def _in_part(self) -> None:
+        song, project = self._editor.project.song, self._editor.project
+        number = part_at(song, frame_start(self._editor.playhead + 1, project.rate) - 1e-6)
+        if number is None:
+            self._editor.said.emit("There is no part of the song under the playhead.", True)
+            return
+        part = parts_of(song)[number]
+        spans = (Span(part.start, part.end),)
+        self._apply(lambda p, ids: change_lanes(p, ids, spans=spans), "spans of lanes")
+
+    def _anywhere(self) -> None:
+        self._apply(lambda p, ids: change_lanes(p, ids, spans=()), "spans of lanes")
+
+    def _as_last(self) -> None:
+        last = self._editor.selected_lane()
+        if last is not None:
+            self._apply(lambda p, ids: change_lanes(p, ids, spans=last.spans), "spans of lanes")
+
+    def _apply(self, edit: Callable[[Project, frozenset[LaneId]], Project], text: str) -> None:
+        chosen = self._editor.selection.lanes
+        self._editor.apply(lambda p: edit(p, chosen), text)
+        self.refresh()
 
     def _depth_row(self) -> QWidget:
         self._depth_bar = RangeBar("Depth", low=0, high=100, colour=theme.QUIET, has_rest=False)

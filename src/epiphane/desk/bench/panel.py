@@ -154,7 +154,7 @@ class BenchPanel(QFrame):
     @cached_property
     def cues(self) -> CueBench:
         """The page of cues."""
-        return self._added(CueBench(self._editor))
+        return self._added(CueBench(self._editor, self._desks.cues))
 
     @cached_property
     def lanes(self) -> LanesBench:

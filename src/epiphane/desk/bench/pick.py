@@ -1,6 +1,6 @@
 """The rows of a lane's bench that say which hits it takes, folded away until they are wanted."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import partial
 
 import numpy as np
@@ -53,10 +53,13 @@ class PickRows(QWidget):
     is_open = False
     """Whether the rows are shown: for all lanes, so that one may be looked at after the other."""
 
-    def __init__(self, editor: Editor, lane: Lane) -> None:
+    def __init__(
+        self, editor: Editor, lane: Lane, changed: Callable[[], Collection[LaneId]] | None = None
+    ) -> None:
         super().__init__()
         self._editor = editor
         self._lane_id: LaneId = lane.id
+        self._changed = changed or (lambda: (self._lane_id,))
         self.fold = QPushButton()
         self.fold.setCheckable(True)
         self.fold.setProperty("quiet", True)
@@ -70,6 +73,11 @@ class PickRows(QWidget):
         self._box.addWidget(self.fold)
         if PickRows.is_open:
             self._build(lane)
+
+    @property
+    def lane_id(self) -> LaneId:
+        """The lane whose hits are shown."""
+        return self._lane_id
 
     def _build(self, lane: Lane) -> None:
         """Make the rows, when they are first wanted: selecting a lane is quicker without."""
@@ -225,7 +233,12 @@ class PickRows(QWidget):
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
     ) -> None:
-        self._editor.apply(lambda p: edit(p, self._lane_id), text, gesture=gesture)
+        def edit_all(project: Project) -> Project:
+            for lane in self._changed():
+                project = edit(project, lane)
+            return project
+
+        self._editor.apply(edit_all, text, gesture=gesture)
         self._refresh_self()
 
     def _change(self, *, gesture: str | None = None, **changes: object) -> None:

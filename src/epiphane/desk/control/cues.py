@@ -7,11 +7,16 @@ from PyQt6.QtCore import QObject
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import CuesSelection
 from epiphane.document.ids import LaneId
+from epiphane.document.lane import Lane, Override
 from epiphane.document.project import Project
 from epiphane.edits.cues import (
     CueKey,
+    CueLook,
+    lay_look,
     lay_overrides,
+    look_of,
     nudge_cues,
+    override_of,
     reset_cues,
     scale_cues,
     take_cues,
@@ -19,7 +24,9 @@ from epiphane.edits.cues import (
 )
 from epiphane.edits.history import History
 from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
+from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import LaneSchedule
+from epiphane.lane_kinds import alike
 from epiphane.timing import frame_start
 
 _STRENGTH_STEP = 1.15
@@ -34,6 +41,7 @@ class CueDesk(QObject):
         super().__init__()
         self._editor = editor
         self._copied: tuple[History, CopiedBars] | None = None
+        self._look: CueLook | None = None
 
     def step(self, direction: int) -> None:
         """Select the next (1) or last (-1) cue of the lane, and go to it."""
@@ -76,7 +84,11 @@ class CueDesk(QObject):
 
     def nudge(self, n_frames: int) -> None:
         """Move the cues by frames."""
-        self.change(lambda p, keys: nudge_cues(p, keys, n_frames), "nudge")
+        step = nudge_within(self._editor.cues, self._editor.selection.cues, n_frames)
+        if step:
+            self.change(lambda p, keys: nudge_cues(p, keys, step), "nudge")
+        elif self.are_selected:
+            self._editor.said.emit("The cue is beside its neighbour: none passes another one.", False)
 
     def take_here(self) -> None:
         """Have the hit at the playhead fired that the lane leaves out."""
@@ -93,6 +105,39 @@ class CueDesk(QObject):
         """Have a hit fired that a lane leaves out, and select its cue."""
         if self._editor.apply(lambda p: take_cues(p, [(lane, hit)]), "cue by hand"):
             self._editor.select_cues(frozenset({(lane, hit)}), lane=lane)
+
+    def copy_look(self) -> None:
+        """Keep what the first of the selected cues is: values, shape, effect, clip and sound."""
+        found = self._first()
+        if found is None:
+            self._editor.said.emit("Select the cue that others are to be like", False)
+            return
+        self._look = look_of(*found)
+        self._editor.said.emit("Copied what this cue is; select others and paste it (Ctrl + Alt + V)", False)
+
+    def paste_look(self) -> None:
+        """Have the selected cues be as the one that was copied."""
+        look = self._look
+        if look is None:
+            self._editor.said.emit("No cue's look is copied: select one and copy it (Ctrl + Alt + C)", False)
+            return
+        self.change(lambda p, keys: lay_look(p, keys, look, _may_stand_in), "look of cues")
+
+    def spread_look(self) -> None:
+        """Have all other cues of its lane be as the first of the selected cues."""
+        found = self._first()
+        if found is None:
+            return
+        lane, _ = found
+        cues, look = self._editor.cues.lane(lane.id), look_of(*found)
+        keys = frozenset((lane.id, cue.hit.time) for cue in (() if cues is None else cues.cues))
+        self._editor.apply(lambda p: lay_look(p, keys, look, _may_stand_in), "look of all cues")
+
+    def _first(self) -> tuple[Lane, Override] | None:
+        """Return the first of the selected cues: its lane, and what is changed of it."""
+        keys = sorted(self._editor.selection.cues, key=lambda key: key[1])
+        lane = next((one for one in self._editor.project.lanes if keys and one.id == keys[0][0]), None)
+        return None if lane is None else (lane, override_of(self._editor.project, keys[0]))
 
     def copy_bars(self) -> None:
         """Keep what the lanes of the selected cues do in the bars of those cues."""
@@ -129,3 +174,7 @@ class CueDesk(QObject):
     def are_selected(self) -> bool:
         """Whether some cues are."""
         return isinstance(self._editor.selection, CuesSelection)
+
+
+def _may_stand_in(one: str, other: str) -> bool:
+    return alike(one) == alike(other)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
@@ -21,6 +22,7 @@ from epiphane.desk.control.tracks import TrackDesk
 class Desks:
     """The commands that the bench gives."""
 
+    cues: CueDesk
     form: FormDesk
     recipes: RecipeDesk
     lanes: LaneDesk

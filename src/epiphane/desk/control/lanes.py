@@ -159,9 +159,13 @@ class LaneDesk(QObject):
         return next(((one.lane, one.cue.hit.time) for one in shown if one.cut.frame == frame), None)
 
     def _exchange(self, cue: CueKey, kind: LaneKind) -> None:
-        """Put another transition in the place of the one at a single cut."""
-        if self._editor.apply(lambda p: set_cue_effect(p, [cue], kind.key), f"{kind.label.lower()} at a cut"):
-            self._editor.select_cues(frozenset({cue}), lane=cue[0])
+        """Put another transition in the place of the one at a cut, or at all that are selected with it."""
+        shown = {(one.lane, one.cue.hit.time) for one in self._editor.cues.transitions}
+        chosen = self._editor.selection.cues & shown
+        cues = chosen if cue in chosen else frozenset({cue})
+        where = "at a cut" if len(cues) == 1 else f"at {len(cues)} cuts"
+        if self._editor.apply(lambda p: set_cue_effect(p, cues, kind.key), f"{kind.label.lower()} {where}"):
+            self._editor.select_cues(cues, lane=cue[0])
 
     def step(self, direction: int, *, keeps: bool = False) -> None:
         """Select the next (1) or previous (-1) lane; where it `keeps`, beside those that are selected."""

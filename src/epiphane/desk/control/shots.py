@@ -28,8 +28,7 @@ from epiphane.edits.cutting import (
     slip_shots,
     split_at,
     stretch_shot,
-    trim_end,
-    trim_start,
+    trim_shots,
 )
 from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.history import History
@@ -109,14 +108,19 @@ class ShotDesk(QObject):
         """Put clips at a place: after the last shot, each to the next bar, unless another is given."""
         place = place or ShotPlace()
         shot, frame = place.shot, place.frame
+        known = {one.id for one in self._editor.project.shots}
         if place.is_over and frame is not None:
             self._tracks.put(ids, frame, place.track)
         elif frame is not None:
             self._do(lambda p: put_footage(p, ids, frame, covers=place.covers), "adding of clips")
         elif shot is not None:
-            self._editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot")
+            if self._editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot"):
+                known.discard(shot)
         else:
             self._editor.apply(lambda p: lay_in_row(p, ids), "adding of clips")
+        made = [one.id for one in self._editor.project.shots if one.id not in known]
+        if made:  # what is new is what is worked on
+            self._editor.select_shots(made)
 
     def take(self, ids: list[FootageId]) -> None:
         """Lay clips after the last shot; a sound becomes the song."""
@@ -226,13 +230,15 @@ class ShotDesk(QObject):
         self._do(lambda p: roll_cut(p, left.id, here), "roll of a cut")
 
     def trim_here(self, *, is_end: bool, ripple: bool) -> None:
-        """Have the shot under the playhead, or the selected one, begin or end there."""
-        here = self._editor.playhead
+        """Have the shot under the playhead, or the selected one, begin or end there; others by as much."""
         shot = self._one_meant()
         if shot is None:
             return
-        trim = trim_end if is_end else trim_start
-        self._do(lambda p: trim(p, shot.id, here, ripple=ripple), "trim of a shot")
+        by = self._editor.playhead - (shot.end if is_end else shot.start)
+        chosen = self._editor.selection.shots
+        ids = chosen if shot.id in chosen else frozenset({shot.id})
+        label = "trim of a shot" if len(ids) == 1 else f"trim of {len(ids)} shots"
+        self._do(lambda p: trim_shots(p, ids, by, is_end=is_end, ripple=ripple), label)
 
     def nudge(self, direction: int) -> None:
         """Slide the selected shots by a frame between their neighbours."""

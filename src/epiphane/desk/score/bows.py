@@ -43,6 +43,8 @@ class BowsRow(Row):
     def press(self, press: Press) -> Drag | None:
         """Hold a transition: by an end for the frames of its lane, with Ctrl for its own."""
         found = transition_under(self._editor, press.layout, press.place.stave, press.at.x())
+        if found is None and press.is_adding:
+            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
         if found is None:
             self._editor.select(SongSelection())
             return self._go_there(press)
@@ -50,7 +52,9 @@ class BowsRow(Row):
         key, chosen = (one.lane, one.cue.hit.time), self._editor.selection.cues
         if press.is_adding:
             self._editor.select_cues(chosen ^ {key}, lane=one.lane)
-        elif key not in chosen:
+            place = replace(press.place, lane=one.lane)
+            return Drag(Grip.RUBBER, press.at, place, keys=self._editor.selection.cues)
+        if key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=one.lane)
         place, keys = replace(press.place, lane=one.lane), self._editor.selection.cues
         return Drag(grip, press.at, place, keys=keys, cue=one.cue, is_alone=press.is_alone)

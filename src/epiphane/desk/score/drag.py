@@ -27,6 +27,7 @@ from epiphane.edits.lanes import change_envelope
 from epiphane.edits.pulses import set_band
 from epiphane.edits.stack import move_row
 from epiphane.facts.grid import beat_lengths
+from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import Cue
 
 _N_FOLLOWING = 4
@@ -121,9 +122,12 @@ def drag_frames(editor: Editor, drag: Drag, n_frames: int) -> None:
     lane = drag.place.lane
     if n_frames == drag.last_frames or lane is None:
         return
-    step = n_frames - drag.last_frames
+    before = drag.last_frames
+    step = n_frames - before
     drag.last_frames = n_frames
     if drag.grip is Grip.NUDGE:
+        step = nudge_within(editor.cues, drag.keys, step)
+        drag.last_frames = before + step  # what a neighbour keeps it from counts on the way back
         editor.apply(lambda p: nudge_cues(p, drag.keys, step), "nudge", gesture="nudge")
     elif drag.cue is not None:
         _drag_foot(editor, drag, drag.cue, lane, n_frames)

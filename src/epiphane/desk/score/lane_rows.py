@@ -22,7 +22,7 @@ from epiphane.desk.score.rows import Press, Row
 from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
 from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
-from epiphane.document.lane import Span, Trigger
+from epiphane.document.lane import Lane, Span, Trigger
 from epiphane.document.project import find
 from epiphane.edits.shots import footage_name
 from epiphane.keying.overlays import clip_of
@@ -99,23 +99,29 @@ class LaneRow(Row):
         lane = find(self._editor.project.lanes, self.lane_id, "lane")
         hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
         if hit is None:
-            if not press.is_adding and not (is_on_name and lane.id in self._editor.selection.lanes):
-                self._editor.select(LaneSelection(lane.id))
-            if lane.trigger is Trigger.SPAN and not is_on_name and not press.is_adding:
-                return self._hold_span(press, None, Grip.FALL)
-            keys = self._editor.selection.cues if press.is_adding else frozenset()
-            return Drag(Grip.ROW if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
+            return self._press_beside(press, lane, is_on_name=is_on_name)
         cue, grip = hit
         key, chosen = (lane.id, cue.hit.time), self._editor.selection.cues
-        if press.is_adding:
+        if press.is_adding:  # a click adds it or takes it away, a drag draws a band, wherever it begins
             self._editor.select_cues(chosen ^ {key}, lane=lane.id)
-        elif key not in chosen:
+            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
+        if key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=lane.id)
         keys = self._editor.selection.cues
         span = span_of_hit(self._editor.project, lane, cue.hit.time) if lane.trigger is Trigger.SPAN else None
         if span is not None:
             return self._hold_span(press, span, grip)
         return Drag(grip, press.at, press.place, keys=keys, cue=cue, is_alone=press.is_alone)
+
+    def _press_beside(self, press: Press, lane: Lane, *, is_on_name: bool) -> Drag:
+        """Select the lane, and hold its row, a span that begins here, or a band."""
+        is_open = not self._editor.selection.cues and lane.id in self._editor.selection.lanes
+        if not press.is_adding and not (is_on_name and is_open):
+            self._editor.select(LaneSelection(lane.id))
+        if lane.trigger is Trigger.SPAN and not is_on_name and not press.is_adding:
+            return self._hold_span(press, None, Grip.FALL)
+        keys = self._editor.selection.cues if press.is_adding else frozenset()
+        return Drag(Grip.ROW if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
 
     def _hold_span(self, press: Press, span: Span | None, grip: Grip) -> Drag:
         held = SpanDrag(self._editor, self._snapping, self.lane_id, span, grip, press.place.seconds)
@@ -341,6 +347,8 @@ class FoldRow(Row):
 
     def press(self, press: Press) -> Drag | None:
         """Open the lane of the cue that is nearest in the row of all lanes."""
+        if press.is_adding:
+            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
         lane = lane_in_fold(self._editor, press.layout, press.place, press.at.x())
         if lane is not None:
             self._editor.select(LaneSelection(lane))

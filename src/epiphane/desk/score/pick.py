@@ -124,6 +124,13 @@ def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[
     """Return the cues whose peaks lie in a rectangle."""
     keys: set[CueKey] = set()
     for stave in layout.staves:
+        bows = layout.bows_top(stave.top), layout.bows_top(stave.top) + layout.bows_height
+        if layout.bows_height and bows[1] >= band.top() and bows[0] <= band.bottom():
+            keys.update(
+                (one.lane, one.cue.hit.time)
+                for one in transitions_on(editor, stave)
+                if band.left() <= bow_of(editor, layout, stave, one).peak <= band.right()
+            )
         for index, lane in enumerate(editor.cues.lanes):
             if lane.lane.id not in layout.shown_lanes:
                 continue

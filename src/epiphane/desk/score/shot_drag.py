@@ -19,7 +19,7 @@ from epiphane.document.footage import Footage
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Pin, cut_of
 from epiphane.edits.arranging import move_shots
-from epiphane.edits.cutting import TrimMode, roll_cut, slide_shots, slip_shots, trim_end, trim_start
+from epiphane.edits.cutting import TrimMode, roll_cut, slide_shots, slip_shots, trim_shots
 from epiphane.edits.shots import pin_shot, started_at
 from epiphane.edits.speed import speed_text, stretch_to_fit
 from epiphane.errors import EditError
@@ -197,11 +197,11 @@ class ShotDrag:
         shot = self._shot
         old = shot.start if self._grip is ShotGrip.START else shot.end
         frame = self._snapping.snapped(self._before, old + by, reach)
-        ripples, shot_id = not self._is_alone, shot.id
+        ripples, shot_id, ids = not self._is_alone, shot.id, self._ids
         edits: dict[ShotGrip, Callable[[Project], Project]] = {
             ShotGrip.ROLL: lambda p: roll_cut(p, shot_id, frame),
-            ShotGrip.START: lambda p: trim_start(p, shot_id, frame, ripple=ripples),
-            ShotGrip.END: lambda p: trim_end(p, shot_id, frame, ripple=ripples),
+            ShotGrip.START: lambda p: trim_shots(p, ids, frame - old, is_end=False, ripple=ripples),
+            ShotGrip.END: lambda p: trim_shots(p, ids, frame - old, is_end=True, ripple=ripples),
             ShotGrip.FIT: lambda p: stretch_to_fit(p, shot_id, max(frame, shot.start + 1), TrimMode.RIPPLE),
         }
         if not self._apply(edits[self._grip]):

@@ -50,6 +50,8 @@ ACTIONS = (
     ActionSpec("take", "Cues", "Add cue on a skipped hit", ("A",)),
     ActionSpec("copy", "Cues", "Copy shots, or bars of cues", ("Ctrl+C",)),
     ActionSpec("paste", "Cues", "Paste here", ("Ctrl+V",)),
+    ActionSpec("copy_look", "Cues", "Copy what the cue is", ("Ctrl+Alt+C",)),
+    ActionSpec("paste_look", "Cues", "Have cues be as it", ("Ctrl+Alt+V",)),
     ActionSpec("toggle", "Cues", "Turn cue or take off or on", ("X",)),
     ActionSpec("weaker", "Cues", "Decrease strength", ("Down", "-")),
     ActionSpec("stronger", "Cues", "Increase strength", ("Up", "+")),

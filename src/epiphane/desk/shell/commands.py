@@ -72,6 +72,8 @@ class Commands:
             "cut": self._cut,
             "paste": lambda: self._paste(covers=False),
             "paste_over": lambda: self._paste(covers=True),
+            "copy_look": cues.copy_look,
+            "paste_look": cues.paste_look,
             "toggle": self._toggle,
             "weaker": lambda: cues.scale(-1),
             "stronger": lambda: cues.scale(1),

@@ -167,6 +167,7 @@ class Window(QMainWindow):
 
     def _made_bench(self) -> BenchPanel:
         desks = Desks(
+            self.cues,
             self.form,
             self.recipes,
             self.lanes,

@@ -141,8 +141,9 @@ def test_a_project_with_lost_files_opens_and_names_them(window, media, tmp_path,
     assert window.editor.project == saved
 
 
-def after_a_power_cut(tmp_path, make_window):
-    """Return another window, on a disk as it is now: whoever wrote to it is dead."""
+def after_a_power_cut(dead, tmp_path, make_window):
+    """Return another window, on a disk as it is now: the one that wrote to it is dead."""
+    dead.editor._journal.abandon()
     shutil.copytree(tmp_path / "journals", tmp_path / "left")
     return make_window("left")
 
@@ -169,7 +170,7 @@ def test_a_crash_loses_nothing(make_window, tmp_path):
     lost = changed_demo(first, path)
     first.editor.apply(lambda p: add_lane(p, "zoom", p.pulses[0].id), "lane")
     first.editor.undo()
-    second = after_a_power_cut(tmp_path, make_window)
+    second = after_a_power_cut(first, tmp_path, make_window)
     second.files.open_path(path)
     assert second.editor.project.lanes[0].depth == 1.0
     assert "4 unsaved edits of this project" in second.recovery_offer.text
@@ -182,8 +183,9 @@ def test_a_crash_loses_nothing(make_window, tmp_path):
 
 def test_lost_work_is_kept_until_it_is_answered(make_window, tmp_path, answers):
     path = tmp_path / "edit.epiphane"
-    lost = changed_demo(make_window(), path)
-    window = after_a_power_cut(tmp_path, make_window)
+    first = make_window()
+    lost = changed_demo(first, path)
+    window = after_a_power_cut(first, tmp_path, make_window)
     window.files.open_path(path)
     window.editor.apply(lambda p: add_lane(p, "zoom", p.pulses[0].id), "lane")
     assert window.files.save()
@@ -201,8 +203,9 @@ def test_lost_work_is_kept_until_it_is_answered(make_window, tmp_path, answers):
 
 
 def test_untitled_work_is_offered_whatever_is_opened_first(make_window, tmp_path):
-    lost = changed_demo(make_window())
-    window = after_a_power_cut(tmp_path, make_window)
+    first = make_window()
+    lost = changed_demo(first)
+    window = after_a_power_cut(first, tmp_path, make_window)
     window.recovery.look()
     assert "A session ended without saving" in window.recovery_offer.text
     window.files.open_demo()

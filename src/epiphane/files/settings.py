@@ -77,7 +77,7 @@ def note_folder(kind: str, folder: Path) -> None:
         keep_settings(replace(settings, folders={**settings.folders, kind: str(folder)}))
 
 
-def folder_of(kind: str) -> Path:
-    """Return the folder in which files of a kind were chosen last, or the user's own."""
+def folder_of(kind: str, usual: Path) -> Path:
+    """Return the folder in which files of a kind were chosen last, or the usual one."""
     kept = read_settings().folders.get(kind, "")
-    return Path(kept) if kept and Path(kept).is_dir() else Path.home()
+    return Path(kept) if kept and Path(kept).is_dir() else usual

@@ -27,6 +27,7 @@ from epiphane.edits.picture import even_size
 from epiphane.edits.shapes import in_shape
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files
+from epiphane.files.settings import folder_of, note_folder
 from epiphane.media.writer import FILM_SUFFIX
 from epiphane.render.export import ExportProgress, check_target, export, unused_name
 from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
@@ -131,7 +132,7 @@ class ExportBench(QWidget):
         rates = dict.fromkeys((project.rate, *COMMON_RATES))
         _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
         if not self._is_path_chosen:
-            folder = self._editor.path.parent if self._editor.path else Path.home()
+            folder = folder_of("export", self._editor.path.parent if self._editor.path else Path.home())
             self._path.setText(str(unused_name(folder / f"{self._editor.title}{FILM_SUFFIX}")))
         length = float(project.n_frames / project.rate)
         self._from.show_limits(0, length)
@@ -296,6 +297,7 @@ class ExportBench(QWidget):
         proposed = Path(self._path.text() or Path.home() / self._editor.title)
         path = asking.ask_new_file(self, "Export to", proposed, "MP4 (*.mp4)", FILM_SUFFIX)
         if path is not None:
+            note_folder("export", path.parent)
             self.set_path(path)
             self._confirmed = path
 

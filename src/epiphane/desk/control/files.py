@@ -27,6 +27,7 @@ from epiphane.errors import ChangedOnDiskError, EpiphaneError, InUseError
 from epiphane.files.captions import CAPTION_SUFFIXES
 from epiphane.files.project import SUFFIX, missing_files, read_project
 from epiphane.files.recipes import RECIPE_SUFFIX
+from epiphane.files.settings import folder_of, forget_recent, note_folder, note_recent
 from epiphane.files.trust import TrustedFolders, folders_of
 from epiphane.media.gather import Gathered, gather_files
 from epiphane.media.probe import FootageFacts
@@ -96,9 +97,16 @@ class Files(QObject):
     def ask_open(self) -> None:
         """Ask for a project and open it."""
         if self.may_leave():
-            name, _ = QFileDialog.getOpenFileName(self._window, "Open a project", self._folder(), _PROJECTS)
+            folder = self._folder("project")
+            name, _ = QFileDialog.getOpenFileName(self._window, "Open a project", folder, _PROJECTS)
             if name:
+                note_folder("project", Path(name).parent)
                 self.open_path(Path(name))
+
+    def leave_for(self, path: Path) -> None:
+        """Open another project, once it is known what becomes of this one; one that is gone is forgotten."""
+        if self.may_leave() and not self.open_path(path) and not is_file(path):
+            forget_recent(path)
 
     def open_path(self, path: Path) -> bool:
         """Open a project; a fault is told and what is open stays open.
@@ -123,6 +131,7 @@ class Files(QObject):
             if not self._open_copy(read.project, path, error):
                 self._withhold(before)
                 return False
+        note_recent(path)
         self._after_open()
         return True
 
@@ -157,8 +166,10 @@ class Files(QObject):
 
     def ask_save(self) -> bool:
         """Ask for a name and save."""
-        proposed = Path(self._folder()) / f"{self._editor.title}{SUFFIX}"
+        proposed = Path(self._folder("project")) / f"{self._editor.title}{SUFFIX}"
         path = asking.ask_new_file(self._window, "Save the project", proposed, _PROJECTS, SUFFIX)
+        if path is not None:
+            note_folder("project", path.parent)
         return path is not None and self.save_as(path)
 
     def save_as(self, path: Path) -> bool:
@@ -171,6 +182,7 @@ class Files(QObject):
             self._editor.said.emit(str(error), True)
             return False
         self._trusted.add(set(folders_of(self._editor.project)) - self._withheld)
+        note_recent(path)
         return True
 
     def _save_over_changes(self, path: Path, error: ChangedOnDiskError) -> bool:
@@ -203,20 +215,23 @@ class Files(QObject):
 
     def ask_song(self) -> None:
         """Ask for a song and listen to it."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder(), _SONGS)
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder("song"), _SONGS)
         if name:
+            note_folder("song", Path(name).parent)
             self.open_song(Path(name))
 
     def ask_footage(self) -> None:
         """Ask for clips and gather them."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Import footage", self._folder())
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Import footage", self._folder("footage"))
         if names:
+            note_folder("footage", Path(names[0]).parent)
             self.gather([Path(name) for name in names])
 
     def ask_folder(self) -> None:
         """Ask for a folder and gather what is in it and below."""
-        folder = QFileDialog.getExistingDirectory(self._window, "Import a folder", self._folder())
+        folder = QFileDialog.getExistingDirectory(self._window, "Import a folder", self._folder("footage"))
         if folder:
+            note_folder("footage", Path(folder))
             self.gather([Path(folder)])
 
     def open_song(self, path: Path) -> None:
@@ -361,8 +376,10 @@ class Files(QObject):
             offered=self._editor.take_song,
         )
 
-    def _folder(self) -> str:
-        return str(self._editor.path.parent if self._editor.path else Path.home())
+    def _folder(self, kind: str) -> str:
+        """Return where files of a kind were chosen last; before there were any, where the project lies."""
+        usual = self._editor.path.parent if self._editor.path else Path.home()
+        return str(folder_of(kind, usual))
 
 
 def hear_to_play(

@@ -18,6 +18,7 @@ from epiphane.document.project import Project
 from epiphane.edits.footage import learn_of_footage, relink
 from epiphane.edits.shots import footage_name
 from epiphane.errors import DiskError, MediaError
+from epiphane.files.settings import folder_of
 from epiphane.media.gather import find_again
 from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.media.proxy import ProxyStore
@@ -90,7 +91,8 @@ class FootageDesk(QObject):
 
     def ask_missing(self) -> None:
         """Ask for a folder and look for the missing files in it and below."""
-        folder = QFileDialog.getExistingDirectory(self._window, "Look for missing footage in")
+        usual = str(folder_of("footage", Path.home()))
+        folder = QFileDialog.getExistingDirectory(self._window, "Look for missing footage in", usual)
         if folder:
             self.find_missing(Path(folder))
 

@@ -19,6 +19,7 @@ from epiphane.edits.recipes import recipe_of, use_recipe
 from epiphane.errors import EditError, EpiphaneError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.recipes import RECIPE_SUFFIX, KeptRecipe, RecipeBook, load_recipe, save_recipe
+from epiphane.files.settings import folder_of, note_folder
 from epiphane.lane_kinds import lane_kind
 
 _RECIPES = f"Epiphane recipes (*{RECIPE_SUFFIX})"
@@ -103,7 +104,10 @@ class RecipeDesk(QObject):
 
     def ask_import(self) -> None:
         """Ask for recipes of others and keep them."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Bring in recipes", "", _RECIPES)
+        usual = str(folder_of("recipe", Path.home()))
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Bring in recipes", usual, _RECIPES)
+        if names:
+            note_folder("recipe", Path(names[0]).parent)
         for name in names:
             self.bring_in(Path(name))
 
@@ -113,9 +117,10 @@ class RecipeDesk(QObject):
 
     def ask_export(self, kept: KeptRecipe) -> None:
         """Ask where to, and write a recipe there."""
-        proposed = Path.home() / kept.path.name
+        proposed = folder_of("recipe", Path.home()) / kept.path.name
         path = asking.ask_new_file(self._window, "Export the recipe", proposed, _RECIPES, RECIPE_SUFFIX)
         if path is not None:
+            note_folder("recipe", path.parent)
             self.export(kept, path)
 
     def export(self, kept: KeptRecipe, path: Path) -> None:

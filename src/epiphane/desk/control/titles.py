@@ -23,6 +23,7 @@ from epiphane.edits.titles import FRESH_TEXT, change_title, put_title, set_arriv
 from epiphane.edits.words import change_words
 from epiphane.errors import DiskError, MediaError
 from epiphane.files.captions import Captions, read_captions
+from epiphane.files.settings import folder_of, note_folder
 from epiphane.media.faces import FACE_SUFFIXES, keep_face
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at, usual_axes
@@ -71,8 +72,10 @@ class TextDesk(QObject):
     def ask_face(self) -> None:
         """Ask for the file of a face."""
         endings = " ".join(f"*{one}" for one in FACE_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(None, "Face of letters", "", f"Faces ({endings})")
+        usual = str(folder_of("face", Path.home()))
+        name, _ = QFileDialog.getOpenFileName(None, "Face of letters", usual, f"Faces ({endings})")
         if name:
+            note_folder("face", Path(name).parent)
             self.use_face(Path(name))
 
     def use_face(self, path: Path) -> None:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QCursor,
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -21,6 +22,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.selection import LanesSelection, ShotsSelection
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
@@ -267,6 +269,25 @@ class ScoreView(QAbstractScrollArea):
             for row, there in zip(self._rows, self._layout.rows, strict=True)
             if (there.strip, there.lane, there.track) == (place.strip, place.lane, place.track)
         )
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Select what is under the pointer, and go there; what can be done with it, the window offers."""
+        if event is None:
+            return
+        event.ignore()
+        if event.reason() == QContextMenuEvent.Reason.Keyboard or self._editor.project.n_frames == 0:
+            return
+        at = QPointF(event.pos()) + QPointF(0, self._offset)
+        place = self._layout.locate(at.x(), at.y())
+        if place is None:
+            return
+        before = self._editor.selection
+        self._row_of(place).press(Press(self._layout, place, at, is_adding=False, is_alone=False))
+        after = self._editor.selection
+        is_among = after.lane in before.lanes if after.lane is not None else after.shot in before.shots
+        if is_among and not after.cues and isinstance(before, LanesSelection | ShotsSelection):
+            self._editor.select(before)
+        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:

@@ -2,7 +2,7 @@
 
 from enum import IntEnum
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -88,6 +88,8 @@ class ShelfPanel(QFrame):
         To be put on the score.
     recipe_begun(), recipe_wanted()
         Lanes are to be taken as a recipe; recipes are to be brought in from files.
+    menu_asked(key: str, at: QPoint)
+        What can be done with an effect, a transition, an overlay or a recipe is to be offered.
     pulse_made(kind: str)
         A new pulse is wanted: of a band, tapped, at a tempo, of two others, or of a unit.
     """
@@ -100,6 +102,7 @@ class ShelfPanel(QFrame):
     overlays_taken = pyqtSignal(object)
     recipe_begun = pyqtSignal()
     recipe_wanted = pyqtSignal()
+    menu_asked = pyqtSignal(object, QPoint)
 
     def __init__(
         self,
@@ -122,6 +125,8 @@ class ShelfPanel(QFrame):
         self.effects.taken.connect(self.effects_taken)
         self.transitions.taken.connect(self.effects_taken)
         self.overlays.taken.connect(self.overlays_taken)
+        for moving in (effects, transitions, overlays, recipes):
+            moving.tiles.menu_asked.connect(self.menu_asked)
         self._pages = QStackedWidget()
         self._empty = label(
             "No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”."

@@ -6,6 +6,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QDrag,
     QHelpEvent,
     QImage,
@@ -62,12 +63,15 @@ class Tiles(QListWidget):
     -------
     taken(keys: list), removed(keys: list)
         What was chosen, by key.
+    menu_asked(key, at: QPoint)
+        What can be done with it is to be offered, at a point of the screen.
     pointed(key or None, share: float)
         What the pointer is over, and at which share of its picture's width.
     """
 
     taken = pyqtSignal(object)
     removed = pyqtSignal(object)
+    menu_asked = pyqtSignal(object, QPoint)
     pointed = pyqtSignal(object, float)
 
     def __init__(self, name: str, carry: Callable[[list[object]], QMimeData]) -> None:
@@ -173,6 +177,27 @@ class Tiles(QListWidget):
                 drag.setPixmap(QPixmap.fromImage(image.scaled(PICTURE)))
                 drag.setHotSpot(QPoint(PICTURE.width() // 2, PICTURE.height() // 2))
             drag.exec(Qt.DropAction.CopyAction)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Choose the tile under the pointer, and let the page offer what can be done with it."""
+        if event is None:
+            return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        item = self.currentItem() if by_key else self.itemAt(event.pos())
+        if item is None:
+            event.ignore()
+            return
+        if not item.isSelected():
+            self.clearSelection()
+            self.setCurrentItem(item)
+            item.setSelected(True)
+        at = self.visualItemRect(item).center() if by_key else event.pos()
+        paper = self.viewport()
+        assert paper is not None
+        if self.receivers(self.menu_asked):
+            self.menu_asked.emit(item.data(_KEY), paper.mapToGlobal(at))
+        else:
+            event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.chosen():

@@ -140,6 +140,7 @@ ACTIONS = (
     ActionSpec("pulses", "View", "Pulses on the shelf", ("P",)),
     ActionSpec("search", "View", "Search the shelf", ("Ctrl+F",)),
     ActionSpec("fold", "View", "Fold the shelf", ("Ctrl+B",)),
+    ActionSpec("find", "View", "Find anything", ("F10",)),
     ActionSpec("keys", "View", "Keyboard shortcuts", ("?", "F1"), "keyboard", is_checkable=True),
     ActionSpec("undo", "Project", "Undo", ("Ctrl+Z",), "undo-2"),
     ActionSpec("redo", "Project", "Redo", ("Ctrl+Shift+Z",), "redo-2"),
@@ -161,6 +162,88 @@ ACTIONS = (
 )
 
 
+OTHER_WORDS = {
+    "play": "pause start preview",
+    "run_back": "rewind shuttle",
+    "run_on": "fast forward shuttle",
+    "loop": "repeat cycle region",
+    "loop_in": "mark in point range",
+    "loop_out": "mark out point range",
+    "go_to": "jump locate timecode",
+    "cues_all": "everything",
+    "take": "keyframe key more",
+    "copy_look": "attributes values paste on others",
+    "paste_look": "attributes values same",
+    "toggle": "disable enable bypass",
+    "weaker": "less intensity amount",
+    "stronger": "more intensity amount",
+    "type_strength": "intensity amount value",
+    "nudge_back": "shift offset move",
+    "nudge_on": "shift offset move delay",
+    "add_beat": "marker",
+    "to_attack": "quantise align transient onset",
+    "part_split": "section structure verse chorus",
+    "part_join": "section structure merge",
+    "drop_here": "climax marker structure",
+    "ticks": "metronome click",
+    "tap": "marker tempo manual",
+    "moment": "marker key frame action highlight",
+    "use_from": "in point trim source",
+    "use_to": "out point trim source",
+    "put": "add edit in",
+    "put_over": "three point edit",
+    "exchange": "swap clip media",
+    "keep": "pin protect",
+    "split": "blade razor cut",
+    "split_hits": "cut to the beat razor",
+    "join": "merge heal through edit",
+    "delete_closing": "ripple",
+    "delete_leaving": "lift gap",
+    "roll": "edit cut move",
+    "trim_start": "ripple in top",
+    "trim_end": "ripple out tail",
+    "stretch": "speed slow rate time remap",
+    "hold": "extend until drop long",
+    "slip_back": "content",
+    "slip_on": "content",
+    "reverse": "backwards rewind speed",
+    "freeze": "still hold speed pause",
+    "split_screen": "collage grid picture in picture panels",
+    "wall": "grid mosaic repeat panels tile",
+    "text": "title type caption lower third words lyrics",
+    "snapping": "magnet",
+    "lane_rows": "compact tall fold track height",
+    "mute": "silence disable hide",
+    "solo": "only isolate",
+    "copy_lane": "copy",
+    "new_recipe": "preset template save look style",
+    "delete": "remove clear",
+    "large": "bigger preview monitor viewer",
+    "full_screen": "cinema preview monitor",
+    "picture_window": "second screen monitor viewer",
+    "zoom_fit": "preview",
+    "zoom_1": "pixels actual size",
+    "zoom_2": "magnify pixels",
+    "next_shape": "aspect ratio upright vertical square crop format",
+    "guides": "title safe margins grid overlay",
+    "fill": "auto edit cut footage montage assemble",
+    "dress": "auto effects style generate",
+    "missing": "relink offline media replace",
+    "song": "music audio track sound",
+    "gather": "add clips media video",
+    "gather_folder": "add clips media bin",
+    "export": "render output deliver film video",
+    "lost_work": "crash autosave restore backup",
+    "report": "bug help",
+    "keys": "help keyboard shortcuts",
+    "save_as": "copy version",
+    "demo": "example sample tutorial",
+    "undo": "back",
+    "search": "find filter",
+}
+"""By what else people call an action, for those who look for it: words of its id."""
+
+
 def make_actions(window: QWidget, callbacks: dict[str, Callable[[], object]]) -> dict[str, QAction]:
     """Return every action of the table, wired to its callback and known to the window.
 
@@ -176,6 +259,7 @@ def make_actions(window: QWidget, callbacks: dict[str, Callable[[], object]]) ->
         action.setToolTip(f"{spec.text.rstrip('…')} ({key_text(spec.keys[0])})")
         action.setCheckable(spec.is_checkable)
         action.setAutoRepeat(spec.repeats)
+        action.setShortcutVisibleInContextMenu(True)  # on desktops that would leave it out too
         if spec.icon:
             action.setIcon(theme.icon(spec.icon))
         callback = callbacks[spec.id]

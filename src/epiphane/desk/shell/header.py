@@ -18,6 +18,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell import theme
+from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.places import parse_place
@@ -48,6 +49,9 @@ class Header(QFrame):
         box.addSpacing(6)
         box.addLayout(self._lines())
         box.addSpacing(10)
+        self.find_field = FindField()
+        box.addWidget(self.find_field)
+        box.addSpacing(4)
         box.addWidget(_tool(actions["keys"]))
         self._export = QPushButton("Export")
         self._export.setProperty("main", True)
@@ -71,7 +75,9 @@ class Header(QFrame):
         self._tempo.setVisible(song is not None and bool(song.beats))
         if song is not None and song.beats:
             metre = max(beat.place for beat in song.beats)
-            self._tempo.setText(f"{song.tempo:.2f} · {metre}/4 · {'steady' if song.is_steady else 'free'}")
+            self._tempo.setText(f"{song.tempo:.2f} · {metre}/4")
+            clock = "steady as a machine's" if song.is_steady else "free"
+            self._tempo.setToolTip(f"Beats a minute and beats a bar; the tempo is {clock}")
         has_frames = project.n_frames > 0
         for widget in (self._play, self._loop, self._export):
             widget.setEnabled(has_frames)
@@ -115,7 +121,6 @@ class Header(QFrame):
         self._tempo.setFont(theme.numbers(9))
         self._tempo.setStyleSheet(f"background: {theme.RAISED.name()}; border-radius: 12px; padding: 0 11px;")
         self._tempo.setFixedHeight(24)
-        self._tempo.setToolTip("Tempo, beats a bar, and whether the song keeps a machine's clock")
         for widget in (self._beat, self._time, self._frame):
             box.addWidget(widget)
             box.addSpacing(8)
@@ -174,7 +179,7 @@ class Header(QFrame):
     def _lines(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(0)
-        words = label("bars a line")
+        words = label("bars")
         line.addWidget(words)
         line.addSpacing(4)
         self._group = QButtonGroup(self)

@@ -1,20 +1,30 @@
 """The first page: open a song, a project or the demo."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import label
 from epiphane.desk.score.paint import CueShape, cue_path
 from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family
+from epiphane.files.settings import recent_projects
 
 _STAFF_HEIGHT = 132
+_MOST_RECENTS = 5
 
 
 class Welcome(QWidget):
-    """Drop a song here, open something, or try the demo."""
+    """Drop a song here, open something, or try the demo.
+
+    Signals
+    -------
+    opened(path: Path)
+        A project that was open before is wanted again.
+    """
+
+    opened = pyqtSignal(object)
 
     def __init__(self, actions: dict[str, QAction]) -> None:
         super().__init__()
@@ -45,9 +55,34 @@ class Welcome(QWidget):
         box.addWidget(said)
         box.addSpacing(22)
         box.addLayout(row)
+        box.addSpacing(26)
+        self._recents = QVBoxLayout()
+        self._recents.setSpacing(2)
+        box.addLayout(self._recents)
         box.addStretch(4)
         self._title = title
         self.setFocusProxy(self._song)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.show_recents()
+
+    def show_recents(self) -> None:
+        """Offer the projects that were open last and are still there."""
+        while (old := self._recents.takeAt(0)) is not None:
+            if (widget := old.widget()) is not None:
+                widget.deleteLater()
+        paths = recent_projects()[:_MOST_RECENTS]
+        if paths:
+            self._recents.addWidget(label("Open again"))
+        for path in paths:
+            button = QPushButton(path.stem.replace("&", "&&"))
+            button.setProperty("quiet", True)
+            button.setStyleSheet("text-align: left; padding: 4px 8px; margin-left: -9px")
+            button.setToolTip(theme.plain(str(path)))
+            button.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _checked=False, path=path: self.opened.emit(path))
+            self._recents.addWidget(button)
 
     def show_lost_work(self, number: int) -> None:
         """Offer unsaved work of lost sessions, if there is any."""

@@ -1,9 +1,10 @@
 """The window: it lays the panels out and connects them; it alone knows everybody."""
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QFrame,
@@ -26,7 +27,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
-from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.mattes import MatteDesk
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
@@ -61,16 +62,18 @@ from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
 from epiphane.desk.shelf.overlays import OverlayPage
-from epiphane.desk.shelf.panel import ShelfPanel
+from epiphane.desk.shelf.panel import ShelfPage, ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import make_actions
 from epiphane.desk.shell.commands import Commands
+from epiphane.desk.shell.finder import Finder
 from epiphane.desk.shell.ground import Ground
 from epiphane.desk.shell.header import Header
 from epiphane.desk.shell.keys import KeyList
 from epiphane.desk.shell.large import LargePicture
+from epiphane.desk.shell.menus import BEGINNING, MENUS, able, laying_choices, menu_of
 from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
 from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.desk.shell.subjects import subjects_of
@@ -78,7 +81,7 @@ from epiphane.desk.shell.welcome import Welcome
 from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.files.trust import TrustedFolders
 from epiphane.media.proxy import ProxyStore
-from epiphane.timing import clock_text, rate_text
+from epiphane.timing import clock_text, frame_start, rate_text
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _SIZE, _LEAST_SIZE, _LARGEST = QSize(1280, 800), QSize(1160, 640), QSize(1920, 1200)
@@ -124,12 +127,15 @@ class Window(QMainWindow):
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
         self.shelf = self._made_shelf()
-        subjects = subjects_of(self)
-        self.bench.set_subjects(subjects)
+        self.subjects = subjects_of(self)
+        self.bench.set_subjects(self.subjects)
         self.large = LargePicture(self)
-        self.actions_by_id = make_actions(self, Commands(self, subjects).table())
+        self.finder = Finder(self)
+        self.actions_by_id = make_actions(self, Commands(self, self.subjects).table())
         self.welcome = Welcome(self.actions_by_id)
+        self.welcome.opened.connect(self.files.leave_for)
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
+        self.finder.use_field(self.header.find_field)
         self.notice = NoticeStrip()
         self.recovery_offer = NoticeStrip("Unsaved work")  # of its own: it stays until it is answered
         self.left_out = LeftOutStrip()
@@ -140,7 +146,7 @@ class Window(QMainWindow):
         self.memory = MemoryKeeper(self)
         self._connect()
         self._on_project()
-        self._stack.currentWidget().setFocus()  # type: ignore[union-attr]  # there is always one
+        self.take_keyboard()
 
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
@@ -219,7 +225,7 @@ class Window(QMainWindow):
         self._right.setStretchFactor(0, 1)
         self._right.setCollapsible(0, False)
         self._right.setCollapsible(1, False)
-        self._right.setSizes([590, 152])
+        self._right.setSizes([528, 214])
         self._right.setHandleWidth(1)
         across = QSplitter(Qt.Orientation.Horizontal)
         across.addWidget(left)
@@ -290,21 +296,10 @@ class Window(QMainWindow):
         self.score.effect_dropped.connect(self.lanes.add)
         self.score.overlay_dropped.connect(self.overlays.put)
         self.score.footage_fired.connect(self.overlays.fire)
-        self.shelf.overlays_taken.connect(
-            lambda keys: self.overlays.put(keys[0], self.lanes.usual_target(), None)
-        )
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
-        self.shelf.footage_taken.connect(self.shots.take)
-        self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
-        self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
-        self.shelf.recipes.removed.connect(self.remove_recipes)
-        self.shelf.recipe_begun.connect(self.recipes.begin)
-        self.shelf.recipe_wanted.connect(self.recipes.ask_import)
+        self._connect_shelf()
         self.score.recipe_dropped.connect(self.recipes.use)
-        self.shelf.add_footage.connect(self.files.ask_footage)
-        self.shelf.add_song.connect(self.files.ask_song)
-        self.shelf.pulse_made.connect(self.pulses.make)
         self.bench.song.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.bench.copy_asked.connect(self.lanes.copy)
@@ -319,6 +314,21 @@ class Window(QMainWindow):
             lambda text, snap: self.notice.offer(text, "Bring them on hits", snap)
         )
         self.recipes.read()
+
+    def _connect_shelf(self) -> None:
+        self.shelf.overlays_taken.connect(
+            lambda keys: self.overlays.put(keys[0], self.lanes.usual_target(), None)
+        )
+        self.shelf.footage_taken.connect(self.shots.take)
+        self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
+        self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
+        self.shelf.recipes.removed.connect(self.remove_recipes)
+        self.shelf.recipe_begun.connect(self.recipes.begin)
+        self.shelf.recipe_wanted.connect(self.recipes.ask_import)
+        self.shelf.add_footage.connect(self.files.ask_footage)
+        self.shelf.add_song.connect(self.files.ask_song)
+        self.shelf.pulse_made.connect(self.pulses.make)
+        self.shelf.menu_asked.connect(self._offer_laying)
 
     def _on_opened(self) -> None:
         """Let go of what is at work for the project that was open: its result has no place in this one.
@@ -343,6 +353,32 @@ class Window(QMainWindow):
     def _remove_recipe(self, kept: KeptRecipe) -> None:
         if self.recipes.remove(kept):
             self.notice.offer(f"{kept.recipe.name} is deleted.", "Undo", lambda: self.recipes.put_back(kept))
+
+    def _offer_laying(self, key: str, at: QPoint) -> None:
+        """Offer where an effect, a transition, an overlay or a recipe of the shelf can be laid."""
+        page, editor = self.shelf.page, self.editor
+        lay: dict[ShelfPage, Callable[[Target | None], object]] = {
+            ShelfPage.EFFECTS: lambda target: self.lanes.add(key, target),
+            ShelfPage.TRANSITIONS: lambda target: self.lanes.add(key, target),
+            ShelfPage.OVERLAYS: lambda target: self.overlays.put(
+                key, target or self.lanes.usual_target(), None
+            ),
+            ShelfPage.RECIPES: lambda target: self.recipes.use(key, target),
+        }
+        seconds = float(frame_start(editor.playhead, editor.project.rate))
+        menu = menu_of([], self)
+        for text, target in laying_choices(editor.project, page is ShelfPage.TRANSITIONS, seconds):
+            menu.addAction(theme.plain(text), lambda target=target: lay[page](target))
+        if page is ShelfPage.RECIPES:
+            menu.addSeparator()
+            menu.addAction("Delete the recipe", lambda: self.remove_recipes([key]))
+        menu.popup(at)
+
+    def take_keyboard(self) -> None:
+        """Have keys go to the score, or the welcome page."""
+        page = self._stack.currentWidget()
+        if page is not None:
+            page.setFocus()
 
     def _on_chosen(self) -> None:
         chosen = tuple(self.shelf.footage.chosen())
@@ -466,6 +502,16 @@ class Window(QMainWindow):
         self.picture.updateGeometry()  # an upright one is as tall as the window lets it be
         if self.key_list.isVisible():
             self.key_list.setGeometry(self.rect())
+        if self.finder.isVisible():
+            self.finder.place()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what can be done with what is selected."""
+        if event is not None:
+            project = self.editor.project
+            is_empty = project.song is None and not project.footage
+            offered = BEGINNING if is_empty else MENUS[type(self.editor.selection)]
+            menu_of(able(offered, self.actions_by_id), self).popup(event.globalPos())
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:

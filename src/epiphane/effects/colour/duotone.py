@@ -13,7 +13,7 @@ from epiphane.effects.pixels import LUMA
     version=1,
     family=Family.COLOUR,
     label="Two-tone",
-    keywords="two colours",
+    keywords="two colours tone map grade",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ColourParameter("shadows", "Shadows", "#2b1b52"),

@@ -15,7 +15,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.COLOUR,
     label="Gradient map",
-    keywords="map look",
+    keywords="map look grade lut",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ColourParameter("shadows", "Shadows", "#1a1033"),

@@ -13,7 +13,7 @@ from epiphane.effects.pixels import LUMA
     version=1,
     family=Family.COLOUR,
     label="Saturation",
-    keywords="mono monochrome desaturate black and white b&w vibrance",
+    keywords="mono monochrome desaturate black and white b&w vibrance grade grading correction",
     parameters=(Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=20),),
 )
 def saturation(values: Values) -> Tone:

@@ -31,7 +31,7 @@ def _with_itself(x: FloatArray, mode: str) -> FloatArray:
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=80),
         ChoiceParameter("mode", "Blend mode", (_OVERLAY, _SOFT, _MULTIPLY, _SCREEN), _OVERLAY),
     ),
-    keywords="grit contrast copy duplicate",
+    keywords="grit contrast copy duplicate grade",
 )
 def self_blend(values: Values) -> Operation | tuple[Operation, ...]:
     """Lays the picture over itself in a blend mode: harder, darker or brighter."""

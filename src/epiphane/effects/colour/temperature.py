@@ -13,7 +13,7 @@ from epiphane.effects.pixels import LUMA
     version=1,
     family=Family.COLOUR,
     label="Temperature",
-    keywords="warm cool white balance",
+    keywords="warm cool white balance grade grading correction",
     parameters=(
         Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=45),
         Parameter("green", "Green", "%", low=-100, high=100, rest=0, peak=0),

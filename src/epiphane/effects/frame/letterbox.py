@@ -13,7 +13,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Letterbox",
-    keywords="bars cinema widescreen",
+    keywords="bars cinema widescreen crop black bars aspect",
     parameters=(
         Parameter("closed", "Closed", "%", low=0, high=100, rest=0, peak=25),
         ColourParameter("colour", "Colour", "#000000"),

@@ -12,7 +12,7 @@ from epiphane.effects.operations import NOTHING, Operation, ToneCurve
     version=1,
     family=Family.LIGHT,
     label="Exposure",
-    keywords="brightness bright dark",
+    keywords="brightness bright dark grade grading correction",
     parameters=(Parameter("stops", "Stops", "stops", low=-6, high=6, rest=0, peak=1.5),),
 )
 def exposure(values: Values) -> Operation | tuple[Operation, ...]:

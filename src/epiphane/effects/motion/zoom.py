@@ -10,7 +10,7 @@ from epiphane.effects.operations import Warp, scale_about
     version=1,
     family=Family.MOTION,
     label="Zoom",
-    keywords="punch in scale pump enlarge",
+    keywords="punch in scale pump enlarge crop",
     parameters=(
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=116),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),

@@ -19,4 +19,4 @@ def own_folders(tmp_path_factory, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(base / "cache"))
     monkeypatch.setenv("XDG_DATA_HOME", str(base / "data"))
     monkeypatch.setenv("XDG_STATE_HOME", str(base / "state"))
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(base / "config"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))

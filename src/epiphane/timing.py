@@ -31,6 +31,7 @@ COMMON_RATES = tuple(
 )
 
 # By which footage is taken more or fewer times than it has pictures, and how much nearer that has to be.
+_LARGEST_SIDE = 21
 _FACTORS = ((1, 0.0), (2, 0.1), (Fraction(1, 2), 0.1))
 
 
@@ -98,6 +99,15 @@ def clock_text(seconds: float) -> str:
     hours, minutes = whole // 3600, whole % 3600 // 60
     head = f"{hours}:{minutes:02d}" if hours else f"{minutes}"
     return f"{head}:{whole % 60:02d}"
+
+
+def aspect_text(width: int, height: int) -> str:
+    """Return the shape of a picture as one reads it: ``16:9``, or ``2.39:1`` where that says less."""
+    shared = math.gcd(width, height)
+    across, down = width // shared, height // shared
+    if max(across, down) <= _LARGEST_SIDE:
+        return f"{across}:{down}"
+    return f"{width / height:.2f}:1" if width >= height else f"1:{height / width:.2f}"
 
 
 def parse_rate(text: str) -> Fraction:

@@ -245,9 +245,12 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     drag(demo.picture, middle, aside)
     assert item().transform.x == pytest.approx(0.2, abs=0.03)
     editor.go_to(321)
-    QTest.keyClick(demo, Qt.Key.Key_G)
-    assert landing_frame(item(), editor.project.rate) == 321
-    for _ in range(10):
+    for _ in range(3):
+        QTest.keyClick(demo, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert item().start == 240
+    QTest.keyClick(demo, Qt.Key.Key_G)  # to the hit that is nearest to it, wherever the playhead is
+    assert landing_frame(item(), editor.project.rate) == 257
+    for _ in range(13):
         QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert editor.project.tracks == ()  # what was written is one step
 

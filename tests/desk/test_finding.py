@@ -125,7 +125,7 @@ def test_the_finder_copes_with_ten_thousand_clips(demo):
     assert demo.editor.selection == FootageSelection(FootageId(54_321))
     assert demo.shelf.page is ShelfPage.FOOTAGE
     look_for(demo, "run")
-    assert any("9,92" in one.text() for one in demo.finder.findChildren(QLabel))
+    assert any("more: type more" in one.text() for one in demo.finder.findChildren(QLabel))
 
 
 def test_a_right_click_selects_and_offers_what_can_be_done_with_its_keys(demo):

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill
+from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill, Track
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
@@ -162,6 +162,11 @@ def _refuse_locked(project: Project, items: Iterable[Item]) -> None:
                 f"{shot_name(project, item)} at frame {item.start} is locked and would be moved or cut:"
                 " unlock it first (H)"
             )
+
+
+def track_name(project: Project, track: Track) -> str:
+    """Return what a track is called: by its name, or else by the first that is on it."""
+    return track.name or (shot_name(project, track.items[0]) if track.items else "track")
 
 
 def shot_name(project: Project, item: Item) -> str:

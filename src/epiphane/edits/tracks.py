@@ -123,7 +123,7 @@ def put_fill_on_track(
         If there is no such track, or no room on it there.
     """
     if isinstance(fill, TextFill):
-        name = "text"
+        name = ""  # it is called by its words
     elif isinstance(fill, LogoFill):
         name = "logo"
     else:

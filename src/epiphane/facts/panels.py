@@ -5,7 +5,10 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
-from epiphane.document.timeline import Panel, PanelLayout, Panels
+from epiphane.document.project import Project
+from epiphane.document.timeline import Item, Panel, PanelLayout, Panels
+from epiphane.facts.hits import hit_context_of, hits_of
+from epiphane.timing import frame_at
 
 Box: TypeAlias = tuple[float, float, float, float]
 """Left, top, width and height, in shares of the frame."""
@@ -19,6 +22,20 @@ class PanelPlace(Struct, frozen=True):
     box: Box
     lean_left: float = 0.0
     lean_right: float = 0.0
+
+
+def panel_arrivals(project: Project, item: Item, panels: Panels) -> list[int]:
+    """Return the frame on which each panel comes in: with the shot, or all but the first on hits.
+
+    Those for which the shot has no hit left come on the frame after its last: they are never seen.
+    """
+    number = len(panels.panels)
+    pulse = next((one for one in project.pulses if one.id == panels.pulse), None)
+    if pulse is None:
+        return [item.start] * number
+    frames = (frame_at(hit.time, project.rate) for hit in hits_of(pulse, hit_context_of(project)))
+    after = [frame for frame in frames if item.start < frame < item.end][: number - 1]
+    return [item.start, *after, *[item.end] * (number - 1 - len(after))]
 
 
 def panel_places(panels: Panels, aspect: float) -> tuple[PanelPlace, ...]:

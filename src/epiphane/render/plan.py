@@ -31,7 +31,7 @@ from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.framing import item_opacity
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.overlays import moment_of
-from epiphane.facts.panels import panel_places
+from epiphane.facts.panels import panel_arrivals, panel_places
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
 from epiphane.facts.titles import title_clock
@@ -62,7 +62,6 @@ from epiphane.render.nodes import (
     stacked,
 )
 from epiphane.render.transform import is_covering, transform_on
-from epiphane.timing import frame_at
 
 _BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
 """Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
@@ -289,22 +288,12 @@ def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> S
     """Return what a split screen shows on a frame: those of its panels that have come in by then."""
     places = panel_places(panels, project.width / project.height)
     drawn = []
-    for panel, place, first in zip(panels.panels, places, _arrivals(project, item, panels), strict=True):
+    for panel, place, first in zip(panels.panels, places, panel_arrivals(project, item, panels), strict=True):
         node = None if frame < first else _panel_node(project, item, panel, frame)
         if node is not None:
             drawn.append(PanelDrawing(node, place))
     colours = _levels(panels.colour), _levels(panels.border_colour)
     return SplitScreen(tuple(drawn), colours[0], panels.gap, panels.border, colours[1])
-
-
-def _arrivals(project: Project, item: Item, panels: Panels) -> list[int]:
-    """Return the frame on which each panel comes in: with the shot, or all but the first on hits."""
-    number = len(panels.panels)
-    if not any(one.id == panels.pulse for one in project.pulses):
-        return [item.start] * number
-    frames = (frame_at(time, project.rate) for time in _hit_times(project, panels.pulse))
-    after = [frame for frame in frames if item.start < frame < item.end][: number - 1]
-    return [item.start, *after, *[item.end] * (number - 1 - len(after))]
 
 
 def _panel_node(project: Project, item: Item, panel: Panel, frame: int) -> Node | None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -52,6 +52,16 @@ class NumberField(QDoubleSpinBox):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.valueChanged.connect(self.edited)
+        line = self.lineEdit()
+        assert line is not None
+        line.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Have a double click mark all of the number, with what stands behind its point."""
+        if event is not None and event.type() == QEvent.Type.MouseButtonDblClick:
+            self.selectAll()
+            return True
+        return super().eventFilter(watched, event)
 
     def show_value(self, value: float) -> None:
         """Show a number; not while another is being typed."""

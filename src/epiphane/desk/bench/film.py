@@ -6,7 +6,7 @@ from msgspec.structs import astuple
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, choice_field, in_a_row, show_choice, show_options
+from epiphane.desk.bench.fields import button, choice_field, in_a_row, label, show_choice, show_options
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
 from epiphane.desk.shell import asking
@@ -47,7 +47,12 @@ class FilmFields(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
         box.addWidget(in_a_row(self._size, self._rate))
-        box.addWidget(in_a_row(self._shape, self._add_button(), self._remove))
+        self._shown_words = label("now")
+        box.addWidget(in_a_row(self._shown_words, self._shape, self._add_button(), self._remove))
+
+    def take_keyboard(self) -> None:
+        """Have keys choose the size."""
+        self._size.setFocus()
 
     def refresh(self) -> None:
         """Show size and rate as they are now."""
@@ -66,7 +71,8 @@ class FilmFields(QWidget):
         shown = [(_key(one), _size_text(one)) for one in map(astuple, project.shapes or (project.shape,))]
         show_options(self._shape, shown)
         show_choice(self._shape, _key(now))
-        self._remove.setEnabled(bool(project.shapes))
+        for widget in (self._shown_words, self._shape, self._remove):
+            widget.setVisible(bool(project.shapes))
 
     def _add_button(self) -> QPushButton:
         made = QPushButton("Add shape")

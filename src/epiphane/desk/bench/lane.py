@@ -40,6 +40,7 @@ from epiphane.document.lane import Accent, AccentPoint, EffectInstance, Lane, Se
 from epiphane.document.project import Project, find, pulse_of
 from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
+from epiphane.edits.main_track import track_name
 from epiphane.edits.overlays import set_clips
 from epiphane.edits.pulses import ensure_pulse, pulse_name
 from epiphane.edits.shots import footage_name
@@ -318,7 +319,9 @@ class LaneBench(QWidget):
 
     def _show_alternatives(self, lane: Lane) -> None:
         """Show what the lane acts on, and what may come in its place."""
-        tracks = [(str(track.id), track.name or "a track") for track in self._editor.project.tracks]
+        tracks = [
+            (str(track.id), track_name(self._editor.project, track)) for track in self._editor.project.tracks
+        ]
         gone = lane.track is not None and not any(one.id == lane.track for one in self._editor.project.tracks)
         missing = [(str(lane.track), "a track that is gone")] if gone else []
         show_options(self._aim, [("", "all before it"), *tracks, *missing])

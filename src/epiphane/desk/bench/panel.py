@@ -262,6 +262,12 @@ class BenchPanel(QFrame):
         """Show the export."""
         self._editor.select(ExportSelection())
 
+    def open_film(self) -> None:
+        """Show the size, the rate and the shapes of the film."""
+        self._editor.select(SongSelection())
+        self._scroll.ensureWidgetVisible(self.song.film)
+        self.song.film.take_keyboard()
+
     def close_export(self) -> None:
         """Go back to the song."""
         self._editor.select(SongSelection())

@@ -27,7 +27,7 @@ from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.timeline import Framing, Panel, PanelLayout, Panels, Pin
 from epiphane.edits.panels import add_panel, change_panels, remove_panel, set_panel_clip
 from epiphane.edits.shots import footage_name
-from epiphane.facts.panels import panel_places
+from epiphane.facts.panels import panel_arrivals, panel_places
 from epiphane.timing import frame_at
 
 _LAYOUTS = tuple((layout, layout.value) for layout in PanelLayout)
@@ -41,6 +41,7 @@ class PanelBench(QWidget):
         super().__init__()
         self._editor, self._desk = editor, desk
         self._what = label("")
+        self._what.setWordWrap(True)
         self._panels = StructFields(Panels, self._change)
         self._panel = StructFields(Panel, desk.change_panel)
         self._framing = StructFields(Framing, self._frame)
@@ -119,7 +120,11 @@ class PanelBench(QWidget):
             return
         project, (shot, panels), place = self._editor.project, found, self._desk.place
         number, panel = len(panels.panels), panels.panels[place]
-        self._what.setText(f"frames {shot.start} to {shot.end - 1}, {number} panels")
+        late = sum(frame >= shot.end for frame in panel_arrivals(project, shot, panels))
+        told = f"frames {shot.start} to {shot.end - 1}, {number} panels"
+        if late:
+            told += f". The shot ends before {late} of them come: make it longer, or choose another pulse"
+        self._what.setText(told)
         self._panels.show(panels)
         self._panel.show(panel)
         self._framing.show(panel.framing)

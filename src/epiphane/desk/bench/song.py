@@ -77,9 +77,9 @@ class SongBench(QWidget):
         self._facts = {name: label("", is_quiet=False) for name in _FACTS}
         for words in self._facts.values():
             words.setWordWrap(True)
-        self._film = FilmFields(editor, shapes)
+        self.film = FilmFields(editor, shapes)
         self._rows = [row(name, words) for name, words in self._facts.items()]
-        self._rows.append(row("Film", self._film))
+        self._rows.append(row("Film", self.film))
         self._rows.insert(_FACTS.index("Made of"), self._form_row(form))
         self._shape = self._shape_rows()
         for widget in (*self._corrections, *self._rows, rule(), *self._shape, self._checks_row()):
@@ -108,7 +108,7 @@ class SongBench(QWidget):
             texts["Length"] = clock_text(song.duration)
             texts |= self._heard_texts(song)
             self._show_corrections(song)
-        self._film.refresh()
+        self.film.refresh()
         texts["Made of"] = f"{_many(len(project.shots), 'shot')}, {_many(len(project.lanes), 'lane')}"
         for name, text in texts.items():
             self._facts[name].setText(text)
@@ -258,8 +258,8 @@ class SongBench(QWidget):
         self._picture_bend.released.connect(self._editor.end_gesture)
         return [
             row("From, to", self._from, label("to"), self._to),
-            row("Sound fades", self._fade_in, self._fade_out, self._fade_picture),
-            row("Picture fades", picture_in, picture_out, self._picture_bend),
+            row("Sound fades", label("in"), self._fade_in, label("out"), self._fade_out, self._fade_picture),
+            row("Picture fades", label("in"), picture_in, label("out"), picture_out, self._picture_bend),
             row("Gain", self._gain),
         ]
 

@@ -110,9 +110,10 @@ class SpeedCurvePicture(QWidget):
             is_free = speed in (0.0, 1.0) or min(abs(y - self._y(0)), abs(y - self._y(1))) > 11
             if is_free:
                 painter.drawText(box, _RIGHT, f"{100 * speed:.0f} %" if speed else "hold")
-        for frame, words in ((self._hit, "moment"), (self._here, "")):
+        for frame, colour in ((self._hit, theme.TEXT), (self._here, theme.QUIET)):
             if frame is not None and 0 <= frame < self._n_frames:
-                self._paint_line(painter, frame, words)
+                painter.setPen(QPen(colour, 1))
+                painter.drawLine(QPointF(self._x(frame), room.top()), QPointF(self._x(frame), room.bottom()))
         self._paint_curve(painter)
         for number in range(len(self._keys)):
             at = self.point_of(number)
@@ -121,17 +122,25 @@ class SpeedCurvePicture(QWidget):
                 painter.setPen(QPen(theme.TEXT, 1.6))
                 painter.setBrush(theme.TEXT if is_chosen else theme.PANEL)
                 painter.drawEllipse(at, 4.5, 4.5)
-        painter.setPen(theme.QUIET)
-        foot = QRectF(room.left(), room.bottom() + 2, room.width(), 14)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "frame 0")
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, str(self._n_frames - 1))
+        self._paint_foot(painter)
 
-    def _paint_line(self, painter: QPainter, frame: int, words: str) -> None:
-        x, room = self._x(frame), self._room
-        painter.setPen(QPen(theme.TEXT if words else theme.QUIET, 1))
-        painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
-        if words:
-            painter.drawText(QRectF(x - 40, room.bottom() + 2, 80, 14), Qt.AlignmentFlag.AlignCenter, words)
+    def _paint_foot(self, painter: QPainter) -> None:
+        """Write where the moment is, and both ends as far as it leaves them room."""
+        room, metrics = self._room, painter.fontMetrics()
+        foot, words = QRectF(room.left(), room.bottom() + 2, room.width(), 14), "moment"
+        free_from, free_to = foot.left(), foot.right()
+        if self._hit is not None and 0 <= self._hit < self._n_frames:
+            width = metrics.horizontalAdvance(words)
+            left = min(max(self._x(self._hit) - width / 2, foot.left()), foot.right() - width)
+            painter.setPen(theme.TEXT)
+            painter.drawText(QRectF(left, foot.top(), width + 2, 14), Qt.AlignmentFlag.AlignLeft, words)
+            free_to, free_from = left - 6, left + width + 6
+        painter.setPen(theme.QUIET)
+        first, last = "frame 0", str(self._n_frames - 1)
+        if foot.left() + metrics.horizontalAdvance(first) <= free_to:
+            painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, first)
+        if foot.right() - metrics.horizontalAdvance(last) >= free_from:
+            painter.drawText(foot, Qt.AlignmentFlag.AlignRight, last)
 
     def _paint_curve(self, painter: QPainter) -> None:
         path = QPainterPath()
@@ -225,7 +234,8 @@ class SpeedCurvePicture(QWidget):
     def _at(self, at: QPointF) -> tuple[int, float]:
         room = self._room
         frame = round((at.x() - room.left()) / room.width() * self._n_frames)
-        share = (room.bottom() - at.y()) / room.height()
+        frame = min(max(frame, 0), self._n_frames - 1)
+        share = min(max((room.bottom() - at.y()) / room.height(), 0.0), 1.0)
         return frame, round(self._low + share * (self._top - self._low), 2)
 
     @property

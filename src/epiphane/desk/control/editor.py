@@ -189,9 +189,9 @@ class Editor(QObject):
         return True
 
     def learn(self, edit: Callable[[Project], Project]) -> None:
-        """Apply a fact about the footage that was found in the background.
+        """Apply a fact about the footage that was found in the background, or what is looked at.
 
-        It is no step of undo and nothing to save: earlier states know it too, and it would be found again.
+        It is no step of undo and nothing to save: earlier states know it too.
         """
         old = self.project
         self._history.learn(edit)

@@ -55,6 +55,8 @@ class Files(QObject):
         Recipes were dropped on the window.
     left_out(faults: list of str)
         Several files were not taken in, each for a reason.
+    shape_taken(text: str)
+        The film has taken the shape of most of its footage.
     missing_found(text: str)
         Files that the open project names are not there.
     """
@@ -64,6 +66,7 @@ class Files(QObject):
     recipes_given = pyqtSignal(object)
     captions_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
+    shape_taken = pyqtSignal(str)
 
     def __init__(self, editor: Editor, jobs: Jobs, window: QWidget, trusted: TrustedFolders) -> None:
         super().__init__(window)
@@ -325,11 +328,11 @@ class Files(QObject):
         )
 
     def _tell_shape(self, before: Project) -> None:
-        """Say so where the first clip has made the film another one."""
+        """Say so where the footage has made the film another one, and offer to choose."""
         now = self._editor.project
         if (now.width, now.height, now.rate) != (before.width, before.height, before.rate):
             shape = f"{now.width} × {now.height} at {rate_text(now.rate)} fps"
-            self._editor.said.emit(f"The film is {shape}, as its first clip; its bench has others.", False)
+            self.shape_taken.emit(f"The film is {shape}, as most of its footage.")
 
     def _song_among(self, gathered: Gathered, paths: Sequence[Path]) -> FootageFacts | None:
         """Return the sound meant as the song: a file dropped alone, or the only one where none is yet.

@@ -40,8 +40,8 @@ class ShapeDesk(QObject):
             self._lay_about_interest(shape)
 
     def show(self, shape: Shape) -> None:
-        """Show the edit in another of its shapes."""
-        self._editor.apply(lambda p: show_shape(p, shape), "another shape of the frame")
+        """Show the edit in another of its shapes: what is looked at is no step of undo."""
+        self._editor.learn(lambda p: show_shape(p, shape) if shape in p.shapes else p)
 
     def show_next(self) -> None:
         """Show the edit in the next of its shapes."""

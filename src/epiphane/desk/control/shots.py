@@ -45,7 +45,7 @@ from epiphane.edits.shots import (
 from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bar_frames
-from epiphane.facts.source_time import shot_at
+from epiphane.facts.source_time import frame_showing, running_seconds, shot_at
 from epiphane.timing import frame_at, frame_start
 
 
@@ -412,12 +412,12 @@ class ShotDesk(QObject):
     # Moments and locks
 
     def land(self) -> None:
-        """Slip the selected shots so that their best moments fall on the hits nearest to the playhead."""
-        shots, playhead = self._editor.selected_shots(), self._editor.playhead
+        """Slip the selected shots so that their best moments fall on the hits nearest to where they are."""
+        shots = self._editor.selected_shots()
 
         def edit(project: Project) -> Project:
             for shot in shots:
-                project = _landed(project, shot, playhead)
+                project = _landed(project, shot)
             return project
 
         if shots and self._editor.apply(edit, "snap of a moment"):
@@ -479,8 +479,8 @@ def shots_text(number: int) -> str:
     return "1 shot" if number == 1 else f"{number} shots"
 
 
-def _landed(project: Project, shot: Item, playhead: int) -> Project:
-    """Return `project` with the best moment of a shot on the hit within it that is nearest to a frame."""
+def _landed(project: Project, shot: Item) -> Project:
+    """Return `project` with the best moment of a shot on the hit within it that is nearest to where it is."""
     footage = next((one for one in project.footage if one.id == shot.footage), None)
     if footage is None:
         raise EditError("there is no footage in this shot")
@@ -492,5 +492,8 @@ def _landed(project: Project, shot: Item, playhead: int) -> Project:
     ]
     if not inside:
         raise EditError("there is no hit within this shot")
-    hit = min(inside, key=lambda one: abs(frame_at(one.time, project.rate) - playhead))
+    shown = frame_showing(shot, moment.time, project.rate)
+    if shown is None:  # it shows other parts of its clip: one comes before it begins, or after its end
+        shown = shot.start if moment.time < running_seconds(shot, shot.start, project.rate) else shot.end
+    hit = min(inside, key=lambda one: abs(frame_at(one.time, project.rate) - shown))
     return pin_shot(project, shot.id, Pin(moment.time, hit.time))

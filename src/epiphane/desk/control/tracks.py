@@ -20,6 +20,8 @@ from epiphane.edits.shots import footage_name
 from epiphane.edits.stack import step_rows
 from epiphane.edits.titles import land_title
 from epiphane.edits.tracks import change_track, delete_items, find_item, land_item, move_item, put_on_track
+from epiphane.facts.source_time import frame_showing
+from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_start
 from epiphane.types import Progress
 
@@ -51,18 +53,19 @@ class TrackDesk(QObject):
                 self._strike(footage, made[0], self._hit_near(frame))
 
     def land(self) -> None:
-        """Bring the moment of the selected item on the hit nearest to the playhead."""
+        """Bring the moment of the selected item on the hit that is nearest to where it is now."""
         item, project = self._editor.selected_item(), self._editor.project
         if item is not None and isinstance(item.content, TitleLook):
-            near = self._hit_near(self._editor.playhead)
+            near = self._hit_near(landing_frame(item, project.rate))
             if near is not None:
                 self._editor.apply(lambda p: land_title(p, item.id, near), "landing of a title")
             return
         footage = next((one for one in project.footage if item and one.id == item.footage), None)
         if item is None or footage is None:
             return
-        hit = self._hit_near(self._editor.playhead)
         best = footage.best_moment
+        shown = None if best is None else frame_showing(item, best.time, project.rate)
+        hit = self._hit_near(item.start if shown is None else shown)
         if footage.kind is FootageKind.SOUND:
             self._strike(footage, item.id, hit)
         elif best is None:

@@ -82,6 +82,7 @@ class Playback(QObject):
         self._timer.timeout.connect(self._tick)
         editor.project_changed.connect(self._on_project)
         editor.song_changed.connect(self._on_song)
+        editor.opened.connect(self._forget_punctuality)
         editor.playhead_changed.connect(self._on_playhead)
         frames.drawn.connect(self._on_drawn)
         editor.ticking_changed.connect(self._mix_ticks)
@@ -134,6 +135,11 @@ class Playback(QObject):
         if self.is_simulated:  # one may be there by now, or again
             self._device = open_sound()
         self._start_sound(self._editor.playhead)
+        self.state_changed.emit()
+
+    def _forget_punctuality(self) -> None:
+        """Count anew: what was late was another project."""
+        self.punctuality = Punctuality()
         self.state_changed.emit()
 
     def run(self, direction: int) -> None:

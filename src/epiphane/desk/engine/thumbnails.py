@@ -35,6 +35,8 @@ _RATE = 30.0  # of the echoes of an effect
 _SHARE = 0.42  # how far a transition is on its tile
 _MOST_KEPT = 1500
 _MOST_OPEN = 4
+BLANKS = (88, 66, 74), (195, 211, 221)
+"""What stands for the pictures on both sides of a transition while there are none: blue, green, red."""
 
 
 class Thumbnails(QObject):
@@ -80,8 +82,8 @@ class Thumbnails(QObject):
     ) -> QImage | None:
         """Return a transition a little before its middle, between pictures of two clips."""
         outgoing_node, incoming_node = (
-            Node(Solid()) if one is None else Node(Shown(_source(one, one.duration / 2)))
-            for one in (outgoing, incoming)
+            Node(Solid(colour)) if one is None else Node(Shown(_source(one, one.duration / 2)))
+            for one, colour in zip((outgoing, incoming), BLANKS, strict=True)
         )
         progress = Progress(_SHARE, 0.08, round(THUMB_SIZE[0] / THUMB_SIZE[1], 6))
         joined = Joined(

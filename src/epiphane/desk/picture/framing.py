@@ -86,7 +86,8 @@ class FramingHandles(QObject):
         """Return which pointer says what a press there does."""
         grip = self._grip_at(at, room)
         if grip is None:
-            return Qt.CursorShape.ArrowCursor
+            has_title = self._title_at(at, room) is not None
+            return Qt.CursorShape.PointingHandCursor if has_title else Qt.CursorShape.ArrowCursor
         shapes = {
             _Grip.MOVE: Qt.CursorShape.SizeAllCursor,
             _Grip.SCALE: Qt.CursorShape.SizeFDiagCursor,
@@ -95,8 +96,14 @@ class FramingHandles(QObject):
         return shapes[grip]
 
     def press(self, at: QPointF, room: QRectF) -> bool:
-        """Hold what is at a point; False where there is nothing."""
+        """Hold what is at a point, a title that is not selected too; False where there is nothing."""
+        title = self._title_at(at, room)
+        if title is not None and not isinstance(self._editor.selection, ItemSelection):
+            self._editor.select(ItemSelection(title.id))
         found, grip = self._found(), self._grip_at(at, room)
+        if grip is None and title is not None:
+            self._editor.select(ItemSelection(title.id))
+            found, grip = self._found(), self._grip_at(at, room)
         if found is None or grip is None:
             return False
         self._grip, self._from, self._begun = grip, at, self._framing(found)
@@ -170,6 +177,21 @@ class FramingHandles(QObject):
         if item is None or not item.start <= editor.playhead < item.end:
             return None
         return None if self._size(item) is None else item
+
+    def _title_at(self, at: QPointF, room: QRectF) -> Item | None:
+        """Return the uppermost text or logo at a point of the picture."""
+        project, frame = self._editor.project, self._editor.playhead
+        seen = (
+            item
+            for track in reversed(project.tracks)
+            if not track.is_muted
+            for item in track.items
+            if item.start <= frame < item.end and isinstance(item.content, TitleLook)
+        )
+        for item in seen:
+            if QPolygonF(self._corners(item, room)).containsPoint(at, Qt.FillRule.WindingFill):
+                return item
+        return None
 
     def _share(self, item: Item) -> float:
         return (self._editor.playhead - item.start + 0.5) / item.n_frames

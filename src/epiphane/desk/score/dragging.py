@@ -102,7 +102,8 @@ class Dragging(QObject):
         self._editor.end_gesture()
         stays = (Grip.PLAYHEAD, Grip.BEAT, Grip.ROW)
         if drag is not None and not drag.has_moved and drag.grip not in stays:
-            self._editor.go_to(frame_at(drag.place.seconds, self._editor.project.rate))
+            there = frame_at(drag.place.seconds, self._editor.project.rate)
+            self._editor.go_to(there if drag.cue is None else drag.cue.frame)
         self._view.paper().update()
 
     def paint(self, painter: QPainter, *, offset: int) -> None:

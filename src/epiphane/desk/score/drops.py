@@ -3,7 +3,7 @@
 from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from epiphane.desk.control.drag import carried_effect, carried_footage, carried_overlay, carried_recipe
 from epiphane.desk.control.editor import Editor
@@ -20,6 +20,7 @@ from epiphane.document.ids import FootageId
 from epiphane.document.lane import Span
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
+from epiphane.edits.main_track import track_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.form import part_at, parts_of
@@ -27,7 +28,7 @@ from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at, frame_start
 
 _ANYWHERE = Target()
-_CUT_PIXELS = 9
+_CUT_PIXELS, _LIGHT = 9, 38
 
 
 class Drop(Struct, frozen=True):
@@ -78,7 +79,7 @@ def _on_track(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool)
     top = layout.track_top(place.stave, track.id)
     row = _row(layout, place, top + layout.heights.lane / 2, layout.heights.lane)
     how = "over all of it" if lasts else "on every beat"
-    return Drop(Target(track=track.id), f"on {track.name or 'this track'} alone, {how}", row)
+    return Drop(Target(track=track.id), f"on {track_name(editor.project, track)} alone, {how}", row)
 
 
 def _on_part(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) -> Drop | None:
@@ -195,6 +196,8 @@ class Dropped(Struct, frozen=True):
     target: Target = _ANYWHERE
 
 
+_NO_CLIPS = (Strip.PARTS, Strip.RULER, Strip.SOUND)
+_NOTHING = Drop(_ANYWHERE, "not here: clips go on the shots, or on hits")
 _OVER_ALL = Drop(_ANYWHERE, "on over all of the film")
 _ON_CUTS = Drop(Target(unit=PulseUnit.CUT), "a lane on every cut")
 
@@ -244,9 +247,12 @@ class Drops:
             self._point_overlay(footage, overlay, layout, place, at)
             return
         if footage:
-            there = ShotPlace()
+            there: ShotPlace | None = ShotPlace()
             if place is not None and (is_over or place.track is not None):
                 there = self._track_place(layout, place)
+            elif place is not None and place.strip in _NO_CLIPS and self._editor.project.shots:
+                self._dropped, self._drop = Dropped(), _NOTHING
+                return
             elif place is not None:
                 there = self._shot_place(layout, place, at, covers=covers)
             self._dropped = Dropped(footage, there)
@@ -307,7 +313,12 @@ class Drops:
         project = self._editor.project
         if self._dropped.place is not None and (self._dropped.footage or self._dropped.overlay):
             paint_drop(painter, layout, project, self._dropped.place, offset=offset)
-        elif self._drop is not None and self._drop.hit is not None:
+            return
+        if self._drop is not None and self._drop.row is not None:
+            light = QColor(theme.TEXT)
+            light.setAlpha(_LIGHT)
+            painter.fillRect(self._drop.row.translated(0, -offset), light)
+        if self._drop is not None and self._drop.hit is not None:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.TEXT, 2))
             painter.drawEllipse(self._drop.hit - QPointF(0, offset), 7, 7)

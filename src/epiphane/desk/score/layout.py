@@ -5,6 +5,7 @@ from enum import Enum
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.lane import Lane
@@ -59,6 +60,7 @@ TALL = Heights(
 )
 LOW = Heights(25, 26, drum=11, pulse=13, shots=26, lane=12, lane_gap=1, strip_gap=3, stave_gap=12)
 _FOLD_HEIGHT = 19
+_EASY_TO_HIT = 18
 _BOWS_HEIGHT = 14
 _FOLDED_ROW = 7
 _DRUM_ORDER = ("hat", "snare", "kick")
@@ -145,6 +147,12 @@ class ScoreLayout:
         The lane that has a row of its own where they are folded; the first unless it is there.
     shows_spectrum : bool
         A spectrum takes more room than a waveform.
+    is_taking : bool
+        Whether something is carried over it: rows are tall enough to be hit.
+    lift : float
+        By how much all of it stands higher than it would.
+    is_slim : bool
+        Whether there are only the ruler, the song, the shots, and all lanes in one row.
     """
 
     def __init__(
@@ -157,26 +165,33 @@ class ScoreLayout:
         rows: LaneRows = LaneRows.TALL,
         open_lane: LaneId | None = None,
         shows_spectrum: bool = False,
+        is_slim: bool = False,
+        is_taking: bool = False,
+        lift: float = 0.0,
     ) -> None:
-        self.width, self.shows_spectrum = width, shows_spectrum
-        self.heights = heights = TALL if rows is LaneRows.TALL else LOW
-        self.sound_height = SPECTRUM_HEIGHT if shows_spectrum else heights.sound
-        self.pulses = tuple(pulse.id for pulse in project.pulses if has_own_line(pulse))
+        self.width, self.shows_spectrum, self.is_slim = width, shows_spectrum, is_slim
+        self.heights = heights = TALL if rows is LaneRows.TALL and not is_slim else LOW
+        if is_taking:
+            rows_hit = {name: max(getattr(heights, name), _EASY_TO_HIT) for name in ("drum", "pulse", "lane")}
+            self.heights = heights = replace(heights, **rows_hit)
+        self.sound_height = SPECTRUM_HEIGHT if shows_spectrum and not is_slim else heights.sound
+        lines = () if is_slim else project.pulses
+        self.pulses = tuple(pulse.id for pulse in lines if has_own_line(pulse))
         self.lanes = tuple(lane.id for lane in project.lanes)
         self.tracks = tuple(track.id for track in project.tracks)
         self.folded = frozenset(row.id for row in project.stack if row.is_folded)
-        self.is_folded = rows is LaneRows.FOLDED and len(self.lanes) > 1
+        self.is_folded = (rows is LaneRows.FOLDED or is_slim) and len(self.lanes) > 1
         self.lane_height = TALL.lane if self.is_folded else heights.lane
         self.shown_lanes = self.lanes
         if self.is_folded:
-            self.shown_lanes = (open_lane,) if open_lane in self.lanes else self.lanes[:1]
+            self.shown_lanes = (open_lane,) if open_lane in self.lanes else self.lanes[: not is_slim]
         self.bars_per_line = bars_per_line
         song = project.song
-        self._sections = SECTION_HEIGHT if song is not None else 0
-        has_hits = song is not None and any(song.drums.hits(drum) for drum in DRUMS)
+        self._sections = SECTION_HEIGHT if song is not None and not is_slim else 0
+        has_hits = not is_slim and song is not None and any(song.drums.hits(drum) for drum in DRUMS)
         self.drums_height = 3 * heights.drum + 3 if has_hits else 0
         self._hits = self.drums_height + heights.pulse * len(self.pulses)
-        has_bows = any(is_transition(lane.effect) for lane in project.lanes)
+        has_bows = not is_slim and any(is_transition(lane.effect) for lane in project.lanes)
         self.bows_height = _BOWS_HEIGHT if has_bows else 0
         self._slot = max(40.0, (width - MARGIN_LEFT - MARGIN_RIGHT) / bars_per_line)
         self._usual = sorted(bar.duration for bar in bars)[len(bars) // 2] or 1.0
@@ -186,7 +201,7 @@ class ScoreLayout:
         stave_height = self.stack_top(0) + self._stack_height
         for first in range(0, len(bars), bars_per_line):
             index = len(self.staves)
-            top = TOP + index * (stave_height + heights.stave_gap)
+            top = TOP - lift + index * (stave_height + heights.stave_gap)
             self.staves.append(
                 Stave(index, top, stave_height, first, tuple(bars[first : first + bars_per_line]))
             )
@@ -219,7 +234,7 @@ class ScoreLayout:
         below: dict[int, float] = {}
         height = self.fold_height
         for row in project.stack:
-            if isinstance(row, Lane) and row.id not in self.shown_lanes:
+            if self.is_slim or (isinstance(row, Lane) and row.id not in self.shown_lanes):
                 continue
             below[row.id] = height
             height += self.row_step(row.id)
@@ -367,6 +382,21 @@ class ScoreLayout:
                     return self._place_of_hit(stave, y, seconds)
                 return Place(stave, row.strip, seconds, row.lane, track=row.track)
         return None
+
+    def middle_of(self, place: Place) -> float:
+        """Return the height of the middle of the row that a place is in."""
+        top = place.stave.top
+        if place.drum is not None:
+            return self.drum_middle(top, place.drum.value)
+        if place.pulse is not None:
+            return self.pulse_middle(top, self.pulses.index(place.pulse))
+        rows = (
+            one
+            for one in self.rows
+            if (one.strip, one.lane, one.track) == (place.strip, place.lane, place.track)
+        )
+        row = next(rows, self.rows[0])
+        return top + (row.top + row.bottom) / 2
 
     def _place_of_hit(self, stave: Stave, y: float, seconds: float) -> Place:
         if not self._hits:

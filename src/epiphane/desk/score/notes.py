@@ -1,6 +1,9 @@
 """Painting hits: beats on the ruler, drums and pulses as note heads."""
 
 import bisect
+import itertools
+import math
+from collections.abc import Sequence
 from typing import assert_never
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -22,6 +25,7 @@ DOUBTFUL = 0.5
 
 _TALL, _SHORT = 12, 5
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
+_SHARE_OF_ROOM, _NARROWEST = 0.36, 0.6
 
 
 class NotePainter:
@@ -92,8 +96,24 @@ class NotePainter:
             band = song.drums.stand_in(drum)
             name, head = (f"{band} for {drum}", "band") if band else (drum, drum)
             painter.drawText(QRectF(0, y - 7, MARGIN_LEFT - 14, 14), _RIGHT, name)
-            for hit in hits_between(song.drums.hits(drum), stave.start, stave.end):
-                paint_head(painter, head, layout.x_at(stave, hit.time), y, hit.strength)
+            self._paint_heads(
+                painter, layout, stave, head, y, hits_between(song.drums.hits(drum), stave.start, stave.end)
+            )
+
+    def _paint_heads(
+        self,
+        painter: QPainter,
+        layout: ScoreLayout,
+        stave: Stave,
+        head: str,
+        y: float,
+        hits: Sequence[Hit],
+    ) -> None:
+        """Paint note heads on a line, as narrow as they have to be beside each other."""
+        xs = [layout.x_at(stave, hit.time) for hit in hits]
+        gaps = [math.inf, *(b - a for a, b in itertools.pairwise(xs)), math.inf]
+        for hit, x, room in zip(hits, xs, map(min, gaps, gaps[1:]), strict=False):
+            paint_head(painter, head, x, y, hit.strength, room=room)
 
     def paint_pulses(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint a line for each pulse that is not drawn elsewhere."""
@@ -115,10 +135,11 @@ class NotePainter:
                 pulse.name, Qt.TextElideMode.ElideRight, int(room.width())
             )
             painter.drawText(room, _RIGHT, name)
-            for hit in hits_between(self._editor.hits_of(pulse), stave.start, stave.end):
-                x = layout.x_at(stave, hit.time)
-                paint_head(painter, head_of(pulse), x, y, hit.strength)
+            hits = hits_between(self._editor.hits_of(pulse), stave.start, stave.end)
+            self._paint_heads(painter, layout, stave, head_of(pulse), y, hits)
+            for hit in hits:
                 if is_chosen and hit.time == self._editor.selection.tap:
+                    x = layout.x_at(stave, hit.time)
                     painter.setPen(QPen(theme.TEXT, 1.4))
                     painter.setBrush(theme.TEXT)
                     painter.drawEllipse(QPointF(x, y), 5, 5)
@@ -149,35 +170,38 @@ def hits_between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, 
     return hits[first : bisect.bisect_left(hits, end, key=lambda hit: hit.time)]
 
 
-def paint_head(painter: QPainter, head: str, x: float, y: float, strength: float) -> None:
-    """Paint a note head, its size the strength.
+def paint_head(
+    painter: QPainter, head: str, x: float, y: float, strength: float, *, room: float = math.inf
+) -> None:
+    """Paint a note head, its size the strength, no wider than the room to its nearest neighbour.
 
     Drums are ovals and cymbals crosses, taps hollow ovals, a band's hits squares, those of the grid and of a
     tempo upright strokes, those of two pulses diamonds.
     """
     reach = _LEAST_REACH + (_MOST_REACH - _LEAST_REACH) * strength
+    wide = min(reach, max(_SHARE_OF_ROOM * room, _NARROWEST))
     if head == "hat":
-        reach *= 0.75
-        painter.setPen(QPen(theme.TEXT, 1.1))
-        painter.drawLine(QPointF(x - reach, y - reach), QPointF(x + reach, y + reach))
-        painter.drawLine(QPointF(x - reach, y + reach), QPointF(x + reach, y - reach))
+        reach, wide = 0.75 * reach, min(0.75 * reach, wide)
+        painter.setPen(QPen(theme.TEXT, min(1.1, 0.5 + wide / 4)))
+        painter.drawLine(QPointF(x - wide, y - reach), QPointF(x + wide, y + reach))
+        painter.drawLine(QPointF(x - wide, y + reach), QPointF(x + wide, y - reach))
     elif head in ("grid", "tempo"):
         painter.setPen(QPen(theme.TEXT, 1.6 if head == "grid" else 1.0))
         painter.drawLine(QPointF(x, y - reach), QPointF(x, y + reach))
     elif head == "tapped":
         painter.setPen(QPen(theme.TEXT, 1.1))
         painter.setBrush(theme.GROUND)
-        painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
+        painter.drawEllipse(QPointF(x, y), wide * 1.15, reach * 0.9)
     else:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.TEXT)
         if head == "band":
-            painter.drawRect(QRectF(x - reach * 0.9, y - reach * 0.9, reach * 1.8, reach * 1.8))
+            painter.drawRect(QRectF(x - wide * 0.9, y - reach * 0.9, wide * 1.8, reach * 1.8))
         elif head == "blend":
             corners = ((0, -1.2), (1.2, 0), (0, 1.2), (-1.2, 0))
-            painter.drawPolygon(QPolygonF([QPointF(x + reach * a, y + reach * b) for a, b in corners]))
+            painter.drawPolygon(QPolygonF([QPointF(x + wide * a, y + reach * b) for a, b in corners]))
         else:
-            painter.drawEllipse(QPointF(x, y), reach * 1.15, reach * 0.9)
+            painter.drawEllipse(QPointF(x, y), wide * 1.15, reach * 0.9)
 
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

@@ -14,7 +14,7 @@ from epiphane.desk.shell import theme
 from epiphane.document.ids import TrackId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Track
-from epiphane.edits.main_track import shot_name
+from epiphane.edits.main_track import shot_name, track_name
 from epiphane.edits.tracks import find_item, move_item, trim_item
 from epiphane.facts.rows import silent_rows
 from epiphane.facts.source_time import item_at
@@ -96,7 +96,7 @@ class TrackRow(Row):
         painter.setFont(theme.words(8.5, weight=600 if is_chosen else 400))
         painter.setPen(theme.TEXT if is_chosen else theme.QUIET)
         room = QRectF(4, top - 1, MARGIN_LEFT - 18, height + 2)
-        text = painter.fontMetrics().elidedText(track.name or "Track", _ELIDED, int(room.width()))
+        text = painter.fontMetrics().elidedText(track_name(project, track), _ELIDED, int(room.width()))
         if not is_folded:
             painter.drawText(room, _RIGHT, text)
         left, right = layout.left(stave), layout.right(stave)

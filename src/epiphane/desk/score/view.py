@@ -1,7 +1,9 @@
 """The score on screen, and what mouse and keys do on it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -32,7 +34,7 @@ from epiphane.desk.score.drag import (
     Grip,
 )
 from epiphane.desk.score.dragging import Dragging
-from epiphane.desk.score.drops import Drops
+from epiphane.desk.score.drops import Dropped, Drops
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import (
     LaneRows,
@@ -58,6 +60,7 @@ from epiphane.timing import frame_at, frame_start
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _AHEAD_MILLISECONDS = 2
+_NOWHERE = QPointF(-1, -1)
 
 
 class ScoreView(QAbstractScrollArea):
@@ -116,6 +119,9 @@ class ScoreView(QAbstractScrollArea):
         self._chosen_rows: LaneRows | None = None
         self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
+        self._is_held_still = False
+        self._is_slim = self._is_taking = False
+        self._lift = 0.0
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Score")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -153,6 +159,11 @@ class ScoreView(QAbstractScrollArea):
 
     def _lane_rows(self) -> LaneRows:
         return self._chosen_rows or usual_rows(len(self._editor.project.lanes))
+
+    def set_slim(self, is_slim: bool) -> None:
+        """Show of each stave the ruler, the song, the shots and all lanes in one row, or all of it again."""
+        self._is_slim = is_slim
+        self._lay_out()
 
     def paper(self) -> QWidget:
         """Return what is painted on: the viewport."""
@@ -260,7 +271,8 @@ class ScoreView(QAbstractScrollArea):
             is_adding=bool(held & Qt.KeyboardModifier.ShiftModifier),
             is_alone=bool(held & Qt.KeyboardModifier.ControlModifier),
         )
-        self._drags.begin(self._row_of(place).press(press), is_shift=press.is_adding)
+        with self._held_still():
+            self._drags.begin(self._row_of(place).press(press), is_shift=press.is_adding)
 
     def _row_of(self, place: Place) -> Row:
         """Return the row of a stave that is at a place."""
@@ -282,12 +294,13 @@ class ScoreView(QAbstractScrollArea):
         if place is None:
             return
         before = self._editor.selection
-        self._row_of(place).press(Press(self._layout, place, at, is_adding=False, is_alone=False))
+        with self._held_still():
+            self._row_of(place).press(Press(self._layout, place, at, is_adding=False, is_alone=False))
+            self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
         after = self._editor.selection
         is_among = after.lane in before.lanes if after.lane is not None else after.shot in before.shots
         if is_among and not after.cues and isinstance(before, LanesSelection | ShotsSelection):
             self._editor.select(before)
-        self._editor.go_to(frame_at(place.seconds, self._editor.project.rate))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -296,14 +309,25 @@ class ScoreView(QAbstractScrollArea):
         if self._drags.held is None:
             self._point(at)
         else:
-            self._drags.move(at)
+            with self._held_still():
+                self._drags.move(at)
 
     def give_up_drag(self) -> bool:
         """Have everything as it was before the drag that goes on; False where there is none."""
         return self._drags.give_up()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drags.release()
+        with self._held_still():
+            self._drags.release()
+
+    @contextmanager
+    def _held_still(self) -> Iterator[None]:
+        """Have nothing scroll by itself: what is under the pointer stays there."""
+        self._is_held_still = True
+        try:
+            yield
+        finally:
+            self._is_held_still = False
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Switch a cue off or on, take a hit that is left out; elsewhere it is one more click."""
@@ -347,6 +371,8 @@ class ScoreView(QAbstractScrollArea):
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            if self._drags.held is not None:  # a drag tells of itself
+                return True
             at = QPointF(event.pos()) + QPointF(0, self._offset)
             QToolTip.showText(event.globalPos(), theme.plain(self.tip_at(at)), self._paper)
             return True
@@ -370,6 +396,7 @@ class ScoreView(QAbstractScrollArea):
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         if event is not None and self._drops.takes(event.mimeData()):
             event.acceptProposedAction()
+            self._set_taking(True, event.position())
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
         if event is not None:
@@ -379,8 +406,23 @@ class ScoreView(QAbstractScrollArea):
             self._paper.update()
             event.acceptProposedAction()
 
+    def _set_taking(self, is_taking: bool, at: QPointF = _NOWHERE) -> None:
+        """Have rows be easy to hit while something is carried; what is under the pointer stays there."""
+        old, y = self._layout, at.y() + self._offset
+        place = old.locate(at.x(), y)
+        self._is_taking, self._lift = is_taking, 0.0
+        tall = self._laid_out()
+        if is_taking and place is not None:
+            here = replace(place, stave=tall.staves[place.stave.index])
+            self._lift = tall.middle_of(here) - old.middle_of(place)
+        elif is_taking:
+            above = [stave.index for stave in old.staves if stave.top < y]
+            self._lift = sum(tall.staves[n].height - old.staves[n].height for n in above)
+        self._lay_out()
+
     def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
         self._drops.end()
+        self._set_taking(False)
         self._paper.update()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
@@ -388,6 +430,13 @@ class ScoreView(QAbstractScrollArea):
             return
         self._point_drop(event)
         dropped = self._drops.end()
+        self._set_taking(False)
+        with self._held_still():
+            self._drop(dropped)
+        event.acceptProposedAction()
+        self._paper.update()
+
+    def _drop(self, dropped: Dropped) -> None:
         if dropped.overlay:
             self.overlay_dropped.emit(dropped.overlay, dropped.target, dropped.place)
         elif dropped.footage and dropped.place is None:
@@ -398,8 +447,6 @@ class ScoreView(QAbstractScrollArea):
             self.effect_dropped.emit(dropped.effect, dropped.target)
         elif dropped.recipe:
             self.recipe_dropped.emit(dropped.recipe, dropped.target)
-        event.acceptProposedAction()
-        self._paper.update()
 
     def _point_drop(self, event: QDropEvent) -> None:
         held = event.modifiers()
@@ -461,7 +508,8 @@ class ScoreView(QAbstractScrollArea):
         self._doubt_pictures()
 
     def _on_playhead(self) -> None:
-        self.reveal_playhead()
+        if not self._is_held_still:
+            self.reveal_playhead()
         self._paper.update()
 
     def _forget_pictures(self) -> None:
@@ -502,5 +550,8 @@ class ScoreView(QAbstractScrollArea):
             width=self._paper.width(),
             rows=self._lane_rows(),
             open_lane=self._open_lane,
+            is_slim=self._is_slim,
+            is_taking=self._is_taking,
+            lift=self._lift,
             shows_spectrum=self._editor.shown_band is not None,
         )

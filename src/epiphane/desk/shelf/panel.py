@@ -2,8 +2,8 @@
 
 from enum import IntEnum
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -90,6 +90,8 @@ class ShelfPanel(QFrame):
         Lanes are to be taken as a recipe; recipes are to be brought in from files.
     menu_asked(key: str, at: QPoint)
         What can be done with an effect, a transition, an overlay or a recipe is to be offered.
+    grow_asked()
+        More of it is to be seen.
     pulse_made(kind: str)
         A new pulse is wanted: of a band, tapped, at a tempo, of two others, or of a unit.
     """
@@ -103,6 +105,7 @@ class ShelfPanel(QFrame):
     recipe_begun = pyqtSignal()
     recipe_wanted = pyqtSignal()
     menu_asked = pyqtSignal(object, QPoint)
+    grow_asked = pyqtSignal()
 
     def __init__(
         self,
@@ -115,6 +118,7 @@ class ShelfPanel(QFrame):
     ) -> None:
         super().__init__()
         self._editor = editor
+        self._is_telling = False
         self.setProperty("panel", True)
         self.footage = footage
         self.effects = effects
@@ -152,6 +156,16 @@ class ShelfPanel(QFrame):
         box.addWidget(self._pages, 1)
         editor.project_changed.connect(self.refresh)
         editor.opened.connect(self.clear_search)
+        self._more = QPushButton(self)
+        self._more.setStyleSheet("padding: 2px 9px")
+        self._more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._more.setToolTip("Give the shelf more room, or drag its upper edge (Ctrl + Shift + B)")
+        self._more.clicked.connect(self.grow_asked)
+        for searched in self._searched.values():
+            scrolled = searched.tiles.verticalScrollBar()
+            assert scrolled is not None
+            scrolled.valueChanged.connect(self._tell_more)
+            scrolled.rangeChanged.connect(self._tell_more)
         self._show_page(0)
         self.refresh()
 
@@ -184,6 +198,21 @@ class ShelfPanel(QFrame):
         self.overlays.refresh()
         self.recipes.refresh_pictures()
         self._show_page(self._group.checkedId())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._tell_more()
+
+    def _tell_more(self) -> None:
+        """Say how many tiles lie below what is seen, and lead to them."""
+        page = self._searched.get(self.page)
+        is_seen = page is not None and not self.is_folded and self._pages.currentWidget() is page
+        number = page.tiles.n_below() if page is not None and is_seen else 0
+        self._more.setVisible(number > 0)
+        self._more.setText(f"{number} more below")
+        self._more.adjustSize()
+        self._more.move(self.width() - self._more.width() - 30, self.height() - self._more.height() - 5)
+        self._more.raise_()
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -247,7 +276,7 @@ class ShelfPanel(QFrame):
     def _look_for(self, text: str) -> None:
         """Search the page that is shown."""
         page = self._searched.get(self.page)
-        if page is not None:
+        if page is not None and not self._is_telling:
             page.search(text)
             self._show_page(self._group.checkedId())
 
@@ -277,9 +306,9 @@ class ShelfPanel(QFrame):
         searched = self._searched.get(page)
         text = "" if searched is None else searched.searched
         if self.search.text() != text:
-            self.search.blockSignals(True)
+            self._is_telling = True  # and not looking: with its signals blocked it would keep its button
             self.search.setText(text)
-            self.search.blockSignals(False)
+            self._is_telling = False
         if searched is not None and text.strip() and not searched.tiles.count():
             self._nothing.setText(
                 f"Nothing is called “{text.strip()}” or does that. Escape clears the search."
@@ -287,3 +316,4 @@ class ShelfPanel(QFrame):
             self._pages.setCurrentWidget(self._nothing)
         else:
             self._pages.setCurrentWidget(pages[page])
+        QTimer.singleShot(0, self._tell_more)  # once the tiles are laid out

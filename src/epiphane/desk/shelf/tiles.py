@@ -150,6 +150,13 @@ class Tiles(QListWidget):
                         self.setCurrentItem(item)
             self.blockSignals(False)
 
+    def n_below(self) -> int:
+        """Return how many tiles lie, for the most part, below what is seen."""
+        paper = self.viewport()
+        assert paper is not None
+        boxes = (self.visualItemRect(self.item(number)) for number in range(self.count()))
+        return sum(box.center().y() > paper.height() for box in boxes)
+
     def enter(self) -> None:
         """Take the keyboard, with the first tile chosen if none is."""
         self.setFocus()

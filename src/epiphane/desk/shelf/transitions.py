@@ -4,7 +4,7 @@ from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.skimming import Skimmer
-from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
+from epiphane.desk.engine.thumbnails import BLANKS, THUMB_SIZE, Thumbnails
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
@@ -46,12 +46,13 @@ class TransitionPage(MovingPage):
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         transition = TRANSITIONS.find(key)
-        if transition is None or self._editor.project.n_frames == 0:
+        if transition is None:
             return None
         n_frames = round(transition.envelope.rise + transition.envelope.fall)
         place = frame % (n_frames + 2 * _STILL_FRAMES) - _STILL_FRAMES
         share = min(max(place / n_frames, 0.0), 1.0)
-        outgoing, incoming = (Node(Solid() if one is None else one) for one in self._sides(place))
+        sides = zip(self._sides(place), BLANKS, strict=True)
+        outgoing, incoming = (Node(Solid(blank) if one is None else one) for one, blank in sides)
         if share in (0, 1):
             return FramePlan(THUMB_SIZE, incoming if share else outgoing)
         progress = Progress(share, 1 / n_frames, round(THUMB_SIZE[0] / THUMB_SIZE[1], 6))
@@ -62,6 +63,8 @@ class TransitionPage(MovingPage):
     def _sides(self, place: int) -> tuple[Shown | None, Shown | None]:
         """Return what the shot under the playhead shows, moving on, and what the one after it does."""
         project, playhead = self._editor.project, self._editor.playhead
+        if not project.n_frames:
+            return None, None
         here = next((n for n, one in enumerate(project.shots) if one.start <= playhead < one.end), None)
         frames = [playhead + place]
         if here is not None and here + 1 < len(project.shots):

@@ -140,6 +140,7 @@ ACTIONS = (
     ActionSpec("pulses", "View", "Pulses on the shelf", ("P",)),
     ActionSpec("search", "View", "Search the shelf", ("Ctrl+F",)),
     ActionSpec("fold", "View", "Fold the shelf", ("Ctrl+B",)),
+    ActionSpec("grow", "View", "More of the shelf, or less", ("Ctrl+Shift+B",)),
     ActionSpec("find", "View", "Find anything", ("F10",)),
     ActionSpec("keys", "View", "Keyboard shortcuts", ("?", "F1"), "keyboard", is_checkable=True),
     ActionSpec("undo", "Project", "Undo", ("Ctrl+Z",), "undo-2"),

@@ -182,6 +182,7 @@ class Commands:
             "pulses": lambda: shelf.open_page(ShelfPage.PULSES),
             "search": self._search,
             "fold": lambda: shelf.fold(not shelf.is_folded),
+            "grow": self._window.grow_shelf,
             "find": self._window.finder.ask,
             "keys": self._toggle_keys,
         }

@@ -1,6 +1,6 @@
 """The first line of the window: project, transport, where we are, tempo, export."""
 
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -22,11 +22,19 @@ from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.places import parse_place
-from epiphane.timing import frame_start, timecode
+from epiphane.timing import aspect_text, frame_start, rate_text, timecode
 
 
 class Header(QFrame):
-    """Project · transport · bar.beat and timecode · tempo · export."""
+    """Project · transport · bar.beat and timecode · tempo · shape · finder · export.
+
+    Signals
+    -------
+    shape_asked()
+        The shape of the film is to be changed.
+    """
+
+    shape_asked = pyqtSignal()
 
     def __init__(
         self, editor: Editor, playback: Playback, score: ScoreView, actions: dict[str, QAction]
@@ -78,6 +86,11 @@ class Header(QFrame):
             self._tempo.setText(f"{song.tempo:.2f} · {metre}/4")
             clock = "steady as a machine's" if song.is_steady else "free"
             self._tempo.setToolTip(f"Beats a minute and beats a bar; the tempo is {clock}")
+        size = (project.width, project.height)
+        self._shape.setText(f"{aspect_text(*size)} · {rate_text(project.rate)}")
+        told = f"The film is {size[0]} × {size[1]} at {rate_text(project.rate)} fps; a click leads to others"
+        self._shape.setToolTip(told)
+        self._shape.setVisible(song is not None or bool(project.footage))
         has_frames = project.n_frames > 0
         for widget in (self._play, self._loop, self._export):
             widget.setEnabled(has_frames)
@@ -95,6 +108,9 @@ class Header(QFrame):
         self._changed = QLabel("●")
         self._changed.setStyleSheet(f"color: {theme.QUIET.name()}; font-size: 9px")
         self._changed.setToolTip("There are changes that are not saved (Ctrl+S)")
+        policy = self._changed.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)  # nothing beside it moves
+        self._changed.setSizePolicy(policy)
         box.addWidget(self._name)
         box.addWidget(self._changed)
 
@@ -125,6 +141,14 @@ class Header(QFrame):
             box.addWidget(widget)
             box.addSpacing(8)
         box.addWidget(self._tempo)
+        self._shape = QPushButton()
+        self._shape.setProperty("quiet", True)
+        self._shape.setStyleSheet("padding: 3px 7px")
+        self._shape.setFont(theme.numbers(9))
+        self._shape.setAccessibleName("Shape of the film")
+        self._shape.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._shape.clicked.connect(self.shape_asked)
+        box.addWidget(self._shape)
         self.meter = LevelMeter(self._playback)
         self._late = label("")
         self._late.setFont(theme.numbers(9))
@@ -152,6 +176,7 @@ class Header(QFrame):
         except ParameterError as error:
             self._editor.said.emit(str(error), False)
             return
+        self._score.setFocus()
         self._place_field.hide()
         self._editor.go_to(frame)
 
@@ -229,6 +254,8 @@ class _PlaceField(QLineEdit):
             self.hide()
         else:
             super().keyPressEvent(event)
+        if event is not None:
+            event.accept()  # Enter is for this field, and not for the button that has the keyboard next
 
     def event(self, event: QEvent | None) -> bool:
         is_asking = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride

@@ -33,7 +33,7 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.score.paint import lane_label
 from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
-from epiphane.edits.main_track import shot_name
+from epiphane.edits.main_track import shot_name, track_name
 from epiphane.edits.shots import footage_name
 from epiphane.facts.form import parts_of
 from epiphane.lane_kinds import is_transition, lane_kind
@@ -237,7 +237,7 @@ def _of_footage(window: "Window") -> Subjects:
 
     def track_title() -> tuple[str, str]:
         track = editor.selected_track()
-        return "Track", track.name if track is not None else ""
+        return "Track", track_name(editor.project, track) if track is not None else ""
 
     shots = window.shots
 

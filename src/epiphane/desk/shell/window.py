@@ -91,6 +91,8 @@ _LEFT_STRETCH, _RIGHT_STRETCH = 2, 3
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
 _NO_LIMIT = 16_777_215
+_SHELF_HEIGHT, _TALL_SHELF = 152, 0.62
+"""Of the shelf: in pixels, and in shares of what it has together with the score."""
 
 
 class Window(QMainWindow):
@@ -225,7 +227,7 @@ class Window(QMainWindow):
         self._right.setStretchFactor(0, 1)
         self._right.setCollapsible(0, False)
         self._right.setCollapsible(1, False)
-        self._right.setSizes([528, 214])
+        self._right.setSizes([590, _SHELF_HEIGHT])
         self._right.setHandleWidth(1)
         across = QSplitter(Qt.Orientation.Horizontal)
         across.addWidget(left)
@@ -250,11 +252,12 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
 
     def lay_large(self, is_large: bool, stave_room: int) -> None:
-        """Have the picture and the stave under the playhead take the place of all panels, or no longer.
+        """Have the picture and a slim stave under the playhead take the place of all panels, or no longer.
 
         `stave_room` is what a stave has beside its own height, in pixels.
         """
         self._across.setHidden(is_large)
+        self.score.set_slim(is_large)
         if is_large:
             self._ground_box.insertWidget(2, self.picture, 1)
             self._ground_box.insertWidget(3, self._stack)
@@ -288,6 +291,10 @@ class Window(QMainWindow):
         self.clip_player.moved.connect(self._on_playing)
         self.footage.proxy_made.connect(self._on_proxy)
         self.files.missing_found.connect(self._offer_search)
+        self.files.shape_taken.connect(
+            lambda text: self.notice.offer(text, "Choose another", self.bench.open_film)
+        )
+        self.header.shape_asked.connect(self.bench.open_film)
         self.footage.missing_changed.connect(self.frames.footage.forget_faults)
         page = self.shelf.footage
         page.tiles.itemSelectionChanged.connect(self._on_chosen)
@@ -329,6 +336,7 @@ class Window(QMainWindow):
         self.shelf.add_song.connect(self.files.ask_song)
         self.shelf.pulse_made.connect(self.pulses.make)
         self.shelf.menu_asked.connect(self._offer_laying)
+        self.shelf.grow_asked.connect(self.grow_shelf)
 
     def _on_opened(self) -> None:
         """Let go of what is at work for the project that was open: its result has no place in this one.
@@ -373,6 +381,14 @@ class Window(QMainWindow):
             menu.addSeparator()
             menu.addAction("Delete the recipe", lambda: self.remove_recipes([key]))
         menu.popup(at)
+
+    def grow_shelf(self) -> None:
+        """Give the shelf most of the height it has with the score, or as little as usual again."""
+        whole = sum(self._right.sizes())
+        is_tall = self.shelf.height() > whole * _TALL_SHELF * 0.9
+        height = _SHELF_HEIGHT if is_tall else round(whole * _TALL_SHELF)
+        self.shelf.fold(False)
+        self._right.setSizes([whole - height, height])
 
     def take_keyboard(self) -> None:
         """Have keys go to the score, or the welcome page."""

@@ -351,5 +351,5 @@ def test_a_range_is_exported(demo, tmp_path, qtbot):
     bench.start()
     qtbot.waitUntil(lambda: not bench.is_exporting, timeout=60_000)
     assert probe_footage(tmp_path / "part.mp4").duration == pytest.approx(1.5, abs=1e-6)
-    press(bench, "Whole film")
+    press(bench, "All of it")
     assert field(demo, QDoubleSpinBox, "To").value() == 30

@@ -92,7 +92,7 @@ class ExportBench(QWidget):
         for field in (self._from, self._to):
             field.setFixedWidth(84)
             field.edited.connect(self._keep_range)
-        self._whole = button("Whole film", "Export from the start to the end", self._take_whole)
+        self._whole = button("All of it", "Export from the start to the end", self._take_whole)
         self._every_shape = QCheckBox("every shape")
         self._every_shape.setToolTip("Export a film in each shape of the edit, its sides in its name")
         self._form = [

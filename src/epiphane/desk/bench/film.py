@@ -48,7 +48,8 @@ class FilmFields(QWidget):
         box.setSpacing(7)
         box.addWidget(in_a_row(self._size, self._rate))
         self._shown_words = label("now")
-        box.addWidget(in_a_row(self._shown_words, self._shape, self._add_button(), self._remove))
+        box.addWidget(in_a_row(self._shown_words, self._shape))
+        box.addWidget(in_a_row(self._add_button(), self._remove))
 
     def take_keyboard(self) -> None:
         """Have keys choose the size."""

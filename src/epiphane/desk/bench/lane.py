@@ -88,6 +88,7 @@ class LaneBench(QWidget):
         box.setSpacing(5)
         box.addWidget(self._pulse_row())
         box.addWidget(self._way_row())
+        box.addWidget(self._steps_row)
         self.spans = SpanRows(editor, lane.id)
         box.addWidget(self.spans)
         self._remark = label("")
@@ -124,15 +125,13 @@ class LaneBench(QWidget):
         if lane is None:
             return
         show_choice(self._way, lane.trigger.value)
-        self._steps.setVisible(lane.trigger is Trigger.STEP)
-        self._steps_words.setVisible(lane.trigger is Trigger.STEP)
+        self._steps_row.setVisible(lane.trigger is Trigger.STEP)
         cues = self._editor.cues.lane(lane.id)
         if cues is not None:
             self.pick.refresh(lane, cues)
         has_hits = lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
-        self._way_words.setText("each hit" if has_hits else "in place of hits")
         self._way.setVisible(not self._is_transition)
-        self._way_words.setVisible(not self._is_transition)
+        self._way_words.setVisible(has_hits and not self._is_transition)
         self.spans.setVisible(lane.trigger is Trigger.SPAN)
         if lane.trigger is Trigger.SPAN:
             self.spans.refresh(lane)
@@ -167,7 +166,7 @@ class LaneBench(QWidget):
         self._unit = choice_field("Fired by", (), self._fire_by)
         self._every = limited_field(Pulse, "every", "Every Nth hit")
         self._every.setPrefix("every ")
-        self._every.setFixedWidth(72)
+        self._every.setFixedWidth(76)
         self._every.edited.connect(lambda value: self._fire_every(round(value)))
         self._mute = QPushButton("Mute")
         self._mute.setCheckable(True)
@@ -188,7 +187,7 @@ class LaneBench(QWidget):
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
-        self._fired_words = label("fired by")
+        self._fired_words = label("by")
         box.addWidget(self._fired_words)
         box.addWidget(self._unit)
         box.addWidget(self._every)
@@ -206,7 +205,7 @@ class LaneBench(QWidget):
         )
         self._steps = self._fields.number("n_steps", "Steps until it begins again")
         self._steps.setFixedWidth(48)
-        self._steps_words = label("steps, then back")
+        self._steps_row = row("Steps", self._steps, label("and then back"))
         self._way_words = label("each hit")
         tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
         copy = button("Copy", tip, self.copy_asked.emit)
@@ -214,7 +213,7 @@ class LaneBench(QWidget):
         self._lock = self._switch("Lock", "Let nothing change the lane", "is_locked")
         self._fold = self._switch("Fold", "Draw its row low", "is_folded")
         right = (self._lock, self._fold, copy)
-        return in_a_row(self._way_words, self._way, self._steps, self._steps_words, right=right)
+        return in_a_row(self._way_words, self._way, right=right)
 
     def _switch(self, text: str, tip: str, field: str) -> QPushButton:
         made = QPushButton(text)

@@ -117,7 +117,7 @@ class LanesBench(QWidget):
     def _span_row(self) -> QWidget:
         here = button("This part", "Have all of them be on, or fire, in this part of the song", self._in_part)
         anywhere = button("Anywhere", "Have none of them keep to some part", self._anywhere)
-        same = button("As the last one", "Have all of them keep to what the last one keeps to", self._as_last)
+        same = button("As the last", "Have all of them keep to what the last one keeps to", self._as_last)
         return row("Where", here, anywhere, same)
 
     def _fire_by(self, key: str) -> None:

@@ -32,7 +32,7 @@ from epiphane.lane_kinds import lane_kind
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90
-_SHORT_UNITS = {"% of width": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
+_SHORT_UNITS = {"% of width": "%", "% of height": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
 
 
 class ParameterRows(QWidget):

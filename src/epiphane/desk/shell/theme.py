@@ -150,6 +150,7 @@ QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{
     border: 1px solid transparent; border-radius: 5px; padding: 3px 8px; min-height: 20px;
     selection-background-color: {TEXT.name()}; selection-color: {GROUND.name()}; }}
 QPlainTextEdit {{ min-height: 54px; max-height: 54px; }}
+QSpinBox, QDoubleSpinBox {{ padding-left: 5px; padding-right: 5px; }}
 QLineEdit:focus, QPlainTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
     border-color: {QUIET.name()}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}

@@ -201,7 +201,7 @@ class FindField(QLineEdit):
         self.setAccessibleName("Find anything")
         self.setToolTip("Find what can be done, laid or gone to, by any word for it (F10)")
         self.setMaxLength(80)
-        self.setFixedWidth(118)
+        self.setFixedWidth(108)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
 
     def event(self, event: QEvent | None) -> bool:

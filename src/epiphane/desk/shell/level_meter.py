@@ -8,7 +8,7 @@ from epiphane.audio.mix import decibels_too_loud
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.shell import theme
 
-METER_WIDTH = 82
+METER_WIDTH = 68
 _LOWEST_DECIBELS = -48.0
 _MILLISECONDS = 40
 _FALL = 1.5

@@ -385,7 +385,7 @@ class Window(QMainWindow):
     def grow_shelf(self) -> None:
         """Give the shelf most of the height it has with the score, or as little as usual again."""
         whole = sum(self._right.sizes())
-        is_tall = self.shelf.height() > whole * _TALL_SHELF * 0.9
+        is_tall = self.shelf.height() > 1.5 * _SHELF_HEIGHT
         height = _SHELF_HEIGHT if is_tall else round(whole * _TALL_SHELF)
         self.shelf.fold(False)
         self._right.setSizes([whole - height, height])

@@ -6,8 +6,6 @@ from types import MappingProxyType
 
 import numpy as np
 from msgspec import Struct
-from scipy import ndimage as ndi
-from scipy import signal
 
 from epiphane.document.lane import AccentPoint, AccentSound
 from epiphane.timing import seconds_to_sample
@@ -101,6 +99,8 @@ def peak_of_sound(sound: Float32Array, rate: int) -> int:
 
 def _levels(sound: Float32Array, rate: int) -> FloatArray:
     """Return how loud 10 ms around each sample are, float64, shape (n_samples,)."""
+    from scipy import ndimage as ndi  # late: it loads much of SciPy
+
     power = np.square(sound, dtype=np.float64).sum(axis=1)
     return np.asarray(np.sqrt(np.maximum(ndi.uniform_filter1d(power, max(1, rate // 100)), 0)))
 
@@ -132,6 +132,8 @@ def _noise(seed: int, n_samples: int) -> FloatArray:
 
 def _swept_noise(seed: int, places: FloatArray, low: float, high: float, rate: int) -> FloatArray:
     """Return noise through a band that goes from one frequency to another along places 0 to 1."""
+    from scipy import signal  # late: it loads much of SciPy
+
     noise = _noise(seed, len(places))
     n_bands = 12
     made = np.zeros(len(places))

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
-import scipy.ndimage as ndi
 
 from epiphane.audio.rows import release
 from epiphane.types import Float32Array, FloatArray
@@ -46,6 +45,8 @@ def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
     -------
     float32, shape (n_milliseconds,); index k is the instant k / 1000 s
     """
+    import scipy.ndimage as ndi  # late: it loads much of SciPy
+
     n_bins = int(len(mono) / rate * BINS_PER_SECOND)
     total = np.zeros(n_bins)
     for transform in (_itself, _difference):

@@ -1,7 +1,6 @@
 """Waveform columns for drawing: loudness, and how much of it is low, middle and high."""
 
 import numpy as np
-import scipy.signal
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
 from epiphane.audio.rows import release
@@ -55,6 +54,8 @@ class _Band:
     """A part of the spectrum of a sound that comes block by block."""
 
     def __init__(self, rate: int, low: float | None, high: float | None) -> None:
+        import scipy.signal  # late: it loads much of SciPy
+
         top = rate / 2 * 0.95
         self._sections: np.ndarray | None = None
         if low is not None and low >= top:
@@ -72,5 +73,7 @@ class _Band:
         """Return the part that lies in the band of the next samples."""
         if self._sections is None:
             return np.zeros_like(block)
+        import scipy.signal
+
         found, self._state = scipy.signal.sosfilt(self._sections, block, zi=self._state)
         return np.asarray(found, np.float32)

@@ -5,7 +5,6 @@ import re
 from contextlib import suppress
 from pathlib import Path
 
-from charset_normalizer import from_bytes
 from msgspec import Struct
 
 from epiphane.disk import read_file
@@ -89,6 +88,8 @@ def _as_text(read: bytes) -> tuple[str, str]:
     for encoding in (*encodings, "utf-8-sig"):
         with suppress(UnicodeDecodeError):
             return read.decode(encoding), ""
+    from charset_normalizer import from_bytes  # late: a start without captions need not wait for it
+
     guess = from_bytes(read[:_GUESSED_BYTES]).best()
     encoding = "cp1252" if guess is None else guess.encoding
     return read.decode(encoding, "replace"), encoding.replace("_", "-")

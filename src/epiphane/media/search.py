@@ -6,8 +6,6 @@ from msgspec import Struct
 
 from epiphane.document.footage import Flaw, Moment, Passage, Take
 from epiphane.media.curves import measure_clip
-from epiphane.media.moments import find_moments
-from epiphane.media.passages import find_passages, find_takes
 from epiphane.types import Progress, ignore_progress
 
 
@@ -28,6 +26,9 @@ def search_clip(path: Path, *, progress: Progress = ignore_progress) -> FoundInC
     MediaError
         If the clip is missing or damaged.
     """
+    from epiphane.media.moments import find_moments  # late: they load much of SciPy
+    from epiphane.media.passages import find_passages, find_takes
+
     curves = measure_clip(path, progress=progress)
     takes = find_takes(curves)
     passages = find_passages(curves, takes)

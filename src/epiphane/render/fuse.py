@@ -5,7 +5,6 @@ from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
-from scipy.linalg import expm, logm
 
 from epiphane.effects.operations import (
     Blur,
@@ -111,6 +110,8 @@ def _movement(now: FloatArray, later: FloatArray, shutter: float) -> FloatArray 
 
 def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
     """Return a real power of a matrix near the identity, of its shape: exp(exponent * log(matrix))."""
+    from scipy.linalg import expm  # late: it takes a tenth of a second to load
+
     return np.asarray(np.real(expm(exponent * _logarithm(matrix))), np.float64)
 
 
@@ -122,6 +123,8 @@ def _logarithm(matrix: FloatArray) -> FloatArray:
     """
     one = np.eye(len(matrix))
     if np.linalg.norm(matrix - one) > _NEAR_IDENTITY:
+        from scipy.linalg import logm
+
         return np.asarray(logm(matrix))
     power = (matrix - one) @ np.linalg.inv(matrix + one)
     square, total = power @ power, power

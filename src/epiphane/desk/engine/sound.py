@@ -195,7 +195,10 @@ class _SoundProcess:
 
     def __init__(self) -> None:
         self._process = subprocess.Popen(
-            [sys.executable, "-m", _MODULE], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+            [sys.executable, "-m", _MODULE],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,  # what libraries of sound say there; what matters is in the reports
         )
         assert self._process.stdin is not None
         self._inbox = self._process.stdin.fileno()

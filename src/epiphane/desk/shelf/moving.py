@@ -4,6 +4,7 @@ from abc import abstractmethod
 from collections.abc import Callable
 
 from PyQt6.QtCore import QMimeData, QTimer, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QVBoxLayout, QWidget
 
 from epiphane.desk.control.editor import Editor
@@ -53,7 +54,12 @@ class MovingPage(QWidget):
         self._timer.setInterval(_FRAME_MILLISECONDS)
         self._timer.timeout.connect(self._move)
         skimmer.drawn.connect(self._on_drawn)
-        thumbnails.ready.connect(self.refresh_pictures)
+        thumbnails.ready.connect(lambda: self.isVisible() and self.refresh_pictures())
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show the tiles as they are by now: while they are not seen nobody needs them."""
+        super().showEvent(event)
+        self.refresh()
 
     def search(self, text: str) -> None:
         """Show what has some words in its name, or in what is told of it."""

@@ -191,13 +191,12 @@ class ShelfPanel(QFrame):
         self._show_page(number)
 
     def refresh(self) -> None:
-        """Show the project's footage, all effects, transitions and recipes."""
+        """Show the project's footage, and of the other pages what they show of the project."""
         self.footage.refresh()
-        self.effects.refresh()
-        self.transitions.refresh()
-        self.overlays.refresh()
-        self.recipes.refresh_pictures()
         self._show_page(self._group.checkedId())
+        current = self._searched.get(self.page)
+        if isinstance(current, MovingPage):
+            current.refresh()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

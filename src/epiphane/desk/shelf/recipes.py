@@ -2,7 +2,7 @@
 
 from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QImage, QShowEvent
+from PyQt6.QtGui import QImage
 
 from epiphane.desk.control.drag import carry_recipe
 from epiphane.desk.control.editor import Editor
@@ -71,9 +71,6 @@ class RecipePage(MovingPage):
             sample = self._sample_of(kept.recipe, footage)
             pictures[str(kept.path)] = self._thumbnails.of_plan(sample.plan(sample.fullest))
         self.tiles.show_pictures(pictures)
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        self.refresh_pictures()
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         kept, footage = self._desk.find(key), self._sample()

@@ -7,6 +7,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from benchmarks.accuracy import measure_accuracy, measure_files, measure_unfamiliar
+from benchmarks.busy import measure_busy
 from benchmarks.cutting import measure_cutting
 from benchmarks.effects import measure_effects
 from benchmarks.export import measure_export
@@ -44,6 +45,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "playback": measure_playback,
     "safety": measure_safety,
     "load": measure_load,
+    "busy": measure_busy,
     "memory": measure_memory,
 }
 

@@ -8,8 +8,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QContextMenuEvent, QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QScrollArea, QSplitter
+from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter
 from tour import write_tour
 
 from epiphane.desk.control.lanes import Target
@@ -18,6 +19,7 @@ from epiphane.desk.control.selection import (
     FootageSelection,
     ItemSelection,
     LaneSelection,
+    PartSelection,
     RecipeSelection,
     ShotSelection,
     SongSelection,
@@ -103,14 +105,16 @@ class Photographer:
         self.wait(9000)  # every thumbnail of the score
         self.take("demo")
 
-    def song(self) -> None:
-        """Take what was heard in the song: two bars a line, the song on the bench."""
+    def parts(self) -> None:
+        """Take what was heard in the song, two bars a line, with one of its parts on the bench."""
         window = self.window
         window.score.set_bars_per_line(2)
         bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _BAND_BAR)
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 12)
+        window.editor.select(PartSelection(1))
         self.wait(6000)
-        self.take("song")
+        self.take("parts")
+        window.editor.select(SongSelection())
         window.score.set_bars_per_line(4)
 
     def footage(self) -> None:
@@ -320,7 +324,7 @@ class Photographer:
         window.editor.apply(lambda _: before, "all of it back")
 
     def overridden(self) -> None:
-        """Take cues that differ from their lane: weaker, off, another effect, a shape of their own."""
+        """Take cues that differ from their lane (weaker, off, another effect, own shapes) and their menu."""
         window, before = self.window, self.window.editor.project
         lane = before.lanes[1].id
         window.score.set_bars_per_line(2)
@@ -339,21 +343,36 @@ class Photographer:
         window.editor.select_cues(frozenset(keys[6:8]), lane=lane)
         window.editor.go_to(frame_at(keys[4][1], before.rate))
         self.wait(3000)
-        self.take("overridden")
+        self._take_with_menu("overridden", window.score.point_of(keys[7][1], lane))
         window.editor.apply(lambda _: before, "all of it back")
         window.score.set_bars_per_line(4)
 
-    def recipes(self) -> None:
-        """Take the recipes on the shelf, one of them on the bench and in the score."""
+    def _take_with_menu(self, name: str, at: QPoint) -> None:
+        """Save what the window shows with the menu of what is at a point of the score."""
+        paper = self.window.score.paper()
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, paper.mapToGlobal(at))
+        QApplication.sendEvent(paper, event)
+        self.wait()
+        menu, picture = QApplication.activePopupWidget(), self.window.grab()
+        assert menu is not None
+        painter = QPainter(picture)
+        painter.drawPixmap(self.window.mapFromGlobal(menu.pos()), menu.grab())
+        painter.end()
+        picture.save(str(FOLDER / f"{name}.png"))
+        menu.close()
+
+    def finder(self) -> None:
+        """Take the finder over the recipes on the shelf, one of them on the bench and in the score."""
         window, before = self.window, self.window.editor.project
         window.shelf.open_page(ShelfPage.RECIPES)
         recipe = next(one for one in window.recipes.kept if one.recipe.name == "Derailed")
         window.recipes.use(str(recipe.path))
         window.editor.select(RecipeSelection(str(recipe.path)))
         self.wait(5000)
-        tiles = window.shelf.recipes.tiles
-        QTest.mouseMove(tiles.viewport(), tiles.point_of(str(recipe.path)))
-        self.take("recipes")
+        window.finder.ask()
+        QTest.keyClicks(window.header.find_field, "speed")
+        self.take("finder")
+        QTest.keyClick(window.header.find_field, Qt.Key.Key_Escape)
         window.editor.apply(lambda _: before, "all of it back")
 
     def exporting(self) -> None:
@@ -389,7 +408,7 @@ def main() -> None:
         photographer = Photographer(Path(folder))
         for step in (
             "demo",
-            "song",
+            "parts",
             "footage",
             "cutting",
             "pulses",
@@ -397,7 +416,7 @@ def main() -> None:
             "effects",
             "layers",
             "overridden",
-            "recipes",
+            "finder",
             "exporting",
             "keys",
         ):

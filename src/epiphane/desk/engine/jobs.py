@@ -1,5 +1,7 @@
 """Background jobs with progress and cancellation; results of cancelled jobs are dropped."""
 
+import contextlib
+import os
 import threading
 import time
 import traceback
@@ -11,6 +13,8 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 from epiphane.errors import CancelledError, EpiphaneError
 from epiphane.log import logger, told
 
+_NICENESS = 10
+"""A tenth of the share that other threads get (setpriority(2)), where they want all of a core."""
 PATIENCE_SECONDS = 5.0
 """For work that was asked to end: a disk that is gone may keep it for ever."""
 
@@ -61,6 +65,7 @@ class Job(QThread):
         self._cancel.set()
 
     def run(self) -> None:
+        yield_to_window()
         try:
             result = self._work(self._report, *self._offers)
         except CancelledError:
@@ -174,6 +179,12 @@ class Jobs(QObject):
             if not job.wait(round(1000 * PATIENCE_SECONDS)):
                 abandoned.append(job)
                 job.setParent(None)
+
+
+def yield_to_window() -> None:
+    """Have this thread, and those that it will start, run only in what time the window leaves (Linux)."""
+    with contextlib.suppress(OSError):  # where the system does not allow it
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
 
 
 def has_abandoned() -> bool:

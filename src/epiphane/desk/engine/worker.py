@@ -4,7 +4,7 @@ import threading
 from collections.abc import Callable
 from typing import Generic, TypeVar
 
-from epiphane.desk.engine.jobs import wait_for
+from epiphane.desk.engine.jobs import wait_for, yield_to_window
 
 Task = TypeVar("Task")
 
@@ -23,6 +23,8 @@ class Worker(Generic[Task]):
     patience : to seconds or None
         After which `take` is asked again though nobody has woken the threads; None to wait for that.
     n_threads : int
+    is_background : bool
+        Whether they run only in what time others leave.
     """
 
     def __init__(
@@ -33,10 +35,12 @@ class Worker(Generic[Task]):
         *,
         patience: Callable[[], float | None] = lambda: None,
         n_threads: int = 1,
+        is_background: bool = False,
     ) -> None:
         self.lock = threading.Condition()
         self.is_closing = False
         self._take, self._work, self._patience = take, work, patience
+        self._is_background = is_background
         self._threads = [
             threading.Thread(target=self._run, name=f"{name}-{number}", daemon=True)
             for number in range(n_threads)
@@ -56,6 +60,8 @@ class Worker(Generic[Task]):
         return all(have_ended)
 
     def _run(self) -> None:
+        if self._is_background:
+            yield_to_window()
         while True:
             with self.lock:
                 task = None

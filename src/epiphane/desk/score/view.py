@@ -84,6 +84,8 @@ class ScoreView(QAbstractScrollArea):
         The frames between which it is to play round.
     trimming(pair: (int, int) or None)
         The frames on both sides of what is dragged; None when it is let go.
+    held(is_held: bool)
+        Something is dragged from now on, or no longer.
     scrolled()
     lines_changed()
         Another number of bars a line.
@@ -97,6 +99,7 @@ class ScoreView(QAbstractScrollArea):
     hit_taken = pyqtSignal(object, float)
     loop_drawn = pyqtSignal(int, int)
     trimming = pyqtSignal(object)
+    held = pyqtSignal(bool)
     scrolled = pyqtSignal()
     lines_changed = pyqtSignal()
 
@@ -273,6 +276,7 @@ class ScoreView(QAbstractScrollArea):
         )
         with self._held_still():
             self._drags.begin(self._row_of(place).press(press), is_shift=press.is_adding)
+        self.held.emit(True)
 
     def _row_of(self, place: Place) -> Row:
         """Return the row of a stave that is at a place."""
@@ -319,6 +323,7 @@ class ScoreView(QAbstractScrollArea):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         with self._held_still():
             self._drags.release()
+        self.held.emit(False)
 
     @contextmanager
     def _held_still(self) -> Iterator[None]:

@@ -305,6 +305,7 @@ class Window(QMainWindow):
         self.score.footage_fired.connect(self.overlays.fire)
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
+        self.score.held.connect(self._on_held)
         self._connect_shelf()
         self.score.recipe_dropped.connect(self.recipes.use)
         self.bench.song.listen_asked.connect(self._listen_again)
@@ -408,6 +409,10 @@ class Window(QMainWindow):
             self.picture.show_guest(None, "")
         self.footage.rest(is_playing)
         self.preparedness.rest(is_playing)
+
+    def _on_held(self, is_held: bool) -> None:
+        """Have what prepares footage wait while something is dragged."""
+        self.footage.rest(is_held or self.playback.is_playing or self.clip_player.is_playing)
 
     def _on_proxy(self, fingerprint: str) -> None:
         self.frames.footage.forget(fingerprint)

@@ -22,6 +22,7 @@ from epiphane.types import Picture, Size
 
 _WORKERS = 2
 _PATIENCE_SECONDS = 0.15
+_DRAFT_SHARE = 0.6
 # Proxies are small and quick to read from anywhere, so all of a usual project stay open.
 _MOST_OPEN = 64
 
@@ -52,6 +53,7 @@ class FrameServer(QObject):
         self._asked: tuple[int, ...] = ()
         self._patient_until = -math.inf
         self._size: Size = (480, 270)
+        self._is_draft = False
         self._project = Project()
         self._cues: Schedule | None = None
         self._plans: dict[int, FramePlan] = {}
@@ -71,6 +73,18 @@ class FrameServer(QObject):
             self._plans.clear()
             self._wanted.clear()
 
+    @property
+    def is_ahead(self) -> bool:
+        """Whether all that was wanted last has been drawn, or is being drawn."""
+        return not self._wanted
+
+    def set_draft(self, is_draft: bool) -> None:
+        """Draw at a smaller size from now on, or at the whole size again."""
+        with self._worker.lock:
+            if is_draft != self._is_draft:
+                self._is_draft = is_draft
+                self._wanted = [one for one in self._wanted if not self._is_there(one[1])]
+
     def set_size(self, size: Size) -> None:
         """Draw at another size from now on."""
         with self._worker.lock:
@@ -88,7 +102,7 @@ class FrameServer(QObject):
         with self._worker.lock:
             self._asked = tuple(frames)
             self._patient_until = time.monotonic() + _PATIENCE_SECONDS if is_patient else -math.inf
-            self._wanted = [item for item in plans if not self._cache.has(item[1], self._size)]
+            self._wanted = [item for item in plans if not self._is_there(item[1])]
             self._worker.lock.notify_all()
 
     def want_more(self, frames: Sequence[int]) -> None:
@@ -96,7 +110,7 @@ class FrameServer(QObject):
         plans = [(frame, self.plan(frame)) for frame in frames]
         with self._worker.lock:
             self._asked = (*self._asked, *frames)
-            self._wanted += [item for item in plans if not self._cache.has(item[1], self._size)]
+            self._wanted += [item for item in plans if not self._is_there(item[1])]
             self._worker.lock.notify_all()
 
     def be_patient(self) -> None:
@@ -111,9 +125,23 @@ class FrameServer(QObject):
             asked, size = self._asked, self._size
         return tuple(frame for frame in asked if self._cache.has(self.plan(frame), size))
 
-    def picture(self, frame: int) -> Picture | None:
-        """Return the picture of a frame if it is ready."""
-        return self._cache.get(self.plan(frame), self._size)
+    def picture(self, frame: int, *, may_be_draft: bool = False) -> Picture | None:
+        """Return the picture of a frame if it is ready, or else its draft where that will do."""
+        plan = self.plan(frame)
+        picture = self._cache.get(plan, self._size)
+        if picture is None and may_be_draft:
+            picture = self._cache.get(plan, _draft_of(self._size))
+        return picture
+
+    def is_ready(self, frame: int) -> bool:
+        """Whether the picture of a frame, or its draft, can be had."""
+        plan = self.plan(frame)
+        return self._cache.has(plan, self._size) or self._cache.has(plan, _draft_of(self._size))
+
+    def _is_there(self, plan: FramePlan) -> bool:
+        """Whether nothing needs to be drawn of a plan."""
+        is_drafted = self._is_draft and self._cache.has(plan, _draft_of(self._size))
+        return is_drafted or self._cache.has(plan, self._size)
 
     def plan(self, frame: int) -> FramePlan:
         """Return the plan of a frame."""
@@ -146,7 +174,7 @@ class FrameServer(QObject):
             return None
         frame, plan = self._wanted.pop(index)
         self._busy.add(plan)
-        return frame, plan, self._size
+        return frame, plan, _draft_of(self._size) if self._is_draft else self._size
 
     def _draw(self, task: _Task) -> None:
         frame, plan, size = task
@@ -172,3 +200,9 @@ class FrameServer(QObject):
                 self._told.add(text)
                 self.fault.emit(path, text)
         self.drawn.emit(frame)
+
+
+def _draft_of(size: Size) -> Size:
+    """Return the size of the draft of a picture: both sides even, as those of pictures are."""
+    width, height = (max(2, round(side * _DRAFT_SHARE / 2) * 2) for side in size)
+    return width, height

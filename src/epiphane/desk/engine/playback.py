@@ -1,6 +1,7 @@
 """Playback: the sound device is the master clock, late frames are dropped and counted."""
 
 import math
+import time
 
 from msgspec import Struct
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
@@ -8,6 +9,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from epiphane.audio.samples import resampled_stereo
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.debounce import debounced
+from epiphane.desk.engine.draft import DraftChoice
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.sound import DeviceSound, PlayBuffer, SimulatedSound, open_sound
 from epiphane.desk.engine.sound_process import SOUND_RATE
@@ -76,6 +78,7 @@ class Playback(QObject):
         self.speed = 1.0
         """At which it plays, or played last; below 0 backwards."""
         self.punctuality = Punctuality()
+        self._draft = DraftChoice()
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK_MILLISECONDS)
@@ -131,6 +134,7 @@ class Playback(QObject):
         elif speed < 0 and self._editor.playhead == 0:
             self._editor.go_to(project.n_frames - 1)
         self.punctuality = Punctuality()
+        self._draft = DraftChoice()
         self._due_frame = -1
         if self.is_simulated:  # one may be there by now, or again
             self._device = open_sound()
@@ -154,6 +158,8 @@ class Playback(QObject):
         self._timer.stop()
         self._reel = None
         self._device.stop()
+        self._frames.set_draft(False)
+        self._shown_frame = -1  # what is shown may be a draft
         self._want_around()
         self._show_playhead()
         self.state_changed.emit()
@@ -261,13 +267,19 @@ class Playback(QObject):
         if frame != self._due_frame:
             self._count(frame)
             self._due_frame = frame
+            self._choose_draft(frame)
             self._frames.want(self._coming(frame))
         if frame != self._shown_frame:
-            picture = self._frames.picture(frame)
+            picture = self._frames.picture(frame, may_be_draft=True)
             if picture is not None:
                 self._show(picture, frame)
                 self.punctuality.n_shown += 1
                 self._editor.go_to(frame)
+
+    def _choose_draft(self, frame: int) -> None:
+        """Have pictures be drawn smaller while they are late."""
+        is_late, is_ahead = not self._frames.is_ready(frame), self._frames.is_ahead
+        self._frames.set_draft(self._draft.note(is_late=is_late, is_ahead=is_ahead, now=time.monotonic()))
 
     @property
     def _has_failed(self) -> bool:

@@ -1,5 +1,6 @@
 """The bench page of an item on a track over the shots: how it is laid over, where it lies, its sound."""
 
+from functools import cached_property
 from typing import Any
 
 from msgspec.structs import replace
@@ -69,7 +70,8 @@ class ItemBench(QWidget):
             ),
             row("Feather", self._shape.number("feather", "Soft edge of the shape", "%", factor=100)),
         ]
-        self.keys, self.text, self.logo = ItemKeyRows(editor), TextRows(titles), LogoRows(titles)
+        self._titles, self._box = titles, box
+        self.keys, self.text = ItemKeyRows(editor), TextRows(titles)
         self._as_logo = button(
             "Set as a logo",
             "Let it be coloured, outlined and animated as titles are, and land on a hit",
@@ -84,6 +86,13 @@ class ItemBench(QWidget):
         box.addStretch(1)
         editor.playhead_changed.connect(self._on_playhead)
 
+    @cached_property
+    def logo(self) -> LogoRows:
+        """The rows of a logo, made when the first one is shown."""
+        made = LogoRows(self._titles)
+        self._box.insertWidget(self._box.indexOf(self.text) + 1, made)
+        return made
+
     def _rows_of_picture(self) -> list[QWidget]:
         """Return the rows of what is seen."""
         return [
@@ -92,7 +101,6 @@ class ItemBench(QWidget):
             *self._shape_rows,
             self._as_logo,
             self.text,
-            self.logo,
             row("Blend mode", self._looks.choice("blend", "Blend mode", _BLENDS)),
             row("Opacity", self._looks.number("opacity", "Opacity", "%", factor=100)),
             row("Fit", self._transform.choice("fit", "How the item fills the frame", FITS)),
@@ -172,9 +180,10 @@ class ItemBench(QWidget):
         self.text.setVisible(isinstance(fill, TextFill))
         if isinstance(fill, TextFill):
             self.text.show_text(fill)
-        self.logo.setVisible(isinstance(fill, LogoFill))
         if isinstance(fill, LogoFill):
             self.logo.show_logo(fill)
+        if "logo" in vars(self):
+            self.logo.setVisible(isinstance(fill, LogoFill))
         if isinstance(fill, ShapeFill):
             self._to.set_colour(fill.to or fill.colour)
             self._shape.show(fill)

@@ -70,6 +70,7 @@ BenchPage: TypeAlias = (
 
 
 _Page = TypeVar("_Page", bound=QWidget)
+_SLOW_PAGES = ("item", "shot", "cues")
 
 
 class Shown(Protocol):
@@ -257,6 +258,13 @@ class BenchPanel(QFrame):
         self.lost_work = LostWorkBench(recovery)
         self._pages.add_page(self.lost_work)
         recovery.changed.connect(self.refresh)
+
+    def make_next_page(self) -> bool:
+        """Make one of the pages that take longest, so that it is there at once; False if all are."""
+        page = next((one for one in _SLOW_PAGES if one not in vars(self)), None)
+        if page is not None:
+            getattr(self, page)
+        return page is not None
 
     def open_export(self) -> None:
         """Show the export."""

@@ -120,9 +120,15 @@ def is_whole_number(kind: type[Struct], name: str) -> bool:
 
 def _number_type(kind: type[Struct], name: str) -> msgspec.inspect.IntType | msgspec.inspect.FloatType:
     """Return what is known of a number that is a field; it may also be None."""
-    described = msgspec.inspect.type_info(kind)
-    assert isinstance(described, msgspec.inspect.StructType)
-    field = next(field for field in described.fields if field.name == name)
+    field = next(field for field in _described(kind).fields if field.name == name)
     types = field.type.types if isinstance(field.type, msgspec.inspect.UnionType) else (field.type,)
     numbers = (one for one in types if isinstance(one, msgspec.inspect.IntType | msgspec.inspect.FloatType))
     return next(numbers)
+
+
+@cache
+def _described(kind: type[Struct]) -> msgspec.inspect.StructType:
+    """Return what msgspec knows of a structure: some milliseconds of work each time."""
+    described = msgspec.inspect.type_info(kind)
+    assert isinstance(described, msgspec.inspect.StructType)
+    return described

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
+    QApplication,
     QFrame,
     QMainWindow,
     QPushButton,
@@ -41,6 +42,7 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
+from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
@@ -91,6 +93,7 @@ _LEFT_STRETCH, _RIGHT_STRETCH = 2, 3
 _PREVIEW_WIDTHS = (320, 480, 640, 960, 1280, 1920)
 _MOST_PREVIEW = 960
 _NO_LIMIT = 16_777_215
+_IDLE_MILLISECONDS = 1500
 _SHELF_HEIGHT, _TALL_SHELF = 152, 0.62
 """Of the shelf: in pixels, and in shares of what it has together with the score."""
 
@@ -274,6 +277,7 @@ class Window(QMainWindow):
         QTimer.singleShot(0, self.score.reveal_playhead)
 
     def _connect(self) -> None:
+        self._making = debounced(self, _IDLE_MILLISECONDS, self._make_next_page)
         self.editor.project_changed.connect(self._on_project)
         self.editor.file_changed.connect(self._on_file)
         self.editor.opened.connect(self._on_opened)
@@ -345,6 +349,7 @@ class Window(QMainWindow):
         An export goes on, and so does what is found out about footage, which is told by its content.
         """
         self.jobs.drop(lambda topic: topic not in (EXPORT_TOPIC, FOOTAGE_TOPIC))
+        self._making.start()
 
     # What the user asks for
 
@@ -409,6 +414,12 @@ class Window(QMainWindow):
             self.picture.show_guest(None, "")
         self.footage.rest(is_playing)
         self.preparedness.rest(is_playing)
+
+    def _make_next_page(self) -> None:
+        """Make pages of the bench while nothing is done."""
+        is_at_rest = not self.playback.is_playing and not QApplication.mouseButtons()
+        if not is_at_rest or self.bench.make_next_page():
+            self._making.start()
 
     def _on_held(self, is_held: bool) -> None:
         """Have what prepares footage wait while something is dragged."""
@@ -545,6 +556,7 @@ class Window(QMainWindow):
 
     def shut_down(self) -> None:
         """Stop everything that runs."""
+        self._making.stop()
         self.pulses.close()
         self.instrument.close()
         self.flow_check.close()

@@ -1,8 +1,11 @@
 """Playing: the picture follows the clock of the sound, through loops and to the end."""
 
+import os
 import subprocess
 import sys
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -166,6 +169,29 @@ def test_jobs_tell_how_they_end_and_a_newer_one_replaces_an_older(qtbot):
         "stopped",
         "the disk is full.",
     ]
+
+
+def niceness():
+    """Return how much this thread gives way to others."""
+    return os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
+
+
+def test_work_in_the_background_gives_way_and_waits_while_something_is_dragged(demo, qtbot):
+    found = []
+
+    def work(progress):
+        with ThreadPoolExecutor(1) as pool:
+            return niceness(), pool.submit(niceness).result()
+
+    demo.jobs.start("nice", "N", work, done=found.append)
+    qtbot.waitUntil(lambda: bool(found))
+    assert min(found[0]) >= niceness() + 5  # its own threads too
+    paper, may_work = demo.score.paper(), demo.footage._may_work
+    at = demo.score.point_of(1.0)
+    QTest.mousePress(paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    assert not may_work.is_set()
+    QTest.mouseRelease(paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    assert may_work.is_set()
 
 
 def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot, monkeypatch):

@@ -33,6 +33,7 @@ def edit(window, media, qtbot):
     drop_files(window, [media / "song.wav", media / "first.mp4", media / "second.mp4"], qtbot)
     qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)
     QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert window.notice.text.startswith("The song is filled: ")
     drop(window.score.viewport(), carry_effect("flash"), QPoint(400, 200))
     return window
 

@@ -12,6 +12,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import FillingSelection
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.tracks import TrackDesk
+from epiphane.desk.engine.busy import shown_busy
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project
@@ -146,7 +147,15 @@ class ShotDesk(QObject):
         def edit(p: Project) -> Project:
             return fill_song(p if p.shots else replace(p, filling=default_filling(p)))
 
-        if is_full or self._editor.apply(edit, "filling of the song"):
+        if is_full:
+            self._editor.select(FillingSelection())
+            return
+        with shown_busy(lambda: self._editor.said.emit("Filling the song…", False)):
+            is_filled = self._editor.apply(edit, "filling of the song")
+        if is_filled:
+            shots = self._editor.project.shots
+            n_clips = len({shot.footage for shot in shots})
+            self._editor.said.emit(f"The song is filled: {len(shots)} shots of {n_clips} clips.", False)
             self._editor.select(FillingSelection())
 
     def exchange(self) -> None:

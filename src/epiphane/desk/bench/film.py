@@ -14,7 +14,7 @@ from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_footage
 from epiphane.edits.picture import choose_shape
-from epiphane.timing import COMMON_RATES, rate_text
+from epiphane.timing import COMMON_RATES, aspect_text, rate_text
 
 _SIZES = (
     (1280, 720),
@@ -47,7 +47,7 @@ class FilmFields(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
         box.addWidget(in_a_row(self._size, self._rate))
-        self._shown_words = label("now")
+        self._shown_words = label("seen in")
         box.addWidget(in_a_row(self._shown_words, self._shape))
         box.addWidget(in_a_row(self._add_button(), self._remove))
 
@@ -69,8 +69,13 @@ class FilmFields(QWidget):
         show_options(self._rate, [(str(rate), f"{rate_text(rate)} fps") for rate in rates])
         show_choice(self._rate, str(project.rate))
 
-        shown = [(_key(one), _size_text(one)) for one in map(astuple, project.shapes or (project.shape,))]
-        show_options(self._shape, shown)
+        shown = [astuple(one) for one in project.shapes or (project.shape,)]
+        names = [aspect_text(*one) for one in shown]
+        texts = [
+            f"{name}, {one[0]} wide" if names.count(name) > 1 else name
+            for name, one in zip(names, shown, strict=True)
+        ]
+        show_options(self._shape, list(zip(map(_key, shown), texts, strict=True)))
         show_choice(self._shape, _key(now))
         for widget in (self._shown_words, self._shape, self._remove):
             widget.setVisible(bool(project.shapes))

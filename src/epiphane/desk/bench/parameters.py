@@ -66,6 +66,8 @@ class ParameterRows(QWidget):
         box.setSpacing(5)
         if self._effect is None:
             box.addWidget(label(f"This version does not know the effect “{effect}”. It is kept as it is."))
+        if any(isinstance(parameter, Parameter) for parameter in self._parameters()):
+            box.addWidget(row("Values", label("drag the ring: at rest; the disc: at the peak")))
         for parameter in self._parameters():
             if can_vary:
                 self.vary[parameter.name] = VaryRow(

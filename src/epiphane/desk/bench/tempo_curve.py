@@ -2,7 +2,7 @@
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.control.editor import Editor
@@ -20,6 +20,8 @@ class TempoCurve(QWidget):
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
+        self._painted: object = None
+        self._picture = QPixmap()
         self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Tempo curve")
         self.setToolTip("The tempo through the song; click to go there")
@@ -30,7 +32,24 @@ class TempoCurve(QWidget):
         return QSize(300, _HEIGHT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint the curve, which is kept while the song is the same, and the playhead over it."""
+        song = self._editor.project.song
+        wanted = (song, self.size(), self.devicePixelRatioF())
+        if wanted != self._painted:
+            self._picture = QPixmap(self.size() * self.devicePixelRatioF())
+            self._picture.setDevicePixelRatio(self.devicePixelRatioF())
+            self._picture.fill(Qt.GlobalColor.transparent)
+            self._paint_curve(QPainter(self._picture))
+            self._painted = wanted
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        if song is not None and len(song.beats) > 1:
+            share = frame_start(self._editor.playhead, self._editor.project.rate) / max(song.duration, 1e-6)
+            here = _LEFT + share * (self.width() - _LEFT - _RIGHT)
+            painter.setPen(QPen(theme.QUIET, 1))
+            painter.drawLine(QPointF(here, 4), QPointF(here, _HEIGHT - 4))
+
+    def _paint_curve(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(_LEFT, 4, self.width() - _LEFT - _RIGHT, _HEIGHT - 8)
         painter.fillRect(box, theme.STRIP)
@@ -61,9 +80,6 @@ class TempoCurve(QWidget):
         curve = QPolygonF([QPointF(x(time), y(tempo)) for time, tempo in points])
         painter.setPen(QPen(theme.TEXT, 1.4))
         painter.drawPolyline(curve)
-        here = x(frame_start(self._editor.playhead, self._editor.project.rate))
-        painter.setPen(QPen(theme.QUIET, 1))
-        painter.drawLine(QPointF(here, box.top()), QPointF(here, box.bottom()))
         painter.setFont(theme.numbers(8))
         painter.setPen(theme.QUIET)
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -55,8 +55,9 @@ class LaneMeters(QWidget):
             painter.drawText(QRectF(self.rect()).adjusted(16, 0, 0, 0), _LEFT, text)
             return
         shown = [one.lane for one in self._editor.cues.lanes]  # those whose levels are known
+        n_columns = self._n_columns()
         for index, (lane, level) in enumerate(zip(shown, self.levels(), strict=True)):
-            box = self._box(index)
+            box = self._box(index, n_columns)
             colour = lane_colour(lane)
             centre = QPointF(box.left() + 14, box.center().y())
             painter.setPen(Qt.PenStyle.NoPen)
@@ -75,8 +76,9 @@ class LaneMeters(QWidget):
         lanes = self._editor.project.lanes
         if event is None or not lanes:
             return
+        n_columns = self._n_columns()
         for index, lane in enumerate(lanes):
-            if self._box(index).contains(event.position()):
+            if self._box(index, n_columns).contains(event.position()):
                 self._editor.select(LaneSelection(lane.id))
 
     def _fit(self) -> None:
@@ -91,9 +93,9 @@ class LaneMeters(QWidget):
         wanted = max(_LEAST_WIDTH, max(names, default=0) + _LAMP_WIDTH)
         return max(1, self.width() // min(wanted, max(self.width() // 2, 1)))
 
-    def _box(self, index: int) -> QRectF:
-        width = min(_MOST_WIDTH, self.width() / self._n_columns())
-        row, column = divmod(index, self._n_columns())
+    def _box(self, index: int, n_columns: int) -> QRectF:
+        width = min(_MOST_WIDTH, self.width() / n_columns)
+        row, column = divmod(index, n_columns)
         return QRectF(2 + column * width, _MARGIN + row * _ROW, width, _ROW)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QCursor,
@@ -123,6 +123,7 @@ class ScoreView(QAbstractScrollArea):
         self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
         self._is_held_still = False
+        self._playhead_box = QRect()
         self._is_slim = self._is_taking = False
         self._lift = 0.0
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
@@ -217,10 +218,11 @@ class ScoreView(QAbstractScrollArea):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self._paper)
-        painter.fillRect(self._paper.rect(), theme.GROUND)
+        changed = self._paper.rect() if event is None else event.rect()
+        painter.fillRect(changed, theme.GROUND)
         for stave in self._layout.staves:
             top = stave.top - self._offset
-            if top < self._paper.height() and top + stave.height + ABOVE + BELOW > 0:
+            if top - ABOVE <= changed.bottom() and top + stave.height + BELOW >= changed.top():
                 painter.drawPixmap(QPointF(0, top - ABOVE), self._picture(stave))
         self._drops.paint(painter, self._layout, offset=self._offset)
         paint_prepared(painter, self._layout, self._editor.project.rate, self._prepared, offset=self._offset)
@@ -242,6 +244,14 @@ class ScoreView(QAbstractScrollArea):
                 self._picture(stave)
                 self._ahead.start()
                 return
+
+    def _box_of_playhead(self) -> QRect:
+        """Return the part of the viewport that the playhead is painted in."""
+        stave = self._playhead_stave()
+        seconds = frame_start(self._editor.playhead, self._editor.project.rate)
+        x = self._layout.x_at(stave, max(seconds, stave.start))
+        top = stave.top - self._offset
+        return QRectF(x - 6, top - 4, 12, stave.height + 12).toAlignedRect()
 
     def _paint_playhead(self, painter: QPainter) -> None:
         if self._editor.project.n_frames == 0:
@@ -513,9 +523,13 @@ class ScoreView(QAbstractScrollArea):
         self._doubt_pictures()
 
     def _on_playhead(self) -> None:
+        before = self._offset
         if not self._is_held_still:
             self.reveal_playhead()
-        self._paper.update()
+        if self._offset == before:  # while it plays nothing but the playhead changes
+            self._paper.update(self._playhead_box)
+        self._playhead_box = self._box_of_playhead()
+        self._paper.update(self._playhead_box)
 
     def _forget_pictures(self) -> None:
         self._pictures.forget()

@@ -23,6 +23,7 @@ from benchmarks.pulses import measure_pulses
 from benchmarks.real import measure_real
 from benchmarks.result import Result
 from benchmarks.safety import measure_safety
+from benchmarks.soak import measure_soak
 from benchmarks.start import measure_start
 from benchmarks.titles import measure_titles
 
@@ -46,6 +47,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "safety": measure_safety,
     "load": measure_load,
     "busy": measure_busy,
+    "soak": measure_soak,
     "memory": measure_memory,
 }
 

@@ -159,7 +159,7 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
 @click.option("--seed", type=click.IntRange(0, 999_999), default=1, help="Of the shuffled order.")
 @click.option("--moments", is_flag=True, help="Look for the moments of clips, and land them on hits.")
 @click.option(
-    "--shape", metavar="WxH", help="Width and height in pixels; those of the first clip unless given."
+    "--shape", metavar="WxH", help="Width and height in pixels; those of most of the footage unless given."
 )
 @click.option("--speed", type=float, metavar="N", help="Of every clip, in percent; below 0 backwards.")
 @click.option(

@@ -48,7 +48,7 @@ class ItemBench(QWidget):
         self._what.setFont(theme.numbers(9.5))
         self._what.setWordWrap(True)
         remove = button("Delete", "Delete the item (Delete)", tracks.remove)
-        land = button("Snap to hit", "Bring its moment on the hit nearest to the playhead (G)", tracks.land)
+        land = button("Snap to hit", "Bring its moment on the hit that is nearest to it (G)", tracks.land)
         self._begins = number_field("First frame of the item", low=0, high=10_000_000, unit="")
         self._begins.edited.connect(self._move)
         self._looks = StructFields(Item, self._change)

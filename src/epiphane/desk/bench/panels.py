@@ -58,7 +58,7 @@ class PanelBench(QWidget):
         self._moment.edited.connect(desk.set_moment)
         self._moment_place = label("")
         land = button(
-            "Snap to hit", "Put the panel's moment on the hit that is nearest to the playhead", desk.land
+            "On the hit here", "Put the panel's moment on the hit that is nearest to the playhead", desk.land
         )
         self._sides = [
             number_field(words, low=low, high=100, unit="%", decimals=1)

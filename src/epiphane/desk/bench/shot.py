@@ -157,7 +157,7 @@ class ShotBench(QWidget):
         shots = self._shots
         self._land = button(
             "Snap to hit",
-            "Slip the shot so that its moment falls on the hit nearest the playhead (G)",
+            "Slip the shot so that its moment falls on the hit that is nearest to it (G)",
             shots.land,
         )
         self._keep = button(

@@ -278,6 +278,8 @@ class Finder(QFrame):
             self._leave()
         else:
             self._field.setFocus()
+            if self.isHidden():  # a window that is not active gets no keyboard, and nobody is told
+                self.open()
 
     def open(self) -> None:
         """Show below the field what could be found."""

@@ -11,6 +11,7 @@ from epiphane.desk.shell.actions import ACTIONS, key_text
 
 _MOUSE = (
     ("Click", "go there, select what is there"),
+    ("Right-click anything", "what can be done with it"),
     ("Drag a cue up or down", "stronger or weaker"),
     ("Drag a cue sideways", "nudge by frames"),
     ("Drag a chosen cue's feet", "rise and fall of the whole lane"),
@@ -80,10 +81,10 @@ _TOGETHER = (
 """What is told in one row, and in which words."""
 
 _COLUMNS = (
-    ("Play", "Go", "View", "Beats"),
+    ("Play", "Go", "View"),
     ("Cues", "Lanes", "Clips and shots"),
     ("Cutting", "Project"),
-    ("Mouse",),
+    ("Mouse", "Beats"),
 )
 _KEYS_WIDTH, _MOUSE_WIDTH = 132, 146
 SHORT_KEYS = {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓", "PgDown": "PgDn"}

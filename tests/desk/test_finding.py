@@ -1,6 +1,5 @@
 """What can be done is found: by the finder, by a right click, among the projects that were open."""
 
-import pytest
 from hands import LEFT
 from helpers import grey_clip
 from msgspec.structs import replace
@@ -58,27 +57,27 @@ def test_every_kind_of_selection_has_a_menu_of_actions_and_every_other_word_is_o
     assert set(OTHER_WORDS) <= ids
 
 
-@pytest.mark.parametrize(
-    ("words", "found"),
-    [
-        ("grade", "Temperature"),
-        ("razor", "Split at the playhead"),
-        ("speed", "Stretch to end here"),
-        ("crop", "Letterbox"),
-        ("vertical", "Next shape of the frame"),
-        ("perpetuum mobile", None),
-    ],
-)
-def test_things_are_found_by_the_words_people_have_for_them(demo, words, found):
-    look_for(demo, words)
-    rows = [row for listed in demo.finder._lists.values() for row in range(listed.count())]
-    names = [
-        listed.item(row).text() for listed in demo.finder._lists.values() for row in range(listed.count())
-    ]
-    assert (found in names) if found else not rows
-    if not found:
-        told = [one.text() for one in demo.finder.findChildren(QLabel) if one.isVisible()]
-        assert told.count(f"Nothing here for “{words}”") == 3
+def test_things_are_found_by_the_words_people_have_for_them(demo):
+    wanted = {
+        "grade": "Temperature",
+        "razor": "Split at the playhead",
+        "speed": "Stretch to end here",
+        "crop": "Letterbox",
+        "vertical": "Next shape of the frame",
+    }
+    for words, found in wanted.items():
+        look_for(demo, words)
+        assert found in names_found(demo), words
+    look_for(demo, "perpetuum mobile")
+    assert not names_found(demo)
+    told = [one.text() for one in demo.finder.findChildren(QLabel) if one.isVisible()]
+    assert told.count("Nothing here for “perpetuum mobile”") == 3
+
+
+def names_found(window):
+    """Return what the finder shows in all its columns."""
+    lists = window.finder._lists.values()
+    return [listed.item(row).text() for listed in lists for row in range(listed.count())]
 
 
 def test_what_is_chosen_is_laid_done_or_gone_to_and_escape_gives_the_keyboard_back(demo):

@@ -108,7 +108,8 @@ class _HeldForm:
 
     pair = None
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, number: int) -> None:
+        self._number = number
         self._editor, self._before = editor, editor.project
         self.words = ""
 
@@ -126,10 +127,6 @@ class _HeldForm:
 class PartDrag(_HeldForm):
     """The start of a part, dragged from bar line to bar line."""
 
-    def __init__(self, editor: Editor, number: int) -> None:
-        super().__init__(editor)
-        self._number = number
-
     def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
         """Have the part begin at the bar line nearest to a place, as far as both parts stay a beat long."""
         song, before, number = self._before.song, self._before, self._number
@@ -146,10 +143,6 @@ class PartDrag(_HeldForm):
 
 class DropDrag(_HeldForm):
     """A drop, dragged from beat to beat."""
-
-    def __init__(self, editor: Editor, number: int) -> None:
-        super().__init__(editor)
-        self._number = number
 
     def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
         """Put the drop on the beat nearest to a place."""

@@ -1,6 +1,14 @@
-"""Run the command line with ``python -m epiphane``."""
+"""Where `epiphane` begins."""
 
-from epiphane.cli import main
+from epiphane.collecting import collection_paused
+
+
+def main() -> None:
+    """Run the command line, which opens the window where no command is given."""
+    with collection_paused():
+        from epiphane import cli
+    cli.main()
+
 
 if __name__ == "__main__":
     main()

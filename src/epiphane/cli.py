@@ -28,6 +28,7 @@ from epiphane.cli_words import (
     with_overlay,
     with_title,
 )
+from epiphane.collecting import collection_paused
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
@@ -377,7 +378,8 @@ def _keyed(
 
 
 def _open_window(path: Path | None = None, *, demo: str | None = None) -> None:
-    from epiphane.desk.shell.app import run
+    with collection_paused():
+        from epiphane.desk.shell.app import run
 
     sys.exit(run(path, demo=demo))
 

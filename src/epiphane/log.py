@@ -13,7 +13,6 @@ import sys
 import threading
 import zipfile
 from collections.abc import Mapping
-from importlib.metadata import PackageNotFoundError, version
 from io import StringIO
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
@@ -122,6 +121,8 @@ class _Discreet(logging.Formatter):
 
 
 def _versions() -> dict[str, str]:
+    from importlib.metadata import PackageNotFoundError, version  # late: it takes a tenth of a start
+
     found = {"epiphane": __version__, "python": platform.python_version(), "system": platform.platform()}
     for name in _LIBRARIES:
         try:

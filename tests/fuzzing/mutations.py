@@ -25,26 +25,37 @@ def seeds(few):
 
 
 def mutated_json(text, seed):
-    """Return JSON in which up to four places hold something else, or more, or what another place has."""
+    """Return JSON with up to four places harmed; by every third seed mildly, so that it may still be read."""
     chance = random.Random(seed)
-    raw = copy.deepcopy(json.loads(text))
+    raw = json.loads(text)
     places = list(_places(raw))
+    harm = _exchange_alike if seed % 3 == 0 else _harm
     for _ in range(chance.randint(1, 4)):
-        holder, key = chance.choice(places)
         try:
-            kind = chance.randrange(6)
-            if kind < 3:
-                holder[key] = copy.deepcopy(chance.choice(HOSTILE))
-            elif kind == 3:
-                del holder[key]
-            elif kind == 4 and isinstance(holder, list):
-                holder.insert(key, copy.deepcopy(holder[key]))
-            else:
-                other, name = chance.choice(places)
-                holder[key] = copy.deepcopy(other[name])
+            harm(chance, places, *chance.choice(places))
         except (KeyError, IndexError):  # gone by an earlier change
             continue
     return json.dumps(raw).encode(errors="surrogatepass")
+
+
+def _harm(chance, places, holder, key):
+    """Let a place hold something hostile, nothing, itself twice, or what any other place has."""
+    kind = chance.randrange(6)
+    if kind < 3:
+        holder[key] = copy.deepcopy(chance.choice(HOSTILE))
+    elif kind == 3:
+        del holder[key]
+    elif kind == 4 and isinstance(holder, list):
+        holder.insert(key, copy.deepcopy(holder[key]))
+    else:
+        other, name = chance.choice(places)
+        holder[key] = copy.deepcopy(other[name])
+
+
+def _exchange_alike(chance, places, holder, key):
+    """Let a place hold what another one of its name and type has."""
+    alike = [other[key] for other, name in places if name == key and type(other[key]) is type(holder[key])]
+    holder[key] = copy.deepcopy(chance.choice(alike))
 
 
 def mutated_bytes(content, seed):

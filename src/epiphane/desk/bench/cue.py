@@ -17,6 +17,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
@@ -52,7 +53,7 @@ from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
 
 
-class CueBench(QWidget):
+class CueBench(BenchPage):
     """The selected cues: off or on, weaker or stronger, nudged, with a shape, values or effect of their own.
 
     What is shown is that of the first; what is changed is changed of all.

@@ -2,9 +2,10 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout
 
 from epiphane.desk.bench.fields import ChecksButton, button, in_a_row, label, row, rule
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
@@ -19,7 +20,7 @@ _WORDS = {
 }
 
 
-class DressingBench(QWidget):
+class DressingBench(BenchPage):
     """How the song is dressed with effects and transitions."""
 
     def __init__(self, editor: Editor, dressing: DressingDesk) -> None:

@@ -19,8 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from epiphane.desk.bench.fields import button, choice_field, label, number_field, row
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.engine.jobs import Job, Jobs
+from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
 from epiphane.desk.shell import asking, theme
 from epiphane.document.project import Project
 from epiphane.edits.picture import even_size
@@ -33,7 +34,6 @@ from epiphane.render.export import ExportProgress, check_target, export, unused_
 from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
 from epiphane.types import Progress, Size
 
-EXPORT_TOPIC = "export"
 # Endings that mean another format than the one that is written; what else follows a dot is part of the name.
 _OTHER_FORMATS = frozenset(
     [
@@ -69,7 +69,7 @@ class _Film(Struct, frozen=True):
     size: Size
 
 
-class ExportBench(QWidget):
+class ExportBench(BenchPage):
     """Makes a film of the project in the background."""
 
     closed = pyqtSignal()

@@ -14,6 +14,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shell import theme
@@ -40,7 +41,7 @@ _SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in 
 _FIELD_WIDTH = 236
 
 
-class FillingBench(QWidget):
+class FillingBench(BenchPage):
     """How the song is filled with footage."""
 
     def __init__(self, editor: Editor) -> None:

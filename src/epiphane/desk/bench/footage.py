@@ -3,33 +3,28 @@
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, row
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.strip import ClipStrip
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.shelf.footage import footage_facts
 from epiphane.desk.shell import theme
-from epiphane.document.footage import Footage, FootageKind, Moment, take_at
-from epiphane.edits.footage import (
-    accept_moment,
-    add_moment,
-    change_footage,
-    move_moment,
-    put_in_group,
-    remove_moment,
-    use_take,
-)
+from epiphane.document.footage import Footage, FootageKind, take_at
+from epiphane.edits.footage import change_footage, put_in_group
 from epiphane.edits.shots import footage_name
 
 
-class FootageBench(QWidget):
+class FootageBench(BenchPage):
     """The selected footage."""
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails, player: ClipPlayer) -> None:
+    def __init__(
+        self, editor: Editor, moments: MomentDesk, thumbnails: Thumbnails, player: ClipPlayer
+    ) -> None:
         super().__init__()
-        self._editor = editor
-        self._player = player
+        self._editor, self._moments, self._player = editor, moments, player
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
@@ -43,11 +38,11 @@ class FootageBench(QWidget):
         self._buttons = self._make_buttons()
         self._from = limited_field(Footage, "used_from", "Used from", "s", decimals=2, step=0.04)
         self._to = limited_field(Footage, "used_to", "Used to", "s", decimals=2, step=0.04)
-        self._from.edited.connect(lambda value: self._use(is_end=False, seconds=value))
-        self._to.edited.connect(lambda value: self._use(is_end=True, seconds=value))
+        self._from.edited.connect(lambda value: moments.use(is_end=False, seconds=value))
+        self._to.edited.connect(lambda value: moments.use(is_end=True, seconds=value))
         self._used = row("Used", self._from, label("to"), self._to)
         tip = "Whether filling shows the take that the clip is in (X)"
-        self._take = button("Exclude take", tip, self.toggle_take)
+        self._take = button("Exclude take", tip, self._moments.toggle_take)
         self._take_number = label("", is_quiet=False)
         self._takes = row("Take", self._take_number, self._take)
         self._name = TextField(
@@ -88,7 +83,7 @@ class FootageBench(QWidget):
         self._buttons.setVisible(footage.kind is not FootageKind.STILL)
         for widget in (self._set, self._accept, self._remove):
             widget.setVisible(is_clip)
-        here = self._moment_here(footage)
+        here = self._moments.here()
         self._accept.setEnabled(here is not None)
         self._remove.setEnabled(here is not None)
         self._accept.setText("Unaccept" if here is not None and here.is_accepted else "Accept")
@@ -99,83 +94,27 @@ class FootageBench(QWidget):
         self._name.show_text(footage_name(footage))
         self._show_groups(footage)
 
-    # What keys and buttons do
-
-    def set_moment(self) -> None:
-        """Set a moment where the clip is, also while it plays."""
-        footage = self._player.footage
-        if footage is not None:
-            seconds = self._frame_seconds(footage, self._player.seconds)
-            self._editor.apply(lambda p: add_moment(p, footage.id, seconds), "setting of a moment")
-            self.refresh()
-
-    def toggle_accepted(self) -> None:
-        """Accept the moment where the clip is, or make it a proposal again."""
-        footage = self._player.footage
-        here = None if footage is None else self._moment_here(footage)
-        if footage is not None and here is not None:
-            self._editor.apply(
-                lambda p: accept_moment(p, footage.id, here.time, is_accepted=not here.is_accepted),
-                "accepting of a moment",
-            )
-
-    def remove_here(self) -> None:
-        """Remove the moment where the clip is."""
-        footage = self._player.footage
-        here = None if footage is None else self._moment_here(footage)
-        if footage is not None and here is not None:
-            self._editor.apply(lambda p: remove_moment(p, footage.id, here.time), "removal of a moment")
-
-    def step_to_moment(self, direction: int) -> None:
-        """Go to the next (1) or last (-1) moment."""
-        footage = self._player.footage
-        if footage is not None:
-            half = 0.5 / float(footage.rate)
-            times = [m.time for m in footage.moments if (m.time - self._player.seconds) * direction > half]
-            if times:
-                self._player.go_to(min(times) if direction > 0 else max(times))
-
-    def move_here(self, n_frames: int) -> None:
-        """Move the moment where the clip is by some frames, and go along."""
-        footage = self._player.footage
-        here = None if footage is None else self._moment_here(footage)
-        if footage is not None and here is not None:
-            to = self._frame_seconds(footage, here.time + n_frames / float(footage.rate))
-            self._move(here.time, to)
-            self._editor.end_gesture()
-
-    def toggle_take(self, seconds: float | None = None) -> None:
-        """Leave the take at an instant, or where the clip is, out of fillings, or use it again."""
-        footage = self._player.footage
-        if footage is not None and len(footage.takes) > 1:
-            at = self._player.seconds if seconds is None else seconds
-            is_used = not take_at(footage, at).is_used
-            self._editor.apply(lambda p: use_take(p, footage.id, at, is_used=is_used), "use of a take")
-
-    def use_from_here(self, *, is_end: bool) -> None:
-        """Use the clip from the shown frame on, or up to it and no further."""
-        footage = self._player.footage
-        if footage is not None:
-            seconds = self._frame_seconds(footage, self._player.seconds)
-            self._use(is_end=is_end, seconds=seconds + is_end / float(footage.rate))
-
     def _connect_strip(self) -> None:
         self.strip.gone_to.connect(self._player.go_to)
         self.strip.peeked.connect(self._peek)
         self.strip.left.connect(self._player.end_peek)
-        self.strip.moment_moved.connect(self._move)
-        self.strip.moment_set.connect(self._set_at)
-        self.strip.take_toggled.connect(self.toggle_take)
-        self.strip.used_changed.connect(self._drag_end)
+        self.strip.moment_moved.connect(self._moments.move)
+        self.strip.moment_set.connect(self._moments.set_at)
+        self.strip.take_toggled.connect(self._moments.toggle_take)
+        self.strip.used_changed.connect(
+            lambda is_end, seconds: self._moments.use(is_end=is_end, seconds=seconds, gesture="used part")
+        )
         self.strip.released.connect(self._editor.end_gesture)
 
     def _make_buttons(self) -> QWidget:
         self._play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
         self._set = button(
-            "Set moment", "Set a moment on this frame, even while it plays (N)", self.set_moment
+            "Set moment", "Set a moment on this frame, even while it plays (N)", self._moments.set_moment
         )
-        self._accept = button("Accept", "Accept the moment on this frame (Y)", self.toggle_accepted)
-        self._remove = button("Delete", "Delete the moment on this frame (Shift+N)", self.remove_here)
+        self._accept = button("Accept", "Accept the moment on this frame (Y)", self._moments.toggle_accepted)
+        self._remove = button(
+            "Delete", "Delete the moment on this frame (Shift+N)", self._moments.remove_here
+        )
         made = QWidget()
         line = QHBoxLayout(made)
         line.setContentsMargins(0, 0, 0, 0)
@@ -192,7 +131,7 @@ class FootageBench(QWidget):
             return "A sound. Double-click it on the shelf to lay it under the project as the song."
         if not footage.moments:
             return "No moments found; set one with N." if footage.is_searched else "Looking for moments…"
-        here = self._moment_here(footage)
+        here = self._moments.here()
         if here is None:
             n_accepted = sum(moment.is_accepted for moment in footage.moments)
             return (
@@ -201,16 +140,6 @@ class FootageBench(QWidget):
         number = footage.moments.index(here) + 1
         state = "accepted" if here.is_accepted else f"proposed, strength {here.strength * 100:.0f} %"
         return f"Moment {number} of {len(footage.moments)}: {here.cause.value}, {state}"
-
-    def _moment_here(self, footage: Footage) -> Moment | None:
-        half = 0.5 / float(footage.rate) + 1e-4
-        near = [m for m in footage.moments if abs(m.time - self._player.seconds) < half]
-        return min(near, key=lambda moment: abs(moment.time - self._player.seconds), default=None)
-
-    def _frame_seconds(self, footage: Footage, seconds: float) -> float:
-        """Return the first instant of the picture at an instant."""
-        rate = float(footage.rate)
-        return max(0, int(seconds * rate + 0.01)) / rate
 
     def _show_groups(self, footage: Footage) -> None:
         groups = ["", *self._editor.project.groups]
@@ -225,36 +154,6 @@ class FootageBench(QWidget):
         footage = self._player.footage
         if footage is not None and footage.kind is FootageKind.VIDEO:
             self._player.peek(footage, seconds)
-
-    def _set_at(self, seconds: float) -> None:
-        self._player.go_to(seconds)
-        self.set_moment()
-
-    def _move(self, old: float, new: float) -> None:
-        footage = self._player.footage
-        if footage is not None and self._editor.apply(
-            lambda p: move_moment(p, footage.id, old, to=new), "move of a moment", gesture="moment"
-        ):
-            self._player.go_to(new)
-
-    def _drag_end(self, is_end: bool, seconds: float) -> None:
-        self._use(is_end=is_end, seconds=seconds, gesture="used part")
-
-    def _use(self, *, is_end: bool, seconds: float, gesture: str | None = None) -> None:
-        footage = self._player.footage
-        if footage is None:
-            return
-        if is_end:
-            used_to = None if seconds >= footage.duration - 1e-3 else round(seconds, 6)
-            if used_to is None or used_to > footage.used_from:
-                self._change(footage, gesture, used_to=used_to)
-        elif seconds < footage.end:
-            self._change(footage, gesture, used_from=round(seconds, 6))
-
-    def _change(self, footage: Footage, gesture: str | None, **changes: object) -> None:
-        self._editor.apply(
-            lambda p: change_footage(p, footage.id, **changes), "used part of a clip", gesture=gesture
-        )
 
     def _rename(self) -> None:
         footage = self._player.footage

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.desk.bench.item_keys import ItemKeyRows
 from epiphane.desk.bench.logo import LogoRows
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.shot import FITS, position_fields, turned_fields
 from epiphane.desk.bench.text import TextRows
@@ -35,7 +36,7 @@ from epiphane.timing import frame_at
 _BLENDS = tuple((mode, mode.value) for mode in BlendMode)
 
 
-class ItemBench(QWidget):
+class ItemBench(BenchPage):
     """The selected item of a track."""
 
     def __init__(self, editor: Editor, tracks: TrackDesk, titles: TitleDesk) -> None:

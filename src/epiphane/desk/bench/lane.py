@@ -23,6 +23,7 @@ from epiphane.desk.bench.fields import (
     show_options,
 )
 from epiphane.desk.bench.follow import FollowRows, following
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import StructFields, limited_field
@@ -66,7 +67,7 @@ _BANDS = {
 _TOLD = {"n_steps": "the number of steps"}
 
 
-class LaneBench(QWidget):
+class LaneBench(BenchPage):
     """Everything about one lane. Made anew for another lane, kept current while it stays.
 
     Signals

@@ -14,6 +14,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
@@ -32,7 +33,7 @@ from epiphane.timing import frame_start
 _MOST_NAMES = 8
 
 
-class LanesBench(QWidget):
+class LanesBench(BenchPage):
     """All selected lanes. Shapes and depth become the same in all, a shift is added to what each has."""
 
     def __init__(self, editor: Editor, lanes: LaneDesk) -> None:

@@ -5,11 +5,12 @@ from datetime import datetime
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import button, in_a_row, label, rule
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.files.journal import LostWork
 
 
-class LostWorkBench(QWidget):
+class LostWorkBench(BenchPage):
     """A row for each piece of lost work: what it is of, from when, and what is to become of it."""
 
     def __init__(self, recovery: RecoveryDesk) -> None:

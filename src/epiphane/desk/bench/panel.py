@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import Protocol, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -15,25 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.beat import BeatBench
-from epiphane.desk.bench.cue import CueBench
-from epiphane.desk.bench.dressing import DressingBench
-from epiphane.desk.bench.export import ExportBench
 from epiphane.desk.bench.fields import label
-from epiphane.desk.bench.filling import FillingBench
-from epiphane.desk.bench.footage import FootageBench
-from epiphane.desk.bench.item import ItemBench
-from epiphane.desk.bench.lane import LaneBench
-from epiphane.desk.bench.lanes import LanesBench
-from epiphane.desk.bench.lost_work import LostWorkBench
-from epiphane.desk.bench.panels import PanelBench
-from epiphane.desk.bench.part import DropBench, PartBench
-from epiphane.desk.bench.pulse import PulseBench
-from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
-from epiphane.desk.bench.shot import GapBench, ShotBench
-from epiphane.desk.bench.song import SongBench
-from epiphane.desk.bench.tap import TapBench
-from epiphane.desk.bench.track import TrackBench
+from epiphane.desk.bench.page import BenchPage, NothingBench
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
@@ -44,33 +27,29 @@ from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.shell import theme
 from epiphane.desk.shell.recovery import RecoveryDesk
 
-BenchPage: TypeAlias = (
-    SongBench
-    | BeatBench
-    | PartBench
-    | DropBench
-    | TapBench
-    | CueBench
-    | ShotBench
-    | GapBench
-    | ItemBench
-    | FootageBench
-    | FillingBench
-    | ExportBench
-    | PulseBench
-    | LaneBench
-    | LanesBench
-    | TrackBench
-    | PanelBench
-    | DressingBench
-    | RecipeBench
-    | NewRecipeBench
-    | LostWorkBench
-)
+if TYPE_CHECKING:
+    from epiphane.desk.bench.beat import BeatBench
+    from epiphane.desk.bench.cue import CueBench
+    from epiphane.desk.bench.dressing import DressingBench
+    from epiphane.desk.bench.export import ExportBench
+    from epiphane.desk.bench.filling import FillingBench
+    from epiphane.desk.bench.footage import FootageBench
+    from epiphane.desk.bench.item import ItemBench
+    from epiphane.desk.bench.lane import LaneBench
+    from epiphane.desk.bench.lanes import LanesBench
+    from epiphane.desk.bench.lost_work import LostWorkBench
+    from epiphane.desk.bench.panels import PanelBench
+    from epiphane.desk.bench.part import DropBench, PartBench
+    from epiphane.desk.bench.pulse import PulseBench
+    from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
+    from epiphane.desk.bench.shot import GapBench, ShotBench
+    from epiphane.desk.bench.song import SongBench
+    from epiphane.desk.bench.tap import TapBench
+    from epiphane.desk.bench.track import TrackBench
 
 
-_Page = TypeVar("_Page", bound=QWidget)
-_SLOW_PAGES = ("item", "shot", "cues")
+_Page = TypeVar("_Page", bound=BenchPage)
+_SLOW_PAGES = ("song", "footage", "item", "shot", "cues")
 
 
 class Shown(Protocol):
@@ -97,6 +76,8 @@ class BenchPanel(QFrame):
 
     Signals
     -------
+    listen_asked(tempo: float)
+        The loop or the stave is to be listened to again, near this tempo in BPM.
     pulse_made(bench: PulseBench)
         The bench of another pulse is shown.
     copy_asked()
@@ -105,6 +86,7 @@ class BenchPanel(QFrame):
         A recipe is to be thrown away.
     """
 
+    listen_asked = pyqtSignal(float)
     pulse_made = pyqtSignal(object)
     copy_asked = pyqtSignal()
     remove_asked = pyqtSignal(object)
@@ -127,9 +109,8 @@ class BenchPanel(QFrame):
         self._name.setFont(theme.words(12, weight=600))
         self._jobs = jobs
         self._pages = _Pages()
-        self.song = self._added(SongBench(editor, desks.shapes, desks.form))
-        self.footage = self._added(FootageBench(editor, thumbnails, player))
-        self.beat, self.tap = self._added(BeatBench(editor)), self._added(TapBench(editor))
+        self._thumbnails, self._player = thumbnails, player
+        self.nothing = self._added(NothingBench())
         self.pulse: PulseBench | None = None
         self.lane: LaneBench | None = None
         self.lost_work: LostWorkBench | None = None
@@ -140,82 +121,140 @@ class BenchPanel(QFrame):
         editor.project_changed.connect(self.refresh)
         editor.song_changed.connect(self.refresh)
 
-    # Pages that may not be wanted are made when they first are: all of them take a window a second.
+    # Pages are made when they are first wanted: all of them take a window a second.
 
     @cached_property
-    def part(self) -> PartBench:
+    def song(self) -> "SongBench":
+        """The page of the song and the film."""
+        from epiphane.desk.bench.song import SongBench
+
+        page = self._added(SongBench(self._editor, self._desks.shapes, self._desks.form))
+        page.listen_asked.connect(self.listen_asked)
+        return page
+
+    @cached_property
+    def footage(self) -> "FootageBench":
+        """The page of a clip on the shelf."""
+        from epiphane.desk.bench.footage import FootageBench
+
+        return self._added(FootageBench(self._editor, self._desks.moments, self._thumbnails, self._player))
+
+    @cached_property
+    def beat(self) -> "BeatBench":
+        """The page of a beat."""
+        from epiphane.desk.bench.beat import BeatBench
+
+        return self._added(BeatBench(self._editor, self._desks.beats))
+
+    @cached_property
+    def tap(self) -> "TapBench":
+        """The page of a tap."""
+        from epiphane.desk.bench.tap import TapBench
+
+        return self._added(TapBench(self._editor, self._desks.pulses))
+
+    @cached_property
+    def part(self) -> "PartBench":
         """The page of a part of the song."""
+        from epiphane.desk.bench.part import PartBench
+
         return self._added(PartBench(self._editor, self._desks.form))
 
     @cached_property
-    def drop(self) -> DropBench:
+    def drop(self) -> "DropBench":
         """The page of a drop."""
+        from epiphane.desk.bench.part import DropBench
+
         return self._added(DropBench(self._editor, self._desks.form))
 
     @cached_property
-    def cues(self) -> CueBench:
+    def cues(self) -> "CueBench":
         """The page of cues."""
+        from epiphane.desk.bench.cue import CueBench
+
         return self._added(CueBench(self._editor, self._desks.cues))
 
     @cached_property
-    def lanes(self) -> LanesBench:
+    def lanes(self) -> "LanesBench":
         """The page of several lanes."""
+        from epiphane.desk.bench.lanes import LanesBench
+
         return self._added(LanesBench(self._editor, self._desks.lanes))
 
     @cached_property
-    def shot(self) -> ShotBench:
+    def shot(self) -> "ShotBench":
         """The page of shots."""
+        from epiphane.desk.bench.shot import ShotBench
+
         page = self._added(ShotBench(self._editor, self._desks))
         self._flow_check.told.connect(page.speed.show_remark)
         return page
 
     @cached_property
-    def gap(self) -> GapBench:
+    def gap(self) -> "GapBench":
         """The page of a gap between shots."""
+        from epiphane.desk.bench.shot import GapBench
+
         return self._added(GapBench(self._editor, self._desks.shots))
 
     @cached_property
-    def panels(self) -> PanelBench:
+    def panels(self) -> "PanelBench":
         """The page of a split screen."""
+        from epiphane.desk.bench.panels import PanelBench
+
         return self._added(PanelBench(self._editor, self._desks.shots, self._desks.panels))
 
     @cached_property
-    def item(self) -> ItemBench:
+    def item(self) -> "ItemBench":
         """The page of an item on a track."""
+        from epiphane.desk.bench.item import ItemBench
+
         return self._added(ItemBench(self._editor, self._desks.tracks, self._desks.titles))
 
     @cached_property
-    def track(self) -> TrackBench:
+    def track(self) -> "TrackBench":
         """The page of a track."""
+        from epiphane.desk.bench.track import TrackBench
+
         return self._added(TrackBench(self._editor, self._desks.tracks))
 
     @cached_property
-    def filling(self) -> FillingBench:
+    def filling(self) -> "FillingBench":
         """The page on which the song is filled with footage."""
+        from epiphane.desk.bench.filling import FillingBench
+
         return self._added(FillingBench(self._editor))
 
     @cached_property
-    def dressing(self) -> DressingBench:
+    def dressing(self) -> "DressingBench":
         """The page on which the song is dressed with effects."""
+        from epiphane.desk.bench.dressing import DressingBench
+
         return self._added(DressingBench(self._editor, self._desks.dressing))
 
     @cached_property
-    def export(self) -> ExportBench:
+    def export(self) -> "ExportBench":
         """The page of the export."""
+        from epiphane.desk.bench.export import ExportBench
+
         page = self._added(ExportBench(self._editor, self._jobs))
         page.closed.connect(self.close_export)
         return page
 
     @cached_property
-    def recipe(self) -> RecipeBench:
+    def recipe(self) -> "RecipeBench":
         """The page of a recipe."""
+        from epiphane.desk.bench.recipe import RecipeBench
+
         page = self._added(RecipeBench(self._editor, self._desks.recipes))
         page.remove_asked.connect(self.remove_asked)
         return page
 
     @cached_property
-    def new_recipe(self) -> NewRecipeBench:
+    def new_recipe(self) -> "NewRecipeBench":
         """The page on which lanes become a recipe."""
+        from epiphane.desk.bench.recipe import NewRecipeBench
+
         return self._added(NewRecipeBench(self._editor, self._desks.recipes))
 
     def _added(self, page: _Page) -> _Page:
@@ -255,6 +294,8 @@ class BenchPanel(QFrame):
 
     def add_lost_work(self, recovery: RecoveryDesk) -> None:
         """Have a page for unsaved work of lost sessions."""
+        from epiphane.desk.bench.lost_work import LostWorkBench
+
         self.lost_work = LostWorkBench(recovery)
         self._pages.add_page(self.lost_work)
         recovery.changed.connect(self.refresh)
@@ -296,8 +337,10 @@ class BenchPanel(QFrame):
             part.setToolTip(subject.meaning)
         page.refresh()
 
-    def pulse_page(self) -> PulseBench | None:
+    def pulse_page(self) -> "PulseBench | None":
         """Return the page of the selected pulse, made anew for another one or another source."""
+        from epiphane.desk.bench.pulse import PulseBench
+
         pulse = self._editor.selected_pulse()
         if pulse is None:
             return None
@@ -309,8 +352,10 @@ class BenchPanel(QFrame):
             self.pulse_made.emit(self.pulse)
         return self.pulse
 
-    def lane_page(self) -> LaneBench | None:
+    def lane_page(self) -> "LaneBench | None":
         """Return the page of the selected lane, made anew for another one or another effect."""
+        from epiphane.desk.bench.lane import LaneBench
+
         lane = self._editor.selected_lane()
         if lane is None:
             return None

@@ -4,7 +4,7 @@ from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
 from epiphane.desk.bench.fields import (
     ColourButton,
@@ -18,6 +18,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.panels import PanelDesk
@@ -34,7 +35,7 @@ _LAYOUTS = tuple((layout, layout.value) for layout in PanelLayout)
 _TOGETHER = ""
 
 
-class PanelBench(QWidget):
+class PanelBench(BenchPage):
     """The selected split screen; one of its panels at a time is looked at closely."""
 
     def __init__(self, editor: Editor, shots: ShotDesk, desk: PanelDesk) -> None:

@@ -2,9 +2,10 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout
 
 from epiphane.desk.bench.fields import TextField, button, in_a_row, label, number_field, row
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.form import FormDesk
 from epiphane.document.song import PART_KINDS
@@ -15,7 +16,7 @@ from epiphane.timing import clock_text
 _LONGEST_SECONDS = 86_400.0
 
 
-class PartBench(QWidget):
+class PartBench(BenchPage):
     """A part of the song: its name, what it is like, where it begins."""
 
     def __init__(self, editor: Editor, desk: FormDesk) -> None:
@@ -86,7 +87,7 @@ _MEANINGS = {
 }
 
 
-class DropBench(QWidget):
+class DropBench(BenchPage):
     """A drop of the song: where it is."""
 
     def __init__(self, editor: Editor, desk: FormDesk) -> None:

@@ -18,6 +18,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields, limited_field, limits_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.shell import theme
@@ -59,7 +60,7 @@ _BLEND_WORDS = {
 }
 
 
-class PulseBench(QWidget):
+class PulseBench(BenchPage):
     """Everything about one pulse. Made anew for another one, kept current while it stays.
 
     Signals

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.fields import button, choice_field, label, row, show_choice, show_options
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.recipes import RecipeDesk
@@ -19,7 +20,7 @@ from epiphane.files.recipes import KeptRecipe
 _ROW = 24
 
 
-class RecipeBench(QWidget):
+class RecipeBench(BenchPage):
     """What is in a recipe, and what can be done with it.
 
     Signals
@@ -142,7 +143,7 @@ class RecipeStack(QWidget):
             painter.drawText(QRectF(172, top, self.width() - 172, _ROW), _LEFT, pulse)
 
 
-class NewRecipeBench(QWidget):
+class NewRecipeBench(BenchPage):
     """A recipe that is being made: its name, and which lanes of the project are in it."""
 
     def __init__(self, editor: Editor, desk: RecipeDesk) -> None:

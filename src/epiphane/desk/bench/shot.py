@@ -20,6 +20,7 @@ from epiphane.desk.bench.fields import (
 )
 from epiphane.desk.bench.filling import MOVES
 from epiphane.desk.bench.matte import MatteRows
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shot_sound import ShotSoundRows
 from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
@@ -69,7 +70,7 @@ _MODES = (
 )
 
 
-class ShotBench(QWidget):
+class ShotBench(BenchPage):
     """The selected shots; of several, the fields show the one that was selected last."""
 
     def __init__(self, editor: Editor, desks: Desks) -> None:
@@ -324,7 +325,7 @@ def _tell_moment(shot: Item, footage: Footage, project: Project) -> str:
     return "no moment is set" if best is None else f"its moment at {best.time:.2f} s is free"
 
 
-class GapBench(QWidget):
+class GapBench(BenchPage):
     """The selected gap between shots."""
 
     def __init__(self, editor: Editor, shots: ShotDesk) -> None:

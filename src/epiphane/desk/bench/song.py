@@ -13,6 +13,7 @@ from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
 from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
 from epiphane.desk.bench.film import FilmFields
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.control.editor import Editor
@@ -40,7 +41,6 @@ from epiphane.facts.form import parts_of
 from epiphane.timing import clock_text, frame_start
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
-_HINT_EMPTY = "What you select in the score is shown here, to be changed."
 _FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Made of")
 _NO_PARTS = "none were heard: split the song where one begins"
 _NO_DROP = "none: put one on the beat where everything comes in"
@@ -51,7 +51,7 @@ _LEAST_SHIFT, _SHIFTS = 0.1, ((0.42, "half a beat off"), (0.29, "a third off"), 
 _USUAL_TEMPO = 120.0
 
 
-class SongBench(QWidget):
+class SongBench(BenchPage):
     """What was heard in the song, the shape of the film, and the corrections of beats and bars.
 
     Signals
@@ -84,7 +84,7 @@ class SongBench(QWidget):
         self._shape = self._shape_rows()
         for widget in (*self._corrections, *self._rows, rule(), *self._shape, self._checks_row()):
             self._box.addWidget(widget)
-        self._hint = label("")
+        self._hint = label(_HINT)
         self._hint.setWordWrap(True)
         self._box.addWidget(self._hint)
         self._box.addStretch(1)
@@ -102,7 +102,7 @@ class SongBench(QWidget):
         self._as_heard.setEnabled(is_own and self._editor.heard is not None)
         for widget in (*self._corrections, *self._shape, self._checks):
             widget.setVisible(song is not None)
-        self._hint.setText(_HINT if has_work else _HINT_EMPTY)
+        self._hint.setVisible(has_work)
         texts = dict.fromkeys(self._facts, "–")
         if song is not None:
             texts["Length"] = clock_text(song.duration)

@@ -1,27 +1,23 @@
 """The bench page of one tap: move, strength, delete."""
 
-from collections.abc import Callable
-
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
 from epiphane.desk.bench.fields import button, in_a_row, label, row
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.control.attacks import attack_distance, attack_near, attack_words
+from epiphane.desk.control.attacks import attack_distance, attack_words
+from epiphane.desk.control.beats import STEP_SECONDS
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.shell import theme
-from epiphane.document.ids import PulseId
-from epiphane.document.project import Project
 from epiphane.document.song import Hit
-from epiphane.edits.taps import remove_tap, set_tap_strength
-
-_STEP_SECONDS = 0.005
 
 
-class TapBench(QWidget):
+class TapBench(BenchPage):
     """Everything about one tap of a tapped pulse."""
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, pulses: PulseDesk) -> None:
         super().__init__()
         self._editor = editor
         box = QVBoxLayout(self)
@@ -30,17 +26,17 @@ class TapBench(QWidget):
         self._what = label("")
         self._what.setFont(theme.numbers(9.5))
         box.addWidget(self._what)
-        self._time = limited_field(Hit, "time", "Time", "s", decimals=3, step=_STEP_SECONDS)
+        self._time = limited_field(Hit, "time", "Time", "s", decimals=3, step=STEP_SECONDS)
         self._time.setFixedWidth(92)
-        self._time.edited.connect(self.move_to)
+        self._time.edited.connect(editor.move_tap)
         box.addWidget(row("Time", self._time))
         self._strength = limited_field(Hit, "strength", "Strength", "%", factor=100)
-        self._strength.edited.connect(self._set_strength)
+        self._strength.edited.connect(lambda percent: pulses.set_tap_strength(percent / 100))
         box.addWidget(row("Strength", self._strength))
         self._to_attack = button(
-            "Snap to attack", "Move it onto the nearest attack of the sound (G)", self.to_attack
+            "Snap to attack", "Move it onto the nearest attack of the sound (G)", pulses.tap_to_attack
         )
-        remove = button("Delete", "Delete this tap; the others stay (Delete)", self.remove)
+        remove = button("Delete", "Delete this tap; the others stay (Delete)", pulses.remove_tap)
         whole = button("Show the pulse", "Show the pulse that it is a hit of", self._show_pulse)
         box.addWidget(in_a_row(self._to_attack, remove, whole))
         hint = label("Drag it sideways in the score; Alt with an arrow key moves it by 5 ms.")
@@ -59,42 +55,7 @@ class TapBench(QWidget):
         self._time.show_value(round(tap.time, 3))
         self._strength.show_value(round(100 * tap.strength))
 
-    def nudge(self, direction: int) -> None:
-        """Move the tap by 5 ms."""
-        tap = self._editor.selected_tap()
-        if tap is not None:
-            self.move_to(max(0.0, tap.time + direction * _STEP_SECONDS))
-
-    def to_attack(self) -> None:
-        """Move the tap onto the attack beside it."""
-        tap = self._editor.selected_tap()
-        near = None if tap is None else attack_near(self._editor.heard, tap.time)
-        if near is not None:
-            self.move_to(near)
-
-    def move_to(self, seconds: float) -> None:
-        """Move the tap to an instant; it stays selected."""
-        self._editor.move_tap(seconds)
-
-    def remove(self) -> None:
-        """Remove the tap alone; the one after it, else the one before, is selected."""
-        pulse, gone = self._editor.selection.pulse, self._editor.selected_tap()
-        if pulse is None or gone is None:
-            return
-        self._change(remove_tap, "removal of a tap")
-        self._editor.select_tap_near(pulse, gone.time)
-
-    def _set_strength(self, percent: float) -> None:
-        self._change(
-            lambda p, pulse, time: set_tap_strength(p, pulse, time, percent / 100), "strength of a tap"
-        )
-
     def _show_pulse(self) -> None:
         pulse = self._editor.selection.pulse
         if pulse is not None:
             self._editor.select(PulseSelection(pulse))
-
-    def _change(self, edit: Callable[[Project, PulseId, float], Project], text: str) -> None:
-        pulse, time = self._editor.selection.pulse, self._editor.selection.tap
-        if pulse is not None and time is not None:
-            self._editor.apply(lambda p: edit(p, pulse, time), text)

@@ -3,16 +3,17 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout
 
 from epiphane.desk.bench.fields import TextField, in_a_row, label, row
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.score.paint import lane_label
 from epiphane.edits.tracks import change_track
 
 
-class TrackBench(QWidget):
+class TrackBench(BenchPage):
     """The selected track."""
 
     def __init__(self, editor: Editor, tracks: TrackDesk) -> None:

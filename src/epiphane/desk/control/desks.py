@@ -2,13 +2,16 @@
 
 from dataclasses import dataclass
 
+from epiphane.desk.control.beats import BeatDesk
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.mattes import MatteDesk
+from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.control.panels import PanelDesk
+from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
@@ -24,6 +27,9 @@ class Desks:
 
     cues: CueDesk
     form: FormDesk
+    beats: BeatDesk
+    pulses: PulseDesk
+    moments: MomentDesk
     recipes: RecipeDesk
     lanes: LaneDesk
     shots: ShotDesk

@@ -1,14 +1,16 @@
-"""Pulse commands: make, tap, snap taps, and step through doubtful beats."""
+"""Commands of pulses: make them, tap them, and move single taps."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from epiphane.audio.in_project import hits_in_band
+from epiphane.desk.control.attacks import attack_near
+from epiphane.desk.control.beats import STEP_SECONDS
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.selection import BeatSelection, PulseSelection
+from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.control.taps import (
     CLICK_TEMPO,
     N_CLICKS,
@@ -22,7 +24,6 @@ from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import PlayBuffer, open_sound
 from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.engine.ticks import with_ticks
-from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
@@ -35,22 +36,20 @@ from epiphane.document.pulse import (
     TappedSource,
     TempoSource,
 )
-from epiphane.document.song import Beat, Hit
-from epiphane.edits.beats import accept_beat, add_beat, replace_beats
+from epiphane.document.song import Hit
 from epiphane.edits.pulses import add_pulse, add_taps, change_pulse
+from epiphane.edits.taps import remove_tap, set_tap_strength
 from epiphane.errors import EditError
 from epiphane.files.settings import keep_settings, read_settings
-from epiphane.timing import frame_at, frame_start
-from epiphane.types import Progress
+from epiphane.timing import frame_start
 
 _BAND = BandSource(low=40.0, high=120.0, threshold=0.9)
-_AROUND_SECONDS = 1.2
 _LEAD_SECONDS = 0.6
 _USUAL_TEMPO = 120.0
 
 
 class PulseDesk(QObject):
-    """What the user does with pulses and beats, beside changing their values on the bench.
+    """What the user does with pulses and taps, beside changing their values on the bench.
 
     Signals
     -------
@@ -183,75 +182,34 @@ class PulseDesk(QObject):
                 f"{taps} taken; “To attacks” and “To beats” on the bench move them.", False
             )
 
-    # Beats
+    # One tap
 
-    def step_doubtful(self, direction: int) -> None:
-        """Select the next (1) or last (-1) doubtful beat and go round it."""
-        song = self._editor.project.song
-        beats: Sequence[Beat] = song.beats if song is not None else ()
-        doubtful = [number for number, beat in enumerate(beats) if beat.confidence < DOUBTFUL]
-        rate = self._editor.project.rate
-        now = frame_start(self._editor.playhead, rate)
-        here = self._editor.selected_beat()
-        if here is not None and frame_at(here.time, rate) == self._editor.playhead:
-            now = here.time
-        after = [number for number in doubtful if (beats[number].time - now) * direction > 1e-3]
-        if not after:
-            text = "No more doubtful beats this way." if doubtful else "No beat is doubtful."
-            self._editor.said.emit(text, False)
-            self._playback.set_loop(None)
-            return
-        number = after[0 if direction > 0 else -1]
-        self._go_round(number, beats[number].time)
+    def nudge_tap(self, direction: int) -> None:
+        """Move the selected tap by 5 ms."""
+        tap = self._editor.selected_tap()
+        if tap is not None:
+            self._editor.move_tap(max(0.0, tap.time + direction * STEP_SECONDS))
 
-    def accept(self) -> None:
-        """Take the selected beat as right, and go to the next doubtful one."""
-        number = self._editor.selection.beat
-        if number is not None:
-            self._editor.apply(lambda p: accept_beat(p, number), "accepting of a beat")
-            self.step_doubtful(1)
+    def tap_to_attack(self) -> None:
+        """Move the selected tap onto the attack beside it."""
+        tap = self._editor.selected_tap()
+        near = None if tap is None else attack_near(self._editor.heard, tap.time)
+        if near is not None:
+            self._editor.move_tap(near)
 
-    def listen_again(self, frames: tuple[int, int], tempo: float) -> None:
-        """Listen once more to some frames (first, end), near a tempo in BPM, and take the beats found."""
-        song, whole = self._editor.project.song, self._editor.whole
-        if song is None or whole is None:
-            return
-        rate = self._editor.project.rate
-        start, end = (frame_start(frame, rate) for frame in frames)
+    def remove_tap(self) -> None:
+        """Remove the selected tap alone; the one after it, else the one before, is selected."""
+        pulse, gone = self._editor.selection.pulse, self._editor.selected_tap()
+        if pulse is not None and gone is not None:
+            time = gone.time
+            self._editor.apply(lambda p: remove_tap(p, pulse, time), "removal of a tap")
+            self._editor.select_tap_near(pulse, time)
 
-        def work(progress: Progress) -> tuple[Beat, ...]:
-            from epiphane.audio.relisten import beats_between  # late: it loads much of SciPy
-
-            found = beats_between(whole.samples, start + song.start, end + song.start, tempo=tempo)
-            return tuple(replace(beat, time=max(0.0, beat.time - song.start)) for beat in found)
-
-        def done(found: tuple[Beat, ...]) -> None:
-            text = "listening again to a part"
-            if self._editor.apply(lambda p: replace_beats(p, start, end, found), text):
-                said = f"{len(found)} beats were heard from {start:.1f} to {end:.1f} s."
-                self._editor.said.emit(said, False)
-
-        self._jobs.start("beats", "Listening again", work, done=done)
-
-    def add_beat(self) -> None:
-        """Put a beat at the playhead, and select it."""
-        time = frame_start(self._editor.playhead, self._editor.project.rate)
-        if self._editor.apply(lambda p: add_beat(p, time), "adding of a beat"):
-            song = self._editor.project.song
-            numbers = [n for n, beat in enumerate(song.beats) if abs(beat.time - time) < 1e-5] if song else []
-            self._editor.select(BeatSelection(numbers[0] if numbers else None))
-
-    def _go_round(self, number: int, time: float) -> None:
-        rate = self._editor.project.rate
-        first = frame_at(max(0.0, time - _AROUND_SECONDS), rate)
-        end = min(frame_at(time + _AROUND_SECONDS, rate), self._editor.project.n_frames)
-        self._playback.set_loop(None)
-        self._editor.select(BeatSelection(number))
-        self._editor.go_to(frame_at(time, rate))
-        self._playback.set_loop((first, end))
-        beats = next((p.id for p in self._editor.project.pulses if p.unit is PulseUnit.BEAT), None)
-        if beats is not None:
-            self._editor.set_ticking(self._editor.ticking | {beats})
+    def set_tap_strength(self, strength: float) -> None:
+        """Have the selected tap as strong as this, 0 to 1."""
+        pulse, tap = self._editor.selection.pulse, self._editor.selected_tap()
+        if pulse is not None and tap is not None:
+            self._editor.apply(lambda p: set_tap_strength(p, pulse, tap.time, strength), "strength of a tap")
 
     def close(self) -> None:
         """Stop what sounds."""

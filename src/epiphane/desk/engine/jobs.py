@@ -21,6 +21,9 @@ PATIENCE_SECONDS = 5.0
 abandoned: list[threading.Thread | QThread] = []
 """What did not end. It is kept, for a thread that Qt destroys while it runs takes the process with it."""
 
+EXPORT_TOPIC = "export"
+"""Of the job that goes on when another project is opened."""
+
 
 class Job(QThread):
     """One piece of work in a thread of its own.

@@ -1,5 +1,7 @@
 """Overlays on the shelf: shipped clips, solids and shapes to lay over the picture."""
 
+from functools import cached_property
+
 from epiphane.desk.control.drag import carry_overlay
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.overlays import FILLS, ON_HITS
@@ -37,7 +39,10 @@ class OverlayPage(MovingPage):
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails, skimmer: Skimmer) -> None:
         super().__init__("Overlays", editor, thumbnails, skimmer, carry_overlay)
-        self._shipped = {one.name: one for one in shipped_overlays()}
+
+    @cached_property
+    def _shipped(self) -> dict[str, ShippedOverlay]:
+        return {one.name: one for one in shipped_overlays()}
 
     def refresh(self) -> None:
         """Show what there is."""

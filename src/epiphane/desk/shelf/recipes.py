@@ -53,8 +53,12 @@ class RecipePage(MovingPage):
         self._samples: dict[tuple[Recipe, str], _Sample] = {}
         self.tiles.removed.connect(self.removed)
         self.tiles.itemSelectionChanged.connect(self._on_chosen)
-        desk.changed.connect(self.refresh)
+        desk.changed.connect(self._on_recipes)
         editor.selection_changed.connect(self._on_selection)
+
+    def _on_recipes(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Show the recipes."""

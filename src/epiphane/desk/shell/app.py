@@ -11,6 +11,7 @@ from types import TracebackType
 from PyQt6.QtCore import QMessageLogContext, QSize, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
+from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
 from epiphane.desk.engine.memory import limit_arenas
 from epiphane.desk.shell import theme
@@ -32,6 +33,17 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
+def made_window(app: QApplication) -> Window:
+    """Return the window, shown, as large as its screen has room for."""
+    window = Window(journal_folder=data_folder())
+    screen = app.primaryScreen()
+    if screen is not None:
+        frame = QSize(0, _TITLE_BAR)
+        window.fit_on(screen.availableGeometry().size() - frame)
+    window.show()
+    return window
+
+
 def run(path: Path | None = None, *, demo: str | None = None) -> int:
     """Open the window, with a project or a demo in it (``cut`` or ``titles``), and stay until it is closed.
 
@@ -41,14 +53,10 @@ def run(path: Path | None = None, *, demo: str | None = None) -> int:
     """
     qInstallMessageHandler(_log_message)
     limit_arenas()
-    app = make_application(sys.argv[:1])
-    window = Window(journal_folder=data_folder())
+    with collection_paused():
+        app = make_application(sys.argv[:1])
+        window = made_window(app)
     sys.excepthook = partial(_go_on_after, window)
-    screen = app.primaryScreen()
-    if screen is not None:
-        frame = QSize(0, _TITLE_BAR)
-        window.fit_on(screen.availableGeometry().size() - frame)
-    window.show()
 
     def open_first() -> None:
         if demo is not None:

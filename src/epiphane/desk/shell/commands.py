@@ -84,23 +84,23 @@ class Commands:
         }
 
     def _of_beats_and_clips(self) -> Callbacks:
-        pulses, shots, bench = self._window.pulses, self._window.shots, self._window.bench
+        beats, moments, form = self._window.beats, self._window.moments, self._window.form
         return {
-            "doubtful_on": lambda: pulses.step_doubtful(1),
-            "doubtful_back": lambda: pulses.step_doubtful(-1),
+            "doubtful_on": lambda: beats.step_doubtful(1),
+            "doubtful_back": lambda: beats.step_doubtful(-1),
             "accept": self._accept,
             "to_attack": self._snap,
-            "add_beat": pulses.add_beat,
-            "part_split": self._window.form.split,
-            "part_join": self._window.form.join,
-            "drop_here": self._window.form.toggle_drop,
+            "add_beat": beats.add_beat,
+            "part_split": form.split,
+            "part_join": form.join,
+            "drop_here": form.toggle_drop,
             "ticks": self._toggle_ticks,
-            "tap": pulses.tap,
-            "moment": bench.footage.set_moment,
-            "no_moment": bench.footage.remove_here,
-            "use_from": lambda: bench.footage.use_from_here(is_end=False),
-            "use_to": lambda: bench.footage.use_from_here(is_end=True),
-            "fill": shots.fill,
+            "tap": self._window.pulses.tap,
+            "moment": moments.set_moment,
+            "no_moment": moments.remove_here,
+            "use_from": lambda: moments.use_from_here(is_end=False),
+            "use_to": lambda: moments.use_from_here(is_end=True),
+            "fill": self._window.shots.fill,
             "dress": self._window.dressing.again,
         }
 
@@ -250,10 +250,10 @@ class Commands:
 
     def _snap(self) -> None:
         """Bring a beat to its attack, or the moment of a shot to a hit."""
-        (self._subject.snap or self._window.bench.beat.to_attack)()
+        (self._subject.snap or self._window.beats.to_attack)()
 
     def _accept(self) -> None:
-        (self._subject.accept or self._window.pulses.accept)()
+        (self._subject.accept or self._window.beats.accept_and_go_on)()
 
     def _toggle(self) -> None:
         """Switch cues, or the take of a clip, off or on."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeAlias
 
-from epiphane.desk.bench.panel import BenchPage
+from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.selection import (
     BeatSelection,
     CuesSelection,
@@ -41,7 +41,6 @@ from epiphane.lane_kinds import is_transition, lane_kind
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
 
-_BEAT_STEP_SECONDS = 0.005
 _LANE = "A lane is one effect and the pulse that fires it; each firing is a cue"
 _RECIPE = "A recipe is a saved stack of lanes, to be used on other pulses and songs"
 
@@ -92,11 +91,15 @@ def subjects_of(window: "Window") -> Subjects:
 
 
 def _of_song(window: "Window") -> Subjects:
-    editor, bench = window.editor, window.bench
+    editor, bench, beats, pulses = window.editor, window.bench, window.beats, window.pulses
 
     def song_title() -> tuple[str, str]:
         song = editor.project.song
         return "Song", Path(song.path).name if song else "none yet"
+
+    def song_page() -> BenchPage:
+        has_work = editor.project.song is not None or bool(editor.project.footage)
+        return bench.song if has_work else bench.nothing
 
     def pulse_title() -> tuple[str, str]:
         pulse = editor.selected_pulse()
@@ -118,13 +121,8 @@ def _of_song(window: "Window") -> Subjects:
         if bench.pulse is not None:
             bench.pulse.remove()
 
-    def nudge_beat(direction: int) -> None:
-        beat = editor.selected_beat()
-        if beat is not None:
-            bench.beat.move_to(max(0.0, round(beat.time + direction * _BEAT_STEP_SECONDS, 6)))
-
     return {
-        SongSelection: Subject(song_title, lambda: bench.song),
+        SongSelection: Subject(song_title, song_page),
         PulseSelection: Subject(
             pulse_title,
             bench.pulse_page,
@@ -134,9 +132,10 @@ def _of_song(window: "Window") -> Subjects:
         BeatSelection: Subject(
             beat_title,
             lambda: bench.beat,
-            delete=bench.beat.remove,
-            nudge=nudge_beat,
-            snap=bench.beat.to_attack,
+            delete=beats.remove,
+            nudge=beats.nudge,
+            snap=beats.to_attack,
+            accept=beats.accept_and_go_on,
         ),
         PartSelection: Subject(
             part_title,
@@ -156,10 +155,10 @@ def _of_song(window: "Window") -> Subjects:
         TapSelection: Subject(
             tap_title,
             lambda: bench.tap,
-            delete=bench.tap.remove,
-            nudge=bench.tap.nudge,
+            delete=pulses.remove_tap,
+            nudge=pulses.nudge_tap,
             step=editor.step_to_tap,
-            snap=bench.tap.to_attack,
+            snap=pulses.tap_to_attack,
         ),
     }
 
@@ -214,7 +213,7 @@ def _of_lanes(window: "Window") -> Subjects:
 
 
 def _of_footage(window: "Window") -> Subjects:
-    editor, bench = window.editor, window.bench
+    editor, bench, moments = window.editor, window.bench, window.moments
 
     def shot_title() -> tuple[str, str]:
         shot = editor.selected_shot()
@@ -286,10 +285,10 @@ def _of_footage(window: "Window") -> Subjects:
             footage_title,
             lambda: bench.footage,
             "A moment is the frame of a clip that should fall on a hit",
-            nudge=bench.footage.move_here,
-            step=bench.footage.step_to_moment,
-            accept=bench.footage.toggle_accepted,
-            toggle=bench.footage.toggle_take,
+            nudge=moments.move_here,
+            step=moments.step_to_moment,
+            accept=moments.toggle_accepted,
+            toggle=moments.toggle_take,
         ),
         DressingSelection: Subject(lambda: ("Dressing", "the song with effects"), lambda: bench.dressing),
         FillingSelection: Subject(lambda: ("Filling", "the song with footage"), lambda: bench.filling),

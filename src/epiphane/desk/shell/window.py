@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
@@ -17,9 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.export import EXPORT_TOPIC
 from epiphane.desk.bench.panel import BenchPanel
-from epiphane.desk.bench.pulse import PulseBench
+from epiphane.desk.control.beats import BeatDesk
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
@@ -30,6 +30,7 @@ from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.mattes import MatteDesk
+from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.pulses import PulseDesk
@@ -45,7 +46,7 @@ from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.frames import FrameServer
-from epiphane.desk.engine.jobs import Jobs
+from epiphane.desk.engine.jobs import EXPORT_TOPIC, Jobs
 from epiphane.desk.engine.memory import MemoryKeeper
 from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.shot_sounds import ShotSounds
@@ -85,6 +86,9 @@ from epiphane.files.trust import TrustedFolders
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import clock_text, frame_start, rate_text
 
+if TYPE_CHECKING:
+    from epiphane.desk.bench.pulse import PulseBench
+
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _SIZE, _LEAST_SIZE, _LARGEST = QSize(1280, 800), QSize(1160, 640), QSize(1920, 1200)
 _SHARE_OF_SCREEN = 0.85
@@ -115,16 +119,15 @@ class Window(QMainWindow):
         self.thumbnails = Thumbnails(self.proxies)
         self.skimmer = Skimmer(self.frames.footage)
         self.playback = Playback(self.editor, self.frames)
-        self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
         self.recovery = RecoveryDesk(self.editor, self.files)
-        self.lanes, self.instrument = LaneDesk(self.editor), Instrument(self.editor, self.playback)
-        self.cues, self.form = CueDesk(self.editor), FormDesk(self.editor)
+        self._make_keying()
         self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
         self.shot_sounds = ShotSounds(self.editor, self.jobs, self.playback)
         self.flow_check = FlowCheck(self.editor, self.jobs)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
+        self.moments = MomentDesk(self.editor, self.clip_player)
         self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
         self._make_picture()
         self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
@@ -151,7 +154,14 @@ class Window(QMainWindow):
         self.memory = MemoryKeeper(self)
         self._connect()
         self._on_project()
+        self._making.start()
         self.take_keyboard()
+
+    def _make_keying(self) -> None:
+        self.beats = BeatDesk(self.editor, self.playback, self.jobs)
+        self.pulses = PulseDesk(self.editor, self.playback, self.jobs)
+        self.lanes, self.instrument = LaneDesk(self.editor), Instrument(self.editor, self.playback)
+        self.cues, self.form = CueDesk(self.editor), FormDesk(self.editor)
 
     def _make_cutting(self) -> None:
         self.snapping = Snapping(self.editor)
@@ -180,6 +190,9 @@ class Window(QMainWindow):
         desks = Desks(
             self.cues,
             self.form,
+            self.beats,
+            self.pulses,
+            self.moments,
             self.recipes,
             self.lanes,
             self.shots,
@@ -312,7 +325,7 @@ class Window(QMainWindow):
         self.score.held.connect(self._on_held)
         self._connect_shelf()
         self.score.recipe_dropped.connect(self.recipes.use)
-        self.bench.song.listen_asked.connect(self._listen_again)
+        self.bench.listen_asked.connect(self._listen_again)
         self.bench.pulse_made.connect(self._on_pulse_bench)
         self.bench.copy_asked.connect(self.lanes.copy)
         self.bench.remove_asked.connect(self._remove_recipe)
@@ -355,7 +368,7 @@ class Window(QMainWindow):
 
     def _listen_again(self, tempo: float) -> None:
         """Listen once more to the loop, or else to the stave under the playhead."""
-        self.pulses.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
+        self.beats.listen_again(self.playback.loop or self.score.stave_frames(), tempo)
 
     def remove_recipes(self, paths: list[str]) -> None:
         """Throw recipes away, and offer to have them back: no undo of the project reaches them."""
@@ -443,7 +456,7 @@ class Window(QMainWindow):
         else:
             self.notice.say(text, True)
 
-    def _on_pulse_bench(self, bench: PulseBench) -> None:
+    def _on_pulse_bench(self, bench: "PulseBench") -> None:
         bench.tap_asked.connect(self.pulses.start_tapping)
         bench.snap_asked.connect(self.pulses.snap)
         bench.delay_asked.connect(self.pulses.measure_delay)

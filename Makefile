@@ -24,7 +24,7 @@ demo: setup
 	$(BIN)/epiphane demo
 
 test: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+	PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/pytest
 
 # Harms projects, recipes, journals and media by seeds that are new each time; the tests try a few fixed ones.
 FUZZ_ROUNDS ?= 10000

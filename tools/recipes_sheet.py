@@ -1,6 +1,5 @@
 """The contact sheet of the shipped recipes: each laid into the demo, on some frames of its full part."""
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -29,8 +28,8 @@ _SIZE = (176, 99)
 _GAP, _NAME = 16, 26
 
 
-def recipe_pictures() -> Iterator[tuple[KeptRecipe, list[Picture]]]:
-    """Yield every shipped recipe with its pictures."""
+def recipe_pictures() -> list[tuple[KeptRecipe, list[Picture]]]:
+    """Return every shipped recipe with its pictures."""
     demo = with_lanes(open_demo(), lanes=())
     assert demo.song is not None
     levels = hear_song(Path(demo.song.path)).listening.levels
@@ -38,17 +37,19 @@ def recipe_pictures() -> Iterator[tuple[KeptRecipe, list[Picture]]]:
     beat = first.duration / 4
     frames = [frame_at(first.start + later * beat, demo.rate) for later in _BEATS_LATER]
     frames += [frame_at(second.start, demo.rate) + later for later in (0, 4)]
+    recipes = RecipeBook(Path("none of the editor's")).read()[0]
+    projects = [with_heard_bands(use_recipe(demo, kept.recipe), levels, levels) for kept in recipes]
+    keyed = [(project, schedule(project)) for project in projects]
     footage = OpenFootage()
-    for kept in RecipeBook(Path("none of the editor's")).read()[0]:
-        project = with_heard_bands(use_recipe(demo, kept.recipe), levels, levels)
-        cues = schedule(project)
-        yield kept, [draw(plan_frame(project, cues, frame), footage, _SIZE) for frame in frames]
+    # Frame by frame through all recipes: what is read of the footage serves them all.
+    columns = [[draw(plan_frame(*one, frame), footage, _SIZE) for one in keyed] for frame in frames]
     footage.close()
+    return list(zip(recipes, map(list, zip(*columns, strict=True)), strict=True))
 
 
 def recipes_sheet() -> Image.Image:
     """Return the contact sheet."""
-    rows = list(recipe_pictures())
+    rows = recipe_pictures()
     width = len(rows[0][1]) * (_SIZE[0] + 2) + 2 * _GAP
     height = _SIZE[1] + _NAME + _GAP // 2
     image = Image.new("RGB", (width, len(rows) * height + _GAP), "#14161a")

@@ -92,7 +92,7 @@ def projects(draw):
     return empty(song=song, footage=tuple(footage), rate=draw(st.sampled_from(COMMON_RATES)))
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(
     projects(),
     st.sampled_from(Order),
@@ -271,7 +271,7 @@ def searched_clips(draw):
     return tuple(made)
 
 
-@settings(max_examples=100)
+@settings(max_examples=60)
 @given(searched_clips(), st.sampled_from(Order), st.booleans(), st.integers(1, 6))
 def test_only_clean_stretches_of_used_takes_are_shown_and_none_twice_while_there_are_others(
     footage, order, lands, every

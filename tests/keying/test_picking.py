@@ -112,7 +112,7 @@ def slowly(project, pick):
     return left, [strengths[hit] for hit in left]
 
 
-@settings(max_examples=200)
+@settings(max_examples=100)
 @given(picks, st.integers(0, 20))
 def test_a_pick_takes_what_its_rules_say_in_their_order(pick, seed):
     project = project_with(pick, hits=hits_at_random(seed))

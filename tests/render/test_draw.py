@@ -128,7 +128,7 @@ def in_float(picture, tones):
     return done
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(st.lists(operations(), max_size=6))
 def test_fused_tones_are_within_two_levels_of_one_after_the_other(some):
     done = fuse(some)

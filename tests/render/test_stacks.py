@@ -155,7 +155,7 @@ def differences(stack):
     return np.maximum(np.abs(drawn - true) - contrast / 40, 0), np.maximum(*rounded)
 
 
-@settings(max_examples=90, deadline=None)
+@settings(max_examples=45, deadline=None)
 @given(st.lists(actives(), min_size=1, max_size=6))
 def test_a_stack_is_within_two_levels_of_one_after_the_other_in_floats(stack):
     """Or no farther than half a level takes it: the steps of a posterised picture turn on less."""
@@ -172,7 +172,7 @@ def without_repeats(kinds):
 SOFT = ("zoom", "shake", "spin", "slide", "tilt", "blur", "split", "saturation", "flash", "hue", "tint")
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.lists(actives(SOFT), max_size=4), actives(("blur",)), st.lists(actives(SOFT), max_size=4))
 def test_what_is_blurred_may_be_drawn_small_but_in_its_order(before, blur, after):
     steps = steps_of(operations_of([*before, blur, *after]))
@@ -190,7 +190,7 @@ def test_a_blur_is_done_small_though_nothing_beside_it_may_be():
     assert resolution_runs((), (1920, 1080))[0].shrink == 1
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.lists(actives(SOFT), max_size=4), actives(("blur",)), st.lists(actives(SOFT), max_size=4))
 def test_preview_and_export_of_what_is_blurred_are_one_picture(before, blur, after):
     matrix = bgr_to_yuv(OUTPUT_SPEC)

@@ -230,7 +230,7 @@ texts = st.sampled_from(["", "ROLL ON\nIT", "سلام 12", "👍🏽x"])
 
 
 @given(looks, clocks, places, texts, st.floats(0.005, 2), st.sampled_from([(1, 1), (160, 90), (90, 160)]))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=45, deadline=None)
 def test_any_look_is_drawn_and_no_colour_is_more_than_its_alpha(look, clock, place, text, height, size):
     for picture in (
         text_picture(TextFill(text, size=height, **look), place, clock, size),

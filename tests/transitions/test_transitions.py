@@ -302,7 +302,7 @@ LENGTHS = st.integers(0, 90)
     ),
     st.lists(st.tuples(st.integers(0, 7), st.integers(-40, 40)), max_size=3),
 )
-@settings(max_examples=70)
+@settings(max_examples=40)
 def test_transitions_never_overlap_nor_reach_past_their_shots(project, envelope, nudges):
     times = [cut_hit_time(cut.frame, project.rate) for cut in cuts_of(project)]
     overrides = {times[n % len(times)]: nudge for n, nudge in nudges if times}

@@ -28,8 +28,9 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 
 
 @pytest.fixture
-def heard(make_window, qtbot):
+def heard(make_window, qtbot, hear_once, monkeypatch):
     """A window in which the demo's song has been opened and heard."""
+    monkeypatch.setattr("epiphane.desk.control.files.hear_to_play", hear_once)
     window = make_window()
     window.resize(1280, 800)
     window.files.open_song(SONG_FILE)

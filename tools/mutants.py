@@ -1,0 +1,180 @@
+"""Change the core in one place at a time, and tell which changes no test notices.
+
+``python tools/mutants.py [--seed N] [--number N] [ROOM ...]``: some places are chosen by chance in the rooms
+(all that hold what a film is, unless some are named); at each the code does something else, such as ``<=`` in
+place of ``<``. The tests of those rooms run on a copy until one fails. What survives is printed.
+"""
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+ROOT = Path(__file__).resolve().parent.parent
+ROOMS = ("edits", "keying", "facts", "render", "document")
+_TESTS = ("document", "edits", "facts", "keying", "transitions", "render", "titles", "audio/test_mix.py")
+_PATIENCE = 3
+"""How many times as long as unchanged code the tests of a mutant may take; an endless one is noticed too."""
+
+_Change = Callable[[ast.AST], None]
+
+_COMPARED: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+}
+_CALCULATED: dict[type[ast.operator], type[ast.operator]] = {
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.FloorDiv: ast.Mult,
+}
+_CALLED = {"min": "max", "max": "min", "any": "all", "all": "any"}
+
+
+def changes_of(node: ast.AST) -> Iterator[_Change]:
+    """Yield what may be changed at a node of the syntax tree; each changes the node that it is given."""
+    match node:
+        case ast.Compare(ops=[op]) if type(op) in _COMPARED:
+            yield lambda one: setattr(one, "ops", [_COMPARED[type(op)]()])
+        case ast.BinOp(op=op, left=left) if type(op) in _CALCULATED and not _is_text(left):
+            yield lambda one: setattr(one, "op", _CALCULATED[type(op)]())
+        case ast.BoolOp(op=op):
+            yield lambda one: setattr(one, "op", ast.Or() if isinstance(op, ast.And) else ast.And())
+        case ast.UnaryOp(op=ast.Not()):
+            yield lambda one: setattr(one, "op", ast.Not()) or setattr(one, "operand", _negated(node))
+        case ast.Constant(value=bool() as value):
+            yield lambda one: setattr(one, "value", not value)
+        case ast.Constant(value=int() as value):
+            yield lambda one: setattr(one, "value", value + 1)
+        case ast.Call(func=ast.Name(id=name)) if name in _CALLED:
+            yield lambda one: setattr(one, "func", ast.Name(_CALLED[name], ast.Load()))
+        case ast.IfExp(body=body, orelse=orelse):
+            yield lambda one: setattr(one, "body", orelse) or setattr(one, "orelse", body)
+
+
+def _negated(node: ast.UnaryOp) -> ast.expr:
+    return ast.UnaryOp(ast.Not(), node.operand)
+
+
+def _is_text(node: ast.expr) -> bool:
+    return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, str))
+
+
+def _nodes(tree: ast.AST) -> list[ast.AST]:
+    """Return what runs: neither annotations, nor defaults of classes' fields, nor texts of errors."""
+    found: list[ast.AST] = []
+
+    def walk(node: ast.AST) -> None:
+        found.append(node)
+        for name, value in ast.iter_fields(node):
+            if name in ("annotation", "returns", "decorator_list") or isinstance(
+                node, ast.Raise | ast.JoinedStr
+            ):
+                continue
+            for one in value if isinstance(value, list) else [value]:
+                if isinstance(one, ast.AST):
+                    walk(one)
+
+    for one in ast.walk(tree):
+        if isinstance(one, ast.FunctionDef):
+            for statement in one.body:
+                if not isinstance(statement, ast.FunctionDef):
+                    walk(statement)
+    return found
+
+
+def mutants_of(path: Path) -> list[tuple[int, str, str]]:
+    """Return every mutant of a module: its line, how the line reads then, and the whole text."""
+    text, made = path.read_text(), []
+    n_nodes = len(_nodes(ast.parse(text)))
+    for number in range(n_nodes):
+        tree = ast.parse(text)
+        node = _nodes(tree)[number]
+        for change in changes_of(node):
+            before = ast.unparse(node)
+            change(node)
+            made.append((getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", ast.unparse(tree)))
+    return made
+
+
+def survives(copy: Path, seconds: float) -> bool:
+    """Whether the tests run through on a copy of the project."""
+    environment = os.environ | {
+        "PYTHONPATH": str(copy / "src"),
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "QT_QPA_PLATFORM": "offscreen",
+    }
+    tests = [str(copy / "tests" / room) for room in _TESTS if (copy / "tests" / room).exists()]
+    run = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
+    try:
+        done = subprocess.run(
+            run, cwd=copy, env=environment, capture_output=True, timeout=seconds, check=False
+        )
+    except subprocess.TimeoutExpired:
+        return False
+    return done.returncode == 0
+
+
+def main() -> None:
+    """Print the mutants that survive, and their share."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("rooms", nargs="*", default=ROOMS)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--number", type=int, default=60)
+    wanted = parser.parse_args()
+    chance = random.Random(wanted.seed)
+    files = [path for room in wanted.rooms for path in sorted((ROOT / "src/epiphane" / room).rglob("*.py"))]
+    sizes = [path.stat().st_size for path in files]
+    with TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for name in (
+            "src",
+            "tests",
+            "tools",
+            "training",
+            "docs",
+            "pyproject.toml",
+            "README.md",
+            "CHANGELOG.md",
+        ):
+            source, there = ROOT / name, copy / name
+            shutil.copytree(source, there) if source.is_dir() else shutil.copy(source, there)
+        started = time.monotonic()
+        assert survives(copy, 3600), "the tests fail without any change"
+        usual = time.monotonic() - started
+        survived = 0
+        for number in range(wanted.number):
+            path = chance.choices(files, sizes)[0]
+            found = mutants_of(path)
+            if not found:
+                continue
+            line, words, text = chance.choice(found)
+            place = copy / path.relative_to(ROOT)
+            place.write_text(text)
+            is_alive = survives(copy, _PATIENCE * usual)
+            shutil.copy(path, place)
+            survived += is_alive
+            if is_alive:
+                print(f"{path.relative_to(ROOT)}:{line}: {words}", flush=True)
+            print(f"{number + 1} tried, {survived} survived", file=sys.stderr, flush=True)
+    print(f"{survived} of {wanted.number} survived")
+
+
+if __name__ == "__main__":
+    main()

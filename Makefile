@@ -9,7 +9,7 @@ MEASURES := $(VENV)/measures
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
   musescore-general-soundfont csound-soundfont
 
-.PHONY: setup demo test fuzz lint format bench train screenshots docs clean
+.PHONY: setup demo test fuzz mutants lint format bench train screenshots docs clean
 
 setup: $(READY)
 
@@ -31,6 +31,12 @@ FUZZ_ROUNDS ?= 10000
 
 fuzz: setup
 	QT_QPA_PLATFORM=offscreen FUZZ_ROUNDS=$(FUZZ_ROUNDS) $(BIN)/pytest tests/fuzzing tests/desk/test_strangers.py
+
+# Changes the core in one place at a time, and tells which changes no test notices; takes the better part of an hour.
+MUTANTS ?= 60
+
+mutants: setup
+	$(BIN)/python tools/mutants.py --number $(MUTANTS)
 
 lint: setup
 	$(BIN)/ruff format --check .

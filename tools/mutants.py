@@ -13,9 +13,9 @@ import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("edits", "keying", "facts", "render", "document")
@@ -23,9 +23,7 @@ _TESTS = ("document", "edits", "facts", "keying", "transitions", "render", "titl
 _PATIENCE = 3
 """How many times as long as unchanged code the tests of a mutant may take; an endless one is noticed too."""
 
-_Change = Callable[[ast.AST], None]
-
-_COMPARED: dict[type[ast.cmpop], type[ast.cmpop]] = {
+_COMPARED: dict[type, type[ast.cmpop]] = {
     ast.Lt: ast.LtE,
     ast.LtE: ast.Lt,
     ast.Gt: ast.GtE,
@@ -37,7 +35,7 @@ _COMPARED: dict[type[ast.cmpop], type[ast.cmpop]] = {
     ast.In: ast.NotIn,
     ast.NotIn: ast.In,
 }
-_CALCULATED: dict[type[ast.operator], type[ast.operator]] = {
+_CALCULATED: dict[type, type[ast.operator]] = {
     ast.Add: ast.Sub,
     ast.Sub: ast.Add,
     ast.Mult: ast.Div,
@@ -47,29 +45,28 @@ _CALCULATED: dict[type[ast.operator], type[ast.operator]] = {
 _CALLED = {"min": "max", "max": "min", "any": "all", "all": "any"}
 
 
-def changes_of(node: ast.AST) -> Iterator[_Change]:
-    """Yield what may be changed at a node of the syntax tree; each changes the node that it is given."""
+def changed(node: Any) -> bool:
+    """Have a node of the syntax tree do something else; False where nothing is known that it could."""
     match node:
         case ast.Compare(ops=[op]) if type(op) in _COMPARED:
-            yield lambda one: setattr(one, "ops", [_COMPARED[type(op)]()])
+            node.ops = [_COMPARED[type(op)]()]
         case ast.BinOp(op=op, left=left) if type(op) in _CALCULATED and not _is_text(left):
-            yield lambda one: setattr(one, "op", _CALCULATED[type(op)]())
+            node.op = _CALCULATED[type(op)]()
         case ast.BoolOp(op=op):
-            yield lambda one: setattr(one, "op", ast.Or() if isinstance(op, ast.And) else ast.And())
-        case ast.UnaryOp(op=ast.Not()):
-            yield lambda one: setattr(one, "op", ast.Not()) or setattr(one, "operand", _negated(node))
+            node.op = ast.Or() if isinstance(op, ast.And) else ast.And()
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            node.operand = ast.UnaryOp(ast.Not(), operand)
         case ast.Constant(value=bool() as value):
-            yield lambda one: setattr(one, "value", not value)
+            node.value = not value
         case ast.Constant(value=int() as value):
-            yield lambda one: setattr(one, "value", value + 1)
+            node.value = value + 1
         case ast.Call(func=ast.Name(id=name)) if name in _CALLED:
-            yield lambda one: setattr(one, "func", ast.Name(_CALLED[name], ast.Load()))
+            node.func = ast.Name(_CALLED[name], ast.Load())
         case ast.IfExp(body=body, orelse=orelse):
-            yield lambda one: setattr(one, "body", orelse) or setattr(one, "orelse", body)
-
-
-def _negated(node: ast.UnaryOp) -> ast.expr:
-    return ast.UnaryOp(ast.Not(), node.operand)
+            node.body, node.orelse = orelse, body
+        case _:
+            return False
+    return True
 
 
 def _is_text(node: ast.expr) -> bool:
@@ -106,9 +103,8 @@ def mutants_of(path: Path) -> list[tuple[int, str, str]]:
     for number in range(n_nodes):
         tree = ast.parse(text)
         node = _nodes(tree)[number]
-        for change in changes_of(node):
-            before = ast.unparse(node)
-            change(node)
+        before = ast.unparse(node)
+        if changed(node):
             made.append((getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", ast.unparse(tree)))
     return made
 

@@ -137,6 +137,7 @@ def test_shots_slide_between_their_neighbours_and_slip_within_their_place():
     assert places(slid)[:4] == [(0, 80), (80, 140), (140, 200), (200, 240)]
     assert seen(slid)[80:200] == seen(project)[60:180]
     assert places(slide_shots(project, [B], -500))[:2] == [(0, 1), (1, 61)]
+    assert places(slide_shots(project, [B], 500))[:3] == [(0, 119), (119, 179), (179, 180)]
     slipped = slip_shots(project, [B], 15)
     assert places(slipped) == places(project)
     assert close(seen(slipped)[60:100], seen(project)[75:115])
@@ -186,6 +187,9 @@ def test_copies_are_pasted_between_or_over_and_two_shots_swap_what_they_show():
     assert seen(between)[:120] == seen(project)[60:180]
     over = paste_shots(project, copied, 390, covers=True)  # a part of it lies beyond the song
     assert places(over)[-3:] == [(360, 390), (390, 450), (450, 480)]
+    # Where the nearest hit is up to two frames away the footage slips by that; else the moment is free.
+    slid = [slide_shots(project, [B], 30 + off).shots[1].pin for off in range(4)]
+    assert slid == [Pin(1.25, 4.0)] * 3 + [None]
     swapped = swap_shots(project, A, C)
     assert (seen(swapped)[:60], seen(swapped)[120:180]) == (seen(project)[120:180], seen(project)[:60])
     with pytest.raises(EditError, match="nothing is copied"):

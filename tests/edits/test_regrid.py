@@ -141,6 +141,12 @@ def test_an_override_on_a_tap_stays_when_the_beats_it_is_blended_with_move():
     assert {override.nudge: override.hit for override in new.lanes[0].overrides} == {1: 4.6, 2: 5.1}
 
 
+def test_an_override_that_waits_for_a_hit_stays_where_it_waits():
+    lane = Lane(LaneId(70), "flash", PulseId(5), overrides=(Override(4.75, nudge=1), Override(5.0, nudge=2)))
+    new = move_beat(with_lanes(a_project(n_lanes=0), lanes=(lane,)), 10, 5.1, n_following=3)
+    assert {override.nudge: override.hit for override in new.lanes[0].overrides} == {1: 4.75, 2: 5.1}
+
+
 @given(st.integers(1, 7), st.integers(0, 30))
 def test_bars_are_counted_from_the_beat_that_was_named(n_beats, index):
     old = a_project()

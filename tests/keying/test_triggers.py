@@ -77,6 +77,19 @@ def test_a_cue_counts_while_it_has_something_to_say(frames, way, rise, fall):
     assert active.turns.tolist() == [n // 2 if way is Trigger.TOGGLE else n for n in range(len(frames))]
 
 
+def test_of_cues_that_are_as_strong_the_newer_counts():
+    lane = Lane(LaneId(1), "zoom", PulseId(1), envelope=Envelope(rise=0, hold=30, fall=0))
+    assert active_cues_of(lane, firing(lane, [10, 20]), N_FRAMES).cues[[9, 10, 19, 20, 39]].tolist() == [
+        -1,
+        0,
+        0,
+        1,
+        1,
+    ]
+    weaker = active_cues_of(lane, firing(lane, [10, 20], [1.0, 0.9]), N_FRAMES)
+    assert weaker.cues[[25, 45]].tolist() == [0, 1]  # the stronger one while it lasts
+
+
 def test_strengths_scale_steps_and_what_is_on():
     assert levels(a_lane(Trigger.STEP, n_steps=2), [10, 20, 30], [0.5, 0.5, 1.0])[[10, 20, 30]].tolist() == [
         0.25,

@@ -327,6 +327,13 @@ def test_transitions_never_overlap_nor_reach_past_their_shots(project, envelope,
         assert plan_frame(project, cues, frame) == plan_frame(project, schedule(project), frame)
 
 
+def test_two_transitions_that_meet_in_a_shot_share_it_in_proportion():
+    shots = tuple(footage_item(ItemId(10 + n), FootageId(1 + n % 2), 40 * n, 40) for n in range(3))
+    cues = schedule(on_cuts(replace(a_project(), shots=shots), envelope=Envelope(rise=20, hold=0, fall=60)))
+    first, second = (one for one in cues.transitions if one.cut.frame in (40, 80))
+    assert (first.end - 40, 80 - second.first) == (30, 10)  # of 60 and 20 that they would have
+
+
 def named_overrides(project):
     """Which changed cues of cuts a project has: the shot that begins on each, and how strong it is."""
     there = {round(cut_hit_time(cut.frame, project.rate), 6): cut.name for cut in cuts_of(project)}

@@ -303,9 +303,12 @@ class BenchPanel(QFrame):
     def make_next_page(self) -> bool:
         """Make one of the pages that take longest, so that it is there at once; False if all are."""
         page = next((one for one in _SLOW_PAGES if one not in vars(self)), None)
-        if page is not None:
-            getattr(self, page)
-        return page is not None
+        if page is None:
+            return False
+        made = getattr(self, page)
+        for widget in (made, *made.findChildren(QWidget)):  # what else happens when it is first shown
+            widget.ensurePolished()
+        return True
 
     def open_export(self) -> None:
         """Show the export."""

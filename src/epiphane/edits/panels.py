@@ -104,8 +104,10 @@ def change_panel(project: Project, shot_id: ItemId, place: int, **changes: objec
 def set_panel_clip(project: Project, shot_id: ItemId, place: int, clip: FootageId) -> Project:
     """Return `project` with another clip in one panel; its moment falls on the hit that the old one's did."""
     shot = find(project.shots, shot_id, "shot")
-    old = _panels_of(shot).panels[place]
-    made = _panel(project, replace(shot, pin=old.pin), clip)
+    panels = _panels_of(shot).panels
+    if not 0 <= place < len(panels):
+        raise EditError(f"there is no panel {place + 1}")
+    made = _panel(project, replace(shot, pin=panels[place].pin), clip)
     return change_panel(project, shot_id, place, cut=made.cut, pin=made.pin)
 
 

@@ -128,8 +128,14 @@ def stretch_to_fit(project: Project, shot_id: ItemId, frame: int, mode: TrimMode
 
 
 def move_key(project: Project, shot_id: ItemId, index: int, *, frame: int, speed: float) -> Project:
-    """Return `project` with a key of a shot's curve elsewhere: between its neighbours, within the range."""
-    keys = list(curve_of(find(project.shots, shot_id, "shot")))
+    """Return `project` with a key of a shot's curve elsewhere: between its neighbours, within the range.
+
+    Raises
+    ------
+    EditError
+        If there is no such key.
+    """
+    keys = _keys_with(project, shot_id, index)
     low = keys[index - 1].frame + 1 if index else -1_000_000
     high = keys[index + 1].frame - 1 if index + 1 < len(keys) else 1_000_000
     frame, speed = min(max(frame, low), high), min(max(speed, -FASTEST), FASTEST)
@@ -148,8 +154,14 @@ def add_key(project: Project, shot_id: ItemId, frame: int) -> Project:
 
 
 def remove_key(project: Project, shot_id: ItemId, index: int) -> Project:
-    """Return `project` without a key of a shot's curve; without the last one, the shot keeps its speed."""
-    keys = list(curve_of(find(project.shots, shot_id, "shot")))
+    """Return `project` without a key of a shot's curve; without the last one, the shot keeps its speed.
+
+    Raises
+    ------
+    EditError
+        If there is no such key.
+    """
+    keys = _keys_with(project, shot_id, index)
     if len(keys) == 1:
         return change_speed(project, shot_id, keys[0].speed)
     del keys[index]
@@ -157,8 +169,14 @@ def remove_key(project: Project, shot_id: ItemId, index: int) -> Project:
 
 
 def set_ramp(project: Project, shot_id: ItemId, index: int, ramp: Ramp) -> Project:
-    """Return `project` with another way from a key of a shot's curve to the next one."""
-    keys = list(curve_of(find(project.shots, shot_id, "shot")))
+    """Return `project` with another way from a key of a shot's curve to the next one.
+
+    Raises
+    ------
+    EditError
+        If there is no such key.
+    """
+    keys = _keys_with(project, shot_id, index)
     keys[index] = replace(keys[index], ramp=ramp)
     return _with_keys(project, shot_id, keys)
 
@@ -294,6 +312,14 @@ def set_between(project: Project, ids: Iterable[ItemId], **changes: object) -> P
         for shot in project.shots
     ]
     return replace(project, shots=tuple(shots))
+
+
+def _keys_with(project: Project, shot_id: ItemId, index: int) -> list[SpeedKey]:
+    """Return the keys of a shot's curve, one of which has this number."""
+    keys = list(curve_of(find(project.shots, shot_id, "shot")))
+    if not 0 <= index < len(keys):
+        raise EditError(f"the curve has no point {index + 1}")
+    return keys
 
 
 def _with_keys(project: Project, shot_id: ItemId, keys: Sequence[SpeedKey]) -> Project:

@@ -51,7 +51,7 @@ from epiphane.document.timeline import (
     Track,
     Transform,
 )
-from epiphane.document.titles import TextFill
+from epiphane.document.titles import TextFill, TitleLook
 from epiphane.edits.cues import change_cue_envelope, set_cue_setting, set_cue_strength
 from epiphane.edits.cutting import delete_shots
 from epiphane.edits.footage import add_moment
@@ -112,7 +112,7 @@ _CHANGES = {
     "frame_shots": Transform,
     "put_key": Framing,
     "frame_item": Framing,
-    "change_title": TextFill,
+    "change_title": TitleLook,
     "change_words": TextFill,
     "change_track": Track,
     "shape_song": Song,

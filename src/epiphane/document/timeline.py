@@ -22,6 +22,9 @@ from epiphane.document.matte import Matte
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.errors import EditError
 
+MOST_KEY_FRAME = 1_000_000
+"""By how many frames a key of speeds or of an item may lie from its anchor."""
+
 
 class Extend(Enum):
     """What is shown of footage that is shorter than its place: slowed first, repeated, or there and back.
@@ -161,7 +164,7 @@ Speed: TypeAlias = Annotated[float, Meta(ge=-20, le=20)]
 class SpeedKey(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defaults=True):
     """The speed on one frame, counted from the curve's anchor, and how it changes to that of the next key."""
 
-    frame: Annotated[int, Meta(ge=-1_000_000, le=1_000_000)]
+    frame: Annotated[int, Meta(ge=-MOST_KEY_FRAME, le=MOST_KEY_FRAME)]
     speed: Speed
     ramp: Ramp = Ramp.BOTH
 
@@ -309,7 +312,7 @@ class ItemKey(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_de
     `frame` is counted from the item's first; `opacity` is a share of the item's own.
     """
 
-    frame: Annotated[int, Meta(ge=-1_000_000, le=1_000_000)]
+    frame: Annotated[int, Meta(ge=-MOST_KEY_FRAME, le=MOST_KEY_FRAME)]
     framing: Framing = Framing()
     opacity: Share = 1.0
     ramp: Ramp = Ramp.BOTH

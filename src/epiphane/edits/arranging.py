@@ -95,6 +95,7 @@ def paste_shots(project: Project, copied: Sequence[Item], frame: int, *, covers:
         raise EditError("the footage of what was copied is not in this project")
     if project.song is not None and frame >= project.n_frames:
         raise EditError("the song ends here: go to where the copies should begin")
+    frame = max(frame, 0)
     by = frame - copied[0].start
     n_frames = copied[-1].end - copied[0].start
 

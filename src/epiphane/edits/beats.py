@@ -159,7 +159,8 @@ def take_reading(project: Project, beats: Sequence[Beat]) -> Project:
 def hold_tempo(project: Project) -> Project:
     """Return `project` with its beats in one exactly even row: the straight line that fits them best.
 
-    Beats that lie far off it are left out of the fit (least squares, repeated on the nearer three quarters).
+    Beats that lie far off it are left out of the fit (least squares, repeated on the nearer three quarters);
+    those that would come before the song are gone.
     """
     beats = _beats(project)
     if len(beats) < _FEWEST_FOR_TEMPO:
@@ -171,12 +172,11 @@ def hold_tempo(project: Project) -> Project:
         off = np.abs(times - start - period * numbers)
         kept = off <= max(float(np.quantile(off, 0.75)), 1e-6)
     even = np.round(start + period * numbers, 6)
-    if even[0] < 0:
-        even = np.maximum(even, 0.0)
-    made = [replace(beat, time=float(time), confidence=1.0) for beat, time in zip(beats, even, strict=True)]
-    return regrid(
-        project, made, matched=list(zip(times.tolist(), even.tolist(), strict=True)), is_steady=True
-    )
+    is_there = even > -_LEAST_APART_SECONDS
+    pairs = list(zip(times[is_there].tolist(), np.maximum(even[is_there], 0.0).tolist(), strict=True))
+    left = beats[len(beats) - len(pairs) :]
+    made = [replace(beat, time=time, confidence=1.0) for beat, (_, time) in zip(left, pairs, strict=True)]
+    return regrid(project, made, matched=pairs, is_steady=True)
 
 
 def move_beat(project: Project, index: int, time: float, *, n_following: int = 0) -> Project:

@@ -6,7 +6,7 @@ from itertools import zip_longest
 from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_items
-from epiphane.document.timeline import FootageCut, Item, Shape, with_cut
+from epiphane.document.timeline import MOST_KEY_FRAME, FootageCut, Item, Shape, with_cut
 from epiphane.edits.checked import with_changes
 from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
@@ -102,5 +102,6 @@ def _at(shot: Item, start: int, end: int, factor: Fraction) -> Item:
     speed = shot.content.speed if isinstance(shot.content, FootageCut) else 1.0
     if not isinstance(speed, tuple):
         return made
-    keys = {round(key.frame * factor): key for key in speed}  # of two that fall on one frame, the later
+    # Of two that fall on one frame the later one stays.
+    keys = {min(max(round(key.frame * factor), -MOST_KEY_FRAME), MOST_KEY_FRAME): key for key in speed}
     return with_cut(made, speed=tuple(replace(key, frame=frame) for frame, key in keys.items()))

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import Item, Ramp, SpeedKey, cut_of, with_cut
+from epiphane.document.timeline import MOST_KEY_FRAME, Item, Ramp, SpeedKey, cut_of, with_cut
 from epiphane.edits.checked import checked
 from epiphane.edits.cutting import TrimMode, end_shot
 from epiphane.edits.pins import pinned
@@ -136,8 +136,8 @@ def move_key(project: Project, shot_id: ItemId, index: int, *, frame: int, speed
         If there is no such key.
     """
     keys = _keys_with(project, shot_id, index)
-    low = keys[index - 1].frame + 1 if index else -1_000_000
-    high = keys[index + 1].frame - 1 if index + 1 < len(keys) else 1_000_000
+    low = keys[index - 1].frame + 1 if index else -MOST_KEY_FRAME
+    high = keys[index + 1].frame - 1 if index + 1 < len(keys) else MOST_KEY_FRAME
     frame, speed = min(max(frame, low), high), min(max(speed, -FASTEST), FASTEST)
     keys[index] = replace(keys[index], frame=frame, speed=round(speed, 4))
     return _with_keys(project, shot_id, keys)

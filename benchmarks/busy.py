@@ -77,7 +77,7 @@ def measure_busy(folder: Path) -> Iterator[Result]:
 
 def _open(folder: Path) -> "Window":
     """Return a window with the demo, hardly any of whose pictures are kept."""
-    from epiphane.desk.engine import playback
+    from epiphane.desk.control import playback
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application
     from epiphane.desk.shell.window import Window

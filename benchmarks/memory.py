@@ -39,7 +39,7 @@ def _work(folder: Path) -> Iterator[Result]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
 
-    from epiphane.desk.engine import playback
+    from epiphane.desk.control import playback
     from epiphane.desk.engine.memory import limit_arenas, resident_bytes
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application

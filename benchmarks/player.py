@@ -1,5 +1,6 @@
 """The child of the playback measurement: plays the demo twice and notes when pictures are painted."""
 
+import faulthandler
 import json
 import sys
 import time
@@ -7,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import QSplitter
 
@@ -61,6 +63,7 @@ def _prepare(window: Window) -> None:
 
 
 def main(out: Path, journals: Path) -> None:
+    faulthandler.enable()
     application = make_application(["epiphane"])  # kept: Qt needs it to the end
     window = Window(journal_folder=journals)
     window.resize(1680, 1000)
@@ -92,6 +95,7 @@ def main(out: Path, journals: Path) -> None:
         wait(300)
     out.write_text(json.dumps(result))
     window.shut_down()
+    sip.delete(window)
     application.quit()
 
 

@@ -25,7 +25,7 @@ def measure_soak(folder: Path) -> Iterator[Result]:
     """Do one thing after the other in the demo's window, each chosen by chance."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
-    from epiphane.desk.engine import playback
+    from epiphane.desk.control import playback
     from epiphane.desk.engine.memory import limit_arenas, resident_bytes
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application

@@ -74,6 +74,19 @@ def test_links_and_pictures_are_there_and_every_picture_is_shown():
             assert image.size == (1280, 800)
 
 
+def test_every_module_that_is_named_is_there():
+    there = {
+        path.relative_to(ROOT).as_posix()
+        for room in ("src", "tests", "tools", "training", "benchmarks")
+        for path in (ROOT / room).rglob("*")
+    }
+    for page in sorted(DOCS.glob("*.md")):
+        for named in re.findall(r"`([a-z_/]+\.(?:py|json|toml))`", page.read_text()):
+            assert any(f"/{path}".endswith(f"/{named}") for path in there | {"pyproject.toml"}), (
+                f"{page.name}: {named}"
+            )
+
+
 def test_the_readme_names_every_command_and_target():
     told = (DOCS / "command-line.md").read_text()
     for name, command in commands.commands.items():

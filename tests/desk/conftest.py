@@ -28,12 +28,12 @@ def drawn_before():
 def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     """Return a maker of windows of 1280x800 that keep their journals in a folder of the test's."""
     # The clock of a sound card is the subject of the benchmark; here it is the system's.
-    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", SimulatedSound)
+    monkeypatch.setattr("epiphane.desk.control.playback.open_sound", SimulatedSound)
     monkeypatch.setattr("epiphane.desk.engine.thumbnails.LruCache", lambda _most: drawn_before)
     # Frames far from the playhead are drawn while nothing is done: all the time, in a test of something else.
-    monkeypatch.setattr("epiphane.desk.engine.playback._FAR_SECONDS", 0.2)
+    monkeypatch.setattr("epiphane.desk.control.playback._FAR_SECONDS", 0.2)
     made = []
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask", _asked_unforeseen)
+    monkeypatch.setattr("epiphane.desk.look.asking.ask", _asked_unforeseen)
 
     def make(journals="journals"):
         window = Window(journal_folder=tmp_path / journals)
@@ -44,7 +44,7 @@ def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
         return window
 
     yield make
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda *_: "Discard")
+    monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda *_: "Discard")
     for window in made:
         window.close()
         assert not window.jobs.running
@@ -89,7 +89,7 @@ def demo(window, qtbot, hear_once, monkeypatch):
 def answers(monkeypatch):
     """Return a list: what is put into it answers the next questions of the window."""
     waiting = []
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda *_: waiting.pop(0))
+    monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda *_: waiting.pop(0))
     return waiting
 
 

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QPushButton, QWidget
 
-from epiphane.desk.bench.fields import ColourButton, RangeBar
 from epiphane.desk.control.selection import LaneSelection, ShotSelection
+from epiphane.desk.look.fields import ColourButton, RangeBar
 from epiphane.document.envelope import Ease
 from epiphane.document.lane import Setting
 from epiphane.document.project import with_lanes

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 
-from epiphane.desk.bench.fields import RangeBar
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
+from epiphane.desk.look.fields import RangeBar
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Trigger
 from epiphane.document.pick import Pick

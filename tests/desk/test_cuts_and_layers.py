@@ -526,7 +526,7 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     assert len({one.cut.footage for one in panels.panels}) == 3
     assert isinstance(demo.frames.plan(shot.start + 30).root.content, SplitScreen)
     choose(field(demo, QComboBox, "How panels share the frame"), "grid")
-    demo.bench.panels._add()
+    demo.bench.split_screen._add()
     type_into(field(demo, QDoubleSpinBox, "How many frames later it shows"), "5")
     choose(field(demo, QComboBox, "What lets the panels come in"), "one on each of beats")
     panels = editor.selected_shot().content

@@ -242,7 +242,7 @@ def test_what_others_have_made_of_a_file_is_not_written_over_unasked(window, tmp
     answers.append("Cancel")
     assert not window.files.save()
     assert load_project(path) == theirs
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: elsewhere)
+    monkeypatch.setattr("epiphane.desk.look.asking.ask_new_file", lambda *_: elsewhere)
     answers.append("Save as…")
     assert window.files.save()
     assert (load_project(path), load_project(elsewhere)) == (theirs, mine)

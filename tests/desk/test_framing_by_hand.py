@@ -80,10 +80,10 @@ def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tm
     assert framed.editor.project.shape == Shape(1280, 720)
     assert {shot.transform.x for shot in framed.editor.project.shots} == {0.0}
     film = framed.bench.song.findChild(FilmFields)
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask_text", lambda *_: "11x7")
+    monkeypatch.setattr("epiphane.desk.look.asking.ask_text", lambda *_: "11x7")
     film._ask_own()
     assert "even number of pixels" in framed.notice.text
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask_text", lambda *_: "wide")
+    monkeypatch.setattr("epiphane.desk.look.asking.ask_text", lambda *_: "wide")
     film._ask_own()
     assert "written as 1080x1350" in framed.notice.text
     framed.bench.open_export()

@@ -7,11 +7,11 @@ from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
-from epiphane.desk.bench.fields import TextField
 from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.selection import LaneSelection, LanesSelection
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import TextField
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
-from epiphane.desk.shell import theme
 from epiphane.document.project import pulse_of
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.lanes import add_lane, change_lane

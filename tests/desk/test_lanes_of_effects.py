@@ -119,7 +119,7 @@ def test_the_centre_of_an_effect_is_dragged_on_the_picture(demo, qtbot):
 
 
 def test_while_the_editor_stops_frames_are_prepared_and_told(demo, qtbot, monkeypatch):
-    monkeypatch.setattr("epiphane.desk.engine.playback._FAR_SECONDS", 10)
+    monkeypatch.setattr("epiphane.desk.control.playback._FAR_SECONDS", 10)
     demo.editor.go_to(300)
     qtbot.waitUntil(lambda: len(demo.frames.ready()) > 100, timeout=30_000)
     assert set(range(300, 360)) <= set(demo.frames.ready())

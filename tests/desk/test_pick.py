@@ -8,9 +8,9 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
-from epiphane.desk.bench.fields import ChecksButton
 from epiphane.desk.bench.pick import PickRows
 from epiphane.desk.control.drag import carry_effect
+from epiphane.desk.look.fields import ChecksButton
 from epiphane.document.pick import Pattern
 from epiphane.timing import frame_at
 

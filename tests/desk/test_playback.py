@@ -16,9 +16,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import Jobs
-from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import DeviceSound, PlayBuffer
 from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.errors import MediaError
@@ -29,7 +29,7 @@ from epiphane.timing import frame_at
 def clock(monkeypatch, make_window):
     """A window's clock; `make_window` comes first, as it sets a simulated device."""
     device = HandClock()
-    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: device)
+    monkeypatch.setattr("epiphane.desk.control.playback.open_sound", lambda: device)
     return device
 
 
@@ -195,7 +195,7 @@ def test_work_in_the_background_gives_way_and_waits_while_something_is_dragged(d
 
 
 def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot, monkeypatch):
-    monkeypatch.setattr("epiphane.desk.engine.playback._FAR_SECONDS", 10)
+    monkeypatch.setattr("epiphane.desk.control.playback._FAR_SECONDS", 10)
     frames = demo.frames
     demo.editor.go_to(10)
     qtbot.waitUntil(lambda: frames.picture(10) is not None, timeout=10_000)
@@ -207,7 +207,7 @@ def test_pictures_are_drawn_ahead_and_wishes_forgotten(demo, qtbot, monkeypatch)
 def test_without_a_song_the_picture_plays_on_a_silent_clock(tmp_path, qtbot, monkeypatch):
     from helpers import a_project
 
-    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", HandClock)
+    monkeypatch.setattr("epiphane.desk.control.playback.open_sound", HandClock)
     editor, frames = Editor(journal_folder=tmp_path), FrameServer()
     frames.show(editor.project, editor.cues)
     playback = Playback(editor, frames)
@@ -246,7 +246,7 @@ class FragileDevice(DeviceSound):
 
 def test_the_sound_device_goes_and_the_picture_plays_on(make_window, monkeypatch, qtbot):
     device = FragileDevice()
-    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: device)
+    monkeypatch.setattr("epiphane.desk.control.playback.open_sound", lambda: device)
     window = make_window()
     window.files.open_demo()
     qtbot.waitUntil(lambda: window.editor.heard is not None, timeout=20_000)

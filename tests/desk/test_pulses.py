@@ -28,7 +28,7 @@ NONE = Qt.KeyboardModifier.NoModifier
 def clock(monkeypatch, make_window):
     """The sound of playing and of measuring the delay."""
     device = HandClock()
-    for module in ("engine.playback", "control.pulses"):
+    for module in ("control.playback", "control.pulses"):
         monkeypatch.setattr(f"epiphane.desk.{module}.open_sound", lambda: device)
     return device
 

@@ -109,7 +109,7 @@ def test_lanes_become_a_recipe_that_goes_out_and_comes_back(demo, monkeypatch, t
     assert names(demo)[0] == "Weak flash"  # one's own come first
 
     out = tmp_path / f"given{RECIPE_SUFFIX}"
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: out)
+    monkeypatch.setattr("epiphane.desk.look.asking.ask_new_file", lambda *_: out)
     demo.recipes.ask_export(kept)
     assert load_recipe(out) == kept.recipe
     QTest.keyClick(demo, Qt.Key.Key_Delete)

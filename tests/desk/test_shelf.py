@@ -261,7 +261,7 @@ def test_takes_are_left_out_and_used_again_and_damage_is_told(gathered):
 
 def test_a_moment_is_set_while_the_clip_plays(make_window, folder, qtbot, monkeypatch):
     clock = HandClock()
-    monkeypatch.setattr("epiphane.desk.engine.playback.open_sound", lambda: clock)
+    monkeypatch.setattr("epiphane.desk.control.playback.open_sound", lambda: clock)
     window = make_window()
     window.files.gather([folder / "a.mp4"])
     qtbot.waitUntil(lambda: bool(window.editor.project.footage) and not window.jobs.running, timeout=30_000)

@@ -14,8 +14,8 @@ from epiphane.audio.heard import OtherReading
 from epiphane.demo import SONG_FILE
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import SongSelection
+from epiphane.desk.look import theme
 from epiphane.desk.score.layout import Strip
-from epiphane.desk.shell import theme
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
 from epiphane.edits.song import set_song

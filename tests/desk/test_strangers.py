@@ -23,7 +23,7 @@ from epiphane.desk.control.selection import (
     SongSelection,
 )
 from epiphane.desk.engine import jobs as jobs_module
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 from epiphane.document.project import Project
 from epiphane.errors import EpiphaneError
 from epiphane.files.project import decode_project, encode_project, save_project
@@ -43,7 +43,7 @@ def everything(project):
 
 
 def test_harmed_projects_are_shown_or_refused_and_the_window_goes_on(window, tmp_path, monkeypatch):
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask", lambda _w, _title, _text, answers: answers[1])
+    monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda _w, _title, _text, answers: answers[1])
     text = encode_project(open_demo())
     n_opened = 0
     for seed in seeds(36):

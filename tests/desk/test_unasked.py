@@ -29,8 +29,8 @@ from epiphane.edits.cues import nudge_cues
 from epiphane.edits.cutting import TrimMode
 from epiphane.edits.lanes import add_lane
 from epiphane.edits.pulses import add_pulse
+from epiphane.edits.song_trim import trim_song
 from epiphane.edits.taps import move_tap, remove_tap
-from epiphane.edits.trim import trim_song
 from epiphane.files.project import load_project, save_project
 
 LEFT = Qt.MouseButton.LeftButton

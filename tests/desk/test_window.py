@@ -251,7 +251,7 @@ def test_lines_get_more_or_fewer_bars(edit, qtbot):
 
 def test_saving_and_opening_gives_the_same_edit(edit, make_window, tmp_path, monkeypatch, qtbot):
     path = tmp_path / "edit.epiphane"
-    monkeypatch.setattr("epiphane.desk.shell.asking.ask_new_file", lambda *_: path)
+    monkeypatch.setattr("epiphane.desk.look.asking.ask_new_file", lambda *_: path)
     assert edit.windowTitle().startswith("Untitled*")
     QTest.keyClick(edit, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert load_project(path) == edit.editor.project

@@ -165,7 +165,7 @@ def applied(project, name, seed):
         If it cannot be done, or there is nothing to do it with.
     """
     function, hints = all_edits()[name]
-    chance = _Chance(project, seed)
+    chance = Chance(project, seed)
     given, named = [], {}
     for parameter in list(inspect.signature(function).parameters.values())[1:]:
         if parameter.kind is parameter.VAR_KEYWORD:
@@ -226,7 +226,7 @@ def find_item(project, item_id):
     return next(item for track in project.tracks for item in track.items if item.id == item_id)
 
 
-class _Chance(random.Random):
+class Chance(random.Random):
     """Values for the arguments of edits: things of the project where there are some, now and then others."""
 
     def __init__(self, project, seed):
@@ -377,30 +377,30 @@ class _Chance(random.Random):
 
 
 _SPECIAL = {
-    (ids.ItemId, ""): _Chance.item,
+    (ids.ItemId, ""): Chance.item,
     (ids.ItemId, "ids"): lambda one: one.shot() if one.random() < 0.8 else one.item(),
-    **{(ids.ItemId, name): _Chance.shot for name in ("shot_id", "shots", "left", "one_id", "other_id")},
+    **{(ids.ItemId, name): Chance.shot for name in ("shot_id", "shots", "left", "one_id", "other_id")},
     (ids.LaneId, ""): lambda one: one.one_of((lane.id for lane in one.project.lanes), 999),
     (ids.PulseId, ""): lambda one: one.one_of((pulse.id for pulse in one.project.pulses), 999),
     (ids.TrackId, ""): lambda one: one.one_of((track.id for track in one.project.tracks), 999),
-    (ids.FootageId, ""): _Chance.clip,
+    (ids.FootageId, ""): Chance.clip,
     (int, "direction"): lambda one: one.choice((-1, 1)),
     (int, "ids"): lambda one: one.one_of(row.id for row in one.project.stack),
     (int, "row_id"): lambda one: one.one_of(row.id for row in one.project.stack),
-    (int, "frame"): _Chance.frame,
+    (int, "frame"): Chance.frame,
     **{(int, name): lambda one: one.choice([64, 720, 1080, 1081]) for name in ("width", "height")},
     **{
         (int, name): lambda one: one.randint(0, 9)
         for name in ("index", "number", "place", "n_beats", "n_following", "every", "first", "to", "beat")
     },
-    **{(float, name): _Chance.instant for name in ("time", "seconds", "start", "end", "to", "anchor")},
+    **{(float, name): Chance.instant for name in ("time", "seconds", "start", "end", "to", "anchor")},
     (float, "hit"): lambda one: one.uniform(0, one.length),
     (float, "tempo"): lambda one: one.uniform(30, 300),
-    (str, "effect"): _Chance.effect,
+    (str, "effect"): Chance.effect,
     (str, "name"): lambda one: one.choice(["amount", "night", ""]),
     (str, "kind"): lambda one: one.choice(PART_KINDS),
     (str, "key"): lambda one: one.choice(SHAPES).key,
-    (tuple[ids.LaneId, float], ""): _Chance.cue,
+    (tuple[ids.LaneId, float], ""): Chance.cue,
     (tuple[float, float, float, float], "box"): lambda one: (
         0.1,
         0.2,
@@ -413,11 +413,11 @@ _SPECIAL = {
     (Song, ""): lambda one: a_song(tempo=one.uniform(60, 180)),
     (Shape, ""): lambda one: one.choice([*one.project.shapes, Shape(one.choice([720, 1080]), 1080)]),
     (Item, ""): lambda one: one.one_of(one.project.shots),
-    (Recipe, ""): _Chance.recipe,
+    (Recipe, ""): Chance.recipe,
     (Override, ""): lambda one: Override(one.uniform(0, one.length), strength=one.uniform(0, 2)),
-    (Span, ""): _Chance.span,
+    (Span, ""): Chance.span,
     (Beat, ""): lambda one: Beat(one.uniform(0, one.length), one.randint(1, 4)),
-    (SaidPart, ""): _Chance.said_part,
+    (SaidPart, ""): Chance.said_part,
 }
 """What is chosen for a type, or for an argument of a name that has it."""
 _PLACES = {Beat: lambda one: one.time, Item: lambda one: one.start, Hit: lambda one: one.time}

@@ -27,7 +27,7 @@ from epiphane.edits.form import (
     split_part,
 )
 from epiphane.edits.song import set_song
-from epiphane.edits.trim import trim_song
+from epiphane.edits.song_trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.form import kind_of, name_of, part_at, parts_of
 

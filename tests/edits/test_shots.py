@@ -25,8 +25,8 @@ from epiphane.edits.shots import (
     take_out,
 )
 from epiphane.edits.song import set_song
+from epiphane.edits.song_trim import trim_song
 from epiphane.edits.speed import change_speed
-from epiphane.edits.trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.source_time import source_seconds

@@ -74,7 +74,7 @@ OWN_FILES = {
     "log.py": "the log, in a folder that the application chooses",
     "demo/project.py": "of the demo, which is shipped",
     "desk/engine/memory.py": "what the system says of this process",
-    "desk/shell/theme.py": "icons, which are shipped",
+    "desk/look/theme.py": "icons, which are shipped",
     "audio/network.py": "weights, which are shipped",
 }
 OPENING = {"open", "read_bytes", "read_text", "imread", "VideoCapture"}

@@ -13,7 +13,7 @@ from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Trigger
 from epiphane.document.pick import Pick
 from epiphane.edits.lanes import change_lane
-from epiphane.edits.trim import trim_song
+from epiphane.edits.song_trim import trim_song
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame

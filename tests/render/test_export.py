@@ -31,7 +31,7 @@ from epiphane.edits.lanes import add_lane, change_envelope
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.shots import lay_in_row
 from epiphane.edits.song import set_song
-from epiphane.edits.trim import shape_song, trim_song
+from epiphane.edits.song_trim import shape_song, trim_song
 from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.files.project import save_project
 from epiphane.media.clip import Clip

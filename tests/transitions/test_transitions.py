@@ -23,7 +23,7 @@ from epiphane.edits.cutting import delete_shots, roll_cut, split_at
 from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import set_rate
 from epiphane.edits.regrid import regrid
-from epiphane.edits.trim import trim_song
+from epiphane.edits.song_trim import trim_song
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.keying.schedule import schedule
 from epiphane.media.fingerprint import fingerprint

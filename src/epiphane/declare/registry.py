@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any, Generic, Protocol, TypeVar
 
 from epiphane.errors import ParameterError
+from epiphane.log import logger, told
 
 
 class Declared(Protocol):
@@ -29,6 +30,9 @@ class Registry(Generic[T]):
     package : str
         Where they are declared.
     order : from one of them to what it is sorted by
+
+    Installed packages add to them by an entry point of the group that is called as the package is: loading it
+    registers what they declare. One that fails is logged and left out.
     """
 
     def __init__(self, kind: str, package: str, *, order: Callable[[T], Any]) -> None:
@@ -74,3 +78,13 @@ class Registry(Generic[T]):
             for module in pkgutil.walk_packages(package.__path__, f"{self._package}."):
                 importlib.import_module(module.name)
             self._is_read = True
+            self._read_installed()
+
+    def _read_installed(self) -> None:
+        from importlib.metadata import entry_points  # late: it takes a fortieth of a second
+
+        for entry in entry_points(group=self._package):
+            try:
+                entry.load()
+            except Exception as error:
+                logger.error("%s of an installed package left out: %s", self._kind, told(error))

@@ -19,6 +19,9 @@ BLANK_BAR_SECONDS = 2.0
 _SHORTEST_BAR_SECONDS = 0.2
 _ON_BEAT_SECONDS = 0.01
 
+DOUBTFUL = 0.5
+"""A beat that is less sure than this is drawn hollow, and counted as doubtful."""
+
 
 class Bar(Struct, frozen=True):
     """A bar: from `start` to `end` seconds, with the times of its beats.

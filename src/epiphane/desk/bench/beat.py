@@ -2,13 +2,13 @@
 
 from PyQt6.QtWidgets import QVBoxLayout
 
-from epiphane.desk.bench.fields import button, in_a_row, label, row
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.beats import STEP_SECONDS, BeatDesk
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import button, in_a_row, label, row
 from epiphane.document.song import Beat
 
 

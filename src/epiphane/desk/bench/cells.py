@@ -4,7 +4,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 
 _PAD, _BAR_GAP = 2.0, 5.0
 _STEP = 0.1

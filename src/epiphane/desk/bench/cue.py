@@ -6,7 +6,14 @@ from functools import partial
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.parameters import ParameterRows
+from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.bench.shape import ShapeRows
+from epiphane.desk.control.cues import CueDesk
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     RangeBar,
     button,
     choice_field,
@@ -17,14 +24,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.parameters import ParameterRows
-from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.bench.shape import ShapeRows
-from epiphane.desk.control.cues import CueDesk
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.score.paint import family_colour
-from epiphane.desk.shell import theme
+from epiphane.desk.look.lanes import family_colour
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import EffectInstance, Lane, Override, Setting

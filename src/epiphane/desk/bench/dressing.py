@@ -4,12 +4,12 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout
 
-from epiphane.desk.bench.fields import ChecksButton, button, in_a_row, label, row, rule
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import ChecksButton, button, in_a_row, label, row, rule
 from epiphane.document.dressing import Dressing, Mood
 
 _WORDS = {

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 from epiphane.document.envelope import PARTS_OF_A_BEAT, CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import envelope_level, in_frames
 

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.fields import button, choice_field, label, number_field, row
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
-from epiphane.desk.shell import asking, theme
+from epiphane.desk.look import asking, theme
+from epiphane.desk.look.fields import button, choice_field, label, number_field, row
 from epiphane.document.project import Project
 from epiphane.edits.picture import even_size
 from epiphane.edits.shapes import in_shape

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.audio.song_gain import fade_level
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 
 _SIZE = QSize(64, 30)
 _INSET = 4.0

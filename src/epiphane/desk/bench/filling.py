@@ -5,7 +5,11 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     button,
     choice_field,
     label,
@@ -14,10 +18,6 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell import theme
 from epiphane.document.filling import Filling, Order, Pace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId

@@ -6,10 +6,10 @@ from msgspec.structs import astuple
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, choice_field, in_a_row, label, show_choice, show_options
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
-from epiphane.desk.shell import asking
+from epiphane.desk.look import asking
+from epiphane.desk.look.fields import button, choice_field, in_a_row, label, show_choice, show_options
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_footage

@@ -8,11 +8,11 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import heard_in_band
-from epiphane.desk.bench.fields import label, row
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.score.paint import lane_colour
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label, row
+from epiphane.desk.look.lanes import lane_colour
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Lane
 from epiphane.document.project import Project, find

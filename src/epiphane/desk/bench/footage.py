@@ -2,16 +2,16 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import ChoiceField, TextField, button, label, row
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.strip import ClipStrip
+from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.moments import MomentDesk
-from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.shelf.footage import footage_facts
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import ChoiceField, TextField, button, label, row
+from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.document.footage import Footage, FootageKind, take_at
 from epiphane.edits.footage import change_footage, put_in_group
 from epiphane.edits.shots import footage_name

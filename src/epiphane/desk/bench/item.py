@@ -6,7 +6,6 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.desk.bench.item_keys import ItemKeyRows
 from epiphane.desk.bench.logo import LogoRows
 from epiphane.desk.bench.page import BenchPage
@@ -16,7 +15,8 @@ from epiphane.desk.bench.text import TextRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.document.footage import FootageKind
 from epiphane.document.timeline import (
     BlendMode,

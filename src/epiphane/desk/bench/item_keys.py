@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, choice_field, in_a_row, label, number_field, row, show_choice
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look.fields import button, choice_field, in_a_row, label, number_field, row, show_choice
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, Ramp
 from epiphane.edits.item_keys import put_key, remove_key, set_key_ramp

@@ -10,18 +10,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
-from epiphane.desk.bench.fields import (
-    ChecksButton,
-    TextField,
-    button,
-    choice_field,
-    in_a_row,
-    label,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
 from epiphane.desk.bench.follow import FollowRows, following
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.parameters import ParameterRows
@@ -33,8 +21,20 @@ from epiphane.desk.bench.text import TextRows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.titles import WordsDesk
-from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
+    ChecksButton,
+    TextField,
+    button,
+    choice_field,
+    in_a_row,
+    label,
+    row,
+    rule,
+    show_choice,
+    show_options,
+)
+from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
 from epiphane.document.lane import Accent, AccentPoint, EffectInstance, Lane, Setting, Trigger
@@ -125,13 +125,13 @@ class LaneBench(BenchPage):
         lane = self._lane()
         if lane is None:
             return
-        show_choice(self._way, lane.trigger.value)
+        show_choice(self._trigger, lane.trigger.value)
         self._steps_row.setVisible(lane.trigger is Trigger.STEP)
         cues = self._editor.cues.lane(lane.id)
         if cues is not None:
             self.pick.refresh(lane, cues)
         has_hits = lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
-        self._way.setVisible(not self._is_transition)
+        self._trigger.setVisible(not self._is_transition)
         self._way_words.setVisible(has_hits and not self._is_transition)
         self.spans.setVisible(lane.trigger is Trigger.SPAN)
         if lane.trigger is Trigger.SPAN:
@@ -199,10 +199,10 @@ class LaneBench(BenchPage):
         return made
 
     def _way_row(self) -> QWidget:
-        self._way = choice_field(
+        self._trigger = choice_field(
             "What a hit does",
             _WAYS,
-            lambda key: self._set_way(Trigger(key)),
+            lambda key: self._set_trigger(Trigger(key)),
         )
         self._steps = self._fields.number("n_steps", "Steps until it begins again")
         self._steps.setFixedWidth(48)
@@ -214,7 +214,7 @@ class LaneBench(BenchPage):
         self._lock = self._switch("Lock", "Let nothing change the lane", "is_locked")
         self._fold = self._switch("Fold", "Draw its row low", "is_folded")
         right = (self._lock, self._fold, copy)
-        return in_a_row(self._way_words, self._way, right=right)
+        return in_a_row(self._way_words, self._trigger, right=right)
 
     def _switch(self, text: str, tip: str, field: str) -> QPushButton:
         made = QPushButton(text)
@@ -394,7 +394,7 @@ class LaneBench(BenchPage):
             lambda p, lane: set_setting(p, lane, setting), f"change of {setting.name}", gesture=gesture
         )
 
-    def _set_way(self, way: Trigger) -> None:
+    def _set_trigger(self, way: Trigger) -> None:
         """Let hits do something else; what is followed at first is the band of the pulse."""
         lane = self._lane()
         if lane is None:

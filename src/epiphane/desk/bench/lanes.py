@@ -4,7 +4,14 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.pick import PickRows
+from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.bench.shape import ShapeRows
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     RangeBar,
     button,
     choice_field,
@@ -14,14 +21,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.pick import PickRows
-from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.bench.shape import ShapeRows
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.lanes import LaneDesk
-from epiphane.desk.score.paint import lane_label
-from epiphane.desk.shell import theme
+from epiphane.desk.look.lanes import lane_label
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Span
 from epiphane.document.project import Project

@@ -2,10 +2,10 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import ColourButton, row
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.bench.title_look import LookRows, check, show_colour
 from epiphane.desk.control.titles import TitleDesk
+from epiphane.desk.look.fields import ColourButton, row
 from epiphane.document.titles import LogoFill
 
 _FRESH_COLOUR = "#ece4d4"

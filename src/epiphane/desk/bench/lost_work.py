@@ -4,9 +4,9 @@ from datetime import datetime
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, in_a_row, label, rule
 from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.shell.recovery import RecoveryDesk
+from epiphane.desk.control.recovery import RecoveryDesk
+from epiphane.desk.look.fields import button, in_a_row, label, rule
 from epiphane.files.journal import LostWork
 
 

@@ -2,10 +2,10 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import ColourButton, button, choice_field, label, row, show_choice
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.mattes import MatteDesk
+from epiphane.desk.look.fields import ColourButton, button, choice_field, label, row, show_choice
 from epiphane.document.matte import Matte, MatteKind
 
 _NONE = ""

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import label
+from epiphane.desk.look.fields import label
 
 
 class BenchPage(QWidget):

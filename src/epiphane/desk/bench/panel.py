@@ -15,17 +15,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.fields import label
 from epiphane.desk.bench.page import BenchPage, NothingBench
+from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.flow_check import FlowCheck
+from epiphane.desk.control.recovery import RecoveryDesk
 from epiphane.desk.control.selection import ExportSelection, Selection, SongSelection
-from epiphane.desk.engine.clip_player import ClipPlayer
-from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.shell import theme
-from epiphane.desk.shell.recovery import RecoveryDesk
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label
 
 if TYPE_CHECKING:
     from epiphane.desk.bench.beat import BeatBench
@@ -38,12 +38,12 @@ if TYPE_CHECKING:
     from epiphane.desk.bench.lane import LaneBench
     from epiphane.desk.bench.lanes import LanesBench
     from epiphane.desk.bench.lost_work import LostWorkBench
-    from epiphane.desk.bench.panels import PanelBench
     from epiphane.desk.bench.part import DropBench, PartBench
     from epiphane.desk.bench.pulse import PulseBench
     from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
     from epiphane.desk.bench.shot import GapBench, ShotBench
     from epiphane.desk.bench.song import SongBench
+    from epiphane.desk.bench.split_screen import SplitScreenBench
     from epiphane.desk.bench.tap import TapBench
     from epiphane.desk.bench.track import TrackBench
 
@@ -198,11 +198,11 @@ class BenchPanel(QFrame):
         return self._added(GapBench(self._editor, self._desks.shots))
 
     @cached_property
-    def panels(self) -> "PanelBench":
+    def split_screen(self) -> "SplitScreenBench":
         """The page of a split screen."""
-        from epiphane.desk.bench.panels import PanelBench
+        from epiphane.desk.bench.split_screen import SplitScreenBench
 
-        return self._added(PanelBench(self._editor, self._desks.shots, self._desks.panels))
+        return self._added(SplitScreenBench(self._editor, self._desks.shots, self._desks.panels))
 
     @cached_property
     def item(self) -> "ItemBench":

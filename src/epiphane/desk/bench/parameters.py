@@ -16,7 +16,8 @@ from epiphane.declare.parameters import (
     setting_of,
     text_value,
 )
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.vary import VaryRow
+from epiphane.desk.look.fields import (
     ColourButton,
     NumberField,
     RangeBar,
@@ -26,7 +27,6 @@ from epiphane.desk.bench.fields import (
     row,
     show_choice,
 )
-from epiphane.desk.bench.vary import VaryRow
 from epiphane.document.lane import Setting, Settings
 from epiphane.lane_kinds import lane_kind
 

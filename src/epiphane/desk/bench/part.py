@@ -4,10 +4,10 @@ from functools import partial
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout
 
-from epiphane.desk.bench.fields import TextField, button, in_a_row, label, number_field, row
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.form import FormDesk
+from epiphane.desk.look.fields import TextField, button, in_a_row, label, number_field, row
 from epiphane.document.song import PART_KINDS
 from epiphane.edits.form import MOST_NAME
 from epiphane.facts.form import kind_of, name_of, parts_of

@@ -8,7 +8,10 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.desk.bench.cells import PatternCells
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     ChecksButton,
     NumberField,
     RangeBar,
@@ -20,10 +23,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.desk.shell import theme
+from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.document.ids import ItemId, LaneId
 from epiphane.document.lane import Lane, Overlap, Trigger
 from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern

@@ -8,7 +8,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from epiphane.audio.in_project import hits_in_band
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.rows import StructFields, limited_field, limits_of
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     TextField,
     choice_field,
     label,
@@ -18,10 +22,6 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields, limited_field, limits_of
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell import theme
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import (

@@ -4,13 +4,13 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, choice_field, label, row, show_choice, show_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.recipes import RecipeDesk
-from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import button, choice_field, label, row, show_choice, show_options
+from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Trigger
 from epiphane.document.recipe import Recipe

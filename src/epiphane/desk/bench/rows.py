@@ -10,7 +10,7 @@ from msgspec import Struct
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QCheckBox, QComboBox
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.look.fields import (
     NumberField,
     RangeBar,
     choice_field,

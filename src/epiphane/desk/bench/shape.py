@@ -6,8 +6,8 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from epiphane.desk.bench.envelope import EnvelopePicture
-from epiphane.desk.bench.fields import NumberField, choice_field, in_a_row, label, show_choice
 from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.look.fields import NumberField, choice_field, in_a_row, label, show_choice
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 from epiphane.lane_kinds import is_transition

@@ -5,7 +5,17 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.filling import MOVES
+from epiphane.desk.bench.matte import MatteRows
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.rows import StructFields, limited_field
+from epiphane.desk.bench.shot_sound import ShotSoundRows
+from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
+from epiphane.desk.control.desks import Desks
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shots import ShotDesk, shots_text
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import (
     ColourButton,
     RangeBar,
     button,
@@ -18,17 +28,7 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.filling import MOVES
-from epiphane.desk.bench.matte import MatteRows
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields, limited_field
-from epiphane.desk.bench.shot_sound import ShotSoundRows
-from epiphane.desk.bench.shot_speed import RAMPS, ShotSpeedRows
-from epiphane.desk.control.desks import Desks
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.shots import ShotDesk, shots_text
-from epiphane.desk.shelf.footage import footage_facts
-from epiphane.desk.shell import theme
+from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
@@ -127,7 +127,7 @@ class ShotBench(BenchPage):
         self._frames.show_value(shot.n_frames)
         show_choice(self._mode_choice, self._mode.value)
         self._start_row.setVisible(is_clip and is_one)
-        self._beyond_row.setVisible(is_clip)
+        self._extend_row.setVisible(is_clip)
         self.speed.setVisible(is_clip)
         self._land.setVisible(is_clip)
         self._bar.set_range(footage.used_from, max(footage.end, footage.used_from + 0.1))
@@ -215,13 +215,13 @@ class ShotBench(BenchPage):
     def _footage_rows(self) -> list[QWidget]:
         self._clip = choice_field("Clip that is shown", [], lambda key: self._exchange(FootageId(int(key))))
         self._beyond = StructFields(FootageCut, self._change)
-        self._beyond_row = row(
+        self._extend_row = row(
             "Past its end", self._beyond.choice("extend", "Beyond the ends of the clip", _EXTENDS)
         )
         self._snap_to = choice_field("What cuts and shots snap to while they are dragged", [], self._snap)
         for field in (self._clip, self._snap_to):
             field.setMinimumContentsLength(14)
-        return [row("Clip", self._clip), self._beyond_row, row("Snaps to", self._snap_to)]
+        return [row("Clip", self._clip), self._extend_row, row("Snaps to", self._snap_to)]
 
     def _transform_rows(self) -> list[QWidget]:
         fields = self._transform = StructFields(Transform, self._set_transform)

@@ -5,9 +5,9 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import label, number_field, row
 from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look.fields import label, number_field, row
 from epiphane.document.timeline import ItemSound
 from epiphane.edits.shots import change_shots
 

@@ -3,7 +3,10 @@
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.speed_curve import SpeedCurvePicture
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shot_time import ShotTimeDesk
+from epiphane.desk.look.fields import (
     button,
     choice_field,
     label,
@@ -11,9 +14,6 @@ from epiphane.desk.bench.fields import (
     row,
     show_choice,
 )
-from epiphane.desk.bench.speed_curve import SpeedCurvePicture
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.document.timeline import Between, Ramp, cut_of
 from epiphane.edits.speed import FASTEST, SHAPES, curve_of
 from epiphane.facts.source_time import anchor_frame

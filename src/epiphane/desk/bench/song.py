@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from epiphane.audio.heard import Listening, OtherReading
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.bench.fade import FadePicture
-from epiphane.desk.bench.fields import NumberField, button, label, number_field, row, rule
 from epiphane.desk.bench.film import FilmFields
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.rows import StructFields, limited_field
@@ -19,7 +18,7 @@ from epiphane.desk.bench.tempo_curve import TempoCurve
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.shapes import ShapeDesk
-from epiphane.desk.score.notes import DOUBTFUL
+from epiphane.desk.look.fields import NumberField, button, label, number_field, row, rule
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS, Beat, Drums, Song
@@ -36,8 +35,9 @@ from epiphane.edits.beats import (
 from epiphane.edits.picture import change_fades
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
-from epiphane.edits.trim import file_duration, shape_song, trim_song
+from epiphane.edits.song_trim import file_duration, shape_song, trim_song
 from epiphane.facts.form import parts_of
+from epiphane.facts.grid import DOUBTFUL
 from epiphane.timing import clock_text, frame_start
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."

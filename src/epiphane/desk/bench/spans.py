@@ -4,8 +4,8 @@ from functools import partial
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import button, in_a_row, label
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
 from epiphane.document.project import find

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 from epiphane.document.timeline import SpeedKey
 from epiphane.facts.speed import speed_at
 

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.shelf.tiles import paint_pin
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.marks import paint_pin
 from epiphane.document.footage import Footage, FootageKind, Moment, Passage, passage_spans, take_spans
 
 _HEIGHT, _PIN_ROOM, _TAKE_ROOM = 84, 16, 12

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPoly
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 from epiphane.timing import frame_at, frame_start
 
 _HEIGHT = 46

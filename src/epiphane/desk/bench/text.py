@@ -7,7 +7,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.bench.title_look import LookRows, check, show_colour
+from epiphane.desk.control.titles import REST_MILLISECONDS, TextDesk
+from epiphane.desk.engine.debounce import debounced
+from epiphane.desk.look.fields import (
     ColourButton,
     NumberField,
     choice_field,
@@ -17,10 +21,6 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.rows import StructFields
-from epiphane.desk.bench.title_look import LookRows, check, show_colour
-from epiphane.desk.control.titles import REST_MILLISECONDS, TextDesk
-from epiphane.desk.engine.debounce import debounced
 from epiphane.document.ids import FootageId
 from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
 from epiphane.edits.titles import FRESH_TEXT

@@ -7,7 +7,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.control.titles import TextDesk
+from epiphane.desk.look.fields import (
     ColourButton,
     button,
     choice_field,
@@ -17,8 +19,6 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.rows import StructFields
-from epiphane.desk.control.titles import TextDesk
 from epiphane.document.ids import PulseId
 from epiphane.document.titles import (
     Impact,

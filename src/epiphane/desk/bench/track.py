@@ -5,11 +5,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout
 
-from epiphane.desk.bench.fields import TextField, in_a_row, label, row
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.tracks import TrackDesk
-from epiphane.desk.score.paint import lane_label
+from epiphane.desk.look.fields import TextField, in_a_row, label, row
+from epiphane.desk.look.lanes import lane_label
 from epiphane.edits.tracks import change_track
 
 

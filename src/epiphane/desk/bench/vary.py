@@ -7,9 +7,9 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, is_colour
-from epiphane.desk.bench.fields import LABEL_WIDTH, TextField, label
 from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import LABEL_WIDTH, TextField, label
 from epiphane.document.lane import Setting
 
 

@@ -7,10 +7,9 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.attacks import attack_near
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.selection import BeatSelection
 from epiphane.desk.engine.jobs import Jobs
-from epiphane.desk.engine.playback import Playback
-from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import Beat
@@ -23,6 +22,7 @@ from epiphane.edits.beats import (
     set_beats_per_bar,
     shift_one,
 )
+from epiphane.facts.grid import DOUBTFUL
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import Progress
 

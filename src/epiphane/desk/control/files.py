@@ -16,8 +16,8 @@ from epiphane.demo.titles import open_titles_demo
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.sound_process import SOUND_RATE
-from epiphane.desk.shell import asking
-from epiphane.desk.shell.asking import CANCEL
+from epiphane.desk.look import asking
+from epiphane.desk.look.asking import CANCEL
 from epiphane.disk import is_file, short_name, withhold
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QKeyEvent
 
 from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.engine.playback import Playback
+from epiphane.desk.control.playback import Playback
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.edits.playing import forget_played, hold_hit, play_hit

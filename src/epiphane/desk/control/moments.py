@@ -2,8 +2,8 @@
 
 from PyQt6.QtCore import QObject
 
+from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.document.footage import Footage, Moment, take_at
 from epiphane.edits.footage import (
     accept_moment,

@@ -10,6 +10,7 @@ from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.control.attacks import attack_near
 from epiphane.desk.control.beats import STEP_SECONDS
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.selection import PulseSelection
 from epiphane.desk.control.taps import (
     CLICK_TEMPO,
@@ -20,7 +21,6 @@ from epiphane.desk.control.taps import (
     taken_taps,
 )
 from epiphane.desk.engine.jobs import Jobs
-from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound import PlayBuffer, open_sound
 from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.engine.ticks import with_ticks
@@ -71,7 +71,7 @@ class PulseDesk(QObject):
     # Making pulses
 
     def make(self, kind: str) -> None:
-        """Make a pulse of a kind (band, tapped, tempo, blend, or a unit of the grid), and select it."""
+        """Make a pulse of a kind (band, tapped, tempo, combined, or a unit of the grid), and select it."""
         made: list[PulseId] = []
 
         def edit(project: Project) -> Project:
@@ -96,7 +96,7 @@ class PulseDesk(QObject):
             return TempoSource(
                 song.tempo if song is not None and song.tempo else _USUAL_TEMPO, round(start, 3)
             )
-        if kind == "blend":
+        if kind == "combined":
             if len(project.pulses) < 2:
                 raise EditError("there are not two pulses yet to make one of.")
             chosen = self._editor.selection.pulse or project.pulses[0].id

@@ -10,7 +10,7 @@ from epiphane.audio.in_project import with_heard_bands
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import LaneSelection, NewRecipeSelection, RecipeSelection, SongSelection
-from epiphane.desk.shell import asking
+from epiphane.desk.look import asking
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection, ShotSelection
+from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of, placed
 from epiphane.desk.picture.view import TITLE_SAFE, PictureView
-from epiphane.desk.shell import theme
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import Framing, Item, Move, ShapeFill

@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
-from epiphane.desk.score.paint import lane_colour, lane_label
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.lanes import lane_colour, lane_label
 
 _ROW, _MARGIN = 22, 6
 _LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.mattes import MatteDesk
+from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import Placed, length_of, placed
 from epiphane.desk.picture.view import PictureView
-from epiphane.desk.shell import theme
 from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
 from epiphane.document.timeline import Item
 from epiphane.facts.framing import item_framing

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.panels import PanelDesk
+from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of
 from epiphane.desk.picture.view import PictureView
-from epiphane.desk.shell import theme
 from epiphane.document.timeline import Fit, Framing, PanelLayout, Panels
 from epiphane.facts.panels import Box, PanelPlace, panel_places
 from epiphane.render.transform import shown_size

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QApplication, QPlainTextEdit, QWidget
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.titles import REST_MILLISECONDS, TitleDesk
 from epiphane.desk.engine.debounce import debounced
+from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import placed
 from epiphane.desk.picture.view import PictureView
-from epiphane.desk.shell import theme
 from epiphane.document.timeline import Item
 from epiphane.document.titles import TextFill
 from epiphane.edits.titles import FRESH_TEXT

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QEnterEvent, QImage, QMouseEvent, QPainter, QPaintEvent,
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from epiphane.desk.engine.thumbnails import image_of
+from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import Handles
-from epiphane.desk.shell import theme
 from epiphane.types import Picture, Size
 
 _MOST_SHARE = 0.46

@@ -5,12 +5,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from epiphane.desk.control.selection import SongSelection
+from epiphane.desk.look import theme
+from epiphane.desk.look.lanes import family_colour
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import ScoreLayout, Stave, Strip
-from epiphane.desk.score.paint import family_colour
 from epiphane.desk.score.pick import bow_of, transition_under, transitions_on
 from epiphane.desk.score.rows import Press, Row
-from epiphane.desk.shell import theme
 from epiphane.keying.transition_cues import TransitionCue
 
 

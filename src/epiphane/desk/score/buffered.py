@@ -8,8 +8,8 @@ from PyQt6.QtGui import QPainter
 
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.frames import FrameServer
+from epiphane.desk.look import theme
 from epiphane.desk.score.layout import ScoreLayout
-from epiphane.desk.shell import theme
 from epiphane.timing import frame_start
 
 _TELLING_MILLISECONDS = 150

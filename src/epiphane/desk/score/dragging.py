@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QApplication, QToolTip, QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.look import theme
 from epiphane.desk.score.drag import (
     Drag,
     Grip,
@@ -21,7 +22,6 @@ from epiphane.desk.score.drag import (
 from epiphane.desk.score.lane_wide import paint_lane_wide, tell_lane_wide
 from epiphane.desk.score.layout import ScoreLayout, Strip
 from epiphane.desk.score.pick import cues_within, shots_within
-from epiphane.desk.shell import theme
 from epiphane.timing import frame_at
 
 _DRAG_START = 4

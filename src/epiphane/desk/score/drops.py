@@ -11,11 +11,11 @@ from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.overlays import FILLS
 from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.look import theme
+from epiphane.desk.look.lanes import lane_label
 from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, Place, ScoreLayout, Strip
-from epiphane.desk.score.paint import lane_label
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under
 from epiphane.desk.score.shots import paint_drop
-from epiphane.desk.shell import theme
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Span
 from epiphane.document.project import find

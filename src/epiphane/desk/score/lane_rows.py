@@ -12,15 +12,17 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.look import theme
+from epiphane.desk.look.cue_path import cue_path
+from epiphane.desk.look.lanes import family_colour, lane_colour, lane_label
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
-from epiphane.desk.score.paint import cue_path, cue_shape, family_colour, lane_colour, lane_label, ratio_of
+from epiphane.desk.score.paint import cue_shape, ratio_of
 from epiphane.desk.score.pick import cue_under
 from epiphane.desk.score.rows import Press, Row
 from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
-from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Span, Trigger
 from epiphane.document.project import find

@@ -4,9 +4,9 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import ScoreLayout
-from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId
 
 

@@ -4,28 +4,23 @@ import bisect
 import itertools
 import math
 from collections.abc import Sequence
-from typing import assert_never
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import BeatSelection
+from epiphane.desk.look import theme
+from epiphane.desk.look.marks import head_of, paint_head
 from epiphane.desk.score.layout import (
     MARGIN_LEFT,
     ScoreLayout,
     Stave,
 )
-from epiphane.desk.shell import theme
-from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import DRUMS, Beat, Hit
-
-DOUBTFUL = 0.5
-"""A beat that is less sure than this is drawn hollow, and counted as doubtful."""
+from epiphane.facts.grid import DOUBTFUL
 
 _TALL, _SHORT = 12, 5
-_LEAST_REACH, _MOST_REACH = 1.3, 3.6
-_SHARE_OF_ROOM, _NARROWEST = 0.36, 0.6
 
 
 class NotePainter:
@@ -145,63 +140,10 @@ class NotePainter:
                     painter.drawEllipse(QPointF(x, y), 5, 5)
 
 
-def head_of(pulse: Pulse) -> str:
-    """Return the kind of note head that a pulse's hits are drawn with."""
-    if pulse.unit is not None and pulse.unit.value in DRUMS:
-        return pulse.unit.value
-    match pulse.source:
-        case BandSource():
-            return "band"
-        case TappedSource():
-            return "tapped"
-        case TempoSource():
-            return "tempo"
-        case CombinedSource():
-            return "blend"
-        case HeardSource():
-            return "grid"
-        case _:
-            assert_never(pulse.source)
-
-
 def hits_between(hits: tuple[Hit, ...], start: float, end: float) -> tuple[Hit, ...]:
     """Return the hits from `start` to `end` seconds."""
     first = bisect.bisect_left(hits, start - 1e-4, key=lambda hit: hit.time)
     return hits[first : bisect.bisect_left(hits, end, key=lambda hit: hit.time)]
-
-
-def paint_head(
-    painter: QPainter, head: str, x: float, y: float, strength: float, *, room: float = math.inf
-) -> None:
-    """Paint a note head, its size the strength, no wider than the room to its nearest neighbour.
-
-    Drums are ovals and cymbals crosses, taps hollow ovals, a band's hits squares, those of the grid and of a
-    tempo upright strokes, those of two pulses diamonds.
-    """
-    reach = _LEAST_REACH + (_MOST_REACH - _LEAST_REACH) * strength
-    wide = min(reach, max(_SHARE_OF_ROOM * room, _NARROWEST))
-    if head == "hat":
-        reach, wide = 0.75 * reach, min(0.75 * reach, wide)
-        painter.setPen(QPen(theme.TEXT, min(1.1, 0.5 + wide / 4)))
-        painter.drawLine(QPointF(x - wide, y - reach), QPointF(x + wide, y + reach))
-        painter.drawLine(QPointF(x - wide, y + reach), QPointF(x + wide, y - reach))
-    elif head in ("grid", "tempo"):
-        painter.setPen(QPen(theme.TEXT, 1.6 if head == "grid" else 1.0))
-        painter.drawLine(QPointF(x, y - reach), QPointF(x, y + reach))
-    elif head == "tapped":
-        painter.setPen(QPen(theme.TEXT, 1.1))
-        painter.setBrush(theme.GROUND)
-        painter.drawEllipse(QPointF(x, y), wide * 1.15, reach * 0.9)
-    else:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.TEXT)
-        if head == "band":
-            painter.drawRect(QRectF(x - wide * 0.9, y - reach * 0.9, wide * 1.8, reach * 1.8))
-        elif head == "blend":
-            corners = ((0, -1.2), (1.2, 0), (0, 1.2), (-1.2, 0))
-            painter.drawPolygon(QPolygonF([QPointF(x + wide * a, y + reach * b) for a, b in corners]))
-        else:
-            painter.drawEllipse(QPointF(x, y), wide * 1.15, reach * 0.9)
 
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

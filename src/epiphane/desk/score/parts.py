@@ -8,11 +8,11 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import DropSelection, PartSelection, SongSelection
+from epiphane.desk.look import theme
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.pick import part_grip
 from epiphane.desk.score.rows import Press, Row
-from epiphane.desk.shell import theme
 from epiphane.document.song import Section
 from epiphane.edits.form import move_drop, move_part, shortest_part
 from epiphane.facts.form import part_at, parts_of

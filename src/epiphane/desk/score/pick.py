@@ -4,9 +4,10 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF
 
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look.cue_path import CueShape
 from epiphane.desk.score.drag import Grip
 from epiphane.desk.score.layout import Place, ScoreLayout, Stave
-from epiphane.desk.score.paint import CueShape, cue_shape
+from epiphane.desk.score.paint import cue_shape
 from epiphane.document.ids import ItemId
 from epiphane.document.lane import Lane, Trigger
 from epiphane.document.project import Project

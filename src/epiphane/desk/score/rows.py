@@ -19,6 +19,7 @@ from epiphane.desk.control.selection import (
 )
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.notes import NotePainter, hits_between
@@ -28,7 +29,6 @@ from epiphane.desk.score.shot_drag import CURSORS, ShotDrag, ShotGrip, grip_unde
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum
 from epiphane.desk.score.tooltips import beat_at
-from epiphane.desk.shell import theme
 from epiphane.edits.beats import add_beat
 from epiphane.edits.cutting import gap_at
 from epiphane.timing import frame_at

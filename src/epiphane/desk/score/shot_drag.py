@@ -13,8 +13,8 @@ from PyQt6.QtGui import QPainter
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.look import theme
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
-from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Pin, cut_of

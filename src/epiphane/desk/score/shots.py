@@ -10,9 +10,9 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
+from epiphane.desk.look import theme
+from epiphane.desk.look.marks import paint_pin
 from epiphane.desk.score.layout import ScoreLayout, Stave
-from epiphane.desk.shelf.tiles import paint_pin
-from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import FootageCut, Item

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from epiphane.audio.band_levels import LEVELS_PER_SECOND, SongLevels
+from epiphane.desk.look import theme
 from epiphane.desk.score.layout import ScoreLayout, Stave
-from epiphane.desk.shell import theme
 from epiphane.document.pulse import BandSource
 from epiphane.types import Float32Array
 

@@ -7,9 +7,9 @@ from msgspec import Struct
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter, QPixmap
 
+from epiphane.desk.look import theme
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.desk.score.rows import Row
-from epiphane.desk.shell import theme
 
 ABOVE, BELOW = 6, 6
 """How much more than a stave its picture holds, px."""

@@ -5,7 +5,6 @@ from PyQt6.QtCore import QPointF
 from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
-from epiphane.desk.score.notes import DOUBTFUL
 from epiphane.desk.score.pick import cue_under, part_grip, shot_under, skipped_hit_under, transition_under
 from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
@@ -15,6 +14,7 @@ from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
 from epiphane.edits.speed import speed_text
 from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.grid import DOUBTFUL
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue

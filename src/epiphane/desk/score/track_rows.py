@@ -6,11 +6,11 @@ from PyQt6.QtGui import QPainter, QPen
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import ItemSelection, SongSelection, TrackSelection
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.look import theme
+from epiphane.desk.look.marks import paint_pin
 from epiphane.desk.score.drag import Drag, Grip
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.rows import Press, Row
-from epiphane.desk.shelf.tiles import paint_pin
-from epiphane.desk.shell import theme
 from epiphane.document.ids import TrackId
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Track

@@ -28,6 +28,7 @@ from epiphane.desk.control.selection import LanesSelection, ShotsSelection
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.score.bows import BowsRow
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.drag import (
@@ -51,7 +52,6 @@ from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, So
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place
 from epiphane.desk.score.track_rows import TrackRow
-from epiphane.desk.shell import theme
 from epiphane.document.ids import LaneId, TrackId
 from epiphane.document.lane import Lane
 from epiphane.edits.cues import toggle_cues

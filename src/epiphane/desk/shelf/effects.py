@@ -5,10 +5,10 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
-from epiphane.desk.shell import theme
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels

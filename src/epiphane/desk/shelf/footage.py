@@ -7,21 +7,22 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
+from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.drag import carried_footage, carry_footage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.footage import FootageDesk
 from epiphane.desk.control.selection import FootageSelection
-from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails, image_of
+from epiphane.desk.look import theme
+from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
-from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind, Moment
 from epiphane.document.ids import FootageId
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
 from epiphane.edits.shots import footage_name
-from epiphane.timing import clock_text, rate_text
+from epiphane.timing import clock_text
 
 SORTS: dict[str, Callable[[Footage], object]] = {
     "As imported": lambda footage: footage.id,
@@ -38,7 +39,7 @@ _KINDS = {
 _ICONS = {FootageKind.VIDEO: "", FootageKind.STILL: "image", FootageKind.SOUND: "music"}
 _GROUPS_WIDTH = 136
 # Shares of pictures that cannot be decoded.
-_WORTH_SAYING, _MOSTLY = 0.01, 0.5
+_MOSTLY = 0.5
 _STANDING_OUT = 0.6
 _ALL, _UNUSED, _MISSING = "All", "Unused", "Missing"
 _RULE_KEY = Qt.ItemDataRole.UserRole
@@ -292,20 +293,6 @@ def tell_footage(footage: Footage, *, is_used: bool, is_missing: bool) -> str:
 def is_mostly_damaged(footage: Footage) -> bool:
     """Whether more than half of the pictures cannot be decoded."""
     return footage.damaged > _MOSTLY
-
-
-def footage_facts(footage: Footage) -> str:
-    """Return size, rate and length of some footage."""
-    size = f"{footage.width} × {footage.height}"
-    match footage.kind:
-        case FootageKind.STILL:
-            return f"still, {size}"
-        case FootageKind.SOUND:
-            return f"sound, {clock_text(footage.duration)}"
-    words = [size, f"{rate_text(footage.rate)} fps", f"{footage.duration:.2f} s", *footage.treatments]
-    if footage.damaged >= _WORTH_SAYING:
-        words.append(f"{footage.damaged * 100:.0f} % damaged")
-    return ", ".join(words)
 
 
 def _note(footage: Footage) -> str:

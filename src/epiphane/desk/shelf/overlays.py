@@ -7,10 +7,10 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.overlays import FILLS, ON_HITS
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
-from epiphane.desk.shell import theme
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import COVERING, Item

@@ -14,8 +14,9 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from epiphane.desk.bench.fields import choice_field, label
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import choice_field, label
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.moving import MovingPage
@@ -23,7 +24,6 @@ from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
-from epiphane.desk.shell import theme
 
 _SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 _SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 118, 84

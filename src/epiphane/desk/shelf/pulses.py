@@ -4,11 +4,11 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import label
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import PulseSelection
-from epiphane.desk.score.notes import head_of, paint_head
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label
+from epiphane.desk.look.marks import head_of, paint_head
 from epiphane.document.pulse import Pulse, PulseUnit
 
 _ROW_HEIGHT = 24
@@ -22,7 +22,7 @@ _KINDS = (
         "Midway between beats; its bench offers halves, thirds, quarters, drums, low, mid and high hits",
     ),
     ("Tempo", "tempo", "Hits at a bare tempo, for a song that is not there yet"),
-    ("Two pulses", "blend", "This pulse and also, without, or only where another one is"),
+    ("Two pulses", "combined", "This pulse and also, without, or only where another one is"),
 )
 
 

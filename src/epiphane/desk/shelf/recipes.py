@@ -10,7 +10,7 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import RecipeSelection
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.score.paint import family_colour, lane_label
+from epiphane.desk.look.lanes import family_colour, lane_label
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile

@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.marks import paint_pin
 
 TILE = QSize(112, 92)
 PICTURE = QSize(104, 58)
@@ -294,16 +295,6 @@ class _TileDelegate(QStyledItemDelegate):
             painter.drawPath(outline)
         _write(painter, box, tile)
         painter.restore()
-
-
-def paint_pin(painter: QPainter, x: float, base: float, is_filled: bool, *, height: float = 9) -> None:
-    """Paint a moment: a stalk standing on `base` with a head, hollow while it is only proposed."""
-    painter.setPen(QPen(theme.GROUND, 3))
-    painter.drawLine(QPointF(x, base), QPointF(x, base - height))
-    painter.setPen(QPen(theme.TEXT, 1.2))
-    painter.setBrush(theme.TEXT if is_filled else theme.GROUND)
-    painter.drawLine(QPointF(x, base), QPointF(x, base - height + 3))
-    painter.drawEllipse(QPointF(x, base - height + 1), 2.6, 2.6)
 
 
 def _paint_icon(painter: QPainter, box: QRect, icon: str, *, is_alone: bool) -> None:

@@ -5,10 +5,10 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import BLANKS, THUMB_SIZE, Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Tile
-from epiphane.desk.shell import theme
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.render.nodes import FramePlan, Joined, Node, Shown, Solid, lowest_shown
 from epiphane.transitions.declare import TRANSITIONS, Progress, Transition

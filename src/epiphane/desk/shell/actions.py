@@ -6,7 +6,7 @@ from msgspec import Struct
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 
 
 class ActionSpec(Struct, frozen=True):

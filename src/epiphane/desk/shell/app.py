@@ -8,13 +8,14 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
+from PyQt6 import sip
 from PyQt6.QtCore import QMessageLogContext, QSize, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
 from epiphane.desk.engine.memory import limit_arenas
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 from epiphane.desk.shell.window import Window
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
@@ -68,6 +69,8 @@ def run(path: Path | None = None, *, demo: str | None = None) -> int:
     code = app.exec()
     if has_abandoned():
         os._exit(code)  # a thread that hangs in the system would keep the process
+    sys.excepthook = sys.__excepthook__
+    sip.delete(window)  # first: Python lets go of both in any order, and without its application Qt may crash
     return code
 
 

@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from epiphane.desk.bench.fields import label
 from epiphane.desk.control.overlays import FILLS, ON_HITS
 from epiphane.desk.control.selection import (
     FootageSelection,
@@ -32,10 +31,11 @@ from epiphane.desk.control.selection import (
     Selection,
 )
 from epiphane.desk.engine.debounce import debounced
-from epiphane.desk.score.paint import lane_label
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label
+from epiphane.desk.look.lanes import lane_label
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shelf.search import best_first
-from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import ACTIONS, OTHER_WORDS, key_text
 from epiphane.desk.shell.menus import actions_for
 from epiphane.document.ids import FootageId

@@ -13,11 +13,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.fields import label
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.engine.playback import Playback
+from epiphane.desk.control.playback import Playback
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
-from epiphane.desk.shell import theme
 from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError

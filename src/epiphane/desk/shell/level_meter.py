@@ -5,8 +5,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.audio.mix import decibels_too_loud
-from epiphane.desk.engine.playback import Playback
-from epiphane.desk.shell import theme
+from epiphane.desk.control.playback import Playback
+from epiphane.desk.look import theme
 
 METER_WIDTH = 68
 _LOWEST_DECIBELS = -48.0

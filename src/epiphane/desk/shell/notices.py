@@ -14,10 +14,10 @@ from PyQt6.QtWidgets import (
     QPushButton,
 )
 
-from epiphane.desk.bench.fields import label
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Job, Jobs
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import label
 from epiphane.timing import clock_text
 
 _PLAIN_SECONDS = 8

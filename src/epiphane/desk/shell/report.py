@@ -7,7 +7,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.shell.asking import ask_new_file
+from epiphane.desk.look.asking import ask_new_file
 from epiphane.document.project import Project
 from epiphane.errors import DiskError
 from epiphane.log import write_report

@@ -30,7 +30,7 @@ from epiphane.desk.control.selection import (
     TapSelection,
     TrackSelection,
 )
-from epiphane.desk.score.paint import lane_label
+from epiphane.desk.look.lanes import lane_label
 from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.main_track import shot_name, track_name
@@ -242,7 +242,7 @@ def _of_footage(window: "Window") -> Subjects:
 
     def shot_page() -> BenchPage:
         shot = editor.selected_shot()
-        return bench.panels if shot is not None and isinstance(shot.content, Panels) else bench.shot
+        return bench.split_screen if shot is not None and isinstance(shot.content, Panels) else bench.shot
 
     def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
         return Subject(

@@ -4,9 +4,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from epiphane.desk.bench.fields import label
-from epiphane.desk.score.paint import CueShape, cue_path
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
+from epiphane.desk.look.cue_path import CueShape, cue_path
+from epiphane.desk.look.fields import label
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family
 from epiphane.files.settings import recent_projects

@@ -20,11 +20,13 @@ from PyQt6.QtWidgets import (
 
 from epiphane.desk.bench.panel import BenchPanel
 from epiphane.desk.control.beats import BeatDesk
+from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
+from epiphane.desk.control.flow_check import FlowCheck
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.instrument import Instrument
@@ -33,25 +35,25 @@ from epiphane.desk.control.mattes import MatteDesk
 from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.control.overlays import OverlayDesk
 from epiphane.desk.control.panels import PanelDesk
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.recovery import RecoveryDesk
 from epiphane.desk.control.selection import ExportSelection
 from epiphane.desk.control.shapes import ShapeDesk
+from epiphane.desk.control.shot_sounds import ShotSounds
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
-from epiphane.desk.engine.clip_player import ClipPlayer
 from epiphane.desk.engine.debounce import debounced
-from epiphane.desk.engine.flow_check import FlowCheck
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.jobs import EXPORT_TOPIC, Jobs
 from epiphane.desk.engine.memory import MemoryKeeper
-from epiphane.desk.engine.playback import Playback
-from epiphane.desk.engine.shot_sounds import ShotSounds
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
+from epiphane.desk.look import theme
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
@@ -68,7 +70,6 @@ from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.panel import ShelfPage, ShelfPanel
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
-from epiphane.desk.shell import theme
 from epiphane.desk.shell.actions import make_actions
 from epiphane.desk.shell.commands import Commands
 from epiphane.desk.shell.finder import Finder
@@ -78,7 +79,6 @@ from epiphane.desk.shell.keys import KeyList
 from epiphane.desk.shell.large import LargePicture
 from epiphane.desk.shell.menus import BEGINNING, MENUS, able, laying_choices, menu_of
 from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
-from epiphane.desk.shell.recovery import RecoveryDesk
 from epiphane.desk.shell.subjects import subjects_of
 from epiphane.desk.shell.welcome import Welcome
 from epiphane.files.recipes import KeptRecipe, RecipeBook

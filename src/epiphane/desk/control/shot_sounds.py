@@ -5,9 +5,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.audio.accents import with_accents
 from epiphane.audio.mix import decibels_too_loud, mixed_with_shots, peak_of, read_sounds
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Jobs
-from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.facts.heard import heard_items
 from epiphane.keying.accent_hits import accent_hits

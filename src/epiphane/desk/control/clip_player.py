@@ -7,9 +7,9 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.selection import FootageSelection
 from epiphane.desk.engine.jobs import Jobs
-from epiphane.desk.engine.playback import Playback
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.engine.sound import PlayBuffer
 from epiphane.desk.engine.sound_process import SOUND_RATE

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.selection import LostWorkSelection, SongSelection
-from epiphane.desk.shell.asking import CANCEL
+from epiphane.desk.look.asking import CANCEL
 from epiphane.document.project import Project
 from epiphane.files.journal import LostWork
 

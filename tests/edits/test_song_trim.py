@@ -15,7 +15,7 @@ from epiphane.document.song import Hit
 from epiphane.document.timeline import cut_of
 from epiphane.edits.pulses import add_pulse
 from epiphane.edits.song import lock_song
-from epiphane.edits.trim import shape_song, trim_song
+from epiphane.edits.song_trim import shape_song, trim_song
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.keying.schedule import schedule

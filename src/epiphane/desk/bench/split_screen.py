@@ -6,7 +6,12 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout
 
-from epiphane.desk.bench.fields import (
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.rows import StructFields, limited_field
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.panels import PanelDesk
+from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.look.fields import (
     ColourButton,
     button,
     choice_field,
@@ -18,11 +23,6 @@ from epiphane.desk.bench.fields import (
     show_choice,
     show_options,
 )
-from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields, limited_field
-from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.panels import PanelDesk
-from epiphane.desk.control.shots import ShotDesk
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.timeline import Framing, Panel, PanelLayout, Panels, Pin
@@ -35,7 +35,7 @@ _LAYOUTS = tuple((layout, layout.value) for layout in PanelLayout)
 _TOGETHER = ""
 
 
-class PanelBench(BenchPage):
+class SplitScreenBench(BenchPage):
     """The selected split screen; one of its panels at a time is looked at closely."""
 
     def __init__(self, editor: Editor, shots: ShotDesk, desk: PanelDesk) -> None:

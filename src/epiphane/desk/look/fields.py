@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.shell import theme
+from epiphane.desk.look import theme
 
 LABEL_WIDTH = 104
 NUMBER_WIDTH = 74

@@ -1,0 +1,1 @@
+"""What everything in the window is painted with and made of: colours, fonts, fields, marks."""

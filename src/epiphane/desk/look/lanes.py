@@ -1,0 +1,26 @@
+"""The colours and names of lanes and effects."""
+
+from PyQt6.QtGui import QColor
+
+from epiphane.desk.look import theme
+from epiphane.document.lane import Lane
+from epiphane.lane_kinds import lane_kind
+
+
+def lane_colour(lane: Lane) -> QColor:
+    """Return the colour of a lane's family."""
+    return family_colour(lane.effect)
+
+
+def family_colour(key: str) -> QColor:
+    """Return the colour of an effect's family."""
+    effect = lane_kind(key)
+    return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
+
+
+def lane_label(lane: Lane) -> str:
+    """Return what a lane is called: by the editor, else by its effect."""
+    if lane.name:
+        return lane.name
+    effect = lane_kind(lane.effect)
+    return f"{lane.effect} (missing)" if effect is None else effect.label

@@ -102,7 +102,8 @@ def is_transition(key: str) -> bool:
 
 def takes_clips(key: str) -> bool:
     """Whether a lane of a key has footage of its own: to be laid over, or as a matte."""
-    return key in (OVERLAY.key, "matte")
+    transition = TRANSITIONS.find(key)
+    return key == OVERLAY.key or (transition is not None and transition.takes_clips)
 
 
 def alike(key: str) -> tuple[LaneKind, ...]:

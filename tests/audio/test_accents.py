@@ -96,7 +96,7 @@ def test_a_lane_and_a_single_cue_have_accents_on_the_frames_of_their_peaks():
     assert 1.0 not in found
     assert found[2.0] == (AccentSound.CLICK, -6.0)
     assert found[round(frame_start(94, project.rate), 6)] == (AccentSound.THUMP, -3.0)
-    muted = replace(project, stack=(replace(lane, muted=True),))
+    muted = replace(project, stack=(replace(lane, is_muted=True),))
     assert accent_hits(muted, schedule(muted)) == ()
     plain = replace(project, stack=(replace(lane, accent=None, overrides=()),))
     assert accent_hits(plain, schedule(plain)) == ()

@@ -61,7 +61,7 @@ def test_fields_step_with_keys_and_leave_the_rest_to_the_window(demo):
         QTest.keyClick(spin, key)
     assert lane_of(demo).envelope.fall == before + 1
     QTest.keyClick(spin, Qt.Key.Key_M)
-    assert lane_of(demo).muted
+    assert lane_of(demo).is_muted
     QTest.keyClick(spin, Qt.Key.Key_Space)
     assert demo.playback.is_playing
     QTest.keyClick(spin, Qt.Key.Key_Space)

@@ -512,7 +512,7 @@ def test_rows_are_put_in_order_by_their_names_aimed_locked_and_folded(demo):
     editor.select(LaneSelection(flash))
     demo.bench.lane._lock.click()
     assert not editor.apply(lambda p: change_lane(p, flash, depth=0.1), "depth")
-    assert editor.apply(lambda p: change_lane(p, flash, muted=True), "mute")
+    assert editor.apply(lambda p: change_lane(p, flash, is_muted=True), "mute")
 
 
 def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):

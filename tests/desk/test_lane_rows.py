@@ -89,7 +89,7 @@ def test_what_is_changed_is_changed_in_all_of_them_in_one_step(demo):
     cue = demo.editor.cues.lanes[3].cues[4]
     assert cue.frame == round(cue.hit.time * 30 - 0.5) + 2 or cue.frame == int(cue.hit.time * 30) + 2
     QTest.keyClick(demo, Qt.Key.Key_M)
-    assert [lane.muted for lane in demo.editor.project.lanes] == [False, False, True, True, True, False]
+    assert [lane.is_muted for lane in demo.editor.project.lanes] == [False, False, True, True, True, False]
     QTest.keyClick(demo, Qt.Key.Key_Up, CTRL | SHIFT)
     order = [lane.effect for lane in demo.editor.project.lanes]
     assert order == [before.lanes[k].effect for k in (0, 2, 3, 4, 1, 5)]

@@ -66,7 +66,7 @@ def test_after_any_edit_a_stave_is_painted_as_if_anew(demo):
         lambda: editor.apply(lambda p: change_lane(p, first, depth=0.4), "x"),
         lambda: editor.apply(lambda p: change_envelope(p, first, fall=20), "x"),
         lambda: editor.apply(lambda p: change_lane(p, first, trigger=Trigger.STEP), "x"),
-        lambda: editor.apply(lambda p: change_lane(p, first, muted=True, name="Sparks"), "x"),
+        lambda: editor.apply(lambda p: change_lane(p, first, is_muted=True, name="Sparks"), "x"),
         lambda: editor.apply(lambda p: change_lane(p, second, shots=(shot,)), "x"),
         lambda: editor.select(ShotSelection(shot)),
         lambda: editor.apply(lambda p: change_shot(p, shot, is_locked=True), "x"),

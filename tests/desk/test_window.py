@@ -212,7 +212,7 @@ def test_lanes_are_stepped_muted_and_removed_with_keys(edit, qtbot):
     QTest.keyClick(window, Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)
     assert window.editor.selection.lane == flash
     QTest.keyClick(window, Qt.Key.Key_M)
-    assert window.editor.project.lanes[0].muted
+    assert window.editor.project.lanes[0].is_muted
     QTest.keyClick(window, Qt.Key.Key_Delete)
     assert [lane.id for lane in window.editor.project.lanes] == [zoom]
     assert isinstance(window.editor.selection, SongSelection)

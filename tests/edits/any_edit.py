@@ -123,7 +123,7 @@ _CHANGED = {
     Item: ("is_locked", "transform", "opacity", "blend", "fade_in", "fade_out"),
     Song: ("fade_in", "fade_out", "gain", "fade_bend"),
     Footage: ("name", "group"),
-    Lane: ("depth", "muted", "seed", "wander", "overlap", "trigger", "n_steps", "name"),
+    Lane: ("depth", "is_muted", "seed", "wander", "overlap", "trigger", "n_steps", "name"),
     Pulse: ("name", "every", "first", "keep"),
     Track: ("name", "is_muted"),
     Panel: ("delay", "framing"),

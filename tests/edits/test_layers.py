@@ -86,7 +86,7 @@ def test_a_locked_row_is_not_changed_but_goes_along_with_the_beats():
     ):
         with pytest.raises(EditError, match="locked: unlock it first"):
             refuse_locked_rows(project, edited)
-    refuse_locked_rows(project, change_lane(project, lane.id, muted=True, is_folded=True))
+    refuse_locked_rows(project, change_lane(project, lane.id, is_muted=True, is_folded=True))
     refuse_locked_rows(project, change_lane(project, lane.id, is_locked=False))
     refuse_locked_rows(project, move_row(project, lane.id, to=2))
     beats = [replace(beat, time=beat.time + 0.1) for beat in project.song.beats[:-1]]

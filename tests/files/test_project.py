@@ -54,7 +54,7 @@ lanes = st.builds(
     shots=st.lists(st.integers(1, 9).map(ItemId), max_size=3).map(tuple),
     depth=shares,
     wander=shares,
-    muted=st.booleans(),
+    is_muted=st.booleans(),
     settings=st.lists(
         st.builds(Setting, name=st.text(), peak=st.floats(-1e6, 1e6) | st.text()), max_size=3
     ).map(tuple),

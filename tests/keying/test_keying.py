@@ -129,7 +129,7 @@ def test_wandering_is_the_same_every_time_and_never_stronger():
 
 
 def test_a_muted_lane_fires_nothing_and_an_orphan_keeps_still():
-    muted = schedule(change_lane(a_project(), FLASH, muted=True)).lanes[0]
+    muted = schedule(change_lane(a_project(), FLASH, is_muted=True)).lanes[0]
     assert muted.levels.max() == 0
     assert len(muted.cues) == 32  # they can still be seen
     orphan = replace(a_project(), pulses=())

@@ -121,7 +121,7 @@ def test_where_a_row_is_solo_all_others_are_silent():
     project = replace(project, stack=(*project.stack, track))
     flash, zoom = project.lanes
     assert silent_rows(project) == frozenset()
-    muted = replace(project, stack=(replace(flash, muted=True), zoom, replace(track, is_muted=True)))
+    muted = replace(project, stack=(replace(flash, is_muted=True), zoom, replace(track, is_muted=True)))
     assert silent_rows(muted) == {flash.id, track.id}
     solo = replace(project, stack=(flash, zoom, replace(track, is_solo=True)))
     assert silent_rows(solo) == {flash.id, zoom.id}

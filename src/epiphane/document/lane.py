@@ -3,7 +3,7 @@
 from enum import Enum
 from typing import Annotated, TypeAlias
 
-from msgspec import Meta, Struct
+from msgspec import Meta, Struct, field
 
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, Seconds, Share, TrackId
@@ -175,7 +175,7 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     n_steps: Annotated[int, Meta(ge=1, le=32)] = 4
     follow: Follow = Follow()
     overlap: Overlap = Overlap.STRONGER
-    muted: bool = False
+    is_muted: bool = field(default=False, name="muted")  # as the files call it
     is_solo: bool = False
     shots: Annotated[tuple[ItemId, ...], Meta(max_length=200_000)] = ()
     settings: Settings = ()

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from epiphane.document.dressing import Dressing
 from epiphane.document.filling import Filling
 from epiphane.document.footage import Footage
-from epiphane.document.ids import LaneId, PixelCount
+from epiphane.document.ids import FootageId, LaneId, PixelCount
 from epiphane.document.lane import Lane
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Song
@@ -118,6 +118,11 @@ class HasId(Protocol):
 
 
 T = TypeVar("T", bound=HasId)
+
+
+def footage_of(project: Project, number: FootageId | None) -> Footage | None:
+    """Return the footage of a project that has a number, or None where there is none."""
+    return next((one for one in project.footage if one.id == number), None)
 
 
 def find(things: Iterable[T], wanted: int, kind: str) -> T:

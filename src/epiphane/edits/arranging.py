@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, footage_of
 from epiphane.document.timeline import FootageCut, Item, Pin
 from epiphane.edits.filling import fitting_footage
 from epiphane.edits.main_track import MainTrack, on_main_track
@@ -167,7 +167,7 @@ def shots_every(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
 
 def _going_on(project: Project, track: MainTrack, source: Item, start: int, end: int) -> Item:
     """Return a shot that shows more of what another one shows."""
-    footage = next((one for one in project.footage if one.id == source.footage), None)
+    footage = footage_of(project, source.footage)
     if footage is None or footage.kind is FootageKind.STILL or not isinstance(source.content, FootageCut):
         free = pinned(source, None, project.rate)
         return replace(free, start=start, n_frames=end - start, is_locked=False)

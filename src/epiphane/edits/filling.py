@@ -100,7 +100,7 @@ def fitting_footage(project: Project) -> list[Footage]:
 def _handle(project: Project) -> float:
     """Return how many seconds of a clip transitions at its cuts may want to see beyond both of them."""
     cuts = {pulse.id for pulse in project.pulses if pulse.unit is PulseUnit.CUT}
-    shapes = [lane.envelope for lane in project.lanes if lane.pulse in cuts and not lane.muted]
+    shapes = [lane.envelope for lane in project.lanes if lane.pulse in cuts and not lane.is_muted]
     frames = [max(shape.rise + shape.lead, shape.hold + shape.fall - shape.lead) for shape in shapes]
     return (max(frames, default=_USUAL_HANDLE) + 1) / float(project.rate)
 

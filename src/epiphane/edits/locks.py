@@ -30,8 +30,7 @@ def refuse_locked_rows(old: Project, new: Project) -> None:
 
 def _bare(row: Lane | Track) -> Lane | Track:
     """Return a row without what may be changed of a locked one."""
-    row = replace(row, is_locked=False, is_solo=False, is_folded=False)
-    return replace(row, muted=False) if isinstance(row, Lane) else replace(row, is_muted=False)
+    return replace(row, is_locked=False, is_solo=False, is_folded=False, is_muted=False)
 
 
 def _name(row: Lane | Track) -> str:

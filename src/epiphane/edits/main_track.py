@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, footage_of
 from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill, Track
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.followed_cuts import with_cuts_followed
@@ -172,7 +172,7 @@ def track_name(project: Project, track: Track) -> str:
 def shot_name(project: Project, item: Item) -> str:
     """Return what a shot is called: as its footage, or by what it shows."""
     shown = item.content.footage if isinstance(item.content, LogoFill) else item.footage
-    footage = next((one for one in project.footage if one.id == shown), None)
+    footage = footage_of(project, shown)
     if footage is not None:
         return footage_name(footage)
     if isinstance(item.content, ShapeFill):

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId
 from epiphane.document.matte import Matte, MatteKind, MatteMark, MatteStroke
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, footage_of
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.checked import checked, with_changes
 from epiphane.edits.shots import with_shot
@@ -27,7 +27,7 @@ def begin_matte(project: Project, shot_id: ItemId, kind: MatteKind) -> Project:
         If the shot shows no clip.
     """
     shot = find(project.shots, shot_id, "shot")
-    footage = next((one for one in project.footage if one.id == shot.footage), None)
+    footage = footage_of(project, shot.footage)
     if footage is None or footage.kind is not FootageKind.VIDEO or not isinstance(shot.content, FootageCut):
         raise EditError("only a shot of a clip can have a matte")
     old = Matte() if shot.matte is None else shot.matte

@@ -130,7 +130,7 @@ def _of_no_song(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
     lane = replace(lane, accent=None if is_own_sound else lane.accent)
     if lane.words is not None:
         lane = replace(lane, words=text_of_no_song(lane.words))
-    lane = replace(lane, muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
+    lane = replace(lane, is_muted=False, is_solo=False, is_locked=False, is_folded=False, is_dressed=False)
     return _with_numbers(lane, numbers)
 
 

@@ -94,7 +94,7 @@ def _whole(song: Song) -> Song:
         song,
         beats=tuple(beat for part in parts for beat in part.beats),
         drums=drums,
-        sections=_joined([section for part in parts for section in part.sections]),
+        sections=_cut_sections_merged([section for part in parts for section in part.sections]),
         drops=tuple(drop for part in parts for drop in part.drops),
     )
 
@@ -148,7 +148,7 @@ def _shifted(part: CutOff, by: float) -> CutOff:
     )
 
 
-def _joined(sections: list[Section]) -> tuple[Section, ...]:
+def _cut_sections_merged(sections: list[Section]) -> tuple[Section, ...]:
     """Return sections of which those that a trim has cut in two are one again."""
     made: list[Section] = []
     for section in sections:

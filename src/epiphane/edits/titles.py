@@ -6,7 +6,7 @@ from epiphane.document.envelope import Envelope
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.lane import Lane
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import FootageCut, Item, Pin
 from epiphane.document.titles import LogoFill, Shadow, TextFill, TextMotion, TextUnit, TitleFill
@@ -103,7 +103,7 @@ def set_as_logo(project: Project, item_id: ItemId, *, hit: float | None = None) 
     if isinstance(item.content, LogoFill):
         cut = FootageCut(item.content.footage)
         return replace_item(project, item_id, lambda found: replace(found, content=cut, pin=None))
-    footage = next((one for one in project.footage if one.id == item.footage), None)
+    footage = footage_of(project, item.footage)
     if footage is None or footage.kind is not FootageKind.STILL:
         raise EditError("only a still or a drawing can be a logo")
     fill = replace(fresh_logo(project, footage), arrive=FRESH_TEXT.arrive)

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from fractions import Fraction
 
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Extend, FootageCut, Item, cut_of
 from epiphane.facts.source_time import running_seconds, shown_span
 
@@ -28,7 +28,7 @@ def n_frames_lacking(project: Project, item: Item | None, frames: Iterable[int])
 def _clip_of(project: Project, item: Item | None) -> Footage | None:
     if item is None or not isinstance(item.content, FootageCut):
         return None
-    found = next((one for one in project.footage if one.id == item.footage), None)
+    found = footage_of(project, item.footage)
     return found if found is not None and found.kind is FootageKind.VIDEO else None
 
 

@@ -14,11 +14,11 @@ _BETWEEN = "middle"
 
 def parts_of(song: Song | None) -> tuple[Section, ...]:
     """Return the parts of a song, ascending; neighbours of one label that nobody has set apart are one."""
-    return () if song is None else _joined(song.sections)
+    return () if song is None else _like_neighbours_merged(song.sections)
 
 
 @lru_cache(maxsize=8)
-def _joined(sections: tuple[Section, ...]) -> tuple[Section, ...]:
+def _like_neighbours_merged(sections: tuple[Section, ...]) -> tuple[Section, ...]:
     made: list[Section] = []
     for section in sections:
         last = made[-1] if made else None

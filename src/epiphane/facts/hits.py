@@ -101,10 +101,10 @@ def hits_of(pulse: Pulse, context: HitContext) -> tuple[Hit, ...]:
     Every Nth hit of the grid is counted from the first downbeat, both ways, so that it falls on it; of
     other sources from their first hit.
     """
-    return _Working(context).hits(pulse)
+    return _HitFinder(context).hits(pulse)
 
 
-class _Working:
+class _HitFinder:
     """Works out the hits of a pulse; each one that it is made of once, however many are made of that."""
 
     def __init__(self, context: HitContext) -> None:

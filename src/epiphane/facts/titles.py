@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from msgspec import Struct
 
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.song import Hit
 from epiphane.document.timeline import Item
 from epiphane.document.titles import LogoFill, TitleLook
@@ -94,6 +94,6 @@ def since_landing(fill: TitleLook, n_frames: int, rate: Fraction) -> float:
 
 def logo_size(project: Project, fill: LogoFill) -> tuple[float, float]:
     """Return how wide and high a logo is, in shares of the frame of a project."""
-    footage = next((one for one in project.footage if one.id == fill.footage), None)
+    footage = footage_of(project, fill.footage)
     aspect = 1.0 if footage is None else footage.width / footage.height
     return fill.height * aspect * project.height / project.width, fill.height

@@ -47,9 +47,10 @@ def with_changes_done(project: dict[str, Any], changes: Sequence[Any]) -> dict[s
 def _collect(old: Any, new: Any, path: Path, found: list[Change]) -> None:
     if old is new:
         return
-    if isinstance(old, Struct) and type(old) is type(new):
-        for name in old.__struct_fields__:
-            _collect(getattr(old, name), getattr(new, name), (*path, name), found)
+    # What is written as an array has no names to find a place by: it is exchanged whole.
+    if isinstance(old, Struct) and type(old) is type(new) and not old.__struct_config__.array_like:
+        for name, written in zip(old.__struct_fields__, old.__struct_encode_fields__, strict=True):
+            _collect(getattr(old, name), getattr(new, name), (*path, written), found)
     elif isinstance(old, tuple) and isinstance(new, tuple):
         _collect_elements(old, new, path, found)
     elif old != new:

@@ -126,9 +126,14 @@ def pasted_bars(project: Project, copied: CopiedBars, seconds: float) -> Pasted:
 
 
 def _as_there(time: float, source: Cue | None, *, usual: float, is_natural: bool) -> Override:
-    """Return what a hit is to do to be as a cue or to be still; `usual` is its strength without a change.
+    """Return the override by which a hit becomes a copy of a cue, or fires nothing where that is None.
 
-    It fires without a change where it `is_natural`.
+    Parameters
+    ----------
+    usual : float
+        The strength that its cue has without an override.
+    is_natural : bool
+        Whether it fires without one.
     """
     if source is None:
         return Override(time, off=is_natural)

@@ -5,7 +5,7 @@ from msgspec import Struct
 from epiphane.declare.parameters import Values
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.lane import Lane
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import BlendMode, Fit, Transform
 from epiphane.facts.overlays import moment_of
 from epiphane.keying.schedule import Cue, Schedule
@@ -48,7 +48,7 @@ def clip_of(project: Project, lane: Lane, cue: Cue, turn: int) -> Footage | None
     wanted = None if cue.override is None else cue.override.clip
     if wanted is None and lane.clips:
         wanted = lane.clips[turn % len(lane.clips)]
-    found = next((one for one in project.footage if one.id == wanted), None)
+    found = footage_of(project, wanted)
     return None if found is None or found.kind is FootageKind.SOUND else found
 
 

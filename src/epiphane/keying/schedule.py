@@ -379,7 +379,7 @@ def _over_span(cue: Cue, first: int, end: int) -> Cue:
     """Return the cue of a span: it is on from one frame to before another, with its slopes inside."""
     envelope = over_span(cue.envelope, end - first)
     nudge = 0 if cue.override is None else cue.override.nudge
-    return Cue(cue.hit, first + nudge + int(envelope.rise), cue.strength, envelope, cue.override)
+    return replace(cue, frame=first + nudge + int(envelope.rise), envelope=envelope)
 
 
 def _overridden(lane: Lane, cue: Cue, override: Override, beat_frames: float) -> Cue:
@@ -388,7 +388,7 @@ def _overridden(lane: Lane, cue: Cue, override: Override, beat_frames: float) ->
     if own is not None:
         envelope = in_frames(own, beat_frames)
         frame += lane.envelope.lead - own.lead
-    return Cue(cue.hit, frame, cue.strength * factor, envelope, override)
+    return replace(cue, frame=frame, strength=cue.strength * factor, envelope=envelope, override=override)
 
 
 def _in_frames(envelope: Envelope, beats: FloatArray) -> list[Envelope]:

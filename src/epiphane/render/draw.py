@@ -185,7 +185,7 @@ class _Drawing:
             for number, plane in enumerate(raw.planes)
         ]
         if raw.has_alpha:
-            planes = [_joined(planes)]
+            planes = [_merged(planes)]
         return [np.asarray(with_pass_applied(plane, done), np.uint8) for plane in planes]
 
     def _content(self, node: Node, part: ResolutionRun, *, is_over: bool, has_edge: bool) -> WorkingImage:
@@ -220,7 +220,7 @@ class _Drawing:
             case SplitScreen():
                 made = _opaque(self._split_screen(node.content), has_edge=has_edge)
             case Joined():
-                made = _opaque(self._joined(node.content), has_edge=has_edge)
+                made = _opaque(self._transition(node.content), has_edge=has_edge)
             case _:
                 assert_never(node.content)
         whole = _at_resolution(made, part, self._size)
@@ -239,7 +239,7 @@ class _Drawing:
             lay_panel(picture, part.rounded(part.node(panel.node)), panel.place, box, split)
         return picture
 
-    def _joined(self, joined: Joined) -> Picture:
+    def _transition(self, joined: Joined) -> Picture:
         """Return what a transition makes of its two pictures: BGR, at the size of the picture."""
         transition = TRANSITIONS.find(joined.key)
         if transition is None:
@@ -315,13 +315,13 @@ class _Drawing:
         if part.shrink == 1:
             planes = self.moved(raw, shown.transform, small, done)
             sized = [rounded(resized(plane, small, cv2.INTER_NEAREST)) for plane in planes]
-            pixels: Pixels = _joined(sized)
+            pixels: Pixels = _merged(sized)
         else:
             planes = [
                 placed_plane(plane, raw, small, self._shape, shown.transform, is_chroma=number > 0)
                 for number, plane in enumerate(raw.planes)
             ]
-            pixels = with_pass_applied(_joined(planes).astype(np.float32), done)
+            pixels = with_pass_applied(_merged(planes).astype(np.float32), done)
         return toned(WorkingImage(pixels, to_bgr), done.tones)
 
     def _with_alpha(self, raw: RawPicture, transform: Transform) -> Picture:
@@ -332,7 +332,7 @@ class _Drawing:
         ]
         if raw.has_alpha:
             return np.asarray(planes[0], np.uint8)
-        colours = WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
+        colours = WorkingImage(_merged(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
         opaque = np.full(raw.planes[0].shape[:2], 255, np.uint8)
         whole = RawPicture((opaque,), pixel_aspect=raw.pixel_aspect)
         alpha = placed_plane(opaque, whole, self._size, self._shape, transform)
@@ -453,7 +453,7 @@ def _with_own_alpha(raw: RawPicture) -> Picture:
     if raw.has_alpha:
         return np.asarray(raw.planes[0], np.uint8)
     planes = [rounded(resized(plane, raw.shape, cv2.INTER_LINEAR)) for plane in raw.planes]
-    colours = WorkingImage(_joined(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
+    colours = WorkingImage(_merged(planes), yuv_to_bgr(raw.spec) if len(planes) == 3 else None)
     return _opaque(rounded(colours.resolved()), has_edge=True)
 
 
@@ -512,7 +512,7 @@ def _filtered(picture: Picture, step: Filter) -> Picture:
     return under_alpha(step.apply(straight(picture)), picture[..., 3])
 
 
-def _joined(planes: Sequence[Plane]) -> Picture:
+def _merged(planes: Sequence[Plane]) -> Picture:
     """Return planes as one picture; with alpha it is premultiplied, so it lies over black already."""
     if len(planes) == 1:
         return np.ascontiguousarray(planes[0][..., :3])

@@ -130,7 +130,7 @@ def _face_faults(project: Project) -> list[str]:
     """Return which faces of letters are missing or damaged, a sentence each."""
     fills = [item.content for track in project.tracks if not track.is_muted for item in track.items]
     texts = [one for one in fills if isinstance(one, TextFill)]
-    texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.muted]
+    texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.is_muted]
     faults = dict.fromkeys(fault for text in texts if (fault := face_fault(text)))
     return [f"{fault.rstrip('.')}: other faces show its letters." for fault in faults]
 

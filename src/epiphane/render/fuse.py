@@ -89,7 +89,7 @@ def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:
             later = (operation.matrix if operation.after is None else operation.after) @ later
             shutter = max(shutter, operation.shutter)
         elif tones:
-            tones[-1:] = _joined(tones[-1], operation)
+            tones[-1:] = _as_one_tone(tones[-1], operation)
         else:
             tones.append(operation)
     smear = None if warp is None or shutter == 0 else _movement(warp, later, shutter)
@@ -134,7 +134,7 @@ def _logarithm(matrix: FloatArray) -> FloatArray:
     return 2 * total
 
 
-def _joined(first: Tone | ToneCurve, then: Tone | ToneCurve) -> Sequence[Tone | ToneCurve]:
+def _as_one_tone(first: Tone | ToneCurve, then: Tone | ToneCurve) -> Sequence[Tone | ToneCurve]:
     """Return the two as one where that is exact, else as they are."""
     if isinstance(first, Tone) and isinstance(then, Tone):
         return [Tone(chain(first.matrix, then.matrix))] if _stays_inside(first.matrix) else [first, then]

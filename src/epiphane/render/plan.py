@@ -10,7 +10,7 @@ from epiphane.audio.song_gain import fade_level
 from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import (
     Backdrop,
     Between,
@@ -79,7 +79,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     here = frame + sum(shift for _, shift, _ in whole.values())
     going_on = cues.transition_at(frame)
     if going_on is not None:
-        node = _joined(project, going_on, frame, here)
+        node = _transition_node(project, going_on, frame, here)
     else:
         node = BLACK if shot is None else node_of(project, shot, _within(shot, here)) or BLACK
     silent = silent_rows(project)
@@ -105,7 +105,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
     return FramePlan((project.width, project.height), node)
 
 
-def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_Working"]) -> Node | None:
+def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_AtWork"]) -> Node | None:
     """Return what an item of a track shows, with the effects that are aimed at its track."""
     here = _within(item, frame + sum(shift for _, shift, _ in aimed))
     node = node_of(project, item, here)
@@ -174,7 +174,7 @@ def _words_node(words: WordsFrame) -> Node:
     return Node(TextDrawing(words.fill, words.transform, words.clock), opacity=words.opacity)
 
 
-def _with_echoes(project: Project, working: "_Working", item: Item | None, here: int) -> ActiveEffect:
+def _with_echoes(project: Project, working: "_AtWork", item: Item | None, here: int) -> ActiveEffect:
     """Return an effect at work on an item with the other frames of its footage that it wants."""
     effect, _, echoes = working
     if item is None or item.footage is None or not echoes:
@@ -185,7 +185,7 @@ def _with_echoes(project: Project, working: "_Working", item: Item | None, here:
     )
 
 
-def _joined(project: Project, going_on: TransitionCue, frame: int, here: int) -> Node:
+def _transition_node(project: Project, going_on: TransitionCue, frame: int, here: int) -> Node:
     """Return what a transition shows on a frame, where its shots show what they do on frame `here`.
 
     Beyond its cut a shot shows what follows in its footage, or what its rule says of what lies beyond that.
@@ -205,7 +205,7 @@ def _joined(project: Project, going_on: TransitionCue, frame: int, here: int) ->
 
 def _matte_of(project: Project, going_on: TransitionCue) -> SourceFrame | None:
     """Return the picture by whose brightness a transition goes: the moment of its clip, if it has one."""
-    footage = next((one for one in project.footage if one.id == going_on.clip), None)
+    footage = footage_of(project, going_on.clip)
     if footage is None or footage.kind is FootageKind.SOUND:
         return None
     return SourceFrame(footage.path, footage.fingerprint, moment_of(footage))
@@ -230,7 +230,7 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
     opacity = item_opacity(item, frame)
     match item.content:
         case FootageCut():
-            footage = next((one for one in project.footage if one.id == item.footage), None)
+            footage = footage_of(project, item.footage)
             if footage is None or footage.kind is FootageKind.SOUND:
                 return None
             shown = Shown(source_of(project, item, footage, frame), transform_on(item, frame))
@@ -271,11 +271,11 @@ def _fill_drawing(
 
 def _source_within(project: Project, item: Item, number: FootageId | None, frame: int) -> SourceFrame | None:
     """Return the picture of footage that a title shows on a frame, from its beginning, or None."""
-    footage = next((one for one in project.footage if one.id == number), None)
+    footage = footage_of(project, number)
     if footage is None or footage.kind is FootageKind.SOUND:
         return None
     cut = FootageCut(footage.id, footage.used_from)
-    return source_of(project, Item(item.id, item.start, item.n_frames, cut), footage, frame)
+    return source_of(project, replace(item, content=cut, pin=None), footage, frame)
 
 
 def _hit_times(project: Project, pulse_id: PulseId | None) -> tuple[float, ...]:
@@ -298,14 +298,14 @@ def _split_screen(project: Project, item: Item, panels: Panels, frame: int) -> S
 
 def _panel_node(project: Project, item: Item, panel: Panel, frame: int) -> Node | None:
     """Return what a panel shows on a frame: its picture fills it, then lies as its framing says."""
-    footage = next((one for one in project.footage if one.id == panel.cut.footage), None)
+    footage = footage_of(project, panel.cut.footage)
     if footage is None or footage.kind is FootageKind.SOUND:
         return None
     cut, framing = panel.cut, panel.framing
     if panel.pin is not None:
         start = start_for(panel.pin, start=item.start, speed=cut.speed, rate=project.rate)
         cut = replace(cut, source_start=start)
-    shown = Item(item.id, item.start, item.n_frames, cut, pin=panel.pin)
+    shown = replace(item, content=cut, pin=panel.pin)
     source = source_of(project, shown, footage, frame - panel.delay)
     return Node(
         Shown(source, Transform(Fit.COVER, framing.scale, framing.x, framing.y, rotation=framing.rotation))
@@ -348,13 +348,13 @@ def source_of(project: Project, shot: Item, footage: Footage, frame: int) -> Sou
     return SourceFrame(footage.path, footage.fingerprint, seconds, between if has_next else Between.NEAREST)
 
 
-_Working: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]
+_AtWork: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]
 
 
-def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _Working]:
+def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWork]:
     """Return the effects at work by their lane, each with its shift and the other frames it wants."""
     aspect, rate = project.width / project.height, float(project.rate)
-    active: dict[LaneId, _Working] = {}
+    active: dict[LaneId, _AtWork] = {}
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
         instance = lane_cues.instance_at(frame) if level != 0 else lane_cues.lane.instance

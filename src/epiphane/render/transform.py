@@ -7,21 +7,27 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
-from epiphane.document.timeline import Fit, Item, Move, Transform
+from epiphane.document.timeline import Fit, Framing, Item, Move, Transform
 from epiphane.facts.framing import item_framing
 from epiphane.lru import LruCache
 from epiphane.media.raw import RawPicture
 from epiphane.types import Plane, Size
 
+_AT_REST = {
+    name: getattr(Transform(), name) for name in ("move", "amount", "end", "ease", "backdrop", "colour")
+}
+"""What says how a picture moves and what lies behind it: once it is placed, nothing."""
+
 
 def transform_on(item: Item, frame: int) -> Transform:
     """Return how an item lies in the frame on a frame of the project, where it has moved to by then."""
-    fit, here = item.transform.fit, item_framing(item, frame)
-    if not item.keys and item.transform.move is Move.NONE:
-        return Transform(fit, here.scale, here.x, here.y, rotation=here.rotation)
-    scale, x, y, rotation = (round(one, 6) for one in (here.scale, here.x, here.y, here.rotation))
-    return Transform(fit, scale, x, y, rotation=rotation)
+    here = item_framing(item, frame)
+    framing = {name: getattr(here, name) for name in Framing.__struct_fields__}
+    if item.keys or item.transform.move is not Move.NONE:
+        framing = {name: round(value, 6) for name, value in framing.items()}
+    return replace(item.transform, **framing, **_AT_REST)
 
 
 def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:

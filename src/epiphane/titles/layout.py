@@ -13,7 +13,7 @@ from bidi import algorithm as bidi
 from msgspec import Struct
 from msgspec.structs import replace
 
-from epiphane.document.titles import Alignment, LetterCase, TextFill
+from epiphane.document.titles import Alignment, LetterCase, TextFill, TitleLook
 from epiphane.facts.titles import TITLE_SAFE
 from epiphane.titles.faces import Face, faces_for
 
@@ -72,24 +72,19 @@ class _Run(Struct, frozen=True, eq=False):
     first: int
 
 
+_AS_USUAL = {
+    name: getattr(TextFill(""), name)
+    for name in (*TitleLook.__struct_fields__, "size", "colour", "to", "footage", "fits")
+}
+"""What says nothing of how a text is set: texts that differ in it alone are set once."""
+
+
 def block_of(fill: TextFill) -> Block:
     """Return a text as it is set, with the middle of its block at (0, 0).
 
     Letters keep their ligatures unless they are tracked.
     """
-    return _set_text(
-        TextFill(
-            fill.text,
-            face=fill.face,
-            file=fill.file,
-            fingerprint=fill.fingerprint,
-            axes=fill.axes,
-            tracking=fill.tracking,
-            leading=fill.leading,
-            align=fill.align,
-            case=fill.case,
-        )
-    )
+    return _set_text(replace(fill, **_AS_USUAL))
 
 
 def text_size(fill: TextFill, aspect: float) -> tuple[float, float]:
@@ -112,7 +107,7 @@ def fitted_size(fill: TextFill, aspect: float) -> float:
 
 @lru_cache(maxsize=64)
 def _set_text(fill: TextFill) -> Block:
-    """Return lines of text as they are set, of which no more counts than how they are set."""
+    """Return lines of text as they are set; `block_of` has made all equal that does not matter to it."""
     faces, tracking, leading, align = faces_for(fill), fill.tracking, fill.leading, fill.align
     lines = [unicodedata.normalize("NFC", one) for one in _cased(fill.text, fill.case).splitlines()] or [""]
     placed: list[Letter] = []

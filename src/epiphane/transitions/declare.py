@@ -9,6 +9,7 @@ from enum import Enum
 from typing import TypeAlias
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.declare.parameters import (
     AnyParameter,
@@ -124,6 +125,8 @@ class Transition(Struct, frozen=True, eq=False):
     envelope: Envelope
     make: Callable[[Values, Progress], Join]
     keywords: str = ""
+    takes_clips: bool = False
+    """Whether one picture comes over the other by a matte, which footage of its lane can be."""
 
     def parameter(self, name: str) -> AnyParameter:
         """Return the parameter of a name; KeyError if there is none."""
@@ -200,9 +203,10 @@ def transition(
         summary = (function.__doc__ or "").strip().split("\n")[0]
         envelope = Envelope(*(float(frames[0]), 0.0, float(frames[1])), *eases)
         made = Transition(key, version, family, label, summary, parameters, envelope, function, keywords)
-        for share in (0.25, 0.75):  # asks for every value once
-            made.join(made.values_at(()), Progress(share))
-        TRANSITIONS.register(made)
+        # Both ask for every value once.
+        mixtures = [made.join(made.values_at(()), Progress(share)).mixture for share in (0.25, 0.75)]
+        has_matte = any(isinstance(one, ByMatte) for one in mixtures)
+        TRANSITIONS.register(replace(made, takes_clips=has_matte))
         return function
 
     return register

@@ -18,6 +18,7 @@ from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import ColourButton, button, in_a_row, label, number_field, row, rule
 from epiphane.document.footage import FootageKind
+from epiphane.document.project import footage_of
 from epiphane.document.timeline import (
     BlendMode,
     Item,
@@ -139,7 +140,7 @@ class ItemBench(BenchPage):
         if item is None:
             return
         project = self._editor.project
-        footage = next((one for one in project.footage if one.id == item.footage), None)
+        footage = footage_of(project, item.footage)
         is_sound = footage is not None and footage.kind is FootageKind.SOUND
         what = "it lands" if isinstance(item.content, TitleLook) else "its moment is"
         landing = "" if item.pin is None else f"; {what} on frame {frame_at(item.pin.hit, project.rate)}"

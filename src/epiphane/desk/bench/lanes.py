@@ -79,7 +79,7 @@ class LanesBench(BenchPage):
         self._depth_bar.set_values(0, last.depth * 100)
         self._depth.show_value(last.depth * 100)
         self._shift.show_value(-last.envelope.lead)
-        self._mute.setText("Mute" if not all(lane.muted for lane in lanes) else "Unmute")
+        self._mute.setText("Mute" if not all(lane.is_muted for lane in lanes) else "Unmute")
         self._solo.setText("Solo" if not all(lane.is_solo for lane in lanes) else "Unsolo")
 
     def _buttons(self, lanes: LaneDesk) -> QWidget:

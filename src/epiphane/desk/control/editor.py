@@ -23,7 +23,7 @@ from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Lane
 from epiphane.document.laws import broken_laws, oversizes
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, footage_of
 from epiphane.document.pulse import BandSource, Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
 from epiphane.document.timeline import Item, Track
@@ -436,7 +436,7 @@ class Editor(QObject):
 
     def selected_footage(self) -> Footage | None:
         """Return the selected footage."""
-        return next((one for one in self.project.footage if one.id == self.selection.footage), None)
+        return footage_of(self.project, self.selection.footage)
 
     def step_to_shot(self, direction: int) -> None:
         """Select the next (1) or last (-1) shot, and go to its first frame."""

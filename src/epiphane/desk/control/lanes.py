@@ -189,8 +189,8 @@ class LaneDesk(QObject):
         """Let the selected lanes fire nothing, or fire again if all are silent."""
         lanes = self._editor.selected_lanes()
         if lanes:
-            muted = not all(lane.muted for lane in lanes)
-            self._editor.apply(lambda p: change_lanes(p, [one.id for one in lanes], muted=muted), "mute")
+            muted = not all(lane.is_muted for lane in lanes)
+            self._editor.apply(lambda p: change_lanes(p, [one.id for one in lanes], is_muted=muted), "mute")
 
     def solo(self) -> None:
         """Let only the selected lanes fire, and others that are solo, or all again."""

@@ -11,7 +11,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Item, Panel, PanelLayout, Panels, Pin
 from epiphane.edits.panels import change_panel, split_screen, wall_of
 from epiphane.timing import frame_start
@@ -104,7 +104,7 @@ class PanelDesk(QObject):
         hit = nearest_of(self._snapping.times(project), now)
         if panel is None:
             return
-        footage = next((one for one in project.footage if one.id == panel.cut.footage), None)
+        footage = footage_of(project, panel.cut.footage)
         best = None if footage is None else footage.best_moment
         if hit is None:
             self._editor.said.emit("There is no hit that the panel could be put on.", True)

@@ -15,7 +15,7 @@ from epiphane.desk.control.tracks import TrackDesk
 from epiphane.desk.engine.busy import shown_busy
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Item, Pin
 from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
 from epiphane.edits.cutting import (
@@ -490,7 +490,7 @@ def shots_text(number: int) -> str:
 
 def _landed(project: Project, shot: Item) -> Project:
     """Return `project` with the best moment of a shot on the hit within it that is nearest to where it is."""
-    footage = next((one for one in project.footage if one.id == shot.footage), None)
+    footage = footage_of(project, shot.footage)
     if footage is None:
         raise EditError("there is no footage in this shot")
     moment = footage.best_moment

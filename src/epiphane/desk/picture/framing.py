@@ -15,7 +15,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of, placed
 from epiphane.desk.picture.view import TITLE_SAFE, PictureView
 from epiphane.document.footage import FootageKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Framing, Item, Move, ShapeFill
 from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.item_keys import frame_item
@@ -214,7 +214,7 @@ class FramingHandles(QObject):
             return text_size(item.content, project.width / project.height)
         if isinstance(item.content, LogoFill):
             return logo_size(project, item.content)
-        footage = next((one for one in project.footage if one.id == item.footage), None)
+        footage = footage_of(project, item.footage)
         if footage is None or footage.kind is FootageKind.SOUND:
             return None
         return shown_size(

@@ -14,7 +14,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.marks import paint_pin
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.document.footage import Footage, FootageKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.arranging import length_there
 from epiphane.edits.main_track import shot_name
@@ -86,7 +86,7 @@ class ShotPainter:
         self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave
     ) -> None:
         project = self._editor.project
-        footage = next((f for f in project.footage if f.id == shot.footage), None)
+        footage = footage_of(project, shot.footage)
         painter.save()
         painter.setClipRect(box)
         if footage is not None:

@@ -8,7 +8,7 @@ from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.pick import cue_under, part_grip, shot_under, skipped_hit_under, transition_under
 from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
-from epiphane.document.project import Project, find
+from epiphane.document.project import Project, find, footage_of
 from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots import footage_name
@@ -96,7 +96,7 @@ def tell_shot(project: Project, shot: Item | None, seconds: float) -> str:
             if not project.shots
             else "Black: no shot is here"
         )
-    footage = next((one for one in project.footage if one.id == shot.footage), None)
+    footage = footage_of(project, shot.footage)
     if footage is None:
         return "its footage is not there"
     frame = frame_at(seconds, project.rate)

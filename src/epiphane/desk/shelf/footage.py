@@ -20,6 +20,7 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shelf.tiles import Mark, Tile, Tiles
 from epiphane.document.footage import Footage, FootageKind, Moment
 from epiphane.document.ids import FootageId
+from epiphane.document.project import footage_of
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
 from epiphane.edits.shots import footage_name
 from epiphane.timing import clock_text
@@ -158,7 +159,7 @@ class FootagePage(QWidget):
         self._editor.apply(lambda p: remove_footage(p, ids), "removal of footage")
 
     def _peek(self, key: object, share: float) -> None:
-        footage = next((one for one in self._editor.project.footage if one.id == key), None)
+        footage = footage_of(self._editor.project, key)
         if footage is None:
             self._peeked = None
             self._player.end_peek()

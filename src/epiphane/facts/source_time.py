@@ -25,6 +25,12 @@ def item_at(items: Sequence[Item], frame: int) -> Item | None:
     return items[index] if index >= 0 and frame < items[index].end else None
 
 
+def items_between(items: Sequence[Item], first: int, end: int) -> Sequence[Item]:
+    """Return which of some items, ascending in time without overlaps, reach into or touch some frames."""
+    lowest = bisect.bisect_left(items, first, key=lambda item: item.end)
+    return items[lowest : bisect.bisect_right(items, end, key=lambda item: item.start)]
+
+
 def source_seconds(shot: Item, footage: Footage, frame: int, rate: Fraction) -> float:
     """Return the instant of its footage, in seconds, that a shot shows on a frame of the project.
 

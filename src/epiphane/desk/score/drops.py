@@ -14,7 +14,7 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import lane_label
 from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, Place, ScoreLayout, Strip
-from epiphane.desk.score.pick import HEAD_GRAB, shot_under
+from epiphane.desk.score.pick import HEAD_GRAB, shot_under, shots_near
 from epiphane.desk.score.shots import paint_drop
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Span
@@ -295,7 +295,7 @@ class Drops:
         per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
         if covers and project.shots:
             return ShotPlace(frame=self._snapping.snapped(project, frame, round(12 / per_frame)), covers=True)
-        for shot in project.shots:
+        for shot in shots_near(project, layout, place.stave, at.x(), _CUT_PIXELS):
             cut = layout.x_at(place.stave, frame_start(shot.start, project.rate))
             is_here = place.stave.start - 1e-3 <= frame_start(shot.start, project.rate) <= place.stave.end
             if is_here and abs(cut - at.x()) <= _CUT_PIXELS:

@@ -1,5 +1,7 @@
 """Hit testing on the score: the shot, cue, tap or skipped hit at a point."""
 
+from collections.abc import Sequence
+
 from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF
 
@@ -15,6 +17,7 @@ from epiphane.document.pulse import TappedSource
 from epiphane.document.timeline import Item
 from epiphane.edits.cues import CueKey
 from epiphane.facts.form import parts_of
+from epiphane.facts.source_time import items_between, shot_at
 from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.timing import frame_at, frame_start
@@ -52,8 +55,13 @@ def part_grip(project: Project, layout: ScoreLayout, stave: Stave, x: float) -> 
 
 def shot_under(project: Project, seconds: float) -> Item | None:
     """Return the shot at an instant."""
-    frame = frame_at(seconds, project.rate)
-    return next((shot for shot in project.shots if shot.start <= frame < shot.start + shot.n_frames), None)
+    return shot_at(project, frame_at(seconds, project.rate))
+
+
+def shots_near(project: Project, layout: ScoreLayout, stave: Stave, x: float, reach: float) -> Sequence[Item]:
+    """Return the shots within so many pixels of an x of a stave, and those they touch."""
+    first, end = (frame_at(layout.seconds_at(stave, x + by), project.rate) for by in (-reach, reach))
+    return items_between(project.shots, first - 1, end + 1)
 
 
 def cue_under(
@@ -157,7 +165,7 @@ def shots_within(project: Project, layout: ScoreLayout, band: QRectF) -> frozens
         first, end = (
             frame_at(layout.seconds_at(stave, x), project.rate) for x in (band.left(), band.right())
         )
-        found.update(shot.id for shot in project.shots if shot.start <= end and shot.end > first)
+        found.update(shot.id for shot in items_between(project.shots, first, end) if shot.end > first)
     return frozenset(found)
 
 

@@ -15,6 +15,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
+from epiphane.desk.score.pick import shots_near
 from epiphane.document.footage import Footage
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Pin, cut_of
@@ -28,6 +29,8 @@ from epiphane.timing import frame_at, frame_start
 
 _CUT_GRAB = 4
 _END_GRAB = 7
+_REACH = 9
+"""How far from a shot something of it can be held, px."""
 NAME_HEIGHT = 15
 """Of the lower part of a shot, by which the shot itself is dragged, in pixels."""
 _SNAP_PIXELS = 8
@@ -82,7 +85,8 @@ def grip_under(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
         return layout.x_at(stave, frame_start(frame, project.rate))
 
     chosen = editor.selection.shots
-    near = [shot for shot in project.shots if x_of(shot.start) - 9 < at.x() < x_of(shot.end) + 9]
+    around = shots_near(project, layout, stave, at.x(), _REACH)
+    near = [shot for shot in around if x_of(shot.start) - _REACH < at.x() < x_of(shot.end) + _REACH]
     for shot in near:
         grab = min(_END_GRAB, (x_of(shot.end) - x_of(shot.start)) / 3)
         if shot.id in chosen and x_of(shot.start) - 2 <= at.x() < x_of(shot.start) + grab:

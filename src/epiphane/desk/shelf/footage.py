@@ -159,7 +159,8 @@ class FootagePage(QWidget):
         self._editor.apply(lambda p: remove_footage(p, ids), "removal of footage")
 
     def _peek(self, key: object, share: float) -> None:
-        footage = footage_of(self._editor.project, key)
+        number = None if key is None else FootageId(int(str(key)))
+        footage = footage_of(self._editor.project, number)
         if footage is None:
             self._peeked = None
             self._player.end_peek()

@@ -22,6 +22,8 @@ _TICK_MILLISECONDS = 4
 # From choosing a picture to having painted it; measured against the recorded sound (`make bench`).
 _PAINT_SECONDS = 0.010
 _AHEAD = 20
+_LEAST_MOVE_SECONDS = 1 / 45
+"""Between two places of the playhead: what goes along with it takes the window as long as the picture."""
 # Stopped, this many frames around the playhead are prepared; some seconds when nothing has changed for long.
 _NEAR, _FAR_SECONDS = 8, 10
 _AT_ONCE, _AT_ONCE_MILLISECONDS = 40, 30
@@ -73,6 +75,7 @@ class Playback(QObject):
         self._reel: PlayBuffer | None = None
         self._shown_frame = -1
         self._due_frame = -1
+        self._moved_at = -math.inf
         self._n_waited = 0
         self.loop: tuple[int, int] | None = None
         self.speed = 1.0
@@ -157,8 +160,11 @@ class Playback(QObject):
             return
         self._timer.stop()
         self._reel = None
+        if self._shown_frame >= 0:
+            self._editor.go_to(self._shown_frame)
         self._device.stop()
         self._frames.set_draft(False)
+        self._frames.set_hurried(False)
         self._shown_frame = -1  # what is shown may be a draft
         self._want_around()
         self._show_playhead()
@@ -198,6 +204,7 @@ class Playback(QObject):
         loop = None if self.loop is None else (sample(self.loop[0]), sample(self.loop[1]))
         self._reel = PlayBuffer(self._heard_sound, sample(frame), loop, speed=self.speed)
         self._n_waited = 0
+        self._frames.set_hurried(True)
         self._frames.want(self._coming(frame))
         self._device.start(self._reel)
         self._timer.start()
@@ -274,7 +281,14 @@ class Playback(QObject):
             if picture is not None:
                 self._show(picture, frame)
                 self.punctuality.n_shown += 1
-                self._editor.go_to(frame)
+                self._move_playhead(frame)
+
+    def _move_playhead(self, frame: int) -> None:
+        """Have the playhead and all that goes with it follow; of a high rate every other frame will do."""
+        now = time.monotonic()
+        if now - self._moved_at >= _LEAST_MOVE_SECONDS:
+            self._moved_at = now
+            self._editor.go_to(frame)
 
     def _choose_draft(self, frame: int) -> None:
         """Have pictures be drawn smaller while they are late."""

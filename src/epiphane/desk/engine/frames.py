@@ -53,7 +53,7 @@ class FrameServer(QObject):
         self._asked: tuple[int, ...] = ()
         self._patient_until = -math.inf
         self._size: Size = (480, 270)
-        self._is_draft = False
+        self._is_draft = self._is_hurried = False
         self._project = Project()
         self._cues: Schedule | None = None
         self._plans: dict[int, FramePlan] = {}
@@ -77,6 +77,10 @@ class FrameServer(QObject):
     def is_ahead(self) -> bool:
         """Whether all that was wanted last has been drawn, or is being drawn."""
         return not self._wanted
+
+    def set_hurried(self, is_hurried: bool) -> None:
+        """Have what is wanted come first from now on, as it plays, or be kept as well as drawn."""
+        self._is_hurried = is_hurried
 
     def set_draft(self, is_draft: bool) -> None:
         """Draw at a smaller size from now on, or at the whole size again."""
@@ -178,7 +182,9 @@ class FrameServer(QObject):
 
     def _draw(self, task: _Task) -> None:
         frame, plan, size = task
-        self._cache.put(plan, size, self._drawn(plan, size))
+        picture = self._drawn(plan, size)
+        # While more is wanted than is drawn in time, what is left behind is not worth packing.
+        self._cache.put(plan, size, picture, packs=self.is_ahead or not self._is_hurried)
         with self._worker.lock:
             self._busy.discard(plan)
         if not self._worker.is_closing:

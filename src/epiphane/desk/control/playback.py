@@ -75,7 +75,7 @@ class Playback(QObject):
         self._reel: PlayBuffer | None = None
         self._shown_frame = -1
         self._due_frame = -1
-        self._moved_at = -math.inf
+        self._moved_at, self._is_moving = -math.inf, False
         self._n_waited = 0
         self.loop: tuple[int, int] | None = None
         self.speed = 1.0
@@ -268,6 +268,7 @@ class Playback(QObject):
         seconds = self._reel.place((heard + _PAINT_SECONDS) * SOUND_RATE) / SOUND_RATE
         frame = frame_at(seconds, project.rate)
         if not 0 <= frame < project.n_frames:
+            self._shown_frame = -1
             self._editor.go_to(0 if frame < 0 else project.n_frames - 1)
             self.stop()
             return
@@ -281,14 +282,15 @@ class Playback(QObject):
             if picture is not None:
                 self._show(picture, frame)
                 self.punctuality.n_shown += 1
-                self._move_playhead(frame)
+        self._move_playhead()
 
-    def _move_playhead(self, frame: int) -> None:
-        """Have the playhead and all that goes with it follow; of a high rate every other frame will do."""
-        now = time.monotonic()
-        if now - self._moved_at >= _LEAST_MOVE_SECONDS:
-            self._moved_at = now
-            self._editor.go_to(frame)
+    def _move_playhead(self) -> None:
+        """Have the playhead and all that goes with it follow the picture; not as often as frames may come."""
+        now, shown = time.monotonic(), self._shown_frame
+        if shown >= 0 and shown != self._editor.playhead and now - self._moved_at >= _LEAST_MOVE_SECONDS:
+            self._moved_at, self._is_moving = now, True
+            self._editor.go_to(shown)
+            self._is_moving = False
 
     def _choose_draft(self, frame: int) -> None:
         """Have pictures be drawn smaller while they are late."""
@@ -334,7 +336,7 @@ class Playback(QObject):
         if not self.is_playing:
             self._want_around()
             self._show_playhead()
-        elif abs(self._editor.playhead - self._due_frame) > 1:  # somebody else has moved it
+        elif not self._is_moving and abs(self._editor.playhead - self._due_frame) > 1:  # the user has
             self._due_frame = -1
             self._start_sound(self._editor.playhead)
 

@@ -106,6 +106,12 @@ def test_going_elsewhere_while_it_plays_takes_the_sound_along(demo, clock, qtbot
     assert clock.reel.place(0) == round(here / 30 * 48_000)
     clock.heard = 0.1
     wait_for_frame(demo, here + 3, qtbot)
+    clock.heard = None  # no sound yet, as after every jump
+    demo.editor.go_to(600)
+    qtbot.wait(60)
+    assert demo.editor.playhead == 600  # and not back where the picture still is
+    demo.playback.stop()
+    assert demo.editor.playhead == 600
 
 
 def test_an_edit_while_it_plays_is_seen_in_the_next_picture(demo, clock, qtbot):

@@ -204,6 +204,7 @@ class Playback(QObject):
         loop = None if self.loop is None else (sample(self.loop[0]), sample(self.loop[1]))
         self._reel = PlayBuffer(self._heard_sound, sample(frame), loop, speed=self.speed)
         self._n_waited = 0
+        self._shown_frame = -1  # what is shown is of where it was before: the playhead does not go back there
         self._frames.set_hurried(True)
         self._frames.want(self._coming(frame))
         self._device.start(self._reel)

@@ -13,6 +13,8 @@ from benchmarks.result import Result, at_most
 _CHILD = """
 import time
 from epiphane.collecting import collection_paused
+from epiphane.deferred import defer
+defer()
 with collection_paused():
     from epiphane import cli
     from epiphane.desk.shell.app import make_application, made_window

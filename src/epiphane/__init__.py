@@ -12,9 +12,11 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 __all__ = ["export", "listen", "load", "picture_at", "plan"]
 
-# Read when NumPy is first imported. Frames are drawn beside each other, and matrices are small: the threads
-# of linear algebra only wait for a free core, 7 ms for a 3x3 matrix on a busy machine instead of 0.05.
+# Read when NumPy and OpenCV are first imported. Frames are drawn beside each other, and matrices are small:
+# threads of theirs only wait for a free core, 7 ms for a 3x3 matrix on a busy machine instead of 0.05.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("OPENCV_FOR_THREADS_NUM", "1")
+os.environ.setdefault("OPENCV_OPENCL_DEVICE", "disabled")
 
 
 def __getattr__(name: str) -> object:

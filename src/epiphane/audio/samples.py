@@ -1,5 +1,7 @@
 """Decoding the sound of a file to an array."""
 
+from __future__ import annotations
+
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -127,7 +129,7 @@ def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
 
 def resampled_blocks(
     data: Float32Array, rate: int, to_rate: int, *, quality: str = "HQ"
-) -> "Iterator[Float32Array]":
+) -> Iterator[Float32Array]:
     """Yield sound at another rate, block by block, float32, shape (n, n_channels).
 
     Parameters
@@ -158,7 +160,7 @@ def _blocks(
     stated: float,
     path: Path,
     progress: Progress,
-) -> "Iterator[Float32Array]":
+) -> Iterator[Float32Array]:
     """Decode block by block as (n, 1 or 2) float32; broken packets become nothing."""
     layout = "mono" if stream.codec_context.channels == 1 else "stereo"
     resampler = av.AudioResampler(format="flt", layout=layout)

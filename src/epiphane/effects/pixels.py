@@ -57,7 +57,7 @@ def resized(picture: Picture, size: tuple[int, int]) -> Picture:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def moved(picture: Pixels, step: FloatArray, *, border: int = cv2.BORDER_REFLECT) -> Pixels:
+def moved(picture: Pixels, step: FloatArray, *, border: int | None = None) -> Pixels:
     """Return a picture, or a channel, moved by pixels; its mirror image follows, or what `border` says.
 
     Between whole pixels it is a mean of two neighbours, one direction after the other (bilinear).
@@ -66,8 +66,8 @@ def moved(picture: Pixels, step: FloatArray, *, border: int = cv2.BORDER_REFLECT
     ----------
     picture : uint8 or float32, shape (height, width) or (height, width, n_channels)
     step : float64, shape (2,), pixels to the right and down
-    border : int
-        A border type of OpenCV.
+    border : int, optional
+        A border type of OpenCV; the mirror image if none is said.
     """
     for axis, distance in ((1, float(step[0])), (0, float(step[1]))):
         if distance == 0:
@@ -75,7 +75,8 @@ def moved(picture: Pixels, step: FloatArray, *, border: int = cv2.BORDER_REFLECT
         whole, n = int(np.floor(distance)), picture.shape[axis]
         before, after = max(0, whole + 1), max(0, -whole)
         sides = (0, 0, before, after) if axis == 1 else (before, after, 0, 0)
-        wide = np.asarray(cv2.copyMakeBorder(picture, *sides, border))
+        kind = cv2.BORDER_REFLECT if border is None else border
+        wide = np.asarray(cv2.copyMakeBorder(picture, *sides, kind))
         first = before - whole
         near, far = (wide[:, a : a + n] if axis == 1 else wide[a : a + n] for a in (first, first - 1))
         picture = np.asarray(cv2.addWeighted(near, 1 - (distance - whole), far, distance - whole, 0))

@@ -1,5 +1,7 @@
 """Whether the colours of a clip with alpha are stored straight, or premultiplied: files do not say."""
 
+from __future__ import annotations
+
 from pathlib import Path
 
 import av

@@ -6,6 +6,8 @@ and decodes on, backing off where a container seeks too far. Where a container h
 only, pictures are counted in the order in which they are shown.
 """
 
+from __future__ import annotations
+
 import threading
 from collections.abc import Iterator
 from fractions import Fraction
@@ -28,8 +30,6 @@ _KEPT = 8
 _MOST_HELD = 250
 # Seeking costs as much as decoding this many pictures.
 _SEEK_COST = 3
-# What the library raises on damaged files; IndexError where a reopened file has lost its stream.
-_DAMAGE = (av.FFmpegError, IndexError, ValueError)
 # Opening a file anew takes as long as decoding several pictures.
 _INDEXED = frozenset(("mov,mp4,m4a,3gp,3g2,mj2", "matroska,webm"))
 # Codecs of video, whose grey is coded from 16 to 235 unless they say otherwise.
@@ -69,7 +69,7 @@ class Clip:
             self._pts = without_doubles(self._stamps)
             self._first = self._decode_first()
             self._look_at_alpha()
-        except (MediaError, *_DAMAGE) as error:
+        except (MediaError, *_damage()) as error:
             self.close()
             if isinstance(error, MediaError):
                 raise
@@ -254,7 +254,7 @@ class Clip:
                 wanted = self._pts[max(0, index - self._is_interlaced)]
                 self._restart(None if back_off is None else int(wanted - back_off / self._time_base))
                 picture = self._decode_until(index)
-            except _DAMAGE:
+            except _damage():
                 self._decoder = None
                 continue
             if picture is not None or index in self._missing:
@@ -306,3 +306,8 @@ class Clip:
         after = int(np.searchsorted(self._stamps, frame.pts, side="right"))
         # Of pictures with the same stamp, the one that comes next.
         return min(max(first, self._next_index), after - 1) if after - first > 1 else first
+
+
+def _damage() -> tuple[type[av.FFmpegError], type[IndexError], type[ValueError]]:
+    """Return what the library raises on damaged files; IndexError where a reopened file has lost its stream."""
+    return av.FFmpegError, IndexError, ValueError

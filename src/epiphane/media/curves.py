@@ -3,6 +3,8 @@
 Pictures are looked at small and in grey, and none is kept: the length of a clip takes no memory.
 """
 
+from __future__ import annotations
+
 from pathlib import Path
 
 import av

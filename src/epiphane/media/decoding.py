@@ -1,16 +1,21 @@
 """Opening a file of footage and decoding its frames in a row."""
 
+from __future__ import annotations
+
 import contextlib
 from collections import deque
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import av
-import av.filter
 
 from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
+
+if TYPE_CHECKING:
+    import av.filter
 
 # WebM keeps alpha beside the picture, where only these decoders look for it.
 _ALPHA_DECODERS = {"vp8": "libvpx", "vp9": "libvpx-vp9"}
@@ -118,6 +123,8 @@ def _deinterlaced(frames: Iterable[av.VideoFrame]) -> Iterator[av.VideoFrame]:
 
 
 def _deinterlacer(frame: av.VideoFrame) -> av.filter.Graph:
+    import av.filter  # loads the whole library
+
     graph = av.filter.Graph()
     source = graph.add_buffer(
         width=frame.width, height=frame.height, format=frame.format, time_base=frame.time_base

@@ -5,6 +5,8 @@ one of BT.709 can. HLG and PQ follow ITU-R BT.2100, their common white of 203 ni
 lighter than that bends softly into white. Primaries are those of ITU-T H.273.
 """
 
+from __future__ import annotations
+
 from enum import Enum
 from functools import lru_cache
 

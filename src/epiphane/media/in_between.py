@@ -5,6 +5,8 @@ place at the instant that is wanted there are two candidates, one from either fl
 better on one, it is taken. Where nothing changes, or no movement explains what does, both are mixed.
 """
 
+from __future__ import annotations
+
 import threading
 from typing import Any, cast
 

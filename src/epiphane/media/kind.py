@@ -1,5 +1,7 @@
 """What a file can be used as."""
 
+from __future__ import annotations
+
 from pathlib import Path
 
 import av

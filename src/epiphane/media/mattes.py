@@ -1,5 +1,7 @@
 """Mattes of footage: made once, kept as small lossless films in the user's cache."""
 
+from __future__ import annotations
+
 import hashlib
 import math
 from collections.abc import Callable, Iterator, Sequence

@@ -5,10 +5,11 @@ too: a file that says it is one could have any other file, or address, read in i
 that hold their content themselves are opened.
 """
 
+from __future__ import annotations
+
 from pathlib import Path
 
 import av
-from av.container import InputContainer
 
 from epiphane.disk import open_regular
 
@@ -31,7 +32,7 @@ _FORMATS = ",".join(f"{_CONTAINERS} {_BARE_PICTURES} {_SOUND}".split())
 _OPTIONS = {"format_whitelist": _FORMATS, "protocol_whitelist": "file"}
 
 
-def open_media(path: Path) -> InputContainer:
+def open_media(path: Path) -> av.container.InputContainer:
     """Return an open file.
 
     Raises

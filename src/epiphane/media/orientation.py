@@ -1,15 +1,19 @@
 """Turning and mirroring pictures by what their file says about it."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 import av
 import cv2
 import numpy as np
-from av.sidedata.sidedata import SideDataContainer, Type
 from msgspec import Struct
 
 from epiphane.types import Picture, Plane
+
+if TYPE_CHECKING:
+    from av.sidedata.sidedata import SideDataContainer
 
 
 class Orientation(Struct, frozen=True):
@@ -48,8 +52,10 @@ UPRIGHT = Orientation()
 
 def orientation_of(frame: av.VideoFrame) -> Orientation:
     """Return how a frame is to be turned, by its display matrix (ISO/IEC 14496-12, `tkhd`)."""
+    from av.sidedata import sidedata
+
     try:
-        data = cast(SideDataContainer, frame.side_data)[Type.DISPLAYMATRIX]
+        data = cast("SideDataContainer", frame.side_data)[sidedata.Type.DISPLAYMATRIX]
     except KeyError:
         return UPRIGHT
     # (x, y) on screen = (a x + c y, b x + d y); only the signs of quarter turns are looked at.

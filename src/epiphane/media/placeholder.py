@@ -1,5 +1,7 @@
 """The picture that stands for footage that cannot be shown."""
 
+from __future__ import annotations
+
 from functools import lru_cache
 
 import numpy as np

@@ -1,5 +1,7 @@
 """What a file of footage is, found out once when it is gathered."""
 
+from __future__ import annotations
+
 from fractions import Fraction
 from pathlib import Path
 

@@ -4,6 +4,8 @@ They are kept in the user's cache by the footage's fingerprint, and the longest 
 are more than may be. Only previews use them; exports read the footage itself.
 """
 
+from __future__ import annotations
+
 import contextlib
 import os
 import re

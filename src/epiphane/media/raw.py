@@ -1,5 +1,7 @@
 """A decoded picture as it comes from a file, before anything is done to it."""
 
+from __future__ import annotations
+
 import av
 import cv2
 import numpy as np

@@ -1,5 +1,7 @@
 """Stills: photographs, scans and drawings, upright, in 8 bits, with their alpha."""
 
+from __future__ import annotations
+
 import io
 import struct
 from collections.abc import Iterator
@@ -30,9 +32,6 @@ _BY_NAME = (".tga",)
 
 # What the library raises on damaged files, whichever part of it finds out.
 _DAMAGE = (OSError, ValueError, SyntaxError, EOFError, struct.error, MemoryError)
-
-# The library would warn of large pictures, and refuse some that are wanted; `_check_size` says no instead.
-Image.MAX_IMAGE_PIXELS = None
 
 
 class Still:
@@ -124,6 +123,8 @@ def _opened(path: Path) -> Iterator[Image.Image]:
         file = open_regular(path)
     except (OSError, DiskError) as error:
         raise MediaError(str(error)) from None
+    # The library would warn of large pictures, and refuse some that are wanted; `_check_size` says no instead.
+    Image.MAX_IMAGE_PIXELS = None
     with file:
         try:
             image = Image.open(file)

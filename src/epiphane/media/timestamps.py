@@ -1,5 +1,7 @@
 """When each picture of a file is shown, read from its packets before anything is decoded."""
 
+from __future__ import annotations
+
 from fractions import Fraction
 from pathlib import Path
 

@@ -1,5 +1,7 @@
 """Writing an H.264/AAC MP4, whole or not at all."""
 
+from __future__ import annotations
+
 import os
 from fractions import Fraction
 from pathlib import Path

@@ -12,14 +12,6 @@ from epiphane.types import ByteArray, Picture, Size
 
 _Key: TypeAlias = tuple[FramePlan | Node, Size]
 
-# A tenth of the bytes of a picture of footage, and no difference to be seen at the pace of a preview.
-_PACKING = (
-    cv2.IMWRITE_JPEG_QUALITY,
-    95,
-    cv2.IMWRITE_JPEG_SAMPLING_FACTOR,
-    cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444,
-)
-
 
 class PictureCache:
     """The pictures used last, as they are and then packed; may be used from several threads.
@@ -61,10 +53,17 @@ class PictureCache:
         for key, old in gone:
             if not packs or old.shape[2] == 4:  # no JPEG has alpha
                 continue
-            packed = np.asarray(cv2.imencode(".jpg", old, _PACKING)[1], np.uint8)
+            packed = _as_jpeg(old)
             with self._lock:
                 self._packed.put(key, packed)
 
 
 def _bytes_of(array: ByteArray) -> int:
     return array.nbytes
+
+
+def _as_jpeg(picture: Picture) -> Picture:
+    """Return a tenth of the bytes of a picture of footage, and no difference to be seen at the pace of a preview."""
+    packing = [cv2.IMWRITE_JPEG_QUALITY, 95]
+    packing += [cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
+    return np.asarray(cv2.imencode(".jpg", picture, packing)[1], np.uint8)

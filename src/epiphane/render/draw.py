@@ -44,9 +44,6 @@ from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, M
 from epiphane.transitions.mixing import masked, weighted
 from epiphane.types import Picture, Pixels, Plane, Size
 
-cv2.setNumThreads(1)  # frames are drawn beside each other, which beats dividing each of them
-cv2.ocl.setUseOpenCL(False)
-
 _HALF = 0.5
 _SMEARED_PIXELS, _LEAST_SIZE = 6.0, 16
 """A transition that smears by so many pixels is drawn at half the size, where that leaves enough of them."""

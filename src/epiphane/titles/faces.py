@@ -1,5 +1,7 @@
 """Faces as HarfBuzz has them: which letters they have, and how large they are."""
 
+from __future__ import annotations
+
 import threading
 from collections.abc import Mapping
 from contextlib import suppress

@@ -3,6 +3,8 @@
 Positions are in sizes of the letters, y downwards; nothing is hinted.
 """
 
+from __future__ import annotations
+
 import unicodedata
 from collections.abc import Sequence
 from functools import lru_cache

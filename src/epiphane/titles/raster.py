@@ -1,5 +1,7 @@
 """Letters as pixels: outlines are drawn anew under the matrix of each, so that nothing is resampled."""
 
+from __future__ import annotations
+
 import threading
 
 import cv2

@@ -309,5 +309,5 @@ class Clip:
 
 
 def _damage() -> tuple[type[av.FFmpegError], type[IndexError], type[ValueError]]:
-    """Return what the library raises on damaged files; IndexError where a reopened file has lost its stream."""
+    """Return what the library raises on damaged files; IndexError where a file lost its stream."""
     return av.FFmpegError, IndexError, ValueError

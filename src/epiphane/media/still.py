@@ -123,7 +123,7 @@ def _opened(path: Path) -> Iterator[Image.Image]:
         file = open_regular(path)
     except (OSError, DiskError) as error:
         raise MediaError(str(error)) from None
-    # The library would warn of large pictures, and refuse some that are wanted; `_check_size` says no instead.
+    # The library would warn of large pictures and refuse some that are wanted; `_check_size` says no.
     Image.MAX_IMAGE_PIXELS = None
     with file:
         try:

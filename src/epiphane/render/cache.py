@@ -63,7 +63,7 @@ def _bytes_of(array: ByteArray) -> int:
 
 
 def _as_jpeg(picture: Picture) -> Picture:
-    """Return a tenth of the bytes of a picture of footage, and no difference to be seen at the pace of a preview."""
+    """Return a picture in a tenth of its bytes, alike to the eye at the pace of a preview."""
     packing = [cv2.IMWRITE_JPEG_QUALITY, 95]
     packing += [cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
     return np.asarray(cv2.imencode(".jpg", picture, packing)[1], np.uint8)

@@ -66,7 +66,8 @@ def _write_clock(picture: Picture, seconds: float, corner: str, opacity: float) 
     tenths = step_at(seconds, 10)
     text = f"{tenths // 36000:02}:{tenths // 600 % 60:02}:{tenths // 10 % 60:02}.{tenths % 10}"
     thickness = max(1, round(width / 500))
-    (wide, high), _ = cv2.getTextSize(text, cv2.FONT_HERSHEY_SIMPLEX, 1.0, thickness)
+    face = cv2.FONT_HERSHEY_SIMPLEX
+    (wide, high), _ = cv2.getTextSize(text, face, 1.0, thickness)
     scale = _CLOCK_SHARE * width / wide
     left = round(_EDGE * width if corner.endswith("left") else width * (1 - _EDGE - _CLOCK_SHARE))
     base = round(_EDGE * width + high * scale if corner.startswith("upper") else height - _EDGE * width)
@@ -76,7 +77,5 @@ def _write_clock(picture: Picture, seconds: float, corner: str, opacity: float) 
     behind = np.ascontiguousarray(picture[rows, columns])
     done, at = behind.copy(), (left - columns.start, base - rows.start)
     for colour, extra in ((0, 2 * thickness), (235, 0)):  # a dark rim keeps it legible on any picture
-        cv2.putText(
-            done, text, at, cv2.FONT_HERSHEY_SIMPLEX, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA
-        )
+        cv2.putText(done, text, at, face, scale, (colour,) * 3, thickness + extra, cv2.LINE_AA)
     picture[rows, columns] = cv2.addWeighted(behind, 1 - opacity, done, opacity, 0)

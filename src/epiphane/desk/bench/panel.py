@@ -306,8 +306,8 @@ class BenchPanel(QFrame):
         if page is None:
             return False
         made = getattr(self, page)
-        for widget in (made, *made.findChildren(QWidget)):  # what else happens when it is first shown
-            widget.ensurePolished()
+        made.resize(self._pages.size())
+        made.grab()  # what else happens when it is first shown: styles, sizes, letters
         return True
 
     def open_export(self) -> None:

@@ -24,9 +24,9 @@ from PyQt6.QtTest import QTest
 assert QTest.qWaitForWindowExposed(window)
 app.processEvents()
 print(time.monotonic())
-window.files.open_demo()
 shown = []
 window.playback.shown.connect(lambda *_: shown.append(time.monotonic()))
+window.files.open_demo()
 while not shown:
     QTest.qWait(5)
 print(shown[0])

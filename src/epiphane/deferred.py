@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 from importlib import import_module
-from importlib.util import find_spec, module_from_spec
+from importlib.util import find_spec
 from threading import RLock
 from types import ModuleType
 from typing import Any
@@ -13,39 +13,39 @@ HEAVY = ("av", "cv2", "uharfbuzz", "PIL.Image", "PIL.ImageDraw", "PIL.ImageFont"
 
 
 def defer(names: Iterable[str] = HEAVY) -> None:
-    """Let packages load at their first use; those that are loaded already stay as they are.
-
-    Like the standard library's `LazyLoader`, but safe where several threads ask first
-    (which that became in Python 3.12).
-    """
+    """Let packages load at their first use; those that are loaded already stay as they are."""
     for name in names:
-        spec = None if name in sys.modules else find_spec(name)
-        if spec is None or spec.loader is None:
-            continue
-        module = module_from_spec(spec)
-        module.__class__ = _Deferred
-        module.__dict__["_lock"] = RLock()
-        sys.modules[name] = module
-        parent, _, last = name.rpartition(".")
-        if parent:
-            setattr(import_module(parent), last, module)
+        if name not in sys.modules and find_spec(name) is not None:
+            parent, _, last = name.rpartition(".")
+            sys.modules[name] = stand_in = _StandIn(name)
+            if parent:
+                setattr(import_module(parent), last, stand_in)
 
 
-class _Deferred(ModuleType):
-    """A module that has not run yet."""
+class _StandIn(ModuleType):
+    """What stands for a module that is not loaded yet, and passes on what is asked of it.
 
-    def __getattr__(self, name: str) -> Any:  # asked for only what is not there
-        state = self.__dict__
-        with state["_lock"]:
-            if type(self) is _Deferred and "_is_loading" not in state:
-                state["_is_loading"] = True
-                try:
-                    self.__spec__.loader.exec_module(self)  # type: ignore[union-attr]
-                    self.__class__ = ModuleType  # type: ignore[assignment]
-                finally:
-                    del state["_is_loading"]
-            if name in state:
-                return state[name]
-        if type(self) is ModuleType:
-            return getattr(self, name)  # what the module itself makes when asked for
-        raise AttributeError(f"module {self.__name__!r} has no attribute {name!r}")
+    The standard library's `LazyLoader` runs a module without the lock of its import, and so twice or halfway
+    where several threads ask first; here the module is imported as any other is.
+    """
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self.__dict__["_lock"] = RLock()
+
+    def __getattr__(self, name: str) -> Any:  # of what is not kept here yet
+        if name == "_lock":
+            raise AttributeError(name)
+        found = self.__dict__[name] = getattr(self._loaded(), name)
+        return found
+
+    def __setattr__(self, name: str, value: object) -> None:
+        self.__dict__.pop(name, None)
+        setattr(self._loaded(), name, value)
+
+    def _loaded(self) -> ModuleType:
+        name = self.__name__
+        with self._lock:
+            if sys.modules.get(name) is self:
+                del sys.modules[name]
+            return import_module(name)

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -32,6 +32,12 @@ def type_into(spin, text):
     spin.selectAll()
     QTest.keyClicks(spin, text)
     QTest.keyClick(spin, Qt.Key.Key_Return)
+
+
+def press(widget, text):
+    """Click the button inside a widget that says so."""
+    found = next(one for one in widget.findChildren(QPushButton) if one.text() == text and one.isVisible())
+    QTest.mouseClick(found, LEFT)
 
 
 def choose(combo, text):

@@ -294,7 +294,7 @@ class Photographer:
         window.titles.strike()
         window.editor.go_to(before.shots[2].start + 2)
         self.wait(2500)
-        window.bench.item.text.look.arrival.kind.setFocus()
+        window.bench.item.text_rows.look.arrival.kind.setFocus()
         self.take("text")
         window.editor.apply(lambda _: before, "all of it back")
         shot = before.shots[0]

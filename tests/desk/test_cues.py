@@ -1,11 +1,11 @@
 """Work on the score, cue by cue: chosen alike, walked, shaped, given values, copied; by mouse and by keys."""
 
 import pytest
-from hands import choose, drag, field, type_into
+from hands import choose, drag, field, press, type_into
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
 from epiphane.desk.look.fields import RangeBar
@@ -54,11 +54,6 @@ def selected(window):
 
 def undo(window):
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
-
-
-def press(window, text):
-    button = next(one for one in window.findChildren(QPushButton) if one.text() == text and one.isVisible())
-    QTest.mouseClick(button, LEFT)
 
 
 def test_cues_on_the_same_beat_and_in_the_same_section_are_chosen(demo):

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hands import LEFT, NONE, choose, drag, drop, field, type_into
+from hands import LEFT, NONE, choose, drag, drop, field, press, type_into
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -340,7 +340,7 @@ def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
     editor = demo.editor
     editor.go_to(258)
     QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
-    rows = demo.bench.item.text.look
+    rows = demo.bench.item.text_rows.look
 
     def tick(words, within):
         QTest.mouseClick(next(one for one in within.findChildren(QCheckBox) if one.text() == words), LEFT)
@@ -501,16 +501,16 @@ def test_rows_are_put_in_order_by_their_names_aimed_locked_and_folded(demo):
     assert editor.project.stack[1].id == track.id
     said = []
     editor.said.connect(lambda text, bad: said.append((text, bad)))
-    demo.bench.track._toggle("is_locked")
+    press(demo.bench.track, "Lock")
     QTest.keyClick(demo, Qt.Key.Key_Delete)
     assert editor.project.tracks
     assert said[-1] == ("“solid” is locked: unlock it first, on its bench", True)
     height = demo.score.layout_now().staves[0].height
-    demo.bench.track._toggle("is_folded")
+    press(demo.bench.track, "Fold")
     assert demo.score.layout_now().staves[0].height < height
     flash = editor.project.lanes[0].id
     editor.select(LaneSelection(flash))
-    demo.bench.lane._lock.click()
+    press(demo.bench.lane, "Lock")
     assert not editor.apply(lambda p: change_lane(p, flash, depth=0.1), "depth")
     assert editor.apply(lambda p: change_lane(p, flash, is_muted=True), "mute")
 
@@ -526,7 +526,7 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     assert len({one.cut.footage for one in panels.panels}) == 3
     assert isinstance(demo.frames.plan(shot.start + 30).root.content, SplitScreen)
     choose(field(demo, QComboBox, "How panels share the frame"), "grid")
-    demo.bench.split_screen._add()
+    press(demo.bench.split_screen, "Add")
     type_into(field(demo, QDoubleSpinBox, "How many frames later it shows"), "5")
     choose(field(demo, QComboBox, "What lets the panels come in"), "one on each of beats")
     panels = editor.selected_shot().content

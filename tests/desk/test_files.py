@@ -7,12 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hands import field, type_into
+from hands import field, press, type_into
 from helpers import click_track, grey_clip, write_clip, write_sound
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
+from PyQt6.QtWidgets import QDoubleSpinBox
 
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, with_lanes
@@ -146,11 +146,6 @@ def after_a_power_cut(dead, tmp_path, make_window):
     dead.editor._journal.abandon()
     shutil.copytree(tmp_path / "journals", tmp_path / "left")
     return make_window("left")
-
-
-def press(strip, text):
-    button = next(b for b in strip.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
 def changed_demo(window, path=None):

@@ -201,7 +201,7 @@ def test_a_split_screen_says_that_its_shot_ends_before_its_panels_come(demo):
     editor.select(ShotSelection(shot))
     demo.panels.split_screen()
     bars = next(one.id for one in editor.project.pulses if one.name == "bars")
-    told = demo.bench.split_screen._what.text
+    told = demo.bench.split_screen.findChildren(QLabel)[0].text
     assert "ends before" not in told()
     editor.apply(lambda p: change_panels(p, shot, pulse=bars), "panels")
     split = editor.project.shots[0]

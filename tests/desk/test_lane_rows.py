@@ -1,11 +1,11 @@
 """Many lanes: chosen together, changed together, in low rows or folded; effects dropped on a single hit."""
 
 import pytest
-from hands import drop, field, type_into
+from hands import drop, field, press, type_into
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
+from PyQt6.QtWidgets import QDoubleSpinBox
 
 from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.selection import LaneSelection, LanesSelection
@@ -46,11 +46,6 @@ def chosen(demo):
     return sorted(lanes.index(lane) for lane in demo.editor.selection.lanes)
 
 
-def press(demo, text):
-    found = next(b for b in demo.bench.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(found, LEFT)
-
-
 def test_several_lanes_are_chosen_by_clicks_and_by_keys(demo):
     with_lanes(demo, 6)
     click_name(demo, 1)
@@ -78,8 +73,8 @@ def test_what_is_changed_is_changed_in_all_of_them_in_one_step(demo):
     assert isinstance(demo.editor.selection, LanesSelection)
     type_into(field(demo.bench, QDoubleSpinBox, "Fall"), "21")
     type_into(field(demo.bench, QDoubleSpinBox, "Depth"), "40")
-    press(demo, "Later")
-    press(demo, "Later")
+    press(demo.bench, "Later")
+    press(demo.bench, "Later")
     lanes = demo.editor.project.lanes
     assert [lane.envelope.fall for lane in lanes[2:5]] == [21] * 3
     assert [lane.depth for lane in lanes[2:5]] == [0.4] * 3

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hands import drag
+from hands import drag, press
 from helpers import HandClock
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -40,11 +40,6 @@ def demo(clock, make_window, qtbot, tmp_path, monkeypatch):
     window.files.open_demo()
     qtbot.waitUntil(lambda: window.editor.heard is not None and not window.jobs.running, timeout=30_000)
     return window
-
-
-def press(window, text):
-    button = next(b for b in window.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(button, LEFT)
 
 
 def type_into(window, name, text):

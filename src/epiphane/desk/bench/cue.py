@@ -3,29 +3,18 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from msgspec import Struct
+from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
+from epiphane.desk.bench.options import accent_key, accent_of, accent_options, clip_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.parameters import ParameterRows
-from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import (
-    RangeBar,
-    button,
-    choice_field,
-    in_a_row,
-    label,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import button, in_a_row, label, wrapped
 from epiphane.desk.look.lanes import family_colour
-from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import EffectInstance, Lane, Override, Setting
 from epiphane.document.project import Project
@@ -44,7 +33,6 @@ from epiphane.edits.cues import (
     toggle_cues,
 )
 from epiphane.edits.overlays import set_cue_clip
-from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.keying.neighbours import nudge_limits
@@ -53,141 +41,149 @@ from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
 
 
-class CueBench(BenchPage):
+class _Chosen(Struct, frozen=True):
+    """The selected cues that are there, each with its lane, ascending.
+
+    Attributes
+    ----------
+    override : what the first of them has of its own
+    shown : the effect of the first, with its values
+    """
+
+    cues: tuple[tuple[Lane, Cue], ...]
+    override: Override
+    shown: EffectInstance
+
+    @property
+    def lane(self) -> Lane:
+        """The lane of the first."""
+        return self.cues[0][0]
+
+    @property
+    def first(self) -> Cue:
+        """The first cue."""
+        return self.cues[0][1]
+
+    @property
+    def is_of_overlay(self) -> bool:
+        """Whether the first plays footage over the film."""
+        return lane_kind(self.lane.effect) is OVERLAY
+
+    @property
+    def has_one_effect(self) -> bool:
+        """Whether all of them have the same effect."""
+        return len({(cue.override and cue.override.effect) or lane.effect for lane, cue in self.cues}) == 1
+
+
+class CueBench(BenchPage[_Chosen]):
     """The selected cues: off or on, weaker or stronger, nudged, with a shape, values or effect of their own.
 
     What is shown is that of the first; what is changed is changed of all.
     """
 
     def __init__(self, editor: Editor, desk: CueDesk) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__(editor, spacing=8)
         self._of_effect = ""
         self._keys: frozenset[CueKey] = frozenset()
+        self._wants_values = False
         self.parameters = ParameterRows("", theme.TEXT, can_vary=False)
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(8)
-        self._what = label("")
+        self._what = wrapped("")
         self._what.setFont(theme.numbers(9.5))
-        self._what.setWordWrap(True)
-        for widget in (self._what, self._buttons(), self._alike_row(), self._look_row(desk)):
-            self._box.addWidget(widget)
-        self._bar = RangeBar("Strength", low=0, high=200, colour=theme.TEXT, has_rest=False)
-        self.strength = limited_field(Override, "strength", "Strength", "%", factor=100)
-        self._bar.changed.connect(lambda _rest, value: self._set_strength(value, gesture="strength"))
-        self._bar.released.connect(editor.end_gesture)
-        self.strength.edited.connect(self._set_strength)
-        self._box.addWidget(row("Strength", self._bar, self.strength))
-        self.nudge = limited_field(Override, "nudge", "Nudge", "f")
-        self.nudge.edited.connect(self._set_nudge)
-        self._box.addWidget(row("Nudge", self.nudge, label("Alt ← →")))
-        self._box.addWidget(rule())
-        self._box.addWidget(self._own_row())
-        self.accent = choice_field("Sound of these cues", (), self._choose_accent)
-        self._box.addWidget(row("Sound", self.accent))
+        self.shows(lambda chosen: self._what.setText(self._told(chosen)))
+        self.add(self._what, self._buttons(), self._alike_row(), self._look_row(desk))
+        bar, self.strength = self.amount(
+            "Strength",
+            lambda chosen: 1.0 if chosen.override.strength is None else chosen.override.strength,
+            self._set_strength,
+            of=(Override, "strength"),
+            colour=theme.TEXT,
+            released=editor.end_gesture,
+        )
+        self.row("Strength", bar, self.strength)
+        self.nudge = self.number(
+            "Nudge",
+            lambda chosen: chosen.override.nudge,
+            self._set_nudge,
+            limits=(Override, "nudge"),
+            unit="f",
+        )
+        self.row("Nudge", self.nudge, label("Alt ← →"))
+        self.rule()
+        self._add_own_row()
+        sound = self.choice(
+            "Sound of these cues",
+            lambda _: accent_options(editor.project, "same as lane"),
+            lambda chosen: accent_key(chosen.override.accent),
+            self._choose_accent,
+        )
+        self.row("Sound", sound)
         self.shape = ShapeRows()
         self.shape.changed.connect(self._change_shape)
         self.shape.released.connect(editor.end_gesture)
-        self._box.addWidget(self.shape)
-        self._place_of_parameters = self._box.count()
-        self._box.addStretch(1)
+        self.add(self.shape, when=lambda chosen: chosen.override.envelope is not None)
+        self.shows(self._show_shape)
+        self._place_of_parameters = self.column.count()
+        self.shows(self._show_values)
+        self.end()
         self.refresh()
+
+    def thing(self) -> _Chosen | None:
+        """Return the selected cues that are there, in the order of lanes where they fall together."""
+        keys = self.editor.selection.cues
+        found = [
+            (one.lane, cue)
+            for one in self.editor.cues.lanes
+            for cue in one.cues
+            if (one.lane.id, cue.hit.time) in keys
+        ]
+        if not found:
+            return None
+        found.sort(key=lambda pair: pair[1].hit.time)
+        lane, first = found[0]
+        override = first.override or Override(first.hit.time)
+        return _Chosen(tuple(found), override, overridden(lane.instance, override))
 
     def refresh(self) -> None:
         """Show the cues as they are now."""
-        if self._editor.selection.cues != self._keys:
-            self._keys, self._wants_values = self._editor.selection.cues, False
-        chosen = self._chosen()
-        if not chosen:
+        if self.editor.selection.cues != self._keys:
+            self._keys, self._wants_values = self.editor.selection.cues, False
+        if self.thing() is None:
             self._what.setText("The hits of these cues are not there at the moment.")
-            return
-        cues = [cue for _, cue in chosen]
-        lane, first = chosen[0]
-        if len(cues) == 1:
-            self._what.setText(f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}")
+        super().refresh()
+
+    def _told(self, chosen: _Chosen) -> str:
+        first, last = chosen.first, chosen.cues[-1][1]
+        if len(chosen.cues) == 1:
+            told = f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}"
         else:
-            self._what.setText(f"{len(cues)} cues, frames {first.frame} to {cues[-1].frame}")
+            told = f"{len(chosen.cues)} cues, frames {first.frame} to {last.frame}"
         lacking = [
             words
-            for one in self._editor.cues.transitions
+            for one in self.editor.cues.transitions
             if (one.lane, one.cue.hit.time) in self._keys
-            for words in one.lacking_words(self._editor.project)
+            for words in one.lacking_words(self.editor.project)
         ]
-        if lacking:
-            self._what.setText("\n".join([self._what.text(), *lacking[:2]]))
-        self._toggle.setText("Turn on" if all(cue.is_off for cue in cues) else "Turn off")
-        override = first.override or Override(first.hit.time)
-        strength = 1.0 if override.strength is None else override.strength
-        self._bar.set_values(0, strength * 100)
-        self.strength.show_value(strength * 100)
-        self.nudge.show_value(override.nudge)
-        self._reset.setEnabled(any(cue.override is not None for cue in cues))
-        effects = {(cue.override and cue.override.effect) or one.effect for one, cue in chosen}
-        self._refresh_own(lane, override, has_one_effect=len(effects) == 1)
-
-    def _refresh_own(self, lane: Lane, override: Override, *, has_one_effect: bool) -> None:
-        """Show what the first cue has of its own; values only where all have the same effect."""
-        options = [("", "same as lane"), *((one.key, one.label) for one in alike(lane.effect))]
-        if override.effect is not None and lane_kind(override.effect) is None:
-            options.append((override.effect, f"{override.effect} (missing)"))
-        show_options(self.effect, options)
-        show_choice(self.effect, override.effect or "")
-        show_options(self.accent, accent_options(self._editor.project, "same as lane"))
-        show_choice(self.accent, accent_key(override.accent))
-        is_overlay = lane_kind(lane.effect) is OVERLAY
-        self.clip.setVisible(is_overlay)
-        self.effect.setVisible(not is_overlay)
-        self._own_words.setText("plays" if is_overlay else "effect")
-        if is_overlay:
-            seen = [one for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
-            clips = [("", "same as lane"), *((str(one.id), footage_name(one)) for one in seen)]
-            show_options(self.clip, clips)
-            show_choice(self.clip, "" if override.clip is None else str(override.clip))
-        self.own_shape.setChecked(override.envelope is not None)
-        self.shape.setVisible(override.envelope is not None)
-        shown = overridden(lane.instance, override)
-        beat_frames = usual_beat_frames(self._editor.project, lane)
-        self.shape.speak_of(shown.effect)
-        self.shape.show_envelope(override.envelope or lane.envelope, family_colour(shown.effect), beat_frames)
-        has_values = bool(override.settings) or self._wants_values
-        self.own_values.setEnabled(has_one_effect)
-        self.own_values.setChecked(has_values and has_one_effect)
-        if shown.effect != self._of_effect:
-            self._make_parameters(shown)
-        self.parameters.setVisible(has_values and has_one_effect)
-        self.parameters.show_values(shown.settings)
-
-    def _make_parameters(self, shown: EffectInstance) -> None:
-        self._of_effect = shown.effect
-        self._box.removeWidget(self.parameters)
-        self.parameters.hide()
-        self.parameters.deleteLater()
-        self.parameters = ParameterRows(shown.effect, family_colour(shown.effect), can_vary=False)
-        self.parameters.changed.connect(self._set_value)
-        self.parameters.released.connect(self._editor.end_gesture)
-        self._box.insertWidget(self._place_of_parameters, self.parameters)
+        return "\n".join([told, *lacking[:2]])
 
     def _buttons(self) -> QWidget:
-        self._toggle = button(
-            "Turn off",
-            "Turn the cues off, or on again (X)",
-            lambda: self._apply(toggle_cues, "turning cues off or on"),
-        )
-        self._reset = button("Reset", "Undo every change to these cues (R)", self._reset_everything)
-        return in_a_row(self._toggle, self._reset)
+        tip = "Turn the cues off, or on again (X)"
+        toggle = button("Turn off", tip, lambda: self._apply(toggle_cues, "turning cues off or on"))
+        reset = button("Reset", "Undo every change to these cues (R)", self._reset_everything)
+
+        def show(chosen: _Chosen) -> None:
+            toggle.setText("Turn on" if all(cue.is_off for _, cue in chosen.cues) else "Turn off")
+            reset.setEnabled(any(cue.override is not None for _, cue in chosen.cues))
+
+        self.shows(show)
+        return in_a_row(toggle, reset)
 
     def _alike_row(self) -> QWidget:
-        beat = button(
-            "Same beat",
+        tips = (
             "Select all cues of the lane on this beat of their bar (B)",
-            lambda: self.select_alike(on_same_beat),
-        )
-        section = button(
-            "Same section",
             "Select all cues of the lane in this section (Shift + B)",
-            lambda: self.select_alike(in_same_section),
         )
+        beat = button("Same beat", tips[0], lambda: self.select_alike(on_same_beat))
+        section = button("Same section", tips[1], lambda: self.select_alike(in_same_section))
         return in_a_row(label("select"), beat, section)
 
     def _look_row(self, desk: CueDesk) -> QWidget:
@@ -201,55 +197,85 @@ class CueBench(BenchPage):
         spread = button("All like this", tips[2], desk.spread_look)
         return in_a_row(label("look"), copy, paste, spread)
 
-    def _choose_accent(self, key: str) -> None:
-        self._apply(partial(set_cue_accent, accent=accent_of(key)), "sound of cues")
-
-    def _choose_clip(self, key: str) -> None:
-        clip = FootageId(int(key)) if key else None
-        self._editor.apply(lambda p: set_cue_clip(p, self._keys, clip), "footage of cues")
-
-    def _own_row(self) -> QWidget:
-        self.effect = choice_field(
+    def _add_own_row(self) -> None:
+        """Add what the cues may have of their own: an effect or a clip, a shape, values."""
+        effect = self.choice(
             "Effect of this cue",
-            (),
-            lambda key: self._apply(partial(set_cue_effect, effect=key or None), "effect of cues"),
+            _effect_options,
+            lambda chosen: chosen.override.effect or "",
+            self._choose_effect,
         )
-        self.effect.setMaximumWidth(128)
-        self.clip = choice_field("What this cue plays", (), self._choose_clip)
-        self.clip.setMaximumWidth(128)
-        self.own_shape = QPushButton("Own shape")
-        self.own_shape.setToolTip("Give the cues a shape of their own, or that of their lane again")
-        self.own_shape.clicked.connect(self._toggle_shape)
-        self.own_values = QPushButton("Own values")
-        self.own_values.setToolTip("Give the cues values of their own, or those of their lane again")
-        self.own_values.clicked.connect(self._toggle_values)
-        for one in (self.own_shape, self.own_values):
-            one.setCheckable(True)
-            one.setProperty("quiet", True)
-        self._wants_values = False
-        self._own_words = label("effect")
-        return in_a_row(self._own_words, self.effect, self.clip, self.own_shape, self.own_values)
+        clip = self.choice(
+            "What this cue plays",
+            lambda _: [("", "same as lane"), *clip_options(self.editor.project)],
+            lambda chosen: "" if chosen.override.clip is None else str(chosen.override.clip),
+            self._choose_clip,
+        )
+        for field in (effect, clip):
+            field.setMaximumWidth(128)
+        words = label("effect")
+        self.shows(lambda chosen: words.setText("plays" if chosen.is_of_overlay else "effect"))
+        self.seen(lambda chosen: chosen.is_of_overlay, clip)
+        self.seen(lambda chosen: not chosen.is_of_overlay, effect)
+        self.own_shape = self.switch(
+            "Own shape",
+            "Give the cues a shape of their own, or that of their lane again",
+            lambda chosen: chosen.override.envelope is not None,
+            self._toggle_shape,
+        )
+        self.own_values = self.switch(
+            "Own values",
+            "Give the cues values of their own, or those of their lane again",
+            self._has_values,
+            self._toggle_values,
+        )
+        self.enabled(lambda chosen: chosen.has_one_effect, self.own_values)
+        self.add(in_a_row(words, effect, clip, self.own_shape, self.own_values))
+
+    def _has_values(self, chosen: _Chosen) -> bool:
+        """Whether values of their own are shown: only where all have the same effect."""
+        return chosen.has_one_effect and (bool(chosen.override.settings) or self._wants_values)
+
+    def _show_shape(self, chosen: _Chosen) -> None:
+        effect, lane = chosen.shown.effect, chosen.lane
+        self.shape.speak_of(effect)
+        envelope, beat_frames = chosen.override.envelope, usual_beat_frames(self.editor.project, lane)
+        self.shape.show_envelope(envelope or lane.envelope, family_colour(effect), beat_frames)
+
+    def _show_values(self, chosen: _Chosen) -> None:
+        """Show the values of the first, in rows that are made anew for another effect."""
+        effect = chosen.shown.effect
+        if effect != self._of_effect:
+            self._of_effect = effect
+            self.column.removeWidget(self.parameters)
+            self.parameters.hide()
+            self.parameters.deleteLater()
+            self.parameters = ParameterRows(effect, family_colour(effect), can_vary=False)
+            self.parameters.changed.connect(self._set_value)
+            self.parameters.released.connect(self.editor.end_gesture)
+            self.column.insertWidget(self._place_of_parameters, self.parameters)
+        self.parameters.setVisible(self._has_values(chosen))
+        self.parameters.show_thing(chosen.shown.settings)
 
     def select_alike(self, alike: Callable[[Schedule, frozenset[CueKey]], frozenset[CueKey]]) -> None:
         """Select the cues that are like those that are selected."""
-        keys = self._editor.selection.cues
+        keys = self.editor.selection.cues
         if keys:
-            self._editor.select_cues(alike(self._editor.cues, keys), lane=self._editor.selection.lane)
-
-    def _chosen(self) -> list[tuple[Lane, Cue]]:
-        """Return the selected cues that are there with their lanes, ascending, then in the order of lanes."""
-        keys = self._editor.selection.cues
-        found = [
-            (one.lane, cue)
-            for one in self._editor.cues.lanes
-            for cue in one.cues
-            if (one.lane.id, cue.hit.time) in keys
-        ]
-        return sorted(found, key=lambda pair: pair[1].hit.time)
+            self.editor.select_cues(alike(self.editor.cues, keys), lane=self.editor.selection.lane)
 
     def _reset_everything(self) -> None:
         self._wants_values = False
         self._apply(reset_cues, "reset of cues")
+
+    def _choose_accent(self, key: str) -> None:
+        self._apply(partial(set_cue_accent, accent=accent_of(key)), "sound of cues")
+
+    def _choose_effect(self, key: str) -> None:
+        self._apply(partial(set_cue_effect, effect=key or None), "effect of cues")
+
+    def _choose_clip(self, key: str) -> None:
+        clip = FootageId(int(key)) if key else None
+        self.editor.apply(lambda p: set_cue_clip(p, self._keys, clip), "footage of cues")
 
     def _toggle_shape(self, is_own: bool) -> None:
         edit = change_cue_envelope if is_own else reset_cue_envelope
@@ -274,17 +300,16 @@ class CueBench(BenchPage):
         *,
         gesture: str | None = None,
     ) -> None:
-        keys = self._editor.selection.cues
-        self._editor.apply(lambda p: edit(p, keys), text, gesture=gesture)
+        keys = self.editor.selection.cues
+        self.editor.apply(lambda p: edit(p, keys), text, gesture=gesture)
         self.refresh()
 
-    def _set_strength(self, percent: float, *, gesture: str | None = None) -> None:
-        strength = partial(set_cue_strength, strength=percent / 100)
-        self._apply(strength, "change of strength", gesture=gesture)
+    def _set_strength(self, strength: float, *, gesture: str | None = None) -> None:
+        self._apply(partial(set_cue_strength, strength=strength), "change of strength", gesture=gesture)
 
     def _set_nudge(self, value: float) -> None:
         """Nudge each cue to so many frames from its hit, or as far as its neighbours let it."""
-        limits = nudge_limits(self._editor.cues, self._editor.selection.cues)
+        limits = nudge_limits(self.editor.cues, self.editor.selection.cues)
 
         def edit(project: Project, keys: frozenset[CueKey]) -> Project:
             for key in keys:
@@ -295,3 +320,9 @@ class CueBench(BenchPage):
             return project
 
         self._apply(edit, "nudge")
+
+
+def _effect_options(chosen: _Chosen) -> list[tuple[str, str]]:
+    own = chosen.override.effect
+    options = [("", "same as lane"), *((one.key, one.label) for one in alike(chosen.lane.effect))]
+    return [*options, (own, f"{own} (missing)")] if own is not None and lane_kind(own) is None else options

@@ -2,15 +2,13 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout
-
 from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import ChecksButton, button, in_a_row, label, row, rule
+from epiphane.desk.look.fields import button, in_a_row
 from epiphane.document.dressing import Dressing, Mood
+from epiphane.document.project import Project
 
 _WORDS = {
     Mood.CALM: "Calm parts",
@@ -20,51 +18,45 @@ _WORDS = {
 }
 
 
-class DressingBench(BenchPage):
+class DressingBench(BenchPage[Project]):
     """How the song is dressed with effects and transitions."""
 
     def __init__(self, editor: Editor, dressing: DressingDesk) -> None:
-        super().__init__()
-        self._editor, self._dressing = editor, dressing
-        self._told = label("")
-        self._told.setWordWrap(True)
-        self._fields = StructFields(Dressing, dressing.change, released=editor.end_gesture)
+        super().__init__(editor, spacing=8)
+        fields = self.fields(
+            Dressing, dressing.change, lambda project: project.dressing, released=editor.end_gesture
+        )
         again = button("Dress again", "Dress the song with another seed (Ctrl + D)", dressing.again)
         undress = button("Undress", "Take the lanes of the dressing away", dressing.undress)
-        self._recipes: dict[Mood, ChecksButton] = {}
+        cuts = fields.check("has_transitions", "transitions at the cuts", "Let the cuts have transitions")
+        bar = fields.bar("density", "From sparse to dense", theme.TEXT)
+        self.add(self.told(_told), in_a_row(again, undress, spacing=6))
+        self.row("Density", bar, fields.number("density", "Density", "%", factor=100))
+        self.row("Seed", fields.number("seed", "Seed of the dressing"), cuts)
+        self.rule()
         for mood, words in _WORDS.items():
-            made = ChecksButton(f"Recipes for {words.lower()}", "nothing", width=280)
-            made.chosen.connect(partial(self._choose, mood))
-            self._recipes[mood] = made
-        self._cuts: QCheckBox = self._fields.check(
-            "has_transitions", "transitions at the cuts", "Let the cuts have transitions"
-        )
-        bar = self._fields.bar("density", "From sparse to dense", theme.TEXT)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        box.addWidget(self._told)
-        box.addWidget(in_a_row(again, undress, spacing=6))
-        box.addWidget(row("Density", bar, self._fields.number("density", "Density", "%", factor=100)))
-        box.addWidget(row("Seed", self._fields.number("seed", "Seed of the dressing"), self._cuts))
-        box.addWidget(rule())
-        for mood, words in _WORDS.items():
-            box.addWidget(row(words, self._recipes[mood]))
-        box.addStretch(1)
+            recipes = self.checks_button(
+                f"Recipes for {words.lower()}",
+                "nothing",
+                lambda _: [(name, name) for name in dressing.recipe_names],
+                partial(_recipes_of, mood),
+                partial(dressing.choose, mood),
+                width=280,
+            )
+            self.row(words, recipes)
+        self.end()
 
-    def refresh(self) -> None:
-        """Show how it is dressed now."""
-        project = self._editor.project
-        dressed = [lane for lane in project.lanes if lane.is_dressed]
-        self._told.setText(
-            f"{len(dressed)} lanes dress the song. Each is a lane as any other; one that is locked stays."
-            if dressed
-            else "The song is not dressed."
-        )
-        self._fields.show(project.dressing)
-        names = [(name, name) for name in self._dressing.recipe_names]
-        for mood, made in self._recipes.items():
-            made.show_checks(lambda names=names: names, project.dressing.of(mood))  # type: ignore[misc]
+    def thing(self) -> Project:
+        """Return the project."""
+        return self.editor.project
 
-    def _choose(self, mood: Mood, names: tuple[str, ...]) -> None:
-        self._dressing.choose(mood, names)
+
+def _told(project: Project) -> str:
+    n_dressed = sum(lane.is_dressed for lane in project.lanes)
+    if n_dressed == 0:
+        return "The song is not dressed."
+    return f"{n_dressed} lanes dress the song. Each is a lane as any other; one that is locked stays."
+
+
+def _recipes_of(mood: Mood, project: Project) -> tuple[str, ...]:
+    return project.dressing.of(mood)

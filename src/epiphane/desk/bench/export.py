@@ -7,22 +7,13 @@ from pathlib import Path
 
 from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QHBoxLayout,
-    QLineEdit,
-    QProgressBar,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
 from epiphane.desk.look import asking, theme
-from epiphane.desk.look.fields import button, choice_field, label, number_field, row
+from epiphane.desk.look.fields import button, choice_field, label, number_field, row, wrapped
 from epiphane.document.project import Project
 from epiphane.edits.picture import even_size
 from epiphane.edits.shapes import in_shape
@@ -69,89 +60,48 @@ class _Film(Struct, frozen=True):
     size: Size
 
 
-class ExportBench(BenchPage):
+class ExportBench(BenchPage[Project]):
     """Makes a film of the project in the background."""
 
     closed = pyqtSignal()
 
     def __init__(self, editor: Editor, jobs: Jobs) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__(editor, spacing=10)
         self._jobs = jobs
         self._job: Job | None = None
         self._is_path_chosen = self._is_range_chosen = False
         self._confirmed: Path | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(10)
-        box.addWidget(self._file_row())
-        self._size = choice_field("Size", (), lambda _key: None)
-        self._rate = choice_field("Frames a second", (), lambda _key: None)
-        self._from = number_field("From", low=0, high=0, unit="s", decimals=2, step=0.5)
-        self._to = number_field("To", low=0, high=0, unit="s", decimals=2, step=0.5)
-        for field in (self._from, self._to):
-            field.setFixedWidth(84)
-            field.edited.connect(self._keep_range)
-        self._whole = button("All of it", "Export from the start to the end", self._take_whole)
-        self._every_shape = QCheckBox("every shape")
-        self._every_shape.setToolTip("Export a film in each shape of the edit, its sides in its name")
-        self._form = [
-            row("Size", self._size, self._every_shape),
-            row("Frames a second", self._rate),
-            row("From, to", self._from, label("to"), self._to, self._whole),
-        ]
-        for widget in self._form:
-            box.addWidget(widget)
-        box.addWidget(row("Film", label("H.264 and AAC in MP4, with the song")))
-        box.addWidget(self._start_row())
+        self._add_file_row()
+        self._add_form()
+        self._add_start_row()
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setRange(0, 1000)
         self._bar.setAccessibleName("Export progress")
-        self._state = label("")
-        self._state.setWordWrap(True)
-        box.addWidget(self._bar)
-        box.addWidget(self._state)
-        box.addStretch(1)
+        self._state = wrapped("")
+        self.add(self._bar, self._state)
+        self.end()
         self._bar.hide()
         self.refresh()
+
+    def thing(self) -> Project | None:
+        """Return the project, but for while it is exported: what is shown then stays."""
+        return self.editor.project if self._job is None else None
 
     @property
     def is_exporting(self) -> bool:
         """Whether an export is at work."""
         return self._job is not None
 
-    def refresh(self) -> None:
-        """Offer sizes and rates for the project as it is now."""
-        if self._job is not None:
-            return
-        project = self._editor.project
-        sizes = [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()]
-        _offer(self._size, sizes)
-        self._every_shape.setVisible(len(project.shapes) > 1)
-        rates = dict.fromkeys((project.rate, *COMMON_RATES))
-        _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
-        if not self._is_path_chosen:
-            folder = folder_of("export", self._editor.path.parent if self._editor.path else Path.home())
-            self._path.setText(str(unused_name(folder / f"{self._editor.title}{FILM_SUFFIX}")))
-        length = float(project.n_frames / project.rate)
-        self._from.show_limits(0, length)
-        self._to.show_limits(0, length)
-        if not self._is_range_chosen:
-            self._from.show_value(0)
-            self._to.show_value(length)
-        self._whole.setEnabled(self._is_range_chosen)
-        self._start.setEnabled(project.n_frames > 0)
-
     def start(self) -> None:
         """Begin the export."""
         if self._job is not None or not self._path.text().strip():
             return
-        project = self._editor.project
+        project = self.editor.project
         path = Path(self._path.text().strip()).expanduser()
         if path.suffix.lower() not in _OTHER_FORMATS and path.suffix.lower() != FILM_SUFFIX:
             path = path.with_name(path.name + FILM_SUFFIX)  # no ending, or a dot in the name
-        reads = [] if self._editor.path is None else [self._editor.path]
+        reads = [] if self.editor.path is None else [self.editor.path]
         films = self._films(project, path)
         if not all(self._may_write(film.path, [*named_files(film.project), *reads]) for film in films):
             return
@@ -235,7 +185,7 @@ class ExportBench(BenchPage):
         return self._state.text()
 
     def _sizes(self) -> list[Size]:
-        project = self._editor.project
+        project = self.editor.project
         own = (project.width, project.height)
         scaled = [even_size(width, round(width * own[1] / own[0])) for width in _WIDTHS]
         return list(dict.fromkeys([own, *scaled]))
@@ -244,12 +194,12 @@ class ExportBench(BenchPage):
         width, height = str(self._size.currentData()).split("x")
         return int(width), int(height)
 
-    def _file_row(self) -> QWidget:
+    def _add_file_row(self) -> None:
         self._path = QLineEdit()
         self._path.setAccessibleName("File")
         self._path.setToolTip("Where the film goes")
         self._path.textEdited.connect(self._keep_path)
-        browse = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
+        browse = self._browse_button = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
         browse.setAccessibleName("Choose the file")
         browse.setToolTip("Choose where the film goes")
         browse.clicked.connect(self._browse)
@@ -258,29 +208,66 @@ class ExportBench(BenchPage):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self._path, 1)
         box.addWidget(browse)
-        self._browse_button = browse
-        return made
+        self.add(made)
+        self.shows(lambda _: self._propose_path())
 
-    def _start_row(self) -> QWidget:
-        self._start = QPushButton("Export the film")
+    def _propose_path(self) -> None:
+        if not self._is_path_chosen:
+            own = self.editor.path.parent if self.editor.path else Path.home()
+            folder = folder_of("export", own)
+            self._path.setText(str(unused_name(folder / f"{self.editor.title}{FILM_SUFFIX}")))
+
+    def _add_form(self) -> None:
+        """Add how large the film is, how many frames a second it has, and which part of it is made."""
+        self._size = choice_field("Size", (), lambda _key: None)
+        self._rate = choice_field("Frames a second", (), lambda _key: None)
+        self._from = number_field("From", low=0, high=0, unit="s", decimals=2, step=0.5)
+        self._to = number_field("To", low=0, high=0, unit="s", decimals=2, step=0.5)
+        for field in (self._from, self._to):
+            field.setFixedWidth(84)
+            field.edited.connect(self._keep_range)
+        whole = button("All of it", "Export from the start to the end", self._take_whole)
+        self._every_shape = QCheckBox("every shape")
+        self._every_shape.setToolTip("Export a film in each shape of the edit, its sides in its name")
+        self.seen(lambda project: len(project.shapes) > 1, self._every_shape)
+        self.enabled(lambda _: self._is_range_chosen, whole)
+        self._form = [
+            row("Size", self._size, self._every_shape),
+            row("Frames a second", self._rate),
+            row("From, to", self._from, label("to"), self._to, whole),
+        ]
+        self.add(*self._form)
+        self.row("Film", label("H.264 and AAC in MP4, with the song"))
+        self.shows(self._show_form)
+
+    def _show_form(self, project: Project) -> None:
+        _offer(self._size, [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()])
+        rates = dict.fromkeys((project.rate, *COMMON_RATES))
+        _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
+        length = float(project.n_frames / project.rate)
+        self._from.show_limits(0, length)
+        self._to.show_limits(0, length)
+        if not self._is_range_chosen:
+            self._from.show_value(0)
+            self._to.show_value(length)
+
+    def _add_start_row(self) -> None:
+        tip = "Write the film; you can go on working meanwhile"
+        self._start = button("Export the film", tip, self.start)
         self._start.setProperty("main", True)
-        self._start.setToolTip("Write the film; you can go on working meanwhile")
-        self._start.clicked.connect(self.start)
-        self._cancel = QPushButton("Stop")
-        self._cancel.setToolTip("Stop the export; nothing is left under the film's name")
-        self._cancel.clicked.connect(self.cancel)
+        self.enabled(lambda project: project.n_frames > 0, self._start)
+        tip = "Stop the export; nothing is left under the film's name"
+        self._cancel = button("Stop", tip, self.cancel)
         self._cancel.hide()
-        self._close = QPushButton("Back")
-        self._close.setProperty("quiet", True)
-        self._close.setToolTip("Back to the bench (Escape)")
-        self._close.clicked.connect(self.closed)
+        back = button("Back", "Back to the bench (Escape)", self.closed.emit)
+        back.setProperty("quiet", True)
         made = QWidget()
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 4, 0, 0)
-        for widget in (self._start, self._cancel, self._close):
+        for widget in (self._start, self._cancel, back):
             box.addWidget(widget)
         box.addStretch(1)
-        return made
+        self.add(made)
 
     def _keep_range(self) -> None:
         self._is_range_chosen = True
@@ -294,7 +281,7 @@ class ExportBench(BenchPage):
         self._is_path_chosen = bool(text.strip())
 
     def _browse(self) -> None:
-        proposed = Path(self._path.text() or Path.home() / self._editor.title)
+        proposed = Path(self._path.text() or Path.home() / self.editor.title)
         path = asking.ask_new_file(self, "Export to", proposed, "MP4 (*.mp4)", FILM_SUFFIX)
         if path is not None:
             note_folder("export", path.parent)
@@ -326,7 +313,7 @@ class ExportBench(BenchPage):
         path, faults = result
         taken = "" if self._job is None else f" in {clock_text(self._job_seconds())}"
         self._ended(f"{path.name} is ready{taken}, in {path.parent}. {' '.join(faults)}".strip())
-        self._editor.said.emit(f"{path.name} is ready, in {path.parent}.", False)
+        self.editor.said.emit(f"{path.name} is ready, in {path.parent}.", False)
 
     def _stopped(self) -> None:
         self._ended("Stopped. No file was left.")

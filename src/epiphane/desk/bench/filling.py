@@ -3,21 +3,11 @@
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import StructFields
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.look import theme
-from epiphane.desk.look.fields import (
-    button,
-    choice_field,
-    label,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import button, label
 from epiphane.document.filling import Filling, Order, Pace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, PulseId
@@ -41,61 +31,26 @@ _SECTIONS = (("calm", "in calm sections"), ("build", "in builds"), ("full", "in 
 _FIELD_WIDTH = 236
 
 
-class FillingBench(BenchPage):
+class FillingBench(BenchPage[Project]):
     """How the song is filled with footage."""
 
     def __init__(self, editor: Editor) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__(editor, spacing=8)
         self._on_shelf: tuple[FootageId, ...] = ()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        self._told = label("")
-        self._told.setFont(theme.numbers(9.5))
-        self._told.setWordWrap(True)
-        first = QHBoxLayout()
-        first.addWidget(self._told, 1)
-        first.addWidget(
-            button("Fill again", "Fill the song again, with what is known of the clips by now", self.fill)
-        )
-        box.addLayout(first)
-        self._waiting = label("")
-        self._waiting.setWordWrap(True)
-        box.addWidget(self._waiting)
-        box.addWidget(self._clips_row())
-        box.addWidget(rule())
-        for widget in self._pace_rows():
-            box.addWidget(widget)
-        box.addWidget(rule())
-        for widget in self._order_rows():
-            box.addWidget(widget)
-        box.addStretch(1)
-        self.refresh()
+        tip = "Fill the song again, with what is known of the clips by now"
+        told = self.told(_told, is_in_numbers=True)
+        self.column.addLayout(beside(told, button("Fill again", tip, self.fill)))
+        self.add(self.told(_waiting, hides=True))
+        self._add_clips_row()
+        self.rule()
+        self._add_pace_rows()
+        self.rule()
+        self._add_order_rows()
+        self.end()
 
-    def refresh(self) -> None:
-        """Show how it is filled now."""
-        project = self._editor.project
-        filling, pace = project.filling, project.filling.pace
-        pulses = [(_BEATS, "beats")]
-        pulses += [(str(pulse.id), pulse.name) for pulse in project.pulses if pulse.name != "beats"]
-        show_options(self._pulse, pulses)
-        show_choice(self._pulse, _BEATS if filling.pulse is None else str(filling.pulse))
-        self._pace.show(pace)
-        self._filling.show(filling)
-        self._every_row.setVisible(not pace.is_by_section)
-        for made in self._section_rows:
-            made.setVisible(pace.is_by_section)
-        self._shuffle.setVisible(filling.order is Order.SHUFFLED)
-        n_wanted = len(filling.footage)
-        self._clips.setText(f"{n_wanted} chosen clips" if n_wanted else _all_clips(project))
-        self._all.setEnabled(n_wanted > 0)
-        self._told.setText(_told(project))
-        waiting = [f for f in project.footage if f.kind is FootageKind.VIDEO and not f.is_searched]
-        self._waiting.setVisible(bool(waiting) and filling.lands)
-        self._waiting.setText(
-            f"Moments are still looked for in {len(waiting)} of the clips; then fill again to land them."
-        )
+    def thing(self) -> Project:
+        """Return the project."""
+        return self.editor.project
 
     def use_chosen(self, ids: tuple[FootageId, ...]) -> None:
         """Know what is chosen on the shelf."""
@@ -104,62 +59,82 @@ class FillingBench(BenchPage):
 
     def fill(self, **changes: Any) -> None:
         """Fill the song again, with some of it changed."""
-        self._editor.apply(lambda p: fill_song(p, **changes), "filling of the song")
+        self.editor.apply(lambda p: fill_song(p, **changes), "filling of the song")
 
-    def _clips_row(self) -> QWidget:
-        self._clips = label("", is_quiet=False)
-        self._chosen = button(
-            "Selected", "Fill with the clips that are selected on the shelf", self._take_chosen
-        )
-        self._all = button("All", "Fill with all clips and stills", lambda: self.fill(footage=()))
+    def _add_clips_row(self) -> None:
+        clips = label("", is_quiet=False)
+        self.shows(lambda project: clips.setText(_clips_text(project)))
+        tip = "Fill with the clips that are selected on the shelf"
+        self._chosen = button("Selected", tip, lambda: self.fill(footage=self._on_shelf))
         self._chosen.setEnabled(False)
+        every = button("All", "Fill with all clips and stills", lambda: self.fill(footage=()))
+        self.enabled(lambda project: bool(project.filling.footage), every)
         made = QWidget()
-        line = QHBoxLayout(made)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(self._clips, 1)
-        line.addWidget(self._chosen)
-        line.addWidget(self._all)
-        return row("Clips", made)
+        made.setLayout(beside(clips, self._chosen, every))
+        self.row("Clips", made)
 
-    def _pace_rows(self) -> list[QWidget]:
-        self._pulse = choice_field("Cuts are counted on", [], self._set_pulse)
-        fields = self._pace = StructFields(Pace, self._set_pace)
-        self._every_row = row("A cut every", fields.number("every", "A cut every"), label("of them"))
+    def _add_pace_rows(self) -> None:
+        pulse = self.choice(
+            "Cuts are counted on",
+            _pulse_options,
+            lambda project: _BEATS if project.filling.pulse is None else str(project.filling.pulse),
+            lambda key: self.fill(pulse=None if key == _BEATS else PulseId(int(key))),
+        )
+        fields = self.fields(Pace, self._set_pace, lambda project: project.filling.pace)
         tip = "Another pace in calm sections, builds and full ones"
         by_section = fields.check("is_by_section", "Slower or faster by section", tip)
-        self._section_rows = [
-            row("A cut every", fields.number(word, f"A cut every, {words}"), label(words))
-            for word, words in _SECTIONS
-        ]
-        return [row("Count on", self._pulse), self._every_row, row("", by_section), *self._section_rows]
+        self.row("Count on", pulse)
+        self.row(
+            "A cut every",
+            fields.number("every", "A cut every"),
+            label("of them"),
+            when=lambda project: not project.filling.pace.is_by_section,
+        )
+        self.row("", by_section)
+        for word, words in _SECTIONS:
+            every = fields.number(word, f"A cut every, {words}")
+            self.row(
+                "A cut every", every, label(words), when=lambda project: project.filling.pace.is_by_section
+            )
 
-    def _order_rows(self) -> list[QWidget]:
-        fields = self._filling = StructFields(Filling, self.fill)
+    def _add_order_rows(self) -> None:
+        fields = self.fields(Filling, self.fill, lambda project: project.filling)
         order = fields.choice("order", "Order of clips", _ORDERS)
         order.setMaximumWidth(_FIELD_WIDTH)
-        self._shuffle = button("Shuffle again", "Shuffle them another way", self._reshuffle)
+        shuffle = button("Shuffle again", "Shuffle them another way", self._reshuffle)
+        self.seen(lambda project: project.filling.order is Order.SHUFFLED, shuffle)
         tip = "Every clip that has a moment shows it exactly on a hit"
-        return [
-            row("Order", order, self._shuffle),
-            row("", fields.check("lands", "Moments land on hits", tip)),
-            row("Short clips", fields.choice("extend", "What becomes of a clip that is too short", _EXTENDS)),
-            row("Stills", fields.choice("stills", "How stills move", MOVES)),
-        ]
-
-    def _take_chosen(self) -> None:
-        self.fill(footage=self._on_shelf)
+        extend = fields.choice("extend", "What becomes of a clip that is too short", _EXTENDS)
+        self.row("Order", order, shuffle)
+        self.row("", fields.check("lands", "Moments land on hits", tip))
+        self.row("Short clips", extend)
+        self.row("Stills", fields.choice("stills", "How stills move", MOVES))
 
     def _reshuffle(self) -> None:
-        self.fill(seed=(self._editor.project.filling.seed + 1) % 1_000_000)
-
-    def _set_pulse(self, key: str) -> None:
-        self.fill(pulse=None if key == _BEATS else PulseId(int(key)))
+        self.fill(seed=(self.editor.project.filling.seed + 1) % 1_000_000)
 
     def _set_pace(self, **changes: Any) -> None:
-        self.fill(pace=replace(self._editor.project.filling.pace, **changes))
+        self.fill(pace=replace(self.editor.project.filling.pace, **changes))
 
 
-def _all_clips(project: Project) -> str:
+def beside(words: QWidget, *buttons: QWidget) -> QHBoxLayout:
+    """Return words that take what room the buttons after them leave."""
+    line = QHBoxLayout()
+    line.setContentsMargins(0, 0, 0, 0)
+    line.addWidget(words, 1)
+    for one in buttons:
+        line.addWidget(one)
+    return line
+
+
+def _pulse_options(project: Project) -> list[tuple[str, str]]:
+    others = [(str(pulse.id), pulse.name) for pulse in project.pulses if pulse.name != "beats"]
+    return [(_BEATS, "beats"), *others]
+
+
+def _clips_text(project: Project) -> str:
+    if project.filling.footage:
+        return f"{len(project.filling.footage)} chosen clips"
     n_clips = sum(footage.kind is not FootageKind.SOUND for footage in project.footage)
     return f"All {n_clips}" if n_clips else "None yet"
 
@@ -174,3 +149,11 @@ def _told(project: Project) -> str:
     parts += [f"{n_slow} slowed"] if n_slow else []
     parts += [f"{n_locked} locked"] if n_locked else []
     return ", ".join(parts)
+
+
+def _waiting(project: Project) -> str:
+    """Return what is said while moments are still looked for that are to land."""
+    n_waiting = sum(one.kind is FootageKind.VIDEO and not one.is_searched for one in project.footage)
+    if n_waiting == 0 or not project.filling.lands:
+        return ""
+    return f"Moments are still looked for in {n_waiting} of the clips; then fill again to land them."

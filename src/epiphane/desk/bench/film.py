@@ -4,12 +4,13 @@ from fractions import Fraction
 
 from msgspec.structs import astuple
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton
 
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
 from epiphane.desk.look import asking
-from epiphane.desk.look.fields import button, choice_field, in_a_row, label, show_choice, show_options
+from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_footage
@@ -28,57 +29,28 @@ _SIZES = (
 _BY_CLIP = "clip"
 
 
-class FilmFields(QWidget):
+class FilmFields(Rows[Project]):
     """Two fields, for the size and the rate, and below them the shapes in which the edit goes out."""
 
     def __init__(self, editor: Editor, shapes: ShapeDesk) -> None:
         super().__init__()
         self._editor, self._shapes = editor, shapes
-        self._size = choice_field("Size of the film", [], self._choose_size)
+        self._size = self.choice("Size of the film", _size_options, _size_of, self._choose_size)
         self._size.setToolTip("Size of the film: that of most of the footage, unless you choose another")
-        self._rate = choice_field("Rate of the film", [], self._choose_rate)
-        self._rate.setToolTip("Pictures a second: as most of the footage has, unless you choose others")
-        self._shape = choice_field("Shape that is shown", [], self._show_shape)
-        self._shape.setToolTip(
-            "Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)"
+        rate = self.choice(
+            "Rate of the film", _rate_options, lambda project: str(project.rate), self._choose_rate
         )
-        self._remove = button("Delete", "Have the edit go out in this shape no longer", shapes.remove)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
-        box.addWidget(in_a_row(self._size, self._rate))
-        self._shown_words = label("seen in")
-        box.addWidget(in_a_row(self._shown_words, self._shape))
-        box.addWidget(in_a_row(self._add_button(), self._remove))
+        rate.setToolTip("Pictures a second: as most of the footage has, unless you choose others")
+        shape = self.choice("Shape that is shown", _shape_options, _size_of, self._show_shape)
+        shape.setToolTip("Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)")
+        remove = button("Delete", "Have the edit go out in this shape no longer", shapes.remove)
+        words = label("seen in")
+        self.seen(lambda project: bool(project.shapes), words, shape, remove)
+        self.add(in_a_row(self._size, rate), in_a_row(words, shape), in_a_row(self._add_button(), remove))
 
     def take_keyboard(self) -> None:
         """Have keys choose the size."""
         self._size.setFocus()
-
-    def refresh(self) -> None:
-        """Show size and rate as they are now."""
-        project = self._editor.project
-        now = (project.width, project.height)
-        # One that is not among the usual ones comes last: no other changes its place when it is chosen.
-        sizes = [(_key(size), _size_text(size)) for size in dict.fromkeys([*_SIZES, now])]
-        if project.is_shape_chosen:
-            sizes.append((_BY_CLIP, "As most of the footage"))
-        show_options(self._size, sizes)
-        show_choice(self._size, _key(now))
-        rates = sorted({project.rate, *COMMON_RATES})
-        show_options(self._rate, [(str(rate), f"{rate_text(rate)} fps") for rate in rates])
-        show_choice(self._rate, str(project.rate))
-
-        shown = [astuple(one) for one in project.shapes or (project.shape,)]
-        names = [aspect_text(*one) for one in shown]
-        texts = [
-            f"{name}, {one[0]} wide" if names.count(name) > 1 else name
-            for name, one in zip(names, shown, strict=True)
-        ]
-        show_options(self._shape, list(zip(map(_key, shown), texts, strict=True)))
-        show_choice(self._shape, _key(now))
-        for widget in (self._shown_words, self._shape, self._remove):
-            widget.setVisible(bool(project.shapes))
 
     def _add_button(self) -> QPushButton:
         made = QPushButton("Add shape")
@@ -136,3 +108,28 @@ def _key(size: tuple[int, int]) -> str:
 def _size_text(size: tuple[int, int]) -> str:
     form = "" if size[0] > size[1] else ", square" if size[0] == size[1] else ", upright"
     return f"{size[0]} × {size[1]}{form}"
+
+
+def _size_of(project: Project) -> str:
+    return _key((project.width, project.height))
+
+
+def _size_options(project: Project) -> list[tuple[str, str]]:
+    # One that is not among the usual ones comes last: no other changes its place when it is chosen.
+    sizes = dict.fromkeys([*_SIZES, (project.width, project.height)])
+    options = [(_key(size), _size_text(size)) for size in sizes]
+    return [*options, (_BY_CLIP, "As most of the footage")] if project.is_shape_chosen else options
+
+
+def _rate_options(project: Project) -> list[tuple[str, str]]:
+    rates = sorted({project.rate, *COMMON_RATES})
+    return [(str(rate), f"{rate_text(rate)} fps") for rate in rates]
+
+
+def _shape_options(project: Project) -> list[tuple[str, str]]:
+    sizes = [astuple(one) for one in project.shapes or (project.shape,)]
+    names = [aspect_text(*one) for one in sizes]
+    return [
+        (_key(one), f"{name}, {one[0]} wide" if names.count(name) > 1 else name)
+        for name, one in zip(names, sizes, strict=True)
+    ]

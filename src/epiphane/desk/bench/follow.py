@@ -5,13 +5,13 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from epiphane.audio.in_project import heard_in_band
-from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import label, row
+from epiphane.desk.look.fields import label
 from epiphane.desk.look.lanes import lane_colour
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Lane
@@ -24,45 +24,34 @@ from epiphane.timing import frame_start
 _SHOWN_SECONDS = 4.0
 
 
-class FollowRows(QWidget):
+class FollowRows(Rows[Lane]):
     """Which band a lane follows, from which level to which, and how fast."""
 
     def __init__(self, editor: Editor, lane: LaneId) -> None:
-        super().__init__()
-        self._editor = editor
-        self._lane_id = lane
+        super().__init__(spacing=5)
+        self._editor, self._lane_id = editor, lane
         self.curve = FollowCurve(editor)
-        fields = self._fields = StructFields(Follow, self._change)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        box.addWidget(self.curve)
-        for words, first, between, second in (
-            (
-                "Band",
-                fields.number("low", "Lower edge of the band", "Hz"),
-                "to",
-                fields.number("high", "Upper edge of the band", "Hz"),
-            ),
-            (
-                "Level in",
-                fields.number("quiet", "At this level it is at rest", "%", factor=100),
-                "to",
-                fields.number("loud", "At this level it is at its peak", "%", factor=100),
-            ),
-            (
-                "Attack",
-                fields.number("attack", "How slowly it goes up", "ms"),
-                "release",
-                fields.number("release", "How slowly it goes down", "ms"),
-            ),
-        ):
-            box.addWidget(row(words, first, label(between), second))
-
-    def refresh(self, lane: Lane) -> None:
-        """Show what the lane follows."""
-        self._fields.show(lane.follow)
-        self.curve.show_lane(lane)
+        self.shows(self.curve.show_lane)
+        number = self.fields(Follow, self._change, lambda lane: lane.follow).number
+        self.add(self.curve)
+        self.row(
+            "Band",
+            number("low", "Lower edge of the band", "Hz"),
+            label("to"),
+            number("high", "Upper edge of the band", "Hz"),
+        )
+        self.row(
+            "Level in",
+            number("quiet", "At this level it is at rest", "%", factor=100),
+            label("to"),
+            number("loud", "At this level it is at its peak", "%", factor=100),
+        )
+        self.row(
+            "Attack",
+            number("attack", "How slowly it goes up", "ms"),
+            label("release"),
+            number("release", "How slowly it goes down", "ms"),
+        )
 
     def _change(self, **changes: float) -> None:
         self._editor.apply(following(self._editor, self._lane_id, **changes), "change of what is followed")

@@ -1,98 +1,64 @@
 """The bench of footage: its moments, the part of it that is used, its name and group."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.bench.page import BenchPage
-from epiphane.desk.bench.rows import limited_field
 from epiphane.desk.bench.strip import ClipStrip
 from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.look import theme
-from epiphane.desk.look.fields import ChoiceField, TextField, button, label, row
+from epiphane.desk.look.fields import ChoiceField, button, in_a_row, label, wrapped
 from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.document.footage import Footage, FootageKind, take_at
 from epiphane.edits.footage import change_footage, put_in_group
 from epiphane.edits.shots import footage_name
 
 
-class FootageBench(BenchPage):
+class FootageBench(BenchPage[Footage]):
     """The selected footage."""
 
     def __init__(
         self, editor: Editor, moments: MomentDesk, thumbnails: Thumbnails, player: ClipPlayer
     ) -> None:
-        super().__init__()
-        self._editor, self._moments, self._player = editor, moments, player
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        self._facts = label("")
-        self._facts.setFont(theme.numbers(9.5))
-        self._facts.setWordWrap(True)
+        super().__init__(editor, spacing=8)
+        self._moments, self._player = moments, player
         self.strip = ClipStrip(thumbnails)
         self._connect_strip()
-        self._told = label("", is_quiet=False)
-        self._told.setWordWrap(True)
-        self._buttons = self._make_buttons()
-        self._from = limited_field(Footage, "used_from", "Used from", "s", decimals=2, step=0.04)
-        self._to = limited_field(Footage, "used_to", "Used to", "s", decimals=2, step=0.04)
-        self._from.edited.connect(lambda value: moments.use(is_end=False, seconds=value))
-        self._to.edited.connect(lambda value: moments.use(is_end=True, seconds=value))
-        self._used = row("Used", self._from, label("to"), self._to)
-        tip = "Whether filling shows the take that the clip is in (X)"
-        self._take = button("Exclude take", tip, self._moments.toggle_take)
-        self._take_number = label("", is_quiet=False)
-        self._takes = row("Take", self._take_number, self._take)
-        self._name = TextField(
-            "Name of the footage", "What it is called here; empty for the name of its file"
+        told = wrapped("", is_quiet=False)
+        self.shows(lambda footage: told.setText(self._tell(footage)))
+        self.add(self.told(_facts, is_in_numbers=True), self.strip, told)
+        self.add(self._buttons(), when=lambda footage: footage.kind is not FootageKind.STILL)
+        self._add_take_row()
+        used_from = self.number(
+            "Used from",
+            lambda footage: footage.used_from,
+            lambda value: moments.use(is_end=False, seconds=value),
+            limits=(Footage, "used_from"),
+            unit="s",
+            decimals=2,
+            step=0.04,
         )
-        self._name.editingFinished.connect(self._rename)
-        self._group = ChoiceField()
-        self._group.setEditable(True)
-        self._group.setMinimumWidth(160)
-        self._group.setAccessibleName("Group")
-        self._group.setToolTip("A group of your own: choose one, or type a new name and press Enter")
-        self._group.activated.connect(lambda _index: self._regroup())
-        edit = self._group.lineEdit()
-        assert edit is not None
-        edit.returnPressed.connect(self._regroup)
-        for widget in (self._facts, self.strip, self._told, self._buttons, self._takes, self._used):
-            box.addWidget(widget)
-        box.addWidget(row("Name", self._name))
-        box.addWidget(row("Group", self._group))
-        box.addStretch(1)
+        used_to = self.number(
+            "Used to",
+            lambda footage: footage.end,
+            lambda value: moments.use(is_end=True, seconds=value),
+            limits=(Footage, "used_to"),
+            unit="s",
+            decimals=2,
+            step=0.04,
+        )
+        self.row("Used", used_from, label("to"), used_to, when=_is_clip)
+        tip = "What it is called here; empty for the name of its file"
+        self.row("Name", self.text_field("Name of the footage", tip, footage_name, self._rename))
+        self.row("Group", self._group_field())
+        self.end()
         player.moved.connect(self.refresh)
         self.refresh()
 
-    def refresh(self) -> None:
-        """Show the footage as it is now."""
-        footage = self._player.footage
-        if footage is None:
-            return
-        is_clip = footage.kind is FootageKind.VIDEO
-        self._facts.setText(footage_facts(footage) + ("" if footage.has_sound else ", silent") * is_clip)
-        self._takes.setVisible(len(footage.takes) > 1)
-        if len(footage.takes) > 1:
-            take = take_at(footage, self._player.seconds)
-            self._take_number.setText(f"{footage.takes.index(take) + 1} of {len(footage.takes)}")
-            self._take.setText("Exclude take" if take.is_used else "Use take")
-        self.strip.show_footage(footage, self._player.seconds)
-        self._told.setText(self._tell(footage))
-        self._buttons.setVisible(footage.kind is not FootageKind.STILL)
-        for widget in (self._set, self._accept, self._remove):
-            widget.setVisible(is_clip)
-        here = self._moments.here()
-        self._accept.setEnabled(here is not None)
-        self._remove.setEnabled(here is not None)
-        self._accept.setText("Unaccept" if here is not None and here.is_accepted else "Accept")
-        self._play.setText("Stop" if self._player.is_playing else "Play")
-        self._used.setVisible(is_clip)
-        self._from.show_value(footage.used_from)
-        self._to.show_value(footage.end)
-        self._name.show_text(footage_name(footage))
-        self._show_groups(footage)
+    def thing(self) -> Footage | None:
+        """Return the footage that is looked at."""
+        return self._player.footage
 
     def _connect_strip(self) -> None:
         self.strip.gone_to.connect(self._player.go_to)
@@ -104,24 +70,62 @@ class FootageBench(BenchPage):
         self.strip.used_changed.connect(
             lambda is_end, seconds: self._moments.use(is_end=is_end, seconds=seconds, gesture="used part")
         )
-        self.strip.released.connect(self._editor.end_gesture)
+        self.strip.released.connect(self.editor.end_gesture)
+        self.shows(lambda footage: self.strip.show_footage(footage, self._player.seconds))
 
-    def _make_buttons(self) -> QWidget:
-        self._play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
-        self._set = button(
-            "Set moment", "Set a moment on this frame, even while it plays (N)", self._moments.set_moment
-        )
-        self._accept = button("Accept", "Accept the moment on this frame (Y)", self._moments.toggle_accepted)
-        self._remove = button(
-            "Delete", "Delete the moment on this frame (Shift+N)", self._moments.remove_here
-        )
-        made = QWidget()
-        line = QHBoxLayout(made)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
-        for widget in (self._play, self._set, self._accept, self._remove):
-            line.addWidget(widget)
-        line.addStretch(1)
+    def _buttons(self) -> QWidget:
+        moments = self._moments
+        play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
+        tip = "Set a moment on this frame, even while it plays (N)"
+        put = button("Set moment", tip, moments.set_moment)
+        accept = button("Accept", "Accept the moment on this frame (Y)", moments.toggle_accepted)
+        remove = button("Delete", "Delete the moment on this frame (Shift+N)", moments.remove_here)
+
+        def show(_: Footage) -> None:
+            here = moments.here()
+            accept.setText("Unaccept" if here is not None and here.is_accepted else "Accept")
+            play.setText("Stop" if self._player.is_playing else "Play")
+
+        self.shows(show)
+        self.seen(_is_clip, put, accept, remove)
+        self.enabled(lambda _: moments.here() is not None, accept, remove)
+        return in_a_row(play, put, accept, remove, spacing=6)
+
+    def _add_take_row(self) -> None:
+        tip = "Whether filling shows the take that the clip is in (X)"
+        toggle = button("Exclude take", tip, self._moments.toggle_take)
+        number = label("", is_quiet=False)
+
+        def show(footage: Footage) -> None:
+            if footage.takes:
+                take = take_at(footage, self._player.seconds)
+                number.setText(f"{footage.takes.index(take) + 1} of {len(footage.takes)}")
+                toggle.setText("Exclude take" if take.is_used else "Use take")
+
+        self.shows(show)
+        self.row("Take", number, toggle, when=lambda footage: len(footage.takes) > 1)
+
+    def _group_field(self) -> ChoiceField:
+        """Return the field for a group, which may also be typed."""
+        made = ChoiceField()
+        made.setEditable(True)
+        made.setMinimumWidth(160)
+        made.setAccessibleName("Group")
+        made.setToolTip("A group of your own: choose one, or type a new name and press Enter")
+        made.activated.connect(lambda _index: self._regroup(made.currentText()))
+        edit = made.lineEdit()
+        assert edit is not None
+        edit.returnPressed.connect(lambda: self._regroup(made.currentText()))
+
+        def show(footage: Footage) -> None:
+            groups = ["", *self.editor.project.groups]
+            if [made.itemText(n) for n in range(made.count())] != groups:
+                made.clear()
+                made.addItems(groups)
+            if not edit.hasFocus():
+                made.setCurrentText(footage.group)
+
+        self.shows(show)
         return made
 
     def _tell(self, footage: Footage) -> str:
@@ -141,28 +145,23 @@ class FootageBench(BenchPage):
         state = "accepted" if here.is_accepted else f"proposed, strength {here.strength * 100:.0f} %"
         return f"Moment {number} of {len(footage.moments)}: {here.cause.value}, {state}"
 
-    def _show_groups(self, footage: Footage) -> None:
-        groups = ["", *self._editor.project.groups]
-        if [self._group.itemText(n) for n in range(self._group.count())] != groups:
-            self._group.clear()
-            self._group.addItems(groups)
-        edit = self._group.lineEdit()
-        if edit is not None and not edit.hasFocus():
-            self._group.setCurrentText(footage.group)
-
     def _peek(self, seconds: float) -> None:
         footage = self._player.footage
         if footage is not None and footage.kind is FootageKind.VIDEO:
             self._player.peek(footage, seconds)
 
-    def _rename(self) -> None:
-        footage = self._player.footage
-        if footage is not None and self._name.text().strip() != footage_name(footage):
-            name = self._name.text().strip()
-            self._editor.apply(lambda p: change_footage(p, footage.id, name=name), "name of footage")
+    def _rename(self, name: str) -> None:
+        self.apply(lambda p, footage: change_footage(p, footage.id, name=name), "name of footage")
 
-    def _regroup(self) -> None:
-        footage = self._player.footage
-        if footage is not None and self._group.currentText().strip() != footage.group:
-            group = self._group.currentText()
-            self._editor.apply(lambda p: put_in_group(p, [footage.id], group), "group of footage")
+    def _regroup(self, group: str) -> None:
+        footage = self.thing()
+        if footage is not None and group.strip() != footage.group:
+            self.apply(lambda p, one: put_in_group(p, [one.id], group), "group of footage")
+
+
+def _is_clip(footage: Footage) -> bool:
+    return footage.kind is FootageKind.VIDEO
+
+
+def _facts(footage: Footage) -> str:
+    return footage_facts(footage) + ("" if footage.has_sound or not _is_clip(footage) else ", silent")

@@ -2,10 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.look.fields import button, choice_field, in_a_row, label, number_field, row, show_choice
+from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item, Ramp
 from epiphane.edits.item_keys import put_key, remove_key, set_key_ramp
@@ -21,46 +20,52 @@ _RAMPS = (
 )
 
 
-class ItemKeyRows(QWidget):
+class ItemKeyRows(Rows[Item]):
     """Keys of the selected item's place, size and opacity, and its fades."""
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        self._told = label("")
-        put = button(
-            "Key here", "Let it lie as it does now on this frame, and move from key to key", self._put
-        )
+        told = label("")
+        self.shows(lambda item: told.setText(_told(item)))
+        tip = "Let it lie as it does now on this frame, and move from key to key"
+        put = button("Key here", tip, self._put)
         remove = button("Delete key", "Delete the key on this frame", self._remove)
         before = button("‹", "Go to the key before", lambda: self._step(-1))
         after = button("›", "Go to the next key", lambda: self._step(1))
-        self._ramp = choice_field("How it comes to the next key", _RAMPS, self._set_ramp)
-        self._opacity = number_field("Opacity on this frame", low=0, high=100, unit="%")
-        self._opacity.edited.connect(self._set_opacity)
-        self._ramp_row = row("To the next", self._ramp, label("opacity here"), self._opacity)
-        self._fade_in = number_field("Fade in of the picture", low=0, high=10_000, unit="")
-        self._fade_out = number_field("Fade out of the picture", low=0, high=10_000, unit="")
-        self._fade_in.edited.connect(lambda value: self._change(fade_in=round(value)))
-        self._fade_out.edited.connect(lambda value: self._change(fade_out=round(value)))
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
-        box.addWidget(row("Fade in, out", self._fade_in, self._fade_out, label("frames")))
-        box.addWidget(in_a_row(put, remove, before, after, self._told, spacing=6))
-        box.addWidget(self._ramp_row)
+        ramp = self.choice("How it comes to the next key", _RAMPS, self._ramp_here, self._set_ramp)
+        opacity = self.number(
+            "Opacity on this frame",
+            lambda item: item_key_at(item, editor.playhead).opacity if item.keys else 1.0,
+            self._set_opacity,
+            limits=(0, 100),
+            unit="%",
+            factor=100,
+        )
+        most = 10_000
+        fade_in = self.number(
+            "Fade in of the picture",
+            lambda item: item.fade_in,
+            lambda value: self._change(fade_in=round(value)),
+            limits=(0, most),
+        )
+        fade_out = self.number(
+            "Fade out of the picture",
+            lambda item: item.fade_out,
+            lambda value: self._change(fade_out=round(value)),
+            limits=(0, most),
+        )
+        self.row("Fade in, out", fade_in, fade_out, label("frames"))
+        self.add(in_a_row(put, remove, before, after, told, spacing=6))
+        self.row("To the next", ramp, label("opacity here"), opacity, when=lambda item: bool(item.keys))
 
-    def refresh(self, item: Item) -> None:
-        """Show the keys of an item."""
-        self._fade_in.show_value(item.fade_in)
-        self._fade_out.show_value(item.fade_out)
-        number = len(item.keys)
-        self._told.setText("no keys" if number == 0 else f"{number} key{'s' * (number != 1)}")
-        self._ramp_row.setVisible(bool(item.keys))
-        if item.keys:
-            here = item_key_at(item, self._editor.playhead)
-            passed = [key for key in item.keys if key.frame <= here.frame]
-            show_choice(self._ramp, (passed or item.keys)[-1 if passed else 0].ramp.value)
-            self._opacity.show_value(round(100 * here.opacity))
+    def _ramp_here(self, item: Item) -> str:
+        """Return how the key that was passed last goes on."""
+        if not item.keys:
+            return _RAMPS[0][0]
+        frame = self._editor.playhead - item.start
+        passed = [key for key in item.keys if key.frame <= frame]
+        return (passed[-1] if passed else item.keys[0]).ramp.value
 
     def _put(self) -> None:
         frame = self._editor.playhead
@@ -81,9 +86,9 @@ class ItemKeyRows(QWidget):
         frame = self._editor.playhead
         self._apply(lambda p, item: set_key_ramp(p, item.id, frame, Ramp(key)), "way to the next key")
 
-    def _set_opacity(self, percent: float) -> None:
+    def _set_opacity(self, opacity: float) -> None:
         frame = self._editor.playhead
-        self._apply(lambda p, item: put_key(p, item.id, frame, opacity=percent / 100), "opacity of a key")
+        self._apply(lambda p, item: put_key(p, item.id, frame, opacity=opacity), "opacity of a key")
 
     def _change(self, **changes: int) -> None:
         self._apply(lambda p, item: change_item(p, item.id, **changes), "fade of an item")
@@ -92,3 +97,8 @@ class ItemKeyRows(QWidget):
         item = self._editor.selected_item()
         if item is not None:
             self._editor.apply(lambda p: edit(p, item), text)
+
+
+def _told(item: Item) -> str:
+    number = len(item.keys)
+    return "no keys" if number == 0 else f"{number} key{'s' * (number != 1)}"

@@ -6,15 +6,14 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton
 
 from epiphane.audio.in_project import with_usual_range
-from epiphane.desk.bench.accents import accent_key, accent_of, accent_options
 from epiphane.desk.bench.follow import FollowRows, following
+from epiphane.desk.bench.options import accent_key, accent_of, accent_options, clip_options, pulse_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.bench.parameters import ParameterRows
 from epiphane.desk.bench.pick import PickRows
-from epiphane.desk.bench.rows import StructFields, limited_field
 from epiphane.desk.bench.shape import ShapeRows
 from epiphane.desk.bench.spans import SpanRows
 from epiphane.desk.bench.text import TextRows
@@ -22,20 +21,8 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.titles import WordsDesk
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import (
-    ChecksButton,
-    TextField,
-    button,
-    choice_field,
-    in_a_row,
-    label,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import ChecksButton, button, in_a_row, label
 from epiphane.desk.look.lanes import lane_colour, lane_label
-from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId, TrackId
 from epiphane.document.lane import Accent, AccentPoint, EffectInstance, Lane, Setting, Trigger
 from epiphane.document.project import Project, find, pulse_of
@@ -44,7 +31,6 @@ from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_l
 from epiphane.edits.main_track import track_name
 from epiphane.edits.overlays import set_clips
 from epiphane.edits.pulses import ensure_pulse, pulse_name
-from epiphane.edits.shots import footage_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.lane_kinds import alike, is_layer, is_transition, lane_kind, takes_clips
 
@@ -67,7 +53,7 @@ _BANDS = {
 _TOLD = {"n_steps": "the number of steps"}
 
 
-class LaneBench(BenchPage):
+class LaneBench(BenchPage[Lane]):
     """Everything about one lane. Made anew for another lane, kept current while it stays.
 
     Signals
@@ -78,315 +64,271 @@ class LaneBench(BenchPage):
     copy_asked = pyqtSignal()
 
     def __init__(self, editor: Editor, lane: Lane, instrument: Instrument) -> None:
-        super().__init__()
-        self._editor, self._instrument = editor, instrument
-        self._fields = StructFields(Lane, self._change, released=editor.end_gesture)
+        super().__init__(editor, spacing=5)
+        self._instrument = instrument
         self.lane_id: LaneId = lane.id
         self.effect_key = lane.effect
-        self._is_transition = is_transition(lane.effect)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        box.addWidget(self._pulse_row())
-        box.addWidget(self._way_row())
-        box.addWidget(self._steps_row)
-        self.spans = SpanRows(editor, lane.id)
-        box.addWidget(self.spans)
-        self._remark = label("")
-        self._remark.setWordWrap(True)
-        self.pick = PickRows(editor, lane)
-        self.follow = FollowRows(editor, lane.id)
-        self.shape = self._shape_rows(lane)
-        self.parameters = ParameterRows(lane.effect, lane_colour(lane))
+        self._colour = lane_colour(lane)
+        self._values = self.fields(Lane, self._change, lambda lane: lane, released=editor.end_gesture)
+        self._add_pulse_row()
+        self._add_trigger_rows()
+        self.spans, self.pick = SpanRows(editor, lane.id), PickRows(editor, lane)
+        self.follow, self.shape = FollowRows(editor, lane.id), self._shape_rows()
+        self.parameters = ParameterRows(lane.effect, self._colour)
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
         self.parameters.refused.connect(lambda text: editor.said.emit(text, True))
-        self._clips = ChecksButton("What each cue plays, one after the other", "nothing yet")
-        self._clips.chosen.connect(self._choose_clips)
-        self._clips_row = row("Plays", self._clips)
-        self._clips_row.setVisible(takes_clips(lane.effect))
         self.words = None if lane.words is None else TextRows(WordsDesk(editor))
+        self._remark = self.told(lambda _: self._lacking(), hides=True)
+        self.part(self.spans, lambda lane: lane if lane.trigger is Trigger.SPAN else None)
         if self.words is not None:
-            box.addWidget(self.words)
-        for widget in (self._clips_row, self.pick, self.follow, self.shape, self._remark, self.parameters):
-            box.addWidget(widget)
-        box.addWidget(rule())
-        box.addWidget(self._depth_row(lane))
-        self._wander_row_shown = self._wander_row(lane)
-        box.addWidget(self._wander_row_shown)
-        box.addWidget(self._aim_row())
-        box.addWidget(self._played_row())
-        box.addWidget(self._accent_row())
-        box.addWidget(self._name_row())
-        box.addStretch(1)
+            self.part(self.words, lambda lane: lane.words)
+        if takes_clips(lane.effect):
+            self.row("Plays", self._clips())
+        self.part(self.pick, lambda lane: lane)
+        self.part(self.follow, lambda lane: lane if lane.trigger is Trigger.FOLLOW else None)
+        self.add(self.shape, when=_has_shape)
+        self.add(self._remark)
+        self.part(self.parameters, lambda lane: lane.settings)
+        self.rule()
+        self._add_level_rows()
+        self._add_aim_row()
+        self._add_played_row()
+        self._add_accent_row()
+        tip = "What the lane is called, to be told from others; empty for the name of its effect"
+        self.row("Name", self.text_field("Name of the lane", tip, lane_label, self._rename))
+        self.end()
 
-    def refresh(self) -> None:
-        """Show the lane as it is now."""
-        lane = self._lane()
-        if lane is None:
-            return
-        show_choice(self._trigger, lane.trigger.value)
-        self._steps_row.setVisible(lane.trigger is Trigger.STEP)
-        cues = self._editor.cues.lane(lane.id)
-        if cues is not None:
-            self.pick.refresh(lane, cues)
-        has_hits = lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
-        self._trigger.setVisible(not self._is_transition)
-        self._way_words.setVisible(has_hits and not self._is_transition)
-        self.spans.setVisible(lane.trigger is Trigger.SPAN)
-        if lane.trigger is Trigger.SPAN:
-            self.spans.refresh(lane)
-        self._show_alternatives(lane)
-        self._show_armed()
-        self._show_accent(lane)
-        self._show_remark()
-        pulse = pulse_of(self._editor.project, lane)
-        is_following = lane.trigger is Trigger.FOLLOW
-        self.follow.setVisible(is_following)
-        self.follow.refresh(lane)
-        self.shape.setVisible(not is_following)
-        beat_frames = usual_beat_frames(self._editor.project, lane)
-        self.shape.show_envelope(lane.envelope, lane_colour(lane), beat_frames)
-        if pulse is not None:
-            self._every.show_value(pulse.every)
-        show_options(self._unit, _pulse_options(self._editor.project))
-        show_choice(self._unit, str(pulse.id) if pulse is not None else "")
-        self._every.setVisible(has_hits and pulse is not None and pulse.unit is not None)
-        self._unit.setVisible(has_hits)
-        self._fired_words.setVisible(has_hits)
-        self._fields.show(lane)
-        self._name.show_text(lane_label(lane))
-        self._mute.setChecked(lane.is_muted)
-        self._solo.setChecked(lane.is_solo)
-        self._lock.setChecked(lane.is_locked)
-        self._fold.setChecked(lane.is_folded)
-        self._wander_row_shown.setVisible(not is_following)
-        self.parameters.show_values(lane.settings)
+    def thing(self) -> Lane | None:
+        """Return the lane, as it is now."""
+        return next((lane for lane in self.editor.project.lanes if lane.id == self.lane_id), None)
 
-    def _pulse_row(self) -> QWidget:
-        self._unit = choice_field("Fired by", (), self._fire_by)
-        self._every = limited_field(Pulse, "every", "Every Nth hit")
-        self._every.setPrefix("every ")
-        self._every.setFixedWidth(76)
-        self._every.edited.connect(lambda value: self._fire_every(round(value)))
-        self._mute = QPushButton("Mute")
-        self._mute.setCheckable(True)
-        self._mute.setProperty("quiet", True)
-        self._mute.setToolTip("Let the lane fire nothing (M)")
-        self._mute.clicked.connect(lambda on: self._apply(partial(change_lane, is_muted=on), "mute"))
-        self._solo = QPushButton("Solo")
-        self._solo.setCheckable(True)
-        self._solo.setProperty("quiet", True)
-        self._solo.setToolTip("Let only this lane fire, and others that are solo (S)")
-        self._solo.clicked.connect(lambda on: self._apply(partial(change_lane, is_solo=on), "solo"))
+    def _pulse(self, lane: Lane) -> Pulse | None:
+        return pulse_of(self.editor.project, lane)
+
+    def _add_pulse_row(self) -> None:
+        fired_by = self.choice(
+            "Fired by",
+            lambda _: _pulse_options(self.editor.project),
+            lambda lane: "" if (pulse := self._pulse(lane)) is None else str(pulse.id),
+            self._fire_by,
+        )
+        every = self.number(
+            "Every Nth hit",
+            lambda lane: 1 if (pulse := self._pulse(lane)) is None else pulse.every,
+            lambda value: self._fire_every(round(value)),
+            limits=(Pulse, "every"),
+            width=76,
+        )
+        every.setPrefix("every ")
+        words = label("by")
+        self.seen(_has_hits, words, fired_by)
+        self.seen(lambda lane: _has_hits(lane) and self._counts(lane), every)
+        mute = self._switch("Mute", "Let the lane fire nothing (M)", "is_muted", "mute")
+        tip = "Let only this lane fire, and others that are solo (S)"
+        solo = self._switch("Solo", tip, "is_solo", "solo")
         remove = QPushButton(theme.icon("trash-2", theme.QUIET, 15), "")
         remove.setProperty("quiet", True)
         remove.setAccessibleName("Delete lane")
         remove.setToolTip("Delete the lane (Delete); undo brings it back")
         remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
-        made = QWidget()
-        box = QHBoxLayout(made)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        self._fired_words = label("by")
-        box.addWidget(self._fired_words)
-        box.addWidget(self._unit)
-        box.addWidget(self._every)
-        box.addStretch(1)
-        box.addWidget(self._mute)
-        box.addWidget(self._solo)
-        box.addWidget(remove)
-        return made
+        self.add(in_a_row(words, fired_by, every, right=(mute, solo, remove)))
 
-    def _way_row(self) -> QWidget:
-        self._trigger = choice_field(
+    def _counts(self, lane: Lane) -> bool:
+        """Whether the lane is fired by something that can be counted: beats, kicks."""
+        pulse = self._pulse(lane)
+        return pulse is not None and pulse.unit is not None
+
+    def _add_trigger_rows(self) -> None:
+        trigger = self.choice(
             "What a hit does",
             _WAYS,
+            lambda lane: lane.trigger.value,
             lambda key: self._set_trigger(Trigger(key)),
         )
-        self._steps = self._fields.number("n_steps", "Steps until it begins again")
-        self._steps.setFixedWidth(48)
-        self._steps_row = row("Steps", self._steps, label("and then back"))
-        self._way_words = label("each hit")
+        words = label("each hit")
+        self.seen(lambda lane: not is_transition(lane.effect), trigger)
+        self.seen(lambda lane: _has_hits(lane) and not is_transition(lane.effect), words)
         tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
         copy = button("Copy", tip, self.copy_asked.emit)
         copy.setProperty("quiet", True)
-        self._lock = self._switch("Lock", "Let nothing change the lane", "is_locked")
-        self._fold = self._switch("Fold", "Draw its row low", "is_folded")
-        right = (self._lock, self._fold, copy)
-        return in_a_row(self._way_words, self._trigger, right=right)
+        lock = self._switch("Lock", "Let nothing change the lane", "is_locked", "lock of a lane")
+        fold = self._switch("Fold", "Draw its row low", "is_folded", "fold of a lane")
+        self.add(in_a_row(words, trigger, right=(lock, fold, copy)))
+        steps = self._values.number("n_steps", "Steps until it begins again")
+        steps.setFixedWidth(48)
+        self.row("Steps", steps, label("and then back"), when=lambda lane: lane.trigger is Trigger.STEP)
 
-    def _switch(self, text: str, tip: str, field: str) -> QPushButton:
-        made = QPushButton(text)
-        made.setCheckable(True)
-        made.setProperty("quiet", True)
-        made.setToolTip(tip)
-        made.clicked.connect(
-            lambda on: self._apply(partial(change_lane, **{field: on}), f"{text.lower()} of a lane")
+    def _switch(self, text: str, tip: str, field: str, told: str) -> QPushButton:
+        return self.switch(
+            text,
+            tip,
+            lambda lane: bool(getattr(lane, field)),
+            lambda is_on: self._apply(lambda p, lane: change_lane(p, lane, **{field: is_on}), told),
         )
-        return made
 
-    def _shape_rows(self, lane: Lane) -> ShapeRows:
+    def _shape_rows(self) -> ShapeRows:
         made = ShapeRows()
-        made.speak_of(lane.effect)
+        made.speak_of(self.effect_key)
         made.changed.connect(
             lambda changes, gesture: self._apply(
                 partial(change_envelope, **changes), f"change of {' and '.join(changes)}", gesture=gesture
             )
         )
-        made.released.connect(self._editor.end_gesture)
+        made.released.connect(self.editor.end_gesture)
+
+        def show(lane: Lane) -> None:
+            made.show_envelope(lane.envelope, self._colour, usual_beat_frames(self.editor.project, lane))
+
+        self.shows(show)
         return made
 
-    def _depth_row(self, lane: Lane) -> QWidget:
-        bar = self._fields.bar("depth", "Depth", lane_colour(lane))
-        return row("Depth", bar, self._fields.number("depth", "Depth", "%", factor=100))
-
-    def _wander_row(self, lane: Lane) -> QWidget:
-        bar = self._fields.bar("wander", "Wander", lane_colour(lane))
-        bar.setToolTip("Wander: how much weaker a cue may be, by chance")
-        seed = self._fields.number("seed", "Seed")
+    def _add_level_rows(self) -> None:
+        bar, number = self._values.bar, self._values.number
+        self.row("Depth", bar("depth", "Depth", self._colour), number("depth", "Depth", "%", factor=100))
+        wander = bar("wander", "Wander", self._colour)
+        wander.setToolTip("Wander: how much weaker a cue may be, by chance")
+        seed = number("seed", "Seed")
         seed.setFixedWidth(54)
         seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
-        share = self._fields.number("wander", "Wander", "%", factor=100)
-        return row("Wander", bar, share, label("seed"), seed)
+        share = number("wander", "Wander", "%", factor=100)
+        self.row("Wander", wander, share, label("seed"), seed, when=_has_shape)
 
-    def _played_row(self) -> QWidget:
-        self._arm = QPushButton("Arm")
-        self._arm.setCheckable(True)
-        self._arm.setToolTip("Let a key play the lane while the song plays; held as long as the key is held")
-        self._arm.clicked.connect(lambda _on: self._toggle_armed())
+    def _add_played_row(self) -> None:
+        """Add by which key the lane is played, and on which hits what is played falls."""
+        instrument = self._instrument
+        self._arm = self.switch(
+            "Arm",
+            "Let a key play the lane while the song plays; held as long as the key is held",
+            lambda _: bool(instrument.key_of(self.lane_id)),
+            lambda _: self._toggle_armed(),
+            is_quiet=False,
+        )
         self._arm_words = label("")
-        self._quantised = choice_field("On which hits what is played falls", (), self._quantise)
-        return row("Played", self._arm, self._arm_words, label("falls on"), self._quantised)
 
-    def _accent_row(self) -> QWidget:
-        self._accent = choice_field("Sound that is heard with each cue", (), self._choose_accent)
-        self._accent_gain = limited_field(Accent, "gain", "Gain of the sound", "dB")
-        self._accent_gain.edited.connect(lambda gain: self._change_accent(gain=gain))
-        self._accent_point = choice_field(
+        def show(_: Lane) -> None:
+            key = instrument.key_of(self.lane_id)
+            self._arm_words.setText(f"with {key}" if key else "by no key")
+
+        self.shows(show)
+        quantised = self.choice(
+            "On which hits what is played falls",
+            lambda _: [("", "as played"), *pulse_options(self.editor.project)],
+            lambda _: "" if instrument.pulse is None else str(instrument.pulse),
+            self._quantise,
+        )
+        self.row("Played", self._arm, self._arm_words, label("falls on"), quantised)
+
+    def _add_accent_row(self) -> None:
+        sound = self.choice(
+            "Sound that is heard with each cue",
+            lambda _: accent_options(self.editor.project, "none"),
+            lambda lane: accent_key(lane.accent),
+            self._choose_accent,
+        )
+        gain = self.number(
+            "Gain of the sound",
+            lambda lane: 0.0 if lane.accent is None else lane.accent.gain,
+            lambda gain: self._change_accent(gain=gain),
+            limits=(Accent, "gain"),
+            unit="dB",
+        )
+        point = self.choice(
             "What of the sound is on the hit",
             [(AccentPoint.ATTACK.value, "attack on it"), (AccentPoint.PEAK.value, "peak on it")],
+            lambda lane: "" if lane.accent is None else lane.accent.point.value,
             lambda key: self._change_accent(point=AccentPoint(key)),
         )
-        return row("Sound", self._accent, self._accent_gain, self._accent_point)
+        self.seen(lambda lane: lane.accent is not None, gain, point)
+        self.row("Sound", sound, gain, point)
 
     def _choose_accent(self, key: str) -> None:
-        lane = self._lane()
+        lane = self.thing()
         made = accent_of(key)
         if made is not None and lane is not None and lane.accent is not None:
             made = replace(made, gain=lane.accent.gain, point=lane.accent.point)
         self._apply(partial(change_lane, accent=made), "sound of a lane")
 
     def _change_accent(self, **changes: Any) -> None:
-        lane = self._lane()
+        lane = self.thing()
         if lane is not None and lane.accent is not None:
             accent = replace(lane.accent, **changes)
             self._apply(partial(change_lane, accent=accent), "sound of a lane")
 
-    def _show_accent(self, lane: Lane) -> None:
-        show_options(self._accent, accent_options(self._editor.project, "none"))
-        show_choice(self._accent, accent_key(lane.accent))
-        for field in (self._accent_gain, self._accent_point):
-            field.setVisible(lane.accent is not None)
-        if lane.accent is not None:
-            self._accent_gain.show_value(lane.accent.gain)
-            show_choice(self._accent_point, lane.accent.point.value)
-
     def _toggle_armed(self) -> None:
         self._instrument.arm(self.lane_id)
-        self._show_armed()
+        self.refresh()
 
     def _quantise(self, key: str) -> None:
         self._instrument.pulse = PulseId(int(key)) if key else None
 
-    def _show_armed(self) -> None:
-        key = self._instrument.key_of(self.lane_id)
-        self._arm.setChecked(bool(key))
-        self._arm_words.setText(f"with {key}" if key else "by no key")
-        pulses = [(str(pulse.id), pulse.name) for pulse in self._editor.project.pulses]
-        show_options(self._quantised, [("", "as played"), *pulses])
-        chosen = self._instrument.pulse
-        show_choice(self._quantised, "" if chosen is None else str(chosen))
+    def _add_aim_row(self) -> None:
+        """Add what the lane acts on, and what may come in its place."""
+        aim = self.choice(
+            "What the lane acts on",
+            self._aim_options,
+            lambda lane: "" if lane.track is None else str(lane.track),
+            self._aim_at,
+        )
+        self._others = self.checks_button(
+            "By chance one of these in its place",
+            "nothing else",
+            lambda lane: [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect],
+            lambda lane: [one.effect for one in lane.alternatives],
+            self._choose_alternatives,
+        )
+        words, others_words = label("acts on"), label("or by chance")
+        self.seen(lambda lane: not is_transition(lane.effect) and not is_layer(lane.effect), aim, words)
+        self.seen(lambda lane: not is_layer(lane.effect), self._others, others_words)
+        self.add(in_a_row(words, aim, others_words, self._others, spacing=6))
 
-    def _aim_row(self) -> QWidget:
-        self._aim = choice_field("What the lane acts on", (), self._aim_at)
-        self._others = ChecksButton("By chance one of these in its place", "nothing else")
-        self._others.chosen.connect(self._choose_alternatives)
-        self._aim_words = label("acts on")
-        self._others_words = label("or by chance")
-        shown = (self._aim_words, self._aim, self._others_words, self._others)
-        return in_a_row(*shown, spacing=6)
+    def _aim_options(self, lane: Lane) -> list[tuple[str, str]]:
+        project = self.editor.project
+        tracks = [(str(track.id), track_name(project, track)) for track in project.tracks]
+        is_gone = lane.track is not None and not any(one.id == lane.track for one in project.tracks)
+        missing = [(str(lane.track), "a track that is gone")] if is_gone else []
+        return [("", "all before it"), *tracks, *missing]
 
-    def _show_alternatives(self, lane: Lane) -> None:
-        """Show what the lane acts on, and what may come in its place."""
-        tracks = [
-            (str(track.id), track_name(self._editor.project, track)) for track in self._editor.project.tracks
-        ]
-        gone = lane.track is not None and not any(one.id == lane.track for one in self._editor.project.tracks)
-        missing = [(str(lane.track), "a track that is gone")] if gone else []
-        show_options(self._aim, [("", "all before it"), *tracks, *missing])
-        show_choice(self._aim, "" if lane.track is None else str(lane.track))
-        has_aim = not self._is_transition and not is_layer(lane.effect)
-        for widget in (self._aim, self._aim_words):
-            widget.setVisible(has_aim)
-        options = [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect]
-        self._others.setVisible(not is_layer(lane.effect))
-        self._others_words.setVisible(not is_layer(lane.effect))
-        if self.words is not None and lane.words is not None:
-            self.words.show_text(lane.words)
-        if takes_clips(lane.effect):
-            self._show_clips(lane)
-        self._others.show_checks(lambda: options, [one.effect for one in lane.alternatives])
-
-    def _show_clips(self, lane: Lane) -> None:
-        seen = [one for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
-        options = [(str(one.id), footage_name(one)) for one in seen]
-        self._clips.show_checks(lambda: options, [str(one) for one in lane.clips])
+    def _clips(self) -> ChecksButton:
+        return self.checks_button(
+            "What each cue plays, one after the other",
+            "nothing yet",
+            lambda _: clip_options(self.editor.project),
+            lambda lane: [str(one) for one in lane.clips],
+            self._choose_clips,
+        )
 
     def _choose_clips(self, keys: tuple[str, ...]) -> None:
         clips = [FootageId(int(key)) for key in keys]
         self._apply(lambda p, lane: set_clips(p, lane, clips), "footage of an overlay")
 
-    def _show_remark(self) -> None:
-        """Say where a transition lacks footage."""
-        shown = [one for one in self._editor.cues.transitions if one.lane == self.lane_id]
-        lacking = [words for one in shown for words in one.lacking_words(self._editor.project)]
+    def _lacking(self) -> str:
+        """Return where a transition lacks footage."""
+        shown = [one for one in self.editor.cues.transitions if one.lane == self.lane_id]
+        lacking = [words for one in shown for words in one.lacking_words(self.editor.project)]
         more = f" (and {len(lacking) - 1} more like it)" if len(lacking) > 1 else ""
-        self._remark.setText(f"{lacking[0]}{more}." if lacking else "")
-        self._remark.setVisible(bool(lacking))
+        return f"{lacking[0]}{more}." if lacking else ""
 
     def _aim_at(self, key: str) -> None:
         track = TrackId(int(key)) if key else None
         self._apply(partial(change_lane, track=track), "aim of a lane")
 
     def _choose_alternatives(self, keys: tuple[str, ...]) -> None:
-        lane = self._lane()
+        lane = self.thing()
         if lane is not None:
             kept = {one.effect: one for one in lane.alternatives}
             made = tuple(kept.get(key, EffectInstance(key)) for key in keys)
             self._apply(partial(change_lane, alternatives=made), "what comes by chance")
 
-    def _name_row(self) -> QWidget:
-        tip = "What the lane is called, to be told from others; empty for the name of its effect"
-        self._name = TextField("Name of the lane", tip)
-        self._name.editingFinished.connect(self._rename)
-        return row("Name", self._name)
-
-    def _rename(self) -> None:
-        lane, name = self._lane(), self._name.text().strip()
-        if lane is None or name == lane_label(lane):
-            return
-        effect = lane_kind(lane.effect)
+    def _rename(self, name: str) -> None:
+        effect = lane_kind(self.effect_key)
         own = "" if effect is not None and name == effect.label else name
         self._apply(partial(change_lane, name=own), "name of a lane")
-
-    def _lane(self) -> Lane | None:
-        return next((lane for lane in self._editor.project.lanes if lane.id == self.lane_id), None)
 
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
     ) -> None:
-        if not self._editor.apply(lambda p: edit(p, self.lane_id), text, gesture=gesture):
+        if not self.editor.apply(lambda p: edit(p, self.lane_id), text, gesture=gesture):
             self.refresh()  # with what is still so
 
     def _set(self, setting: Setting, gesture: str | None) -> None:
@@ -396,23 +338,23 @@ class LaneBench(BenchPage):
 
     def _set_trigger(self, way: Trigger) -> None:
         """Let hits do something else; what is followed at first is the band of the pulse."""
-        lane = self._lane()
+        lane = self.thing()
         if lane is None:
             return
         begins_to_follow, band = way is Trigger.FOLLOW and not lane.follow.heard, self._band_of(lane)
 
         def edit(project: Project) -> Project:
             if begins_to_follow:
-                project = following(self._editor, lane.id, **band)(project)
+                project = following(self.editor, lane.id, **band)(project)
                 found = with_usual_range(find(project.lanes, lane.id, "lane").follow)
                 project = change_lane(project, lane.id, follow=found)
             return change_lane(project, lane.id, trigger=way)
 
-        self._editor.apply(edit, "change of what a hit does")
+        self.editor.apply(edit, "change of what a hit does")
         self.refresh()
 
     def _band_of(self, lane: Lane) -> dict[str, float]:
-        pulse = pulse_of(self._editor.project, lane)
+        pulse = pulse_of(self.editor.project, lane)
         if pulse is not None and isinstance(pulse.source, BandSource):
             return {"low": pulse.source.low, "high": pulse.source.high}
         if pulse is not None and pulse.unit in _BANDS:
@@ -432,8 +374,8 @@ class LaneBench(BenchPage):
         self.refresh()
 
     def _fire_every(self, every: int) -> None:
-        lane = self._lane()
-        pulse = None if lane is None else pulse_of(self._editor.project, lane)
+        lane = self.thing()
+        pulse = None if lane is None else pulse_of(self.editor.project, lane)
         if pulse is not None and pulse.unit is not None:
             self._fire(pulse.unit, every)
 
@@ -442,13 +384,21 @@ class LaneBench(BenchPage):
             project, pulse = ensure_pulse(project, unit, every=every)
             return fire_by(project, self.lane_id, pulse)
 
-        self._editor.apply(edit, "change of pulse")
+        self.editor.apply(edit, "change of pulse")
         self.refresh()
+
+
+def _has_hits(lane: Lane) -> bool:
+    return lane.trigger not in (Trigger.FOLLOW, Trigger.SPAN)
+
+
+def _has_shape(lane: Lane) -> bool:
+    return lane.trigger is not Trigger.FOLLOW
 
 
 def _pulse_options(project: Project) -> list[tuple[str, str]]:
     """Return the pulses of a project by number, and what else can be counted by its name."""
-    options = [(str(pulse.id), pulse.name) for pulse in project.pulses]
+    options = pulse_options(project)
     plain = {pulse.unit for pulse in project.pulses if (pulse.every, pulse.keep) == (1, 1.0)}
     options += [(unit.value, pulse_name(unit, 1)) for unit in PulseUnit if unit not in plain]
     has_all = {pulse.id for pulse in project.pulses} >= {lane.pulse for lane in project.lanes}

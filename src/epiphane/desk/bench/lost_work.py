@@ -2,44 +2,39 @@
 
 from datetime import datetime
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.page import BenchPage, Rows
+from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.recovery import RecoveryDesk
-from epiphane.desk.look.fields import button, in_a_row, label, rule
+from epiphane.desk.look.fields import button, in_a_row, label, rule, wrapped
 from epiphane.files.journal import LostWork
 
 
-class LostWorkBench(BenchPage):
+class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
     """A row for each piece of lost work: what it is of, from when, and what is to become of it."""
 
-    def __init__(self, recovery: RecoveryDesk) -> None:
-        super().__init__()
+    def __init__(self, editor: Editor, recovery: RecoveryDesk) -> None:
+        super().__init__(editor, spacing=6)
         self._recovery = recovery
         self._shown: tuple[LostWork, ...] = ()
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(6)
-        self._hint = label("It stays here until you recover or delete it.")
-        self._hint.setWordWrap(True)
-        self._rows = QWidget()
-        self._box.addWidget(self._hint)
-        self._box.addWidget(self._rows)
-        self._box.addStretch(1)
+        self._rows = Rows[LostWork](spacing=6)
+        self.add(wrapped("It stays here until you recover or delete it."), self._rows)
+        self.shows(self._show)
+        self.end()
 
-    def refresh(self) -> None:
-        """Show what there is now."""
-        if self._recovery.works == self._shown:
+    def thing(self) -> tuple[LostWork, ...]:
+        """Return all lost work that there is."""
+        return self._recovery.works
+
+    def _show(self, works: tuple[LostWork, ...]) -> None:
+        if works == self._shown:
             return
-        self._shown = self._recovery.works
-        rows = QWidget()
-        box = QVBoxLayout(rows)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
-        for work in self._shown:
-            for widget in self._row(work):
-                box.addWidget(widget)
-        self._box.replaceWidget(self._rows, rows)
+        self._shown = works
+        rows = Rows[LostWork](spacing=6)
+        for work in works:
+            rows.add(*self._row(work))
+        self.column.replaceWidget(self._rows, rows)
         rows.show()
         self._rows.deleteLater()
         self._rows = rows
@@ -50,8 +45,7 @@ class LostWorkBench(BenchPage):
         where = "never saved" if path is None else f"in {path.parent}"
         when = datetime.fromtimestamp(work.ended).strftime("%d %B, %H:%M")
         edits = "1 edit" if work.n_edits == 1 else f"{work.n_edits} edits"
-        about = label(f"{when}, {edits}, {where}")
-        about.setWordWrap(True)
+        about = wrapped(f"{when}, {edits}, {where}")
         back, away = self._recovery.bring_back, self._recovery.throw_away
         buttons = (
             button("Recover", "Open this work in the window", lambda: back(work)),

@@ -1,8 +1,8 @@
 """The bench: shows the one selected thing."""
 
 from collections.abc import Callable, Mapping
-from functools import cached_property
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from epiphane.desk.bench.page import BenchPage, NothingBench
+from epiphane.desk.bench.page import AnyPage, NothingBench
 from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.editor import Editor
@@ -48,7 +48,6 @@ if TYPE_CHECKING:
     from epiphane.desk.bench.track import TrackBench
 
 
-_Page = TypeVar("_Page", bound=BenchPage)
 _SLOW_PAGES = ("song", "footage", "item", "shot", "cues")
 
 
@@ -61,7 +60,7 @@ class Shown(Protocol):
         ...
 
     @property
-    def page(self) -> Callable[[], BenchPage | None]:
+    def page(self) -> Callable[[], AnyPage | None]:
         """Its page."""
         ...
 
@@ -91,6 +90,26 @@ class BenchPanel(QFrame):
     copy_asked = pyqtSignal()
     remove_asked = pyqtSignal(object)
 
+    # Made when they are first wanted: all of them take a window a second.
+    beat: "BeatBench"
+    cues: "CueBench"
+    dressing: "DressingBench"
+    drop: "DropBench"
+    export: "ExportBench"
+    filling: "FillingBench"
+    footage: "FootageBench"
+    gap: "GapBench"
+    item: "ItemBench"
+    lanes: "LanesBench"
+    new_recipe: "NewRecipeBench"
+    part: "PartBench"
+    recipe: "RecipeBench"
+    shot: "ShotBench"
+    song: "SongBench"
+    split_screen: "SplitScreenBench"
+    tap: "TapBench"
+    track: "TrackBench"
+
     def __init__(
         self,
         editor: Editor,
@@ -101,16 +120,16 @@ class BenchPanel(QFrame):
         desks: Desks,
     ) -> None:
         super().__init__()
-        self._editor, self._flow_check, self._desks = editor, flow_check, desks
+        self._editor, self.flow_check, self.desks = editor, flow_check, desks
         self.setProperty("panel", True)
         self._kind = label("")
         self._name = QLabel()
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(12, weight=600))
-        self._jobs = jobs
+        self.jobs, self.thumbnails, self.player = jobs, thumbnails, player
         self._pages = _Pages()
-        self._thumbnails, self._player = thumbnails, player
-        self.nothing = self._added(NothingBench())
+        self.nothing = NothingBench(editor)
+        self._pages.add_page(self.nothing)
         self.pulse: PulseBench | None = None
         self.lane: LaneBench | None = None
         self.lost_work: LostWorkBench | None = None
@@ -121,145 +140,16 @@ class BenchPanel(QFrame):
         editor.project_changed.connect(self.refresh)
         editor.song_changed.connect(self.refresh)
 
-    # Pages are made when they are first wanted: all of them take a window a second.
-
-    @cached_property
-    def song(self) -> "SongBench":
-        """The page of the song and the film."""
-        from epiphane.desk.bench.song import SongBench
-
-        page = self._added(SongBench(self._editor, self._desks.shapes, self._desks.form))
-        page.listen_asked.connect(self.listen_asked)
-        return page
-
-    @cached_property
-    def footage(self) -> "FootageBench":
-        """The page of a clip on the shelf."""
-        from epiphane.desk.bench.footage import FootageBench
-
-        return self._added(FootageBench(self._editor, self._desks.moments, self._thumbnails, self._player))
-
-    @cached_property
-    def beat(self) -> "BeatBench":
-        """The page of a beat."""
-        from epiphane.desk.bench.beat import BeatBench
-
-        return self._added(BeatBench(self._editor, self._desks.beats))
-
-    @cached_property
-    def tap(self) -> "TapBench":
-        """The page of a tap."""
-        from epiphane.desk.bench.tap import TapBench
-
-        return self._added(TapBench(self._editor, self._desks.pulses))
-
-    @cached_property
-    def part(self) -> "PartBench":
-        """The page of a part of the song."""
-        from epiphane.desk.bench.part import PartBench
-
-        return self._added(PartBench(self._editor, self._desks.form))
-
-    @cached_property
-    def drop(self) -> "DropBench":
-        """The page of a drop."""
-        from epiphane.desk.bench.part import DropBench
-
-        return self._added(DropBench(self._editor, self._desks.form))
-
-    @cached_property
-    def cues(self) -> "CueBench":
-        """The page of cues."""
-        from epiphane.desk.bench.cue import CueBench
-
-        return self._added(CueBench(self._editor, self._desks.cues))
-
-    @cached_property
-    def lanes(self) -> "LanesBench":
-        """The page of several lanes."""
-        from epiphane.desk.bench.lanes import LanesBench
-
-        return self._added(LanesBench(self._editor, self._desks.lanes))
-
-    @cached_property
-    def shot(self) -> "ShotBench":
-        """The page of shots."""
-        from epiphane.desk.bench.shot import ShotBench
-
-        page = self._added(ShotBench(self._editor, self._desks))
-        self._flow_check.told.connect(page.speed.show_remark)
-        return page
-
-    @cached_property
-    def gap(self) -> "GapBench":
-        """The page of a gap between shots."""
-        from epiphane.desk.bench.shot import GapBench
-
-        return self._added(GapBench(self._editor, self._desks.shots))
-
-    @cached_property
-    def split_screen(self) -> "SplitScreenBench":
-        """The page of a split screen."""
-        from epiphane.desk.bench.split_screen import SplitScreenBench
-
-        return self._added(SplitScreenBench(self._editor, self._desks.shots, self._desks.panels))
-
-    @cached_property
-    def item(self) -> "ItemBench":
-        """The page of an item on a track."""
-        from epiphane.desk.bench.item import ItemBench
-
-        return self._added(ItemBench(self._editor, self._desks.tracks, self._desks.titles))
-
-    @cached_property
-    def track(self) -> "TrackBench":
-        """The page of a track."""
-        from epiphane.desk.bench.track import TrackBench
-
-        return self._added(TrackBench(self._editor, self._desks.tracks))
-
-    @cached_property
-    def filling(self) -> "FillingBench":
-        """The page on which the song is filled with footage."""
-        from epiphane.desk.bench.filling import FillingBench
-
-        return self._added(FillingBench(self._editor))
-
-    @cached_property
-    def dressing(self) -> "DressingBench":
-        """The page on which the song is dressed with effects."""
-        from epiphane.desk.bench.dressing import DressingBench
-
-        return self._added(DressingBench(self._editor, self._desks.dressing))
-
-    @cached_property
-    def export(self) -> "ExportBench":
-        """The page of the export."""
-        from epiphane.desk.bench.export import ExportBench
-
-        page = self._added(ExportBench(self._editor, self._jobs))
-        page.closed.connect(self.close_export)
-        return page
-
-    @cached_property
-    def recipe(self) -> "RecipeBench":
-        """The page of a recipe."""
-        from epiphane.desk.bench.recipe import RecipeBench
-
-        page = self._added(RecipeBench(self._editor, self._desks.recipes))
-        page.remove_asked.connect(self.remove_asked)
-        return page
-
-    @cached_property
-    def new_recipe(self) -> "NewRecipeBench":
-        """The page on which lanes become a recipe."""
-        from epiphane.desk.bench.recipe import NewRecipeBench
-
-        return self._added(NewRecipeBench(self._editor, self._desks.recipes))
-
-    def _added(self, page: _Page) -> _Page:
-        """Return a page that has been taken in, unseen."""
+    def __getattr__(self, name: str) -> AnyPage:
+        """Return a page that was not wanted before."""
+        kind = _PAGES.get(name)
+        if kind is None:
+            raise AttributeError(name)
+        module = import_module(f"epiphane.desk.bench.{kind.module}")
+        page: AnyPage = getattr(module, kind.name)(self._editor, *kind.needs(self))
+        kind.made(self, page)
         self._pages.add_page(page)
+        setattr(self, name, page)
         return page
 
     def _lay_out(self) -> None:
@@ -296,7 +186,7 @@ class BenchPanel(QFrame):
         """Have a page for unsaved work of lost sessions."""
         from epiphane.desk.bench.lost_work import LostWorkBench
 
-        self.lost_work = LostWorkBench(recovery)
+        self.lost_work = LostWorkBench(self._editor, recovery)
         self._pages.add_page(self.lost_work)
         recovery.changed.connect(self.refresh)
 
@@ -365,10 +255,72 @@ class BenchPanel(QFrame):
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
             if self.lane is not None:
                 self._pages.drop_page(self.lane)
-            self.lane = LaneBench(self._editor, lane, self._desks.instrument)
+            self.lane = LaneBench(self._editor, lane, self.desks.instrument)
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         return self.lane
+
+
+class _PageKind(NamedTuple):
+    """How a page is made.
+
+    Attributes
+    ----------
+    module, name : where its class is, and what it is called
+    needs : what it is made with, after the editor
+    made : what is done with it once it is there
+    """
+
+    module: str
+    name: str
+    needs: Callable[[BenchPanel], tuple[object, ...]] = lambda _: ()
+    made: Callable[[BenchPanel, Any], object] = lambda *_: None
+
+
+_PAGES = {
+    "beat": _PageKind("beat", "BeatBench", lambda panel: (panel.desks.beats,)),
+    "cues": _PageKind("cue", "CueBench", lambda panel: (panel.desks.cues,)),
+    "dressing": _PageKind("dressing", "DressingBench", lambda panel: (panel.desks.dressing,)),
+    "drop": _PageKind("part", "DropBench", lambda panel: (panel.desks.form,)),
+    "export": _PageKind(
+        "export",
+        "ExportBench",
+        lambda panel: (panel.jobs,),
+        lambda panel, page: page.closed.connect(panel.close_export),
+    ),
+    "filling": _PageKind("filling", "FillingBench"),
+    "footage": _PageKind(
+        "footage", "FootageBench", lambda panel: (panel.desks.moments, panel.thumbnails, panel.player)
+    ),
+    "gap": _PageKind("shot", "GapBench", lambda panel: (panel.desks.shots,)),
+    "item": _PageKind("item", "ItemBench", lambda panel: (panel.desks.tracks, panel.desks.titles)),
+    "lanes": _PageKind("lanes", "LanesBench", lambda panel: (panel.desks.lanes,)),
+    "new_recipe": _PageKind("recipe", "NewRecipeBench", lambda panel: (panel.desks.recipes,)),
+    "part": _PageKind("part", "PartBench", lambda panel: (panel.desks.form,)),
+    "recipe": _PageKind(
+        "recipe",
+        "RecipeBench",
+        lambda panel: (panel.desks.recipes,),
+        lambda panel, page: page.remove_asked.connect(panel.remove_asked),
+    ),
+    "shot": _PageKind(
+        "shot",
+        "ShotBench",
+        lambda panel: (panel.desks,),
+        lambda panel, page: panel.flow_check.told.connect(page.speed.show_remark),
+    ),
+    "song": _PageKind(
+        "song",
+        "SongBench",
+        lambda panel: (panel.desks.shapes, panel.desks.form),
+        lambda panel, page: page.listen_asked.connect(panel.listen_asked),
+    ),
+    "split_screen": _PageKind(
+        "split_screen", "SplitScreenBench", lambda panel: (panel.desks.shots, panel.desks.panels)
+    ),
+    "tap": _PageKind("tap", "TapBench", lambda panel: (panel.desks.pulses,)),
+    "track": _PageKind("track", "TrackBench", lambda panel: (panel.desks.tracks,)),
+}
 
 
 class _Pages(QWidget):

@@ -6,27 +6,20 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from epiphane.declare.parameters import (
     AnyParameter,
+    ChoiceParameter,
     ColourParameter,
     Parameter,
     rest_and_peak,
     setting_of,
     text_value,
 )
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.bench.vary import VaryRow
-from epiphane.desk.look.fields import (
-    ColourButton,
-    NumberField,
-    RangeBar,
-    choice_field,
-    label,
-    number_field,
-    row,
-    show_choice,
-)
+from epiphane.desk.look.fields import NumberField, RangeBar, label
 from epiphane.document.lane import Setting, Settings
 from epiphane.lane_kinds import lane_kind
 
@@ -35,7 +28,7 @@ _WHOLE_RANGE = 90
 _SHORT_UNITS = {"% of width": "%", "% of height": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
 
 
-class ParameterRows(QWidget):
+class ParameterRows(Rows[Settings]):
     """The values of an effect's parameters; where they `can_vary`, also how they change from cue to cue.
 
     Signals
@@ -53,84 +46,61 @@ class ParameterRows(QWidget):
     refused = pyqtSignal(str)
 
     def __init__(self, effect: str, colour: QColor, *, can_vary: bool = True) -> None:
-        super().__init__()
-        self._effect = lane_kind(effect)
-        self._colour = colour
-        self._can_vary = can_vary
+        super().__init__(spacing=5)
+        self._effect, self._colour, self._can_vary = lane_kind(effect), colour, can_vary
         self._settings: Settings = ()
-        self._bars: dict[str, tuple[RangeBar, NumberField]] = {}
-        self._texts: dict[str, ColourButton | QComboBox] = {}
         self.vary: dict[str, VaryRow] = {}
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
+        self.shows(self._keep)
         if self._effect is None:
-            box.addWidget(label(f"This version does not know the effect “{effect}”. It is kept as it is."))
+            self.add(label(f"This version does not know the effect “{effect}”. It is kept as it is."))
         if any(isinstance(parameter, Parameter) for parameter in self._parameters()):
-            box.addWidget(row("Values", label("drag the ring: at rest; the disc: at the peak")))
+            self.row("Values", label("drag the ring: at rest; the disc: at the peak"))
         for parameter in self._parameters():
-            if can_vary:
-                self.vary[parameter.name] = VaryRow(
-                    parameter, partial(self._set_with, parameter), self.refused.emit
-                )
-            box.addWidget(self._row(parameter))
-            if can_vary:
-                box.addWidget(self.vary[parameter.name])
+            self._add_rows(parameter)
 
-    def show_values(self, settings: Settings) -> None:
-        """Show the values that a lane has, or would have with the changes to one of its cues."""
+    def _keep(self, settings: Settings) -> None:
         self._settings = settings
-        by_name = {setting.name: setting for setting in settings}
-        for parameter in self._parameters():
-            setting = by_name.get(parameter.name)
-            if self._can_vary:
-                self.vary[parameter.name].refresh(setting_of(parameter, settings))
-            if isinstance(parameter, Parameter):
-                rest, peak = rest_and_peak(parameter, setting)
-                bar, field = self._bars[parameter.name]
-                bar.set_values(rest, peak)
-                field.show_value(peak)
-                continue
-            field_or_button = self._texts[parameter.name]
-            text = text_value(parameter, setting)
-            if isinstance(field_or_button, ColourButton):
-                field_or_button.set_colour(text)
-            else:
-                show_choice(field_or_button, text)
 
     def _parameters(self) -> tuple[AnyParameter, ...]:
         return () if self._effect is None else self._effect.parameters
 
-    def _row(self, parameter: AnyParameter) -> QWidget:
-        openers = (self.vary[parameter.name].opener,) if self._can_vary else ()
+    def _add_rows(self, parameter: AnyParameter) -> None:
+        """Add the fields of a parameter, and below them how it changes from cue to cue."""
+        fields: tuple[QWidget, ...]
         if isinstance(parameter, Parameter):
-            return row(parameter.label, *self._number(parameter), *openers)
-        if isinstance(parameter, ColourParameter):
-            button = ColourButton(parameter.label)
-            button.picked.connect(partial(self._set_text, parameter))
-            self._texts[parameter.name] = button
-            return row(parameter.label, button, *openers)
-        options = tuple((option, option) for option in parameter.options)
-        field = choice_field(parameter.label, options, partial(self._set_text, parameter))
-        self._texts[parameter.name] = field
-        return row(parameter.label, field, *openers)
+            fields = self._number_fields(parameter)
+        elif isinstance(parameter, ColourParameter):
+            text_of, changed = partial(_text_of, parameter), partial(self._set_text, parameter)
+            fields = (self.colour(parameter.label, text_of, changed),)
+        else:
+            options = tuple((option, option) for option in parameter.options)
+            text_of, changed = partial(_text_of, parameter), partial(self._set_text, parameter)
+            fields = (self.choice(parameter.label, options, text_of, changed),)
+        if not self._can_vary:
+            self.row(parameter.label, *fields)
+            return
+        vary = VaryRow(parameter, partial(self._set_with, parameter), self.refused.emit)
+        self.vary[parameter.name] = vary
+        self.row(parameter.label, *fields, vary.opener)
+        self.add(vary)
+        self.shows(lambda settings: vary.refresh(setting_of(parameter, settings)))
 
-    def _number(self, parameter: Parameter) -> tuple[RangeBar, NumberField]:
+    def _number_fields(self, parameter: Parameter) -> tuple[RangeBar, NumberField]:
         bar = RangeBar(parameter.label, low=parameter.low, high=parameter.high, colour=self._colour)
+        bar.changed.connect(lambda rest, peak: self._set_number(parameter, rest, peak, parameter.name))
+        bar.released.connect(self.released)
+        self.shows(lambda settings: bar.set_values(*_ends_of(parameter, settings)))
         decimals = 0 if parameter.is_whole or parameter.high - parameter.low >= _WHOLE_RANGE else 1
-        field = number_field(
+        field = self.number(
             f"{parameter.label} at the peak",
-            low=parameter.low,
-            high=parameter.high,
+            lambda settings: _ends_of(parameter, settings)[1],
+            lambda peak: self._set_number(parameter, None, peak, None),
+            limits=(parameter.low, parameter.high),
             unit=_SHORT_UNITS.get(parameter.unit, parameter.unit),
             decimals=decimals,
             step=10**-decimals,
         )
         field.setToolTip(f"{parameter.label}: {parameter.low:g} to {parameter.high:g} {parameter.unit}")
-        bar.changed.connect(lambda rest, peak: self._set_number(parameter, rest, peak, parameter.name))
-        bar.released.connect(self.released)
-        field.edited.connect(lambda peak: self._set_number(parameter, None, peak, None))
-        self._bars[parameter.name] = (bar, field)
         return bar, field
 
     def _set_number(self, parameter: Parameter, rest: float | None, peak: float, gesture: str | None) -> None:
@@ -143,3 +113,15 @@ class ParameterRows(QWidget):
 
     def _set_with(self, parameter: AnyParameter, change: Callable[[Setting], Setting]) -> None:
         self.changed.emit(change(setting_of(parameter, self._settings)), None)
+
+
+def _setting(parameter: AnyParameter, settings: Settings) -> Setting | None:
+    return next((one for one in settings if one.name == parameter.name), None)
+
+
+def _ends_of(parameter: Parameter, settings: Settings) -> tuple[float, float]:
+    return rest_and_peak(parameter, _setting(parameter, settings))
+
+
+def _text_of(parameter: ColourParameter | ChoiceParameter, settings: Settings) -> str:
+    return text_value(parameter, _setting(parameter, settings))

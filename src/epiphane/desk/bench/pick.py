@@ -2,32 +2,22 @@
 
 from collections.abc import Callable, Collection
 from functools import partial
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton
 
 from epiphane.desk.bench.cells import PatternCells
-from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import (
-    ChecksButton,
-    NumberField,
-    RangeBar,
-    choice_field,
-    label,
-    number_field,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import NumberField, label
 from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.document.ids import ItemId, LaneId
 from epiphane.document.lane import Lane, Overlap, Trigger
-from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern
-from epiphane.document.project import Project
+from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern, Pick
+from epiphane.document.project import Project, find
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.shots import footage_name
 from epiphane.facts.form import parts_of
@@ -38,6 +28,7 @@ from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_start
 
 _NO_PATTERN = "0"
+_WIDTH = 58
 _DEFAULT_CELLS = {4: (0,), 8: (0, 4), 12: (0, 6), 16: (0, 8), 32: (0, 16)}
 _LANDMARKS = (
     (Landmark.ANY.value, "all of them"),
@@ -47,7 +38,7 @@ _LANDMARKS = (
 _OVERLAPS = ((Overlap.STRONGER.value, "the stronger one counts"), (Overlap.ADD.value, "they add"))
 
 
-class PickRows(QWidget):
+class PickRows(Rows[Lane]):
     """Which hits of its pulse a lane takes, how strongly they fire, and what they do where they overlap."""
 
     is_open = False
@@ -56,179 +47,46 @@ class PickRows(QWidget):
     def __init__(
         self, editor: Editor, lane: Lane, changed: Callable[[], Collection[LaneId]] | None = None
     ) -> None:
-        super().__init__()
+        super().__init__(spacing=5)
         self._editor = editor
-        self._lane_id: LaneId = lane.id
-        self._changed = changed or (lambda: (self._lane_id,))
+        self.lane_id: LaneId = lane.id
+        self._changed = changed or (lambda: (self.lane_id,))
         self.fold = QPushButton()
         self.fold.setCheckable(True)
         self.fold.setProperty("quiet", True)
         self.fold.setStyleSheet("text-align: left")
         self.fold.setChecked(PickRows.is_open)
         self.fold.toggled.connect(self._open)
-        self._rows: QWidget | None = None
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(5)
-        self._box.addWidget(self.fold)
-        if PickRows.is_open:
-            self._build(lane)
+        self.shows(self._show_fold)
+        self.add(self.fold)
+        # Made when they are first wanted: selecting a lane is quicker without.
+        self.part(self._made_fields, lambda lane: lane if self.fold.isChecked() else None)
 
     @property
-    def lane_id(self) -> LaneId:
-        """The lane whose hits are shown."""
-        return self._lane_id
+    def cells(self) -> PatternCells:
+        """The cells of the pattern, once the rows have been open."""
+        return self._fields.cells
 
-    def _build(self, lane: Lane) -> None:
-        """Make the rows, when they are first wanted: selecting a lane is quicker without."""
-        self._rows = QWidget()
-        inside = QVBoxLayout(self._rows)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.setSpacing(5)
-        self._of_hits = [*self._pattern_rows(), *self._rule_rows(), *self._strength_rows(lane)]
-        for widget in (*self._of_hits, *self._place_rows(), rule()):
-            inside.addWidget(widget)
-        self._box.addWidget(self._rows)
+    def _made_fields(self) -> "_PickFields":
+        lane = find(self._editor.project.lanes, self.lane_id, "lane")
+        self._fields = _PickFields(self._editor, lane, self._apply)
+        return self._fields
 
-    def refresh(self, lane: Lane, cues: LaneSchedule) -> None:
-        """Show what the lane takes now."""
-        pick, project = lane.pick, self._editor.project
-        self.fold.setText(_told(lane, cues))
+    def _show_fold(self, lane: Lane) -> None:
+        cues = self._editor.cues.lane(lane.id)
+        if cues is not None:
+            self.fold.setText(_told(lane, cues))
         icon = "chevron-up" if self.fold.isChecked() else "chevron-down"
         self.fold.setIcon(theme.icon(icon, theme.QUIET, 14))
-        if self._rows is None:
-            return
-        for widget in self._of_hits:
-            widget.setVisible(lane.trigger is not Trigger.FOLLOW)
-        pattern = pick.pattern or Pattern((), 1)
-        show_choice(self._n_cells, str(len(pattern.cells)))
-        show_choice(self._n_bars, str(pattern.n_bars))
-        self._n_bars.setEnabled(pick.pattern is not None)
-        self.cells.setVisible(pick.pattern is not None and lane.trigger is not Trigger.FOLLOW)
-        self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
-        self._show_playing()
-        for field, value in (
-            (self._every, pick.every),
-            (self._first, pick.first + 1),
-            (self._strongest, pick.strongest or 0),
-            (self._above, pick.above * 100),
-            (self._chance, pick.chance * 100),
-        ):
-            field.show_value(value)
-        bars = bars_of(project)
-        self._from.show_value(0 if pick.start is None else _bar_number(bars, pick.start + 1e-3))
-        self._to.show_value(0 if pick.end is None else _bar_number(bars, pick.end - 1e-3))
-        labels = list(dict.fromkeys(part.label for part in parts_of(project.song)))
-        labels += [one for one in pick.sections if one not in labels]
-        self._sections.show_checks(lambda: [(text, text) for text in labels], pick.sections)
-        self._shots.show_checks(lambda: _shot_options(project), [str(shot) for shot in lane.shots])
-        show_choice(self._only, pick.only.value)
-        others = [(str(one.id), lane_label(one)) for one in project.lanes if one.id != lane.id]
-        show_options(self._without, [("", "no lane"), *others])
-        show_choice(self._without, "" if pick.without is None else str(pick.without))
-        self._by_bar.set_values(0, lane.by_strength * 100)
-        self._by_strength.show_value(lane.by_strength * 100)
-        show_choice(self._overlap, lane.overlap.value)
-
-    def _pattern_rows(self) -> list[QWidget]:
-        options = [(_NO_PATTERN, "no pattern"), *((str(n), f"{n} cells") for n in CELL_COUNTS)]
-        self._n_cells = choice_field("Cells of the pattern", options, lambda key: self._set_cells(int(key)))
-        bars = [("1", "a bar"), ("2", "two bars"), ("4", "four bars")]
-        self._n_bars = choice_field("Bars of the pattern", bars, lambda key: self._set_bars(int(key)))
-        self.cells = PatternCells()
-        self.cells.changed.connect(self._paint_cells)
-        self.cells.released.connect(self._editor.end_gesture)
-        self._editor.playhead_changed.connect(self._show_playing)
-        return [row("Pattern", self._n_cells, label("in"), self._n_bars), self.cells]
-
-    def _rule_rows(self) -> list[QWidget]:
-        self._every = self._number("Take every Nth hit", low=1, high=64)
-        self._every.edited.connect(lambda value: self._change(every=round(value)))
-        self._first = self._number("From which hit on", low=1, high=64)
-        self._first.edited.connect(lambda value: self._change(first=round(value) - 1))
-        self._strongest = self._number("The strongest so many of a bar", low=0, high=32)
-        self._strongest.setSpecialValueText("all")
-        self._strongest.edited.connect(lambda value: self._change(strongest=round(value) or None))
-        self._above = self._number("Hits of this strength at least", low=0, high=100, unit="%")
-        self._above.edited.connect(lambda value: self._change(above=round(value / 100, 4)))
-        self._chance = self._number("By chance, so many of a hundred", low=0, high=100, unit="%")
-        self._chance.edited.connect(lambda value: self._change(chance=round(value / 100, 4)))
-        self._without = choice_field(
-            "Not where another lane fires",
-            (),
-            lambda key: self._change(without=LaneId(int(key)) if key else None),
-        )
-        return [
-            row("Every", self._every, label("from hit"), self._first),
-            row("Strongest", self._strongest, label("a bar, above"), self._above),
-            row("By chance", self._chance, label("but not with"), self._without),
-        ]
-
-    def _place_rows(self) -> list[QWidget]:
-        self._from = self._number("From this bar on", low=0, high=9999)
-        self._to = self._number("To the end of this bar", low=0, high=9999)
-        for field, edge, unlimited in ((self._from, "start", "first"), (self._to, "end", "last")):
-            field.setSpecialValueText(unlimited)
-            field.setToolTip(f"{field.accessibleName()}; 0 for no such limit")
-            field.edited.connect(lambda value, edge=edge: self._set_edge(edge, round(value)))
-        self._sections = ChecksButton("Parts of the song", "every part")
-        self._sections.chosen.connect(lambda keys: self._change(sections=keys))
-        self._shots = ChecksButton("Only on some shots", "every shot")
-        self._shots.chosen.connect(
-            lambda keys: self._apply(
-                partial(change_lane, shots=tuple(ItemId(int(key)) for key in keys)), "shots of the lane"
-            )
-        )
-        self._only = choice_field("Only on some landmark", _LANDMARKS, self._choose_landmark)
-        return [
-            row("Bars", self._from, label("to"), self._to, self._only),
-            row("Only in", self._sections, label("on"), self._shots),
-        ]
-
-    def _strength_rows(self, lane: Lane) -> list[QWidget]:
-        self._by_bar = RangeBar("Strength", low=0, high=100, colour=lane_colour(lane), has_rest=False)
-        self._by_bar.setToolTip("How far the strength of a hit makes its cue weaker")
-        self._by_bar.changed.connect(lambda _rest, value: self._set_by_strength(value, gesture="strength"))
-        self._by_bar.released.connect(self._editor.end_gesture)
-        self._by_strength = limited_field(Lane, "by_strength", "By the strength of the hit", "%", factor=100)
-        self._by_strength.edited.connect(self._set_by_strength)
-        self._overlap = choice_field(
-            "Cues that overlap",
-            _OVERLAPS,
-            lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
-        )
-        return [row("By strength", self._by_bar, self._by_strength), row("Overlaps", self._overlap)]
-
-    def _show_playing(self) -> None:
-        """Mark the cell under the playhead."""
-        lane, project = self._lane(), self._editor.project
-        if lane is None or lane.pick.pattern is None or not self.cells.isVisible():
-            return
-        here = np.array([frame_start(self._editor.playhead + 1, project.rate) - 1e-6])
-        share = float(bar_places(bars_of(project), here)[0]) / lane.pick.pattern.n_bars % 1.0
-        self.cells.show_playing(int(share * len(lane.pick.pattern.cells)))
-
-    def _number(self, name: str, *, low: float, high: float, unit: str = "") -> NumberField:
-        field = number_field(name, low=low, high=high, unit=unit)
-        field.setFixedWidth(58)
-        return field
 
     def _open(self, is_open: bool) -> None:
         PickRows.is_open = is_open
-        lane = self._lane()
-        if is_open and self._rows is None and lane is not None:
-            self._build(lane)
-        if self._rows is not None:
-            self._rows.setVisible(is_open)
-        self._refresh_self()
+        self._refresh()
 
-    def _refresh_self(self) -> None:
-        lane, cues = self._lane(), self._editor.cues.lane(self._lane_id)
-        if lane is not None and cues is not None:
-            self.refresh(lane, cues)
-
-    def _lane(self) -> Lane | None:
-        return next((lane for lane in self._editor.project.lanes if lane.id == self._lane_id), None)
+    def _refresh(self) -> None:
+        lane = next((one for one in self._editor.project.lanes if one.id == self.lane_id), None)
+        if lane is not None and self._editor.cues.lane(self.lane_id) is not None:
+            self.show_thing(lane)
 
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
@@ -239,23 +97,206 @@ class PickRows(QWidget):
             return project
 
         self._editor.apply(edit_all, text, gesture=gesture)
-        self._refresh_self()
+        self._refresh()
 
-    def _change(self, *, gesture: str | None = None, **changes: object) -> None:
-        lane = self._lane()
-        if lane is not None:
-            made = replace(lane.pick, **changes)
-            self._apply(partial(change_lane, pick=made), "change of its hits", gesture=gesture)
 
-    def _set_by_strength(self, percent: float, *, gesture: str | None = None) -> None:
-        share = round(percent / 100, 4)
-        self._apply(partial(change_lane, by_strength=share), "change of strength", gesture=gesture)
+class _PickFields(Rows[Lane]):
+    """The fields of what a lane takes, in the order in which they are gone through."""
+
+    def __init__(self, editor: Editor, lane: Lane, apply: Callable[..., None]) -> None:
+        super().__init__(spacing=5)
+        self._editor, self._lane, self._apply = editor, lane, apply
+        self.shows(self._keep)
+        self._add_pattern_rows()
+        self._add_rule_rows()
+        self._add_strength_rows()
+        self._add_place_rows()
+        self.rule()
+        editor.playhead_changed.connect(self._show_playing)
+
+    def _keep(self, lane: Lane) -> None:
+        self._lane = lane
+
+    def _add_pattern_rows(self) -> None:
+        n_cells = self.choice(
+            "Cells of the pattern",
+            [(_NO_PATTERN, "no pattern"), *((str(n), f"{n} cells") for n in CELL_COUNTS)],
+            lambda lane: _NO_PATTERN if lane.pick.pattern is None else str(len(lane.pick.pattern.cells)),
+            lambda key: self._set_cells(int(key)),
+        )
+        n_bars = self.choice(
+            "Bars of the pattern",
+            [("1", "a bar"), ("2", "two bars"), ("4", "four bars")],
+            lambda lane: "1" if lane.pick.pattern is None else str(lane.pick.pattern.n_bars),
+            lambda key: self._set_bars(int(key)),
+        )
+        self.enabled(lambda lane: lane.pick.pattern is not None, n_bars)
+        self.cells = PatternCells()
+        self.cells.changed.connect(self._paint_cells)
+        self.cells.released.connect(self._editor.end_gesture)
+        self.row("Pattern", n_cells, label("in"), n_bars, when=_has_hits)
+        self.add(self.cells, when=lambda lane: lane.pick.pattern is not None and _has_hits(lane))
+        self.shows(self._show_cells)
+
+    def _add_rule_rows(self) -> None:
+        every = self._rule("Take every Nth hit", lambda pick: pick.every, "every", limits=(1, 64))
+        first = self._rule(
+            "From which hit on", lambda pick: pick.first + 1, "first", limits=(1, 64), shift=-1
+        )
+        strongest = self.number(
+            "The strongest so many of a bar",
+            lambda lane: lane.pick.strongest or 0,
+            lambda value: self._change(strongest=round(value) or None),
+            limits=(0, 32),
+            width=_WIDTH,
+        )
+        strongest.setSpecialValueText("all")
+        above = self._share("Hits of this strength at least", lambda pick: pick.above, "above")
+        chance = self._share("By chance, so many of a hundred", lambda pick: pick.chance, "chance")
+        without = self.choice(
+            "Not where another lane fires",
+            self._other_lanes,
+            lambda lane: "" if lane.pick.without is None else str(lane.pick.without),
+            lambda key: self._change(without=LaneId(int(key)) if key else None),
+        )
+        self.row("Every", every, label("from hit"), first, when=_has_hits)
+        self.row("Strongest", strongest, label("a bar, above"), above, when=_has_hits)
+        self.row("By chance", chance, label("but not with"), without, when=_has_hits)
+
+    def _add_strength_rows(self) -> None:
+        share = self.amount(
+            "By the strength of the hit",
+            lambda lane: lane.by_strength,
+            self._set_by_strength,
+            of=(Lane, "by_strength"),
+            colour=lane_colour(self._lane),
+            released=self._editor.end_gesture,
+        )
+        share[0].setAccessibleName("Strength bar")
+        share[0].setToolTip("How far the strength of a hit makes its cue weaker")
+        overlap = self.choice(
+            "Cues that overlap",
+            _OVERLAPS,
+            lambda lane: lane.overlap.value,
+            lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
+        )
+        self.row("By strength", *share, when=_has_hits)
+        self.row("Overlaps", overlap, when=_has_hits)
+
+    def _add_place_rows(self) -> None:
+        edges = []
+        for name, edge, unlimited in (
+            ("From this bar on", "start", "first"),
+            ("To the end of this bar", "end", "last"),
+        ):
+            field = self.number(
+                name,
+                partial(self._bar_of, edge),
+                partial(self._set_edge, edge),
+                limits=(0, 9999),
+                width=_WIDTH,
+            )
+            field.setSpecialValueText(unlimited)
+            field.setToolTip(f"{name}; 0 for no such limit")
+            edges.append(field)
+        only = self.choice(
+            "Only on some landmark",
+            _LANDMARKS,
+            lambda lane: lane.pick.only.value,
+            lambda key: self._change(only=Landmark(key)),
+        )
+        sections = self.checks_button(
+            "Parts of the song",
+            "every part",
+            self._part_options,
+            lambda lane: lane.pick.sections,
+            lambda keys: self._change(sections=keys),
+        )
+        shots = self.checks_button(
+            "Only on some shots",
+            "every shot",
+            lambda _: _shot_options(self._editor.project),
+            lambda lane: [str(shot) for shot in lane.shots],
+            self._choose_shots,
+        )
+        self.row("Bars", edges[0], label("to"), edges[1], only)
+        self.row("Only in", sections, label("on"), shots)
+
+    def _rule(
+        self,
+        name: str,
+        value_of: Callable[[Pick], float],
+        field: str,
+        *,
+        limits: tuple[float, float],
+        shift: int = 0,
+    ) -> NumberField:
+        """Return a field for a whole number of what is taken."""
+        return self.number(
+            name,
+            lambda lane: value_of(lane.pick),
+            lambda value: self._set(field, round(value) + shift),
+            limits=limits,
+            width=_WIDTH,
+        )
+
+    def _share(self, name: str, value_of: Callable[[Pick], float], field: str) -> NumberField:
+        """Return a field for a share of what is taken."""
+        return self.number(
+            name,
+            lambda lane: value_of(lane.pick),
+            lambda value: self._set(field, round(value, 4)),
+            limits=(0, 100),
+            unit="%",
+            factor=100,
+            width=_WIDTH,
+        )
+
+    def _other_lanes(self, lane: Lane) -> list[tuple[str, str]]:
+        lanes = self._editor.project.lanes
+        return [("", "no lane"), *((str(one.id), lane_label(one)) for one in lanes if one.id != lane.id)]
+
+    def _part_options(self, lane: Lane) -> list[tuple[str, str]]:
+        labels = dict.fromkeys(part.label for part in parts_of(self._editor.project.song))
+        return [(text, text) for text in labels | dict.fromkeys(lane.pick.sections)]
+
+    def _bar_of(self, edge: str, lane: Lane) -> int:
+        """Return the number of the bar at which a limit is, 0 where there is none."""
+        seconds: float | None = getattr(lane.pick, edge)
+        inside = 1e-3 if edge == "start" else -1e-3
+        return 0 if seconds is None else _bar_number(bars_of(self._editor.project), seconds + inside)
+
+    def _choose_shots(self, keys: tuple[str, ...]) -> None:
+        shots = tuple(ItemId(int(key)) for key in keys)
+        self._apply(partial(change_lane, shots=shots), "shots of the lane")
+
+    def _show_cells(self, lane: Lane) -> None:
+        pattern = lane.pick.pattern or Pattern((), 1)
+        self.cells.show_cells(pattern.cells, pattern.n_bars, lane_colour(lane))
+        self._show_playing()
+
+    def _show_playing(self) -> None:
+        """Mark the cell under the playhead."""
+        pattern, project = self._lane.pick.pattern, self._editor.project
+        if pattern is None or not self.cells.isVisible():
+            return
+        here = np.array([frame_start(self._editor.playhead + 1, project.rate) - 1e-6])
+        share = float(bar_places(bars_of(project), here)[0]) / pattern.n_bars % 1.0
+        self.cells.show_playing(int(share * len(pattern.cells)))
+
+    def _change(self, *, gesture: str | None = None, **changes: Any) -> None:
+        made = replace(self._lane.pick, **changes)
+        self._apply(partial(change_lane, pick=made), "change of its hits", gesture=gesture)
+
+    def _set(self, field: str, value: object) -> None:
+        changes: dict[str, Any] = {field: value}
+        self._change(**changes)
+
+    def _set_by_strength(self, share: float, *, gesture: str | None = None) -> None:
+        self._apply(partial(change_lane, by_strength=round(share, 4)), "change of strength", gesture=gesture)
 
     def _set_cells(self, n_cells: int) -> None:
-        lane = self._lane()
-        if lane is None:
-            return
-        old = lane.pick.pattern
+        old = self._lane.pick.pattern
         if n_cells == 0:
             self._change(pattern=None)
         elif old is None:
@@ -265,25 +306,24 @@ class PickRows(QWidget):
             self._change(pattern=Pattern(_divided(old.cells, n_cells), old.n_bars))
 
     def _set_bars(self, n_bars: int) -> None:
-        lane = self._lane()
-        if lane is not None and lane.pick.pattern is not None:
-            self._change(pattern=Pattern(lane.pick.pattern.cells, n_bars))  # type: ignore[arg-type]
+        pattern = self._lane.pick.pattern
+        if pattern is not None:
+            self._change(pattern=Pattern(pattern.cells, n_bars))  # type: ignore[arg-type]
 
     def _paint_cells(self, cells: tuple[float, ...]) -> None:
-        lane = self._lane()
-        if lane is not None and lane.pick.pattern is not None:
-            self._change(pattern=Pattern(cells, lane.pick.pattern.n_bars), gesture="pattern")
+        pattern = self._lane.pick.pattern
+        if pattern is not None:
+            self._change(pattern=Pattern(cells, pattern.n_bars), gesture="pattern")
 
-    def _choose_landmark(self, key: str) -> None:
-        self._change(only=Landmark(key))
-
-    def _set_edge(self, edge: str, number: int) -> None:
+    def _set_edge(self, edge: str, number: float) -> None:
         bars = {} if number == 0 else {bar.number: bar for bar in bars_of(self._editor.project)}
-        bar = bars.get(number)
-        if edge == "start":
-            self._change(start=None if bar is None else bar.start)
-        else:
-            self._change(end=None if bar is None else bar.end)
+        bar = bars.get(round(number))
+        seconds = None if bar is None else bar.start if edge == "start" else bar.end
+        self._set(edge, seconds)
+
+
+def _has_hits(lane: Lane) -> bool:
+    return lane.trigger is not Trigger.FOLLOW
 
 
 def _divided(cells: tuple[float, ...], n_cells: int) -> tuple[float, ...]:

@@ -2,17 +2,19 @@
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
+from epiphane.desk.bench.options import pulse_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import button, choice_field, label, row, show_choice, show_options
+from epiphane.desk.look.fields import button, choice_field, in_a_row, show_choice, show_options, wrapped
 from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Trigger
+from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
 from epiphane.edits.recipe_items import items_of
 from epiphane.files.recipes import KeptRecipe
@@ -20,7 +22,7 @@ from epiphane.files.recipes import KeptRecipe
 _ROW = 24
 
 
-class RecipeBench(BenchPage):
+class RecipeBench(BenchPage[KeptRecipe]):
     """What is in a recipe, and what can be done with it.
 
     Signals
@@ -31,67 +33,54 @@ class RecipeBench(BenchPage):
     remove_asked = pyqtSignal(object)
 
     def __init__(self, editor: Editor, desk: RecipeDesk) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__(editor, spacing=10)
         self._desk = desk
-        self._about = label("")
-        self._about.setWordWrap(True)
         self.stack = RecipeStack()
+        self.shows(lambda kept: self.stack.show_recipe(kept.recipe))
         self.pulse = choice_field("What fires the recipe", (), lambda _: None)
         self.pulse.setMinimumWidth(190)
+        self.shows(self._show_pulses)
         self.use = button("Add below the lanes", "Add it below the lanes (Enter on its tile)", self._use)
-        self._export = button("Export…", "Write it to a file, to be used elsewhere", self._ask_export)
+        export = button("Export…", "Write it to a file, to be used elsewhere", self._ask_export)
         self.remove = button("Delete", "Delete it (Delete on its tile)", self._remove)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(10)
-        box.addWidget(self._about)
-        box.addWidget(self.stack)
-        box.addWidget(row("Fired by", self.pulse))
-        buttons = QHBoxLayout()
-        buttons.setSpacing(8)
-        for one in (self.use, self._export, self.remove):
-            buttons.addWidget(one)
-        buttons.addStretch(1)
-        box.addLayout(buttons)
-        box.addStretch(1)
+        self.seen(lambda kept: not kept.is_shipped, self.remove)
+        self.add(self.told(_about, hides=True), self.stack)
+        self.row("Fired by", self.pulse)
+        self.add(in_a_row(self.use, export, self.remove))
+        self.end()
 
-    def refresh(self) -> None:
-        """Show the selected recipe."""
-        kept = self._kept()
-        if kept is None:
-            return
+    def thing(self) -> KeptRecipe | None:
+        """Return the selected recipe."""
+        return self._desk.find(self.editor.selection.recipe)
+
+    def _show_pulses(self, kept: KeptRecipe) -> None:
+        """Offer what may fire the recipe in place of its own pulse; what was chosen stays."""
         recipe = kept.recipe
-        number = len(recipe.items)
-        items = f"With {number} title{'s' * (number != 1)}, solids or shapes." if number else ""
-        told = " ".join(part for part in (recipe.about, items) if part)
-        self._about.setText(told)
-        self._about.setVisible(bool(told))
-        self.stack.show_recipe(recipe)
         own = next(pulse.name for pulse in recipe.pulses if pulse.id == recipe.lanes[0].pulse)
         chosen = str(self.pulse.currentData() or "")
-        pulses = [(str(one.id), one.name) for one in self._editor.project.pulses]
-        show_options(self.pulse, [("", f"its own: {own}"), *pulses])
+        show_options(self.pulse, [("", f"its own: {own}"), *pulse_options(self.editor.project)])
         show_choice(self.pulse, chosen)
-        self.remove.setVisible(not kept.is_shipped)
-
-    def _kept(self) -> KeptRecipe | None:
-        return self._desk.find(self._editor.selection.recipe)
 
     def _use(self) -> None:
         chosen = str(self.pulse.currentData() or "")
         target = Target(pulse=PulseId(int(chosen)) if chosen else None)
-        self._desk.use(self._editor.selection.recipe, target)
+        self._desk.use(self.editor.selection.recipe, target)
 
     def _ask_export(self) -> None:
-        kept = self._kept()
+        kept = self.thing()
         if kept is not None:
             self._desk.ask_export(kept)
 
     def _remove(self) -> None:
-        kept = self._kept()
+        kept = self.thing()
         if kept is not None:
             self.remove_asked.emit(kept)
+
+
+def _about(kept: KeptRecipe) -> str:
+    number = len(kept.recipe.items)
+    items = f"With {number} title{'s' * (number != 1)}, solids or shapes." if number else ""
+    return " ".join(part for part in (kept.recipe.about, items) if part)
 
 
 class RecipeStack(QWidget):
@@ -143,61 +132,48 @@ class RecipeStack(QWidget):
             painter.drawText(QRectF(172, top, self.width() - 172, _ROW), _LEFT, pulse)
 
 
-class NewRecipeBench(BenchPage):
+class NewRecipeBench(BenchPage[Project]):
     """A recipe that is being made: its name, and which lanes of the project are in it."""
 
     def __init__(self, editor: Editor, desk: RecipeDesk) -> None:
-        super().__init__()
-        self._editor = editor
+        super().__init__(editor, spacing=10)
         self._desk = desk
         self.checks: dict[LaneId, QCheckBox] = {}
-        self.items = QCheckBox()
-        self.items.setToolTip("They stay as many beats from the first beat, the drop or the last bar")
         self._lane: LaneId | None = None
-        self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the recipe")
-        self.name.setPlaceholderText("What it is called")
-        self.name.setMaxLength(60)
+        self.name = _line("Name of the recipe", "What it is called", longest=60)
         self.name.returnPressed.connect(self._keep)
-        self.about = QLineEdit()
-        self.about.setAccessibleName("What the recipe does")
-        self.about.setPlaceholderText("What it does, in a sentence")
-        self.about.setMaxLength(300)
+        self.about = _line("What the recipe does", "What it does, in a sentence", longest=300)
         self._boxes = QVBoxLayout()
         self._boxes.setSpacing(4)
-        self._note = label(
-            "Hits, sections, shots and changes to single cues belong to this song and stay here."
-        )
-        self._note.setWordWrap(True)
+        self.items = QCheckBox()
+        self.items.setToolTip("They stay as many beats from the first beat, the drop or the last bar")
         self.keep = button("Save recipe", "Save the selected lanes as a recipe (Enter)", self._keep)
         cancel = button(
             "Cancel",
             "Close without saving a recipe",
             lambda: editor.select_cues(frozenset(), lane=self._lane),
         )
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(10)
-        box.addWidget(row("Name", self.name))
-        box.addWidget(row("Does", self.about))
-        box.addLayout(self._boxes)
-        box.addWidget(self.items)
-        box.addWidget(self._note)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(8)
-        buttons.addWidget(self.keep)
-        buttons.addWidget(cancel)
-        buttons.addStretch(1)
-        box.addLayout(buttons)
-        box.addStretch(1)
+        self.row("Name", self.name)
+        self.row("Does", self.about)
+        self.column.addLayout(self._boxes)
+        self.shows(self._show_items)
+        self.shows(self._show_lanes)
+        note = "Hits, sections, shots and changes to single cues belong to this song and stay here."
+        self.add(self.items, wrapped(note), in_a_row(self.keep, cancel))
+        self.end()
 
-    def refresh(self) -> None:
-        """Offer the lanes of the project; at first those on the pulse of the selected one are chosen."""
-        project, lane_id = self._editor.project, self._editor.selection.lane
+    def thing(self) -> Project:
+        """Return the project."""
+        return self.editor.project
+
+    def _show_items(self, project: Project) -> None:
         number = len(items_of(project))
         self.items.setText(f"and {number} title{'s' * (number != 1)}, solids or shapes on tracks")
         self.items.setVisible(number > 0)
-        lanes = [lane.id for lane in project.lanes]
+
+    def _show_lanes(self, project: Project) -> None:
+        """Offer the lanes of the project; at first those on the pulse of the selected one are chosen."""
+        lane_id, lanes = self.editor.selection.lane, [lane.id for lane in project.lanes]
         if list(self.checks) == lanes and self._lane == lane_id:
             return
         self._lane = lane_id
@@ -222,6 +198,14 @@ class NewRecipeBench(BenchPage):
         if self._desk.keep(lanes, self.name.text(), self.about.text(), has_items=has_items):
             self.name.clear()
             self.about.clear()
+
+
+def _line(name: str, hint: str, *, longest: int) -> QLineEdit:
+    made = QLineEdit()
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    made.setMaxLength(longest)
+    return made
 
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

@@ -3,11 +3,12 @@
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.bench.envelope import EnvelopePicture
-from epiphane.desk.bench.rows import limited_field
-from epiphane.desk.look.fields import NumberField, choice_field, in_a_row, label, show_choice
+from epiphane.desk.bench.page import Rows
+from epiphane.desk.bench.struct_fields import limited_field
+from epiphane.desk.look.fields import NumberField, in_a_row, label
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 from epiphane.lane_kinds import is_transition
@@ -21,7 +22,7 @@ _TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
 _FIRST_POINTS = (1 / 3, 2 / 3)
 
 
-class ShapeRows(QWidget):
+class ShapeRows(Rows[Envelope]):
     """An envelope, to be dragged and typed.
 
     Signals
@@ -36,17 +37,13 @@ class ShapeRows(QWidget):
     released = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(spacing=5)
         self._envelope = Envelope()
         self._beat_frames = 15.0
         self.picture = EnvelopePicture()
         self.picture.changed.connect(self.changed)
         self.picture.released.connect(self.released)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        for widget in (self.picture, self._side_row(), self._ease_row()):
-            box.addWidget(widget)
+        self.add(self.picture, self._side_row(), self._ease_row())
 
     def speak_of(self, effect: str) -> None:
         """Use the words of cuts where an effect is a transition, else those of hits."""
@@ -67,10 +64,7 @@ class ShapeRows(QWidget):
             field.blockSignals(False)
             field.setSingleStep(1 if is_frames else 0.125)
             field.show_value(getattr(envelope, side))
-        self._lead.show_value(envelope.lead)
-        show_choice(self._unit, envelope.unit.value)
-        show_choice(self._rise_ease, envelope.rise_ease.value)
-        show_choice(self._fall_ease, envelope.fall_ease.value)
+        self.show_thing(envelope)
 
     def _side_row(self) -> QWidget:
         self._sides: dict[str, NumberField] = {}
@@ -82,18 +76,32 @@ class ShapeRows(QWidget):
             field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
             shown += [self._side_labels[side], field]
-        self._unit = choice_field("Unit of rise, hold and fall", _UNITS, self._set_unit)
-        return in_a_row(*shown, right=(self._unit,), spacing=6)
+        unit = self.choice("Unit of rise, hold and fall", _UNITS, lambda one: one.unit.value, self._set_unit)
+        return in_a_row(*shown, right=(unit,), spacing=6)
 
     def _ease_row(self) -> QWidget:
-        self._rise_ease = choice_field("Ease of the rise", _EASES, lambda key: self._set_ease("rise", key))
-        self._fall_ease = choice_field("Ease of the fall", _EASES, lambda key: self._set_ease("fall", key))
-        self._lead = limited_field(Envelope, "lead", "Lead", "f")
-        self._lead.setFixedWidth(50)
-        self._lead.setToolTip("How many frames before its hit the peak comes; below 0 after it")
-        self._lead.edited.connect(lambda value: self.changed.emit({"lead": round(value)}, None))
-        shown = (label("eases"), self._rise_ease, label("to"), self._fall_ease)
-        return in_a_row(*shown, right=(label("lead"), self._lead), spacing=6)
+        rise = self.choice(
+            "Ease of the rise",
+            _EASES,
+            lambda one: one.rise_ease.value,
+            lambda key: self._set_ease("rise", key),
+        )
+        fall = self.choice(
+            "Ease of the fall",
+            _EASES,
+            lambda one: one.fall_ease.value,
+            lambda key: self._set_ease("fall", key),
+        )
+        lead = self.number(
+            "Lead",
+            lambda one: one.lead,
+            lambda value: self.changed.emit({"lead": round(value)}, None),
+            limits=(Envelope, "lead"),
+            unit="f",
+            width=50,
+        )
+        lead.setToolTip("How many frames before its hit the peak comes; below 0 after it")
+        return in_a_row(label("eases"), rise, label("to"), fall, right=(label("lead"), lead), spacing=6)
 
     def _set_unit(self, key: str) -> None:
         """Measure in another unit; the shape stays, as far as frames allow."""

@@ -1,8 +1,9 @@
 """The rows of a shot's speed: a number, backwards, freeze frames, the curve, what is in between."""
 
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton
 
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.bench.speed_curve import SpeedCurvePicture
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shot_time import ShotTimeDesk
@@ -11,10 +12,10 @@ from epiphane.desk.look.fields import (
     choice_field,
     label,
     number_field,
-    row,
     show_choice,
+    wrapped,
 )
-from epiphane.document.timeline import Between, Ramp, cut_of
+from epiphane.document.timeline import Between, Item, Ramp, cut_of
 from epiphane.edits.speed import FASTEST, SHAPES, curve_of
 from epiphane.facts.source_time import anchor_frame
 from epiphane.facts.speed import speed_at
@@ -26,6 +27,8 @@ _BETWEENS = (
     (Between.FLOW.value, "optical flow"),
 )
 _SPEED_WIDTH = 96
+_TYPED = "Speed; below 0 backwards, 0 a freeze frame"
+_TYPED_OVER = "Speed at the playhead: typing one takes the place of the curve"
 RAMPS = (
     (Ramp.BOTH, "ease in and out"),
     (Ramp.LINEAR, "straight"),
@@ -35,30 +38,54 @@ RAMPS = (
 )
 
 
-class ShotSpeedRows(QWidget):
+class ShotSpeedRows(Rows[Item]):
     """Speed of the selected shots; the curve is that of one."""
 
     def __init__(self, editor: Editor, times: ShotTimeDesk) -> None:
         super().__init__()
         self._editor, self._times = editor, times
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
         most = 100 * FASTEST
-        self._speed = number_field("Speed", low=-most, high=most, unit="%")
-        self._speed.setDecimals(1)
-        self._speed.setFixedWidth(_SPEED_WIDTH)
-        self._speed.setSingleStep(5)
-        self._speed.edited.connect(lambda value: times.set_speed(value / 100))
-        reverse = button("Reverse", "Run the other way (U)", times.reverse)
-        box.addWidget(row("Speed", self._speed, reverse, self._shapes()))
-        self._frames = number_field("Frames of a freeze frame or a stutter", low=1, high=9999, unit="")
-        self._frames.show_value(times.n_frames)
-        self._frames.edited.connect(self._set_frames)
-        freeze = button(
-            "Freeze", "Hold the picture under the playhead for so many frames (Shift + F)", times.freeze
+        speed = self.number(
+            "Speed",
+            self._speed_here,
+            times.set_speed,
+            limits=(-most, most),
+            unit="%",
+            factor=100,
+            decimals=1,
+            step=5,
+            width=_SPEED_WIDTH,
         )
-        freeze_row = row("Freeze", self._frames, label("frames"), freeze)
+        self.shows(lambda shot: speed.setToolTip(_TYPED_OVER if _has_curve(shot) else _TYPED))
+        reverse = button("Reverse", "Run the other way (U)", times.reverse)
+        frames = number_field("Frames of a freeze frame or a stutter", low=1, high=9999, unit="")
+        frames.show_value(times.n_frames)
+        frames.edited.connect(self._set_frames)
+        tip = "Hold the picture under the playhead for so many frames (Shift + F)"
+        freeze = button("Freeze", tip, times.freeze)
+        self._make_picture()
+        ramps = [(ramp.value, words) for ramp, words in RAMPS]
+        self._ramp = choice_field("From this point to the next", ramps, self._set_ramp)
+        self.shows(lambda _: self._show_ramp())
+        remove = button("Delete point", "Delete the chosen point of the curve", self._remove)
+        between = self.choice(
+            "What is shown between the pictures of a slowed clip",
+            _BETWEENS,
+            lambda shot: cut_of(shot).between.value,
+            lambda key: times.set_between(Between(key)),
+        )
+        self._remark = wrapped("")
+        self.row("Speed", speed, reverse, self._shapes())
+        self.add(self.picture, when=lambda _: self._is_one())
+        self.row("To the next", self._ramp, remove, when=lambda shot: self._is_one() and _has_curve(shot))
+        self.row("Freeze", frames, label("frames"), freeze)
+        self.row("In between", between)
+        self.add(self._remark, when=lambda _: bool(self._remark.text()))
+        editor.playhead_changed.connect(self._on_playhead)
+
+    def _make_picture(self) -> None:
+        """Make the picture of the curve, and have it show that of the shot."""
+        editor, times = self._editor, self._times
         self.picture = SpeedCurvePicture()
         self.picture.added.connect(lambda frame: times.add_point(self._start + frame))
         self.picture.removed.connect(times.remove_point)
@@ -66,49 +93,26 @@ class ShotSpeedRows(QWidget):
         self.picture.moved.connect(lambda n, f, v: times.move_point(n, self._start + f, v, gesture="speed"))
         self.picture.nudged.connect(lambda n, f, v: times.move_point(n, self._start + f, v))
         self.picture.released.connect(editor.end_gesture)
-        box.addWidget(self.picture)
-        ramps = [(ramp.value, words) for ramp, words in RAMPS]
-        self._ramp = choice_field("From this point to the next", ramps, self._set_ramp)
-        remove = button("Delete point", "Delete the chosen point of the curve", self._remove)
-        self._point_row = row("To the next", self._ramp, remove)
-        box.addWidget(self._point_row)
-        self._between = choice_field(
-            "What is shown between the pictures of a slowed clip",
-            _BETWEENS,
-            lambda key: times.set_between(Between(key)),
-        )
-        self._remark = label("")
-        self._remark.setWordWrap(True)
-        box.addWidget(freeze_row)
-        box.addWidget(row("In between", self._between))
-        box.addWidget(self._remark)
-        editor.playhead_changed.connect(self._on_playhead)
 
-    def refresh(self) -> None:
-        """Show the speed as it is now."""
-        shot = self._editor.selected_shot()
-        if shot is None or shot.footage is None:
-            return
-        cut, rate = cut_of(shot), self._editor.project.rate
-        is_curve, is_one = isinstance(cut.speed, tuple), len(self._editor.selection.shots) == 1
-        anchor = anchor_frame(shot, rate)
-        here = self._editor.playhead
-        at_here = speed_at(cut.speed, min(max(here, shot.start), shot.end - 1) - anchor)
-        self._speed.show_value(round(100 * at_here, 1))
-        self._speed.setToolTip(
-            "Speed at the playhead: typing one takes the place of the curve"
-            if is_curve
-            else "Speed; below 0 backwards, 0 a freeze frame"
-        )
-        hit = None if shot.pin is None else frame_at(shot.pin.hit, rate) - shot.start
-        self.picture.setVisible(is_one)
-        self._point_row.setVisible(is_one and is_curve)
-        self.picture.show_speed(
-            cut.speed, shot.n_frames, anchor=anchor - shot.start, hit=hit, here=here - shot.start
-        )
-        self._show_ramp()
-        show_choice(self._between, cut.between.value)
-        self._remark.setVisible(bool(self._remark.text()))
+        def show(shot: Item) -> None:
+            rate = editor.project.rate
+            self.picture.show_speed(
+                cut_of(shot).speed,
+                shot.n_frames,
+                anchor=anchor_frame(shot, rate) - shot.start,
+                hit=None if shot.pin is None else frame_at(shot.pin.hit, rate) - shot.start,
+                here=editor.playhead - shot.start,
+            )
+
+        self.shows(show)
+
+    def _is_one(self) -> bool:
+        return len(self._editor.selection.shots) == 1
+
+    def _speed_here(self, shot: Item) -> float:
+        """Return the speed on the frame of the shot that is nearest to the playhead."""
+        here = min(max(self._editor.playhead, shot.start), shot.end - 1)
+        return speed_at(cut_of(shot).speed, here - anchor_frame(shot, self._editor.project.rate))
 
     def show_remark(self, text: str) -> None:
         """Say how well in-betweens will look."""
@@ -150,5 +154,10 @@ class ShotSpeedRows(QWidget):
         self._times.remove_point(self.picture.index)
 
     def _on_playhead(self) -> None:
-        if self.isVisible():
-            self.refresh()
+        shot = self._editor.selected_shot()
+        if self.isVisible() and shot is not None and shot.footage is not None:
+            self.show_thing(shot)
+
+
+def _has_curve(shot: Item) -> bool:
+    return isinstance(cut_of(shot).speed, tuple)

@@ -2,8 +2,7 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.ids import LaneId
@@ -18,38 +17,31 @@ from epiphane.timing import frame_start
 _MOST_TOLD = 4
 
 
-class SpanRows(QWidget):
+class SpanRows(Rows[Lane]):
     """Over which spans a lane is on: all of the song, parts of it, or stretches drawn on its row."""
 
     def __init__(self, editor: Editor, lane: LaneId) -> None:
-        super().__init__()
+        super().__init__(spacing=5)
         self._editor, self._lane_id = editor, lane
-        self._told = label("")
-        self._told.setWordWrap(True)
-        bar = button(
-            "This bar", "Let it be on over the bar under the playhead too", partial(self._add, "bar")
-        )
-        section = button(
-            "This section",
+        tips = (
+            "Let it be on over the bar under the playhead too",
             "Let it be on over the section under the playhead too",
-            partial(self._add, "section"),
+            "Let it be on all the time, or in the parts chosen below",
         )
-        whole = button("All of it", "Let it be on all the time, or in the parts chosen below", self._clear)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        box.addWidget(self._told)
-        box.addWidget(in_a_row(label("on over"), bar, section, whole, spacing=6))
+        bar = button("This bar", tips[0], partial(self._add, "bar"))
+        section = button("This section", tips[1], partial(self._add, "section"))
+        whole = button("All of it", tips[2], self._clear)
+        self.add(self.told(self._told), in_a_row(label("on over"), bar, section, whole, spacing=6))
 
-    def refresh(self, lane: Lane) -> None:
-        """Tell over which spans the lane is on."""
+    def _told(self, lane: Lane) -> str:
+        """Return over which spans the lane is on."""
         bars = bars_of(self._editor.project)
         spans = spans_of(self._editor.project, lane)
         ends = [(bar_at(bars, one.start + 1e-3), bar_at(bars, one.end - 1e-3)) for one in spans[:_MOST_TOLD]]
         told = [f"bars {bars[first].number} to {bars[last].number}" for first, last in ends]
         more = f" and {len(spans) - _MOST_TOLD} more" if len(spans) > _MOST_TOLD else ""
         text = f"On over {', '.join(told)}{more}" if spans else "On over no part of the song"
-        self._told.setText(f"{text}. Drag along its row for another span, by its ends to change it.")
+        return f"{text}. Drag along its row for another span, by its ends to change it."
 
     def _add(self, what: str) -> None:
         project = self._editor.project

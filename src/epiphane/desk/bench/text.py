@@ -5,109 +5,83 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFocusEvent
-from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPlainTextEdit, QWidget
 
-from epiphane.desk.bench.rows import StructFields
-from epiphane.desk.bench.title_look import LookRows, check, show_colour
+from epiphane.desk.bench.page import Rows
+from epiphane.desk.bench.title_look import FRESH_FOOT, LookRows
 from epiphane.desk.control.titles import REST_MILLISECONDS, TextDesk
 from epiphane.desk.engine.debounce import debounced
-from epiphane.desk.look.fields import (
-    ColourButton,
-    NumberField,
-    choice_field,
-    label,
-    number_field,
-    row,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import NumberField, label, number_field, row
 from epiphane.document.ids import FootageId
 from epiphane.document.titles import Alignment, FaceAxis, LetterCase, TextFill
 from epiphane.edits.titles import FRESH_TEXT
 from epiphane.media.faces import installed_faces, shipped_faces
-from epiphane.titles.faces import axes_of, face_fault, usual_axes
+from epiphane.titles.faces import Axis, axes_of, face_fault, usual_axes
 from epiphane.titles.layout import block_of
 from epiphane.titles.moving import MOST_PARTS, unit_that_moves
 
 _FROM_FILE = "from a file"
 _NONE = ""
+_MOST_AXES = 5
 
 
-class TextRows(QWidget):
+class TextRows(Rows[TextFill]):
     """A text: that of the selected item, or the words of a lane."""
 
     def __init__(self, desk: TextDesk) -> None:
         super().__init__()
         self._desk = desk
-        self._fields = StructFields(TextFill, desk.change)
         self.words = _WordsField()
         self.words.written.connect(lambda text: desk.change(text=text))
         self.words.rested.connect(desk.end_writing)
-        self._missing = label("")
-        self._missing.setWordWrap(True)
-        self._face = choice_field("Face of the letters", (), self._choose_face)
-        self._colour, self._to = ColourButton("Colour of the letters"), ColourButton("Colour at the foot")
-        self._colour.picked.connect(lambda text: desk.change(colour=text))
-        self._to.picked.connect(lambda text: desk.change(to=text))
-        self._has_to = check("fades to", "Let the letters fade to another colour at their foot", self._fade)
-        self._clip = choice_field("What is seen through the letters", (), self._choose_clip)
-        self._axes = _AxisRows(desk.change)
+        self.shows(lambda fill: self.words.show_words(fill.text))
         self.look = LookRows(desk)
-        number, choice = self._fields.number, self._fields.choice
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
-        for widget in (
-            self.words,
-            self._missing,
-            row("Face", self._face),
-            self._axes,
-            row(
-                "Size",
-                number("size", "Size of the letters", "%", factor=100, decimals=1),
-                choice("align", "Where lines are flush", [(one, one.value) for one in Alignment]),
-                self._fields.check("fits", "fits", "Set it smaller in frames whose safe area it would leave"),
-            ),
-            row(
-                "Tracking",
-                number("tracking", "Tracking between letters", "%", factor=100),
-                label("leading"),
-                number("leading", "Leading of the lines", "%", factor=100),
-            ),
-            row("Case", choice("case", "Case of the letters", [(one, one.value) for one in LetterCase])),
-            row("Colour", self._colour, self._has_to, self._to),
-            row("Filled with", self._clip),
-            self.look,
-        ):
-            box.addWidget(widget)
+        self.add(self.words, self.told(_lacks, hides=True))
+        self.row("Face", self.choice("Face of the letters", _face_options, _face_of, self._choose_face))
+        self.part(_AxisRows(desk.change), lambda fill: fill if axes_of(fill) else None)
+        self._add_setting_rows()
+        self._add_colour_rows()
+        self.part(self.look, lambda fill: fill)
 
-    def show_text(self, fill: TextFill) -> None:
-        """Show a text as it is now."""
-        self.words.show_words(fill.text)
-        block, fault = block_of(fill), face_fault(fill)
-        missing = block.missing
-        told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
-        told += [f"{fault.rstrip('.')}: other faces show its letters."] if fault else []
-        for motion in {fill.arrive, fill.leave} - {None}:
-            assert motion is not None
-            unit = unit_that_moves(block.letters, motion.unit)
-            if unit is not motion.unit:
-                most = f"more than {MOST_PARTS} {motion.unit.value}s"
-                told.append(f"There are {most}: it moves by the {unit.value}.")
-        self._missing.setText(" ".join(dict.fromkeys(told)))
-        self._missing.setVisible(bool(told))
-        own = [] if fill.file is None else [(fill.file, Path(fill.file).stem)]
-        installed = [(name, name) for name in installed_faces() if name not in shipped_faces()]
-        faces = [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, "from a file…"), *installed]
-        show_options(self._face, faces)
-        show_choice(self._face, fill.face if fill.file is None else fill.file)
-        self._fields.show(fill)
-        self._colour.set_colour(fill.colour)
-        show_colour(self._has_to, self._to, fill.to)
-        self._axes.show_axes(fill)
-        show_options(self._clip, [(_NONE, "its colour"), *self._desk.clips()])
-        show_choice(self._clip, _NONE if fill.footage is None else str(fill.footage))
-        self.look.show_look(fill)
+    def _add_setting_rows(self) -> None:
+        """Add how the letters are set."""
+        fields = self.fields(TextFill, self._desk.change, lambda fill: fill)
+        number, choice = fields.number, fields.choice
+        self.row(
+            "Size",
+            number("size", "Size of the letters", "%", factor=100, decimals=1),
+            choice("align", "Where lines are flush", [(one, one.value) for one in Alignment]),
+            fields.check("fits", "fits", "Set it smaller in frames whose safe area it would leave"),
+        )
+        self.row(
+            "Tracking",
+            number("tracking", "Tracking between letters", "%", factor=100),
+            label("leading"),
+            number("leading", "Leading of the lines", "%", factor=100),
+        )
+        self.row("Case", choice("case", "Case of the letters", [(one, one.value) for one in LetterCase]))
+
+    def _add_colour_rows(self) -> None:
+        change = self._desk.change
+        colour = self.colour(
+            "Colour of the letters", lambda fill: fill.colour, lambda text: change(colour=text)
+        )
+        has_to, to = self.optional_colour(
+            "fades to",
+            "Let the letters fade to another colour at their foot",
+            "Colour at the foot",
+            lambda fill: fill.to,
+            lambda text: change(to=text),
+            fresh=FRESH_FOOT,
+        )
+        clip = self.choice(
+            "What is seen through the letters",
+            lambda _: [(_NONE, "its colour"), *self._desk.clips()],
+            lambda fill: _NONE if fill.footage is None else str(fill.footage),
+            lambda key: change(footage=None if key == _NONE else FootageId(int(key))),
+        )
+        self.row("Colour", colour, has_to, to)
+        self.row("Filled with", clip)
 
     def _choose_face(self, key: str) -> None:
         if key == _FROM_FILE:
@@ -118,61 +92,72 @@ class TextRows(QWidget):
         elif key in installed_faces():
             self._desk.use_face(installed_faces()[key])
 
-    def _choose_clip(self, key: str) -> None:
-        self._desk.change(footage=None if key == _NONE else FootageId(int(key)))
 
-    def _fade(self, is_on: bool) -> None:
-        self._desk.change(to="#c8553d" if is_on else None)
+def _face_options(fill: TextFill) -> list[tuple[str, str]]:
+    """Return the faces that there are: shipped ones, that of the text's own file, installed ones."""
+    own = [] if fill.file is None else [(fill.file, Path(fill.file).stem)]
+    installed = [(name, name) for name in installed_faces() if name not in shipped_faces()]
+    return [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, "from a file…"), *installed]
 
 
-class _AxisRows(QWidget):
-    """The axes of a variable face, such as its weight; nothing for any other."""
+def _face_of(fill: TextFill) -> str:
+    return fill.face if fill.file is None else fill.file
+
+
+def _lacks(fill: TextFill) -> str:
+    """Return what is said of a text: letters and faces that are missing, more parts than may move."""
+    block, fault = block_of(fill), face_fault(fill)
+    missing = block.missing
+    told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
+    told += [f"{fault.rstrip('.')}: other faces show its letters."] if fault else []
+    for motion in {fill.arrive, fill.leave} - {None}:
+        assert motion is not None
+        unit = unit_that_moves(block.letters, motion.unit)
+        if unit is not motion.unit:
+            most = f"more than {MOST_PARTS} {motion.unit.value}s"
+            told.append(f"There are {most}: it moves by the {unit.value}.")
+    return " ".join(dict.fromkeys(told))
+
+
+class _AxisRows(Rows[TextFill]):
+    """The axes of a variable face, such as its weight."""
 
     def __init__(self, change: Callable[..., object]) -> None:
-        super().__init__()
+        super().__init__(spacing=5)
         self._change = change
-        self._fill: TextFill | None = None
         self._face: object = None
+        self._fill = TextFill("")
         self._fields: dict[str, NumberField] = {}
         self._lines: list[QWidget] = []
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(5)
+        self.shows(self._show)
 
-    def show_axes(self, fill: TextFill) -> None:
-        """Show the axes of the face of a text."""
+    def _show(self, fill: TextFill) -> None:
+        """Show the axes of the face of a text, in rows that are made anew for another face."""
         axes = axes_of(fill)[:_MOST_AXES]
+        self._fill = fill
         if (fill.face, fill.file) != self._face:
             self._face = fill.face, fill.file
             for line in self._lines:
-                self._box.removeWidget(line)
+                self.column.removeWidget(line)
                 line.deleteLater()
-            self._fields, self._lines = {}, []
-            for axis in axes:
-                field = number_field(
-                    f"{axis.name} of the face",
-                    low=axis.low,
-                    high=axis.high,
-                    unit="",
-                    step=(axis.high - axis.low) / 50,
-                )
-                field.edited.connect(lambda value, tag=axis.tag: self._set(tag, value))
-                self._fields[axis.tag] = field
-                self._lines.append(row(axis.name, field))
-                self._box.addWidget(self._lines[-1])
-        self._fill = fill
-        self.setVisible(bool(axes))
+            self._fields = {axis.tag: self._field(axis) for axis in axes}
+            self._lines = [row(axis.name, self._fields[axis.tag]) for axis in axes]
+            self.add(*self._lines)
+            for line in self._lines:
+                line.show()  # the layout would, but later
         own = {one.tag: one.value for one in fill.axes}
         for axis in axes:
             self._fields[axis.tag].show_value(round(own.get(axis.tag, axis.default)))
 
+    def _field(self, axis: Axis) -> NumberField:
+        step = (axis.high - axis.low) / 50
+        made = number_field(f"{axis.name} of the face", low=axis.low, high=axis.high, unit="", step=step)
+        made.edited.connect(lambda value: self._set(axis.tag, value))
+        return made
+
     def _set(self, tag: str, value: float) -> None:
-        if self._fill is not None:
-            others = (one for one in self._fill.axes if one.tag != tag)
-            self._change(axes=(*others, FaceAxis(tag, value)))
-
-
-_MOST_AXES = 5
+        others = (one for one in self._fill.axes if one.tag != tag)
+        self._change(axes=(*others, FaceAxis(tag, value)))
 
 
 class _WordsField(QPlainTextEdit):

@@ -5,20 +5,11 @@ from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from epiphane.desk.bench.rows import StructFields
+from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.titles import TextDesk
-from epiphane.desk.look.fields import (
-    ColourButton,
-    button,
-    choice_field,
-    label,
-    row,
-    rule,
-    show_choice,
-    show_options,
-)
+from epiphane.desk.look.fields import button, label
 from epiphane.document.ids import PulseId
 from epiphane.document.titles import (
     Impact,
@@ -31,246 +22,232 @@ from epiphane.document.titles import (
 )
 from epiphane.titles.motions.declare import MOTIONS
 
+FRESH_FOOT = "#c8553d"
+"""To what letters and logos fade at their foot, until another colour is chosen."""
 _NONE = ""
-_GLOW = Shadow("#ffd9a0", 0.9, 0.2, 0.0, 0.0)
+_FRESH_GLOW = Shadow("#ffd9a0", 0.9, 0.2, 0.0, 0.0)
+_FRESH_PLATE = "#16131a"
+_FRESH_STANDING = Standing(grow=0.03, tremble=0.02)
 
 
-class LookRows(QWidget):
+class LookRows(Rows[TitleLook]):
     """What lies around a title, and how it arrives, lands, stands and leaves."""
 
     def __init__(self, desk: TextDesk) -> None:
         super().__init__()
         self._desk = desk
-        self._look = TitleLook()
-        fields = self._fields = StructFields(TitleLook, desk.change)
-        self._outline, self._plate = (
-            ColourButton("Colour of the outline"),
-            ColourButton("Colour of the plate"),
+        self._add_lines()
+        self.row(
+            "Below",
+            *self._shadow("shadow", "Let it have a shadow", Shadow()),
+            *self._shadow("glow", "Let it glow", _FRESH_GLOW),
         )
-        self._inline = ColourButton("Colour of the inner line")
-        self._shadow, self._glow = ColourButton("Colour of the shadow"), ColourButton("Colour of the glow")
-        self._outline.picked.connect(lambda text: desk.change(outline_colour=text))
-        self._inline.picked.connect(lambda text: desk.change(inline_colour=text))
-        self._plate.picked.connect(lambda text: desk.change(plate=text))
-        self._shadow.picked.connect(
-            lambda text: desk.change(shadow=replace(self._look.shadow or Shadow(), colour=text))
+        plate = self.optional_colour(
+            "plate",
+            "Lay a plate behind it",
+            "Colour of the plate",
+            lambda look: look.plate,
+            lambda text: desk.change(plate=text),
+            fresh=_FRESH_PLATE,
         )
-        self._glow.picked.connect(
-            lambda text: desk.change(glow=replace(self._look.glow or _GLOW, colour=text))
-        )
-        self._has_plate = check(
-            "plate", "Lay a plate behind it", lambda on: desk.change(plate="#16131a" if on else None)
-        )
-        self._has_shadow = check(
-            "shadow", "Let it have a shadow", lambda on: desk.change(shadow=Shadow() if on else None)
-        )
-        self._has_glow = check("glow", "Let it glow", lambda on: desk.change(glow=_GLOW if on else None))
-        self.arrival = _MotionRows("Arrives", desk.arrive, pulses=desk.pulses)
-        self.impact = _ImpactRows(desk)
-        self.stand = _StandRows(desk)
-        self.leaving = _MotionRows("Leaves", desk.leave)
-        inner = row(
-            "Inner line",
-            fields.number("inline", "Width of the inner line", "%", factor=100, decimals=1),
-            self._inline,
-        )
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
-        for widget in (
-            row(
-                "Outline",
-                fields.number("outline", "Width of the outline", "%", factor=100, decimals=1),
-                self._outline,
-            ),
-            inner,
-            row("Below", self._has_shadow, self._shadow, self._has_glow, self._glow),
-            row("Behind", self._has_plate, self._plate),
-            rule(),
-            self.arrival,
-            self.impact,
-            self.stand,
-            self.leaving,
-        ):
-            box.addWidget(widget)
+        self.row("Behind", *plate)
+        self.rule()
+        self.arrival = _MotionRows("Arrives", desk.arrive, lambda look: look.arrive, desk.pulses)
+        self.leaving = _MotionRows("Leaves", desk.leave, lambda look: look.leave)
+        self.impact, self.stand = _impact_rows(desk), _stand_rows(desk)
+        for rows in (self.arrival, self.impact, self.stand, self.leaving):
+            self.part(rows, lambda look: look)
 
-    def show_look(self, look: TitleLook) -> None:
-        """Show a title as it is now."""
-        self._look = look
-        self._fields.show(look)
-        self._outline.set_colour(look.outline_colour)
-        self._inline.set_colour(look.inline_colour)
-        for has, picker, colour in (
-            (self._has_plate, self._plate, look.plate),
-            (self._has_shadow, self._shadow, None if look.shadow is None else look.shadow.colour),
-            (self._has_glow, self._glow, None if look.glow is None else look.glow.colour),
-        ):
-            show_colour(has, picker, colour)
-        self.arrival.show_motion(look.arrive)
-        self.impact.show_part(look.impact)
-        self.stand.show_part(look.stand)
-        self.leaving.show_motion(look.leave)
+    def _add_lines(self) -> None:
+        """Add the lines that go round the letters."""
+        change = self._desk.change
+        fields = self.fields(TitleLook, change, lambda look: look)
+        outline, inline = (
+            fields.number(name, words, "%", factor=100, decimals=1)
+            for name, words in (
+                ("outline", "Width of the outline"),
+                ("inline", "Width of the inner line"),
+            )
+        )
+        outline_colour = self.colour(
+            "Colour of the outline",
+            lambda look: look.outline_colour,
+            lambda text: change(outline_colour=text),
+        )
+        inline_colour = self.colour(
+            "Colour of the inner line",
+            lambda look: look.inline_colour,
+            lambda text: change(inline_colour=text),
+        )
+        self.row("Outline", outline, outline_colour)
+        self.row("Inner line", inline, inline_colour)
+
+    def _shadow(self, name: str, tip: str, fresh: Shadow) -> tuple[QWidget, ...]:
+        """Return the fields for a shadow, or the glow, which is one too."""
+        shown = fresh
+
+        def colour_of(look: TitleLook) -> str | None:
+            nonlocal shown
+            found: Shadow | None = getattr(look, name)
+            shown = found or fresh
+            return None if found is None else found.colour
+
+        def changed(colour: str | None) -> None:
+            self._desk.change(**{name: None if colour is None else replace(shown, colour=colour)})
+
+        return self.optional_colour(
+            name, tip, f"Colour of the {name}", colour_of, changed, fresh=fresh.colour
+        )
 
 
-class _PartRows(QWidget):
+class _PartRows(Rows[TitleLook]):
     """A part of a look that may be there or not: a box, and rows that are seen where it is."""
 
-    def __init__(self, box: QCheckBox, head: QWidget, rows: list[QWidget], fields: StructFields) -> None:
-        super().__init__()
-        self._box, self._rows, self._fields = box, rows, fields
-        self.part: Struct | None = None
-        lines = QVBoxLayout(self)
-        lines.setContentsMargins(0, 0, 0, 0)
-        lines.setSpacing(5)
-        for widget in (head, *rows):
-            lines.addWidget(widget)
-
-    def show_part(self, part: Struct | None) -> None:
-        """Show the part, or that there is none."""
-        self.part = part
-        self._box.setChecked(part is not None)
-        for widget in self._rows:
-            widget.setVisible(part is not None)
-        if part is not None:
-            self._fields.show(part)
-
-
-class _ImpactRows(_PartRows):
-    """The weight with which a title lands."""
-
-    def __init__(self, desk: TextDesk) -> None:
-        fields = StructFields(Impact, lambda **changes: desk.change(impact=replace(self._now(), **changes)))
-        number = fields.number
-        box = check(
-            "with weight",
-            "Squash and shake it when it lands, and throw particles and dust",
-            lambda on: desk.change(impact=Impact() if on else None),
+    def __init__(self, desk: TextDesk, name: str, fresh: Struct, words: tuple[str, str, str]) -> None:
+        super().__init__(spacing=5)
+        self._desk, self._name, self._fresh = desk, name, fresh
+        self._part: Struct = fresh
+        self.shows(self._keep)
+        self.values = self.fields(type(fresh), self._change, self._part_of)
+        heading, box, tip = words
+        has_it = self.check(
+            box, tip, self.has_it, lambda is_on: desk.change(**{name: fresh if is_on else None})
         )
-        behind = button(
-            "Shake and flash behind",
-            "Put lanes of shake and flash on the landings of titles, below its track",
-            desk.strike,
-        )
-        rows = [
-            row(
-                "Squash",
-                number("squash", "How far it is squashed", "%", factor=100),
-                label("still after"),
-                number("frames", "Frames until it is still", "f"),
-            ),
-            row("Shake", number("shake", "How far it shakes", "%", factor=100, decimals=1)),
-            row(
-                "Particles",
-                number("particles", "Particles that are thrown"),
-                label("lines"),
-                number("lines", "Lines that shoot out"),
-            ),
-            row("Dust", number("dust", "How thick dust is", "%", factor=100)),
-            row("", behind),
-        ]
-        behind.setVisible(desk.may_strike)
-        super().__init__(box, row("Lands", box), rows, fields)
+        self.row(heading, has_it)
 
-    def _now(self) -> Impact:
-        return self.part if isinstance(self.part, Impact) else Impact()
+    def has_it(self, look: TitleLook) -> bool:
+        """Return whether the look has this part."""
+        return self._part_of(look) is not None
+
+    def _part_of(self, look: TitleLook) -> Struct | None:
+        found: Struct | None = getattr(look, self._name)
+        return found
+
+    def _keep(self, look: TitleLook) -> None:
+        self._part = self._part_of(look) or self._fresh
+
+    def _change(self, **changes: Any) -> None:
+        self._desk.change(**{self._name: replace(self._part, **changes)})
 
 
-class _StandRows(_PartRows):
-    """How a title moves while it stands."""
-
-    def __init__(self, desk: TextDesk) -> None:
-        fields = StructFields(Standing, lambda **changes: desk.change(stand=replace(self._now(), **changes)))
-        number = fields.number
-        box = check(
-            "moving",
-            "Let it drift, tremble or breathe while it stands",
-            lambda on: desk.change(stand=_FRESH_STANDING if on else None),
-        )
-        rows = [
-            row(
-                "Drift",
-                number("x", "How far it drifts to the right in a second", "%", factor=100),
-                number("y", "How far it drifts down in a second", "%", factor=100),
-                label("a second"),
-            ),
-            row(
-                "Growth",
-                number("grow", "How much it grows in a second", "%", factor=100, decimals=1),
-                label("a second"),
-            ),
-            row(
-                "Tremble",
-                number("tremble", "How far it trembles", "%", factor=100, decimals=1),
-                number("rate", "How often it trembles in a second", "Hz", decimals=1, step=0.5),
-            ),
-            row(
-                "Breathing",
-                number("breathe", "How much it grows when it breathes", "%", factor=100, decimals=1),
-                label("in"),
-                number("breath", "Seconds of a breath", "s", decimals=1, step=0.5),
-            ),
-        ]
-        super().__init__(box, row("Stands", box), rows, fields)
-
-    def _now(self) -> Standing:
-        return self.part if isinstance(self.part, Standing) else _FRESH_STANDING
+def _impact_rows(desk: TextDesk) -> _PartRows:
+    """Return the rows of the weight with which a title lands."""
+    tip = "Squash and shake it when it lands, and throw particles and dust"
+    rows = _PartRows(desk, "impact", Impact(), ("Lands", "with weight", tip))
+    number, when = rows.values.number, rows.has_it
+    rows.row(
+        "Squash",
+        number("squash", "How far it is squashed", "%", factor=100),
+        label("still after"),
+        number("frames", "Frames until it is still", "f"),
+        when=when,
+    )
+    rows.row("Shake", number("shake", "How far it shakes", "%", factor=100, decimals=1), when=when)
+    rows.row(
+        "Particles",
+        number("particles", "Particles that are thrown"),
+        label("lines"),
+        number("lines", "Lines that shoot out"),
+        when=when,
+    )
+    rows.row("Dust", number("dust", "How thick dust is", "%", factor=100), when=when)
+    tip = "Put lanes of shake and flash on the landings of titles, below its track"
+    behind = button("Shake and flash behind", tip, desk.strike)
+    rows.row("", behind, when=when)
+    behind.setVisible(desk.may_strike)
+    return rows
 
 
-_FRESH_STANDING = Standing(grow=0.03, tremble=0.02)
+def _stand_rows(desk: TextDesk) -> _PartRows:
+    """Return the rows of how a title moves while it stands."""
+    tip = "Let it drift, tremble or breathe while it stands"
+    rows = _PartRows(desk, "stand", _FRESH_STANDING, ("Stands", "moving", tip))
+    number, when = rows.values.number, rows.has_it
+    rows.row(
+        "Drift",
+        number("x", "How far it drifts to the right in a second", "%", factor=100),
+        number("y", "How far it drifts down in a second", "%", factor=100),
+        label("a second"),
+        when=when,
+    )
+    rows.row(
+        "Growth",
+        number("grow", "How much it grows in a second", "%", factor=100, decimals=1),
+        label("a second"),
+        when=when,
+    )
+    rows.row(
+        "Tremble",
+        number("tremble", "How far it trembles", "%", factor=100, decimals=1),
+        number("rate", "How often it trembles in a second", "Hz", decimals=1, step=0.5),
+        when=when,
+    )
+    rows.row(
+        "Breathing",
+        number("breathe", "How much it grows when it breathes", "%", factor=100, decimals=1),
+        label("in"),
+        number("breath", "Seconds of a breath", "s", decimals=1, step=0.5),
+        when=when,
+    )
+    return rows
 
 
-class _MotionRows(QWidget):
+class _MotionRows(Rows[TitleLook]):
     """How a title arrives, or how it leaves; what arrives may do so on the hits of a pulse, part by part."""
 
     def __init__(
         self,
         words: str,
         change: Callable[[TextMotion | None], object],
-        *,
-        pulses: Callable[[], list[tuple[str, str]]] | None = None,
+        motion_of: Callable[[TitleLook], TextMotion | None],
+        pulses: Callable[[], list[tuple[str, str]]] = list,
     ) -> None:
-        super().__init__()
-        self._change, self._motion = change, TextMotion("fade")
-        self._pulses = pulses
-        self._on = choice_field(f"On what it {words.lower()} part by part", (), self._choose_pulse)
+        super().__init__(spacing=5)
+        self._change, self._motion_of = change, motion_of
+        self._motion = TextMotion("fade")
+        self.shows(self._keep)
+        does = words.lower()
+        fields = self.fields(TextMotion, self._edit, motion_of)
+        number, choice = fields.number, fields.choice
         options = [(_NONE, "at once"), *((one.key, one.label) for one in MOTIONS.all())]
-        self.kind = choice_field(f"{words} by", options, self._choose)
-        self._fields = StructFields(TextMotion, self._edit)
-        number, choice = self._fields.number, self._fields.choice
-        self._more = [
-            row(
-                "",
-                number("frames", f"Frames in which it {words.lower()}"),
-                label("frames, by"),
-                choice("unit", f"What {words.lower()} as one", [(one, one.value) for one in TextUnit]),
-            ),
-            row(
-                "",
-                choice("order", f"Which part {words.lower()} first", [(one, one.value) for one in TextOrder]),
-                label("stagger"),
-                number("stagger", f"Stagger of what {words.lower()}", "%", factor=100),
-            ),
-            row("", label("on"), self._on),
-        ]
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        for widget in (row(words, self.kind), *self._more):
-            box.addWidget(widget)
+        self.kind = self.choice(
+            f"{words} by",
+            options,
+            lambda look: _NONE if (motion := motion_of(look)) is None else motion.key,
+            self._choose,
+        )
+        fired_by = self.choice(
+            f"On what it {does} part by part",
+            lambda _: [(_NONE, "its own time"), *pulses()],
+            self._pulse_of,
+            self._choose_pulse,
+        )
+        self.row(words, self.kind)
+        self.row(
+            "",
+            number("frames", f"Frames in which it {does}"),
+            label("frames, by"),
+            choice("unit", f"What {does} as one", [(one, one.value) for one in TextUnit]),
+            when=self._moves,
+        )
+        self.row(
+            "",
+            choice("order", f"Which part {does} first", [(one, one.value) for one in TextOrder]),
+            label("stagger"),
+            number("stagger", f"Stagger of what {does}", "%", factor=100),
+            when=self._moves,
+        )
+        self.row("", label("on"), fired_by, when=lambda look: self._moves(look) and bool(pulses()))
 
-    def show_motion(self, motion: TextMotion | None) -> None:
-        """Show a motion, or that there is none."""
-        show_choice(self.kind, _NONE if motion is None else motion.key)
-        for widget in self._more:
-            widget.setVisible(motion is not None)
-        pulses = [] if self._pulses is None else self._pulses()
-        show_options(self._on, [(_NONE, "its own time"), *pulses])
-        show_choice(self._on, _NONE if motion is None or motion.pulse is None else str(motion.pulse))
-        if not pulses:
-            self._more[-1].hide()
-        if motion is not None:
-            self._motion = motion
-            self._fields.show(motion)
+    def _moves(self, look: TitleLook) -> bool:
+        return self._motion_of(look) is not None
+
+    def _keep(self, look: TitleLook) -> None:
+        self._motion = self._motion_of(look) or self._motion
+
+    def _pulse_of(self, look: TitleLook) -> str:
+        motion = self._motion_of(look)
+        return _NONE if motion is None or motion.pulse is None else str(motion.pulse)
 
     def _choose(self, key: str) -> None:
         if key == _NONE:
@@ -284,18 +261,3 @@ class _MotionRows(QWidget):
 
     def _edit(self, **changes: Any) -> None:
         self._change(replace(self._motion, **changes))
-
-
-def check(words: str, tip: str, changed: Callable[[bool], object]) -> QCheckBox:
-    """Return a box that says what it does, and calls with whether it is on."""
-    made = QCheckBox(words)
-    made.setToolTip(tip)
-    made.clicked.connect(changed)
-    return made
-
-
-def show_colour(box: QCheckBox, picker: ColourButton, colour: str | None) -> None:
-    """Show a colour that may be none: whether the box is on, and the button where it is."""
-    box.setChecked(colour is not None)
-    picker.setVisible(colour is not None)
-    picker.set_colour(colour or "#000000")

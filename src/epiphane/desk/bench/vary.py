@@ -7,7 +7,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, is_colour
-from epiphane.desk.bench.rows import limited_field
+from epiphane.desk.bench.struct_fields import limited_field
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import LABEL_WIDTH, TextField, label
 from epiphane.document.lane import Setting

@@ -33,6 +33,13 @@ def label(text: str, *, is_quiet: bool = True) -> QLabel:
     return made
 
 
+def wrapped(text: str, *, is_quiet: bool = True) -> QLabel:
+    """Return words over as many lines as they need."""
+    made = label(text, is_quiet=is_quiet)
+    made.setWordWrap(True)
+    return made
+
+
 class NumberField(QDoubleSpinBox):
     """A field for a number that changes by the hand of the user alone.
 
@@ -283,7 +290,7 @@ class ColourButton(QPushButton):
             self.picked.emit(colour.name())
 
 
-def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], None]) -> QComboBox:
+def choice_field(name: str, options: Sequence[tuple[str, str]], chosen: Callable[[str], object]) -> QComboBox:
     """Return a field for one of some words; options are (key, what is read)."""
     field = ChoiceField()
     field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -379,6 +386,16 @@ def button(text: str, tip: str, pressed: Callable[[], object]) -> QPushButton:
     made = QPushButton(text)
     made.setToolTip(tip)
     made.clicked.connect(lambda _checked=False: pressed())
+    return made
+
+
+def switch(text: str, tip: str, changed: Callable[[bool], object], *, is_quiet: bool = True) -> QPushButton:
+    """Return a button that stays down while something is so, and calls with whether it is."""
+    made = QPushButton(text)
+    made.setCheckable(True)
+    made.setProperty("quiet", is_quiet)
+    made.setToolTip(tip)
+    made.clicked.connect(changed)
     return made
 
 

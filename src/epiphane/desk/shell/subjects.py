@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeAlias
 
-from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.bench.page import AnyPage
 from epiphane.desk.control.selection import (
     BeatSelection,
     CuesSelection,
@@ -66,7 +66,7 @@ class Subject:
     """
 
     title: Callable[[], tuple[str, str]]
-    page: Callable[[], BenchPage | None]
+    page: Callable[[], AnyPage | None]
     meaning: str = ""
     delete: Callable[[], object] | None = None
     duplicate: Callable[[], object] | None = None
@@ -97,7 +97,7 @@ def _of_song(window: "Window") -> Subjects:
         song = editor.project.song
         return "Song", Path(song.path).name if song else "none yet"
 
-    def song_page() -> BenchPage:
+    def song_page() -> AnyPage:
         has_work = editor.project.song is not None or bool(editor.project.footage)
         return bench.song if has_work else bench.nothing
 
@@ -240,7 +240,7 @@ def _of_footage(window: "Window") -> Subjects:
 
     shots = window.shots
 
-    def shot_page() -> BenchPage:
+    def shot_page() -> AnyPage:
         shot = editor.selected_shot()
         return bench.split_screen if shot is not None and isinstance(shot.content, Panels) else bench.shot
 

@@ -1,10 +1,21 @@
-"""The choice of the sound that goes with cues: shipped ones, and sounds of the shelf."""
+"""What fields of the bench offer of a project: clips, pulses, sounds that go with cues."""
 
+from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Accent, AccentSound
 from epiphane.document.project import Project
 from epiphane.edits.shots import footage_name
 from epiphane.facts.heard import can_be_heard
+
+
+def clip_options(project: Project) -> list[tuple[str, str]]:
+    """Return (key, what is read) of all footage that is seen."""
+    return [(str(one.id), footage_name(one)) for one in project.footage if one.kind is not FootageKind.SOUND]
+
+
+def pulse_options(project: Project) -> list[tuple[str, str]]:
+    """Return (key, what is read) of all pulses."""
+    return [(str(pulse.id), pulse.name) for pulse in project.pulses]
 
 
 def accent_options(project: Project, none: str) -> list[tuple[str, str]]:

@@ -15,7 +15,8 @@ from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
 from epiphane.edits.form import SaidPart
 from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.sources import pulse_name
 from epiphane.edits.titles import FRESH_TEXT, fresh_logo, put_title
 from epiphane.errors import ParameterError
 from epiphane.facts.anchors import anchor_time

@@ -36,7 +36,7 @@ class NoThumbnails:
 def rows_of(window, layout):
     editor = window.editor
     rows = [
-        RulerRow(editor),
+        RulerRow(editor, window.snapping, lambda *_: None),
         SoundRow(editor),
         HitsRow(editor),
         ShotsRow(editor, NoThumbnails(), window.snapping),

@@ -22,7 +22,7 @@ from epiphane.document.envelope import Envelope
 from epiphane.document.filling import Filling
 from epiphane.document.footage import Footage, FootageKind, Take
 from epiphane.document.ids import FootageId
-from epiphane.document.lane import Lane, Override, Setting, Span
+from epiphane.document.lane import Lane, Override, Setting, Span, Trigger
 from epiphane.document.matte import Matte, MatteKind
 from epiphane.document.project import Project
 from epiphane.document.pulse import (
@@ -47,17 +47,18 @@ from epiphane.document.timeline import (
     Pin,
     Shape,
     ShapeFill,
+    SolidFill,
     SpeedKey,
     Track,
     Transform,
 )
-from epiphane.document.titles import TextFill, TitleLook
+from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.cues import change_cue_envelope, set_cue_setting, set_cue_strength
 from epiphane.edits.cutting import delete_shots
 from epiphane.edits.footage import add_moment
 from epiphane.edits.form import SaidPart
 from epiphane.edits.item_keys import put_key
-from epiphane.edits.lanes import add_lane, set_setting
+from epiphane.edits.lanes import add_lane, change_lane, set_setting
 from epiphane.edits.mattes import begin_matte, box_subject
 from epiphane.edits.overlays import add_overlay_lane
 from epiphane.edits.panels import split_screen
@@ -207,6 +208,8 @@ def a_rich_project():
     project = change_shot(pin_shot(project, fourth, Pin(2.0, 7.0)), fourth, sound=ItemSound(gain=-6.0))
     project, title = put_title(project, TextFill("ROLL"), 90, hit=4.0)
     project, shown = put_fill_on_track(project, ShapeFill(), 200)
+    project = put_fill_on_track(project, SolidFill(), 240)[0]
+    project = put_fill_on_track(project, LogoFill(FootageId(3)), 270)[0]
     project, clip = put_on_track(project, FootageId(2), 300)
     project = put_on_track(project, FootageId(3), 330)[0]
     for item in (title, shown, clip):
@@ -217,6 +220,10 @@ def a_rich_project():
         set_cue_setting(project, beats[8:12], Setting("amount", 40.0)), beats[0][0], Setting("amount", 9.0)
     )
     project = play_hit(project, project.lanes[0].id, 2.03)
+    ways = set(Trigger) - {lane.trigger for lane in project.lanes}
+    for way in sorted(ways, key=lambda one: one.value):
+        project = add_lane(project, "shake", tapped)
+        project = change_lane(project, project.lanes[-1].id, trigger=way)
     project = delete_shots(project, [project.shots[4].id], ripple=False)
     return add_moment(add_shape(project, Shape(720, 1280)), FootageId(1), 3.0)
 

@@ -16,7 +16,8 @@ from epiphane.edits.lanes import (
     reset_setting,
     set_setting,
 )
-from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.sources import pulse_name
 from epiphane.errors import EditError
 
 FLASH, ZOOM = LaneId(20), LaneId(21)

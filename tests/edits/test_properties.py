@@ -1,6 +1,7 @@
 """Whatever is done can be undone, and every state in between can be saved and opened."""
 
 from fractions import Fraction
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -10,7 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from epiphane.document.footage import FootageKind
+from epiphane.document.lane import Trigger
 from epiphane.document.laws import broken_laws
+from epiphane.document.pulse import Source
+from epiphane.document.timeline import Content
 from epiphane.edits.history import History
 from epiphane.edits.lanes import change_lane
 from epiphane.edits.picture import set_rate
@@ -122,3 +126,12 @@ def test_edits_of_one_gesture_are_one_step():
     history.undo()
     assert history.present == a_project()
     assert (history.undo_label, history.redo_label) == (None, "depth")
+
+
+def test_the_project_that_edits_are_tried_on_has_every_kind_of_thing():
+    """So each edit, save and plan meets each member of each union of the document, also one that is new."""
+    project = a_rich_project()
+    items = [*project.shots, *(item for track in project.tracks for item in track.items)]
+    assert {type(pulse.source) for pulse in project.pulses} == set(get_args(Source))
+    assert {type(item.content) for item in items} == set(get_args(Content))
+    assert {lane.trigger for lane in project.lanes} == set(Trigger)

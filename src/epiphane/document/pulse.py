@@ -89,6 +89,16 @@ class CombinedSource(Struct, frozen=True, forbid_unknown_fields=True, tag="combi
 
 
 Source: TypeAlias = HeardSource | BandSource | TappedSource | TempoSource | CombinedSource
+"""Where hits come from.
+
+What is done with each kind is in `laws`, `facts.hits` and `edits.sources`, what the user is shown of it in
+`desk.bench.pulse`, and how one is made in `desk.control.pulses`: a new kind goes there too.
+"""
+
+
+def kind_of_source(source: Source) -> str:
+    """Return the word for a kind of source, as it stands in files."""
+    return str(type(source).__struct_config__.tag)
 
 
 class Pulse(Struct, frozen=True, forbid_unknown_fields=True, cache_hash=True):

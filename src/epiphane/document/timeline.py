@@ -2,7 +2,7 @@
 
 from enum import Enum
 from itertools import pairwise
-from typing import Annotated, TypeAlias
+from typing import Annotated, TypeAlias, assert_never
 
 from msgspec import Meta, Struct
 from msgspec.structs import replace
@@ -359,13 +359,17 @@ class Item(Struct, frozen=True, gc=False, forbid_unknown_fields=True, omit_defau
     @property
     def all_footage(self) -> tuple[FootageId, ...]:
         """All footage that it shows, of every panel of a split screen, as a logo or through letters."""
-        if isinstance(self.content, Panels):
-            return tuple(panel.cut.footage for panel in self.content.panels)
-        if isinstance(self.content, LogoFill):
-            return (self.content.footage,)
-        if isinstance(self.content, TextFill) and self.content.footage is not None:
-            return (self.content.footage,)
-        return () if self.footage is None else (self.footage,)
+        match self.content:
+            case Panels(panels=panels):
+                return tuple(panel.cut.footage for panel in panels)
+            case FootageCut(footage=shown) | LogoFill(footage=shown):
+                return (shown,)
+            case TextFill(footage=shown):
+                return () if shown is None else (shown,)
+            case SolidFill() | ShapeFill():
+                return ()
+            case _:
+                assert_never(self.content)
 
 
 Items: TypeAlias = Annotated[tuple[Item, ...], Meta(max_length=200_000)]

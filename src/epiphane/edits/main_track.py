@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterable
 from functools import cached_property
+from typing import assert_never
 
 from msgspec.structs import replace
 
 from epiphane.arrays import nearest_of
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, find, footage_of
-from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill, Track
+from epiphane.document.timeline import FootageCut, Item, Panels, ShapeFill, SolidFill, Track
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import pinned
@@ -171,17 +172,21 @@ def track_name(project: Project, track: Track) -> str:
 
 def shot_name(project: Project, item: Item) -> str:
     """Return what a shot is called: as its footage, or by what it shows."""
-    shown = item.content.footage if isinstance(item.content, LogoFill) else item.footage
-    footage = footage_of(project, shown)
-    if footage is not None:
-        return footage_name(footage)
-    if isinstance(item.content, ShapeFill):
-        return item.content.kind.value
-    if isinstance(item.content, TextFill):
-        return " ".join(item.content.text.split())[:60] or "text"
-    if isinstance(item.content, Panels):
-        return "split screen"
-    return "the shot" if isinstance(item.content, FootageCut) else "solid"
+    content = item.content
+    match content:
+        case FootageCut(footage=shown) | LogoFill(footage=shown):
+            footage = footage_of(project, shown)
+            return "the shot" if footage is None else footage_name(footage)
+        case ShapeFill(kind=kind):
+            return kind.value
+        case TextFill(text=text):
+            return " ".join(text.split())[:60] or "text"
+        case Panels():
+            return "split screen"
+        case SolidFill():
+            return "solid"
+        case _:
+            assert_never(content)
 
 
 def on_main_track(project: Project, edit: Callable[[MainTrack], None]) -> Project:

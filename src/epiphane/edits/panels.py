@@ -1,13 +1,14 @@
 """Edits of split screens: shots that are made of panels."""
 
 from collections.abc import Callable, Sequence
+from typing import assert_never
 
 from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project, find
-from epiphane.document.timeline import FootageCut, Item, Panel, PanelLayout, Panels, Pin
+from epiphane.document.timeline import FootageCut, Item, Panel, PanelLayout, Panels, Pin, ShapeFill, SolidFill
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.edits.checked import checked
 from epiphane.edits.shots import footage_name, with_shot
@@ -132,14 +133,19 @@ def remove_panel(project: Project, shot_id: ItemId, place: int) -> Project:
 
 def without_footage(item: Item, gone: set[FootageId]) -> Item | None:
     """Return an item without some footage in its panels or letters, or None where nothing is left of it."""
-    if isinstance(item.content, TextFill) and item.content.footage in gone:
-        return replace(item, content=replace(item.content, footage=None))
-    if isinstance(item.content, LogoFill) and item.content.footage in gone:
-        return None
-    if not isinstance(item.content, Panels):
-        return item
-    left = tuple(one for one in item.content.panels if one.cut.footage not in gone)
-    return replace(item, content=replace(item.content, panels=left)) if left else None
+    content = item.content
+    match content:
+        case TextFill(footage=shown):
+            return replace(item, content=replace(content, footage=None)) if shown in gone else item
+        case LogoFill(footage=shown):
+            return None if shown in gone else item
+        case Panels(panels=panels):
+            left = tuple(one for one in panels if one.cut.footage not in gone)
+            return replace(item, content=replace(content, panels=left)) if left else None
+        case FootageCut() | SolidFill() | ShapeFill():  # a shot of the footage is taken away by its own edit
+            return item
+        case _:
+            assert_never(content)
 
 
 def _panel(project: Project, shot: Item, clip: FootageId) -> Panel:

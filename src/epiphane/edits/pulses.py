@@ -1,7 +1,5 @@
 """Edits of pulses: where hits come from, and which of them are kept."""
 
-from typing import assert_never
-
 from msgspec.structs import replace
 
 from epiphane.document.ids import PulseId
@@ -9,25 +7,17 @@ from epiphane.document.laws import DEEPEST_BLEND, blend_depths
 from epiphane.document.project import Project, find
 from epiphane.document.pulse import (
     BandSource,
-    Combination,
     CombinedSource,
     HeardSource,
     Pulse,
     PulseUnit,
     Source,
     TappedSource,
-    TempoSource,
 )
 from epiphane.document.song import Hit
 from epiphane.edits.checked import checked
+from epiphane.edits.sources import pulse_name, source_name
 from epiphane.errors import EditError
-
-_PLURALS = {
-    PulseUnit.HALF: "halves",
-    PulseUnit.LOW: "low hits",
-    PulseUnit.MID: "mid hits",
-    PulseUnit.HIGH: "high hits",
-}
 
 
 def add_pulse(project: Project, source: Source, *, name: str = "") -> tuple[Project, PulseId]:
@@ -138,33 +128,6 @@ def ensure_pulse(
     name = unused_name(project, pulse_name(unit, every))
     made = Pulse(PulseId(project.next_id), name, HeardSource(unit), every, first)
     return replace(project, pulses=(*project.pulses, made), next_id=project.next_id + 1), made.id
-
-
-def pulse_name(unit: PulseUnit, every: int) -> str:
-    """Return what a pulse from the grid is called: ``beats``, ``every 3rd beat``."""
-    if every == 1:
-        return _PLURALS.get(unit, f"{unit.value}s")
-    ending = {1: "st", 2: "nd", 3: "rd"}.get(every % 10 if every % 100 not in (11, 12, 13) else 0, "th")
-    return f"every {every}{ending} {unit.value}"
-
-
-def source_name(project: Project, source: Source) -> str:
-    """Return what a pulse with this source is called if nobody calls it otherwise."""
-    match source:
-        case HeardSource(unit=unit):
-            return pulse_name(unit, 1)
-        case BandSource(low=low, high=high):
-            return f"band {low:.0f}-{high:.0f} Hz"
-        case TappedSource():
-            return "taps"
-        case TempoSource(tempo=tempo):
-            return f"{tempo:g} BPM"
-        case CombinedSource(how=how, one=one, other=other):
-            names = {pulse.id: pulse.name for pulse in project.pulses}
-            words = {Combination.EITHER: "and", Combination.WITHOUT: "without", Combination.BOTH: "with"}[how]
-            return f"{names.get(one, '?')} {words} {names.get(other, '?')}"
-        case _:
-            assert_never(source)
 
 
 def unused_name(project: Project, name: str) -> str:

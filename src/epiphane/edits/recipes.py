@@ -1,7 +1,6 @@
 """Saving lanes as a recipe, and adding a recipe to a project."""
 
 from collections.abc import Collection
-from typing import assert_never
 
 from msgspec.structs import replace
 
@@ -15,9 +14,6 @@ from epiphane.document.pulse import (
     HeardSource,
     Pulse,
     PulseUnit,
-    Source,
-    TappedSource,
-    TempoSource,
 )
 from epiphane.document.recipe import Recipe, RecipeItem
 from epiphane.document.song import Beat, Drums, Hit, Song
@@ -26,6 +22,7 @@ from epiphane.document.titles import TextFill
 from epiphane.edits.checked import checked
 from epiphane.edits.pulses import unused_name
 from epiphane.edits.recipe_items import items_of, put_items, text_of_no_song
+from epiphane.edits.sources import parts_of_source, source_of_no_song
 from epiphane.errors import EditError
 
 _BEATS = HeardSource(PulseUnit.BEAT)
@@ -142,27 +139,12 @@ def _with_numbers(lane: Lane, numbers: dict[LaneId, LaneId]) -> Lane:
 
 def _collect(project: Project, pulse: Pulse, pulses: dict[PulseId, Pulse]) -> None:
     """Take a pulse, and those that it is made of."""
-    source: Source = pulse.source
-    match source:
-        case TappedSource() | TempoSource():
-            source = _BEATS
-        case BandSource():
-            source = replace(source, hits=())
-        case CombinedSource():
-            known = {one.id: one for one in project.pulses}
-            parts = [known[part] for part in (source.one, source.other) if part in known]
-            if len(parts) < 2:
-                source = _BEATS
-            pulses[pulse.id] = replace(pulse, source=source)  # before its parts: it may be made of itself
-            for part in parts if len(parts) == 2 else ():
-                if part.id not in pulses:
-                    _collect(project, part, pulses)
-            return
-        case HeardSource():
-            pass
-        case _:
-            assert_never(source)
-    pulses[pulse.id] = replace(pulse, source=source)
+    known = {one.id: one for one in project.pulses}
+    source = source_of_no_song(pulse.source, set(known))
+    pulses[pulse.id] = replace(pulse, source=source)  # before its parts: it may be made of itself
+    for part in parts_of_source(source):
+        if part not in pulses:
+            _collect(project, known[part], pulses)
 
 
 def _with_pulse(

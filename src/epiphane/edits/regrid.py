@@ -1,7 +1,6 @@
 """Correcting the beat grid: cuts, overrides and sections move along with the hits they were on."""
 
 from collections.abc import Callable, Sequence
-from typing import assert_never
 
 import numpy as np
 from msgspec.structs import replace
@@ -10,13 +9,8 @@ from epiphane.arrays import distance_to_nearest, nearest_index
 from epiphane.document.lane import Lane, Override, Span
 from epiphane.document.project import Project, with_items, with_lanes
 from epiphane.document.pulse import (
-    BandSource,
-    CombinedSource,
-    HeardSource,
     Pulse,
     PulseUnit,
-    TappedSource,
-    TempoSource,
 )
 from epiphane.document.song import Beat, Section, Song
 from epiphane.document.timeline import Item
@@ -37,13 +31,7 @@ GRID_UNITS = frozenset(
 
 def follows_grid(pulse: Pulse) -> bool:
     """Whether the hits of a pulse are those of the beat grid, and move along when it is corrected."""
-    match pulse.source:
-        case HeardSource(unit=unit):
-            return unit in GRID_UNITS
-        case BandSource() | TappedSource() | TempoSource() | CombinedSource():
-            return False
-        case _:
-            assert_never(pulse.source)
+    return pulse.unit in GRID_UNITS
 
 
 def song_of(project: Project) -> Song:

@@ -2,14 +2,12 @@
 
 from collections.abc import Sequence
 from fractions import Fraction
-from typing import assert_never
 
 import numpy as np
 from msgspec.structs import replace
 
 from epiphane.document.lane import Lane, Span
 from epiphane.document.project import Project, with_items, with_lanes
-from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
 from epiphane.document.song import CutOff, Hit, Section, Song
 from epiphane.document.timeline import Item
 from epiphane.edits.checked import checked
@@ -17,6 +15,7 @@ from epiphane.edits.followed_cuts import with_cuts_followed
 from epiphane.edits.pins import repinned
 from epiphane.edits.regrid import song_of
 from epiphane.edits.shots import cutting_hits, started_at
+from epiphane.edits.sources import source_moved
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.timing import frame_at, frames_covering
@@ -61,7 +60,9 @@ def trim_song(project: Project, start: float, end: float) -> Project:
         project,
         song=cut,
         lanes=tuple(_moved_lane(lane, later) for lane in project.lanes),
-        pulses=tuple(_moved_pulse(pulse, later, cut.duration) for pulse in project.pulses),
+        pulses=tuple(
+            replace(one, source=source_moved(one.source, later, cut.duration)) for one in project.pulses
+        ),
     )
     changed = with_lanes(changed, lanes=_on_hits(changed))
     hits = [beat.time for beat in song.beats] + [hit.time for hit in cutting_hits(project)]
@@ -190,27 +191,6 @@ def _moved_lane(lane: Lane, later: float) -> Lane:
     moved = [(max(0.0, round(one.start + later, 6)), round(one.end + later, 6)) for one in lane.spans]
     spans = tuple(Span(*span) for span in moved if span[1] > span[0])
     return replace(lane, overrides=overrides, pick=replace(lane.pick, start=start, end=end), spans=spans)
-
-
-def _moved_pulse(pulse: Pulse, later: float, duration: float) -> Pulse:
-    match pulse.source:
-        case BandSource(hits=hits) | TappedSource(hits=hits):
-            moved = tuple(
-                Hit(round(max(hit.time + later, 0.0), 6), hit.strength)
-                for hit in hits
-                if -1e-6 < hit.time + later <= duration
-            )
-            return replace(pulse, source=replace(pulse.source, hits=moved))
-        case TempoSource(start=start, tempo=tempo):
-            period = 60 / tempo
-            n_earlier = max(0, int(np.ceil(-(start + later) / period)))
-            return replace(
-                pulse, source=replace(pulse.source, start=round(start + later + n_earlier * period, 6))
-            )
-        case HeardSource() | CombinedSource():  # they follow what they are made of
-            return pulse
-        case _:
-            assert_never(pulse.source)
 
 
 def _moved_shots(

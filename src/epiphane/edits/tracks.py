@@ -1,6 +1,7 @@
 """Edits of items on the tracks over the shots: pictures laid over, and sounds under the song."""
 
 from collections.abc import Callable, Iterable
+from typing import assert_never
 
 from msgspec.structs import replace
 
@@ -122,12 +123,17 @@ def put_fill_on_track(
     EditError
         If there is no such track, or no room on it there.
     """
-    if isinstance(fill, TextFill):
-        name = ""  # it is called by its words
-    elif isinstance(fill, LogoFill):
-        name = "logo"
-    else:
-        name = "solid" if isinstance(fill, SolidFill) else fill.kind.value
+    match fill:
+        case TextFill():
+            name = ""  # it is called by its words
+        case LogoFill():
+            name = "logo"
+        case SolidFill():
+            name = "solid"
+        case ShapeFill(kind=kind):
+            name = kind.value
+        case _:
+            assert_never(fill)
     project, item_id, track = _begun(project, track, name)
     n_frames = _room_from(project, track, frame, round(seconds * project.rate))
     item = Item(item_id, frame, n_frames, fill)

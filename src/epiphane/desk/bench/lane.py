@@ -30,7 +30,8 @@ from epiphane.document.pulse import BandSource, Pulse, PulseUnit
 from epiphane.edits.lanes import change_envelope, change_lane, fire_by, remove_lane, set_setting
 from epiphane.edits.main_track import track_name
 from epiphane.edits.overlays import set_clips
-from epiphane.edits.pulses import ensure_pulse, pulse_name
+from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.sources import pulse_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.lane_kinds import alike, is_layer, is_transition, lane_kind, takes_clips
 

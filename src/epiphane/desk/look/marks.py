@@ -1,13 +1,12 @@
 """Marks that several panels paint: heads of hits, pins of moments."""
 
 import math
-from typing import assert_never
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from epiphane.desk.look import theme
-from epiphane.document.pulse import BandSource, CombinedSource, HeardSource, Pulse, TappedSource, TempoSource
+from epiphane.document.pulse import Pulse, kind_of_source
 from epiphane.document.song import DRUMS
 
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
@@ -18,19 +17,7 @@ def head_of(pulse: Pulse) -> str:
     """Return the kind of note head that a pulse's hits are drawn with."""
     if pulse.unit is not None and pulse.unit.value in DRUMS:
         return pulse.unit.value
-    match pulse.source:
-        case BandSource():
-            return "band"
-        case TappedSource():
-            return "tapped"
-        case TempoSource():
-            return "tempo"
-        case CombinedSource():
-            return "combined"
-        case HeardSource():
-            return "grid"
-        case _:
-            assert_never(pulse.source)
+    return kind_of_source(pulse.source)
 
 
 def paint_head(
@@ -48,8 +35,8 @@ def paint_head(
         painter.setPen(QPen(theme.TEXT, min(1.1, 0.5 + wide / 4)))
         painter.drawLine(QPointF(x - wide, y - reach), QPointF(x + wide, y + reach))
         painter.drawLine(QPointF(x - wide, y + reach), QPointF(x + wide, y - reach))
-    elif head in ("grid", "tempo"):
-        painter.setPen(QPen(theme.TEXT, 1.6 if head == "grid" else 1.0))
+    elif head in ("heard", "tempo"):
+        painter.setPen(QPen(theme.TEXT, 1.6 if head == "heard" else 1.0))
         painter.drawLine(QPointF(x, y - reach), QPointF(x, y + reach))
     elif head == "tapped":
         painter.setPen(QPen(theme.TEXT, 1.1))

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 from enum import Enum
+from typing import assert_never
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
@@ -16,7 +17,7 @@ from epiphane.desk.picture.handles import GRAB_PIXELS, SNAP_PIXELS, length_of, p
 from epiphane.desk.picture.view import TITLE_SAFE, PictureView
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, footage_of
-from epiphane.document.timeline import Framing, Item, Move, ShapeFill
+from epiphane.document.timeline import FootageCut, Framing, Item, Move, Panels, ShapeFill, SolidFill
 from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.item_keys import frame_item
 from epiphane.edits.shots import frame_end, frame_shots
@@ -207,19 +208,24 @@ class FramingHandles(QObject):
 
     def _size(self, item: Item) -> tuple[float, float] | None:
         """Return the width and height of what an item shows, unscaled, in shares of the frame."""
-        if isinstance(item.content, ShapeFill):
-            return item.content.width, item.content.height
-        project = self._editor.project
-        if isinstance(item.content, TextFill):
-            return text_size(item.content, project.width / project.height)
-        if isinstance(item.content, LogoFill):
-            return logo_size(project, item.content)
-        footage = footage_of(project, item.footage)
-        if footage is None or footage.kind is FootageKind.SOUND:
-            return None
-        return shown_size(
-            (footage.width, footage.height), (project.width, project.height), item.transform.fit
-        )
+        content, project = item.content, self._editor.project
+        match content:
+            case ShapeFill(width=width, height=height):
+                return width, height
+            case TextFill():
+                return text_size(content, project.width / project.height)
+            case LogoFill():
+                return logo_size(project, content)
+            case FootageCut(footage=shown):
+                footage = footage_of(project, shown)
+                if footage is None or footage.kind is FootageKind.SOUND:
+                    return None
+                frame = project.width, project.height
+                return shown_size((footage.width, footage.height), frame, item.transform.fit)
+            case SolidFill() | Panels():
+                return None
+            case _:
+                assert_never(content)
 
     def _half(self, item: Item, framing: Framing) -> tuple[float, float]:
         """Return half the width and height of the picture, in shares of the frame."""

@@ -1,13 +1,13 @@
 """The bows of transitions above the shots: as wide as their frames, dragged by their ends."""
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from epiphane.desk.control.selection import SongSelection
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import family_colour
-from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.gesture import CueGrip, Gesture
+from epiphane.desk.score.lane_rows import hold_cue
 from epiphane.desk.score.layout import ScoreLayout, Stave, Strip
 from epiphane.desk.score.pick import bow_of, transition_under, transitions_on
 from epiphane.desk.score.rows import Press, Row
@@ -37,14 +37,14 @@ class BowsRow(Row):
         found = transition_under(self._editor, press.layout, press.place.stave, press.at.x())
         if found is None:
             return Qt.CursorShape.ArrowCursor
-        is_end = found[1] in (Grip.RISE, Grip.FALL)
-        return Qt.CursorShape.SizeHorCursor if is_end else Qt.CursorShape.PointingHandCursor
+        is_body = found[1] is CueGrip.BODY
+        return Qt.CursorShape.PointingHandCursor if is_body else Qt.CursorShape.SizeHorCursor
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         """Hold a transition: by an end for the frames of its lane, with Ctrl for its own."""
         found = transition_under(self._editor, press.layout, press.place.stave, press.at.x())
         if found is None and press.is_adding:
-            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
+            return self._band_over_cues(press, None)
         if found is None:
             self._editor.select(SongSelection())
             return self._go_there(press)
@@ -52,12 +52,10 @@ class BowsRow(Row):
         key, chosen = (one.lane, one.cue.hit.time), self._editor.selection.cues
         if press.is_adding:
             self._editor.select_cues(chosen ^ {key}, lane=one.lane)
-            place = replace(press.place, lane=one.lane)
-            return Drag(Grip.RUBBER, press.at, place, keys=self._editor.selection.cues)
+            return self._band_over_cues(press, one.lane)
         if key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=one.lane)
-        place, keys = replace(press.place, lane=one.lane), self._editor.selection.cues
-        return Drag(grip, press.at, place, keys=keys, cue=one.cue, is_alone=press.is_alone)
+        return hold_cue(self._editor, press, one.lane, one.cue, grip)
 
     def _paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave, one: TransitionCue) -> None:
         """Paint a bow; a side for which the footage is too short is hollow."""

@@ -13,7 +13,7 @@ from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import lane_label
-from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, Place, ScoreLayout, Strip
+from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, SNAP_PIXELS, Place, ScoreLayout, Strip
 from epiphane.desk.score.pick import HEAD_GRAB, shot_under, shots_near
 from epiphane.desk.score.shots import paint_drop
 from epiphane.document.ids import FootageId
@@ -284,17 +284,16 @@ class Drops:
 
     def _track_place(self, layout: ScoreLayout, place: Place) -> ShotPlace:
         project = self._editor.project
-        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
-        frame = frame_at(place.seconds, project.rate)
-        frame = self._snapping.snapped(project, frame, round(12 / per_frame))
+        reach = round(layout.frames_across(place, SNAP_PIXELS, project.rate))
+        frame = self._snapping.snapped(project, frame_at(place.seconds, project.rate), reach)
         return ShotPlace(frame=frame, is_over=True, track=place.track)
 
     def _shot_place(self, layout: ScoreLayout, place: Place, at: QPointF, *, covers: bool) -> ShotPlace:
         project = self._editor.project
         frame = frame_at(place.seconds, project.rate)
-        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(project.rate)
         if covers and project.shots:
-            return ShotPlace(frame=self._snapping.snapped(project, frame, round(12 / per_frame)), covers=True)
+            reach = round(layout.frames_across(place, SNAP_PIXELS, project.rate))
+            return ShotPlace(frame=self._snapping.snapped(project, frame, reach), covers=True)
         for shot in shots_near(project, layout, place.stave, at.x(), _CUT_PIXELS):
             cut = layout.x_at(place.stave, frame_start(shot.start, project.rate))
             is_here = place.stave.start - 1e-3 <= frame_start(shot.start, project.rate) <= place.stave.end

@@ -17,7 +17,7 @@ from epiphane.desk.look.cue_path import cue_path
 from epiphane.desk.look.lanes import family_colour, lane_colour, lane_label
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
-from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.gesture import CueDrag, CueGrip, FootDrag, Gesture, RowDrag
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
 from epiphane.desk.score.paint import cue_shape, ratio_of
 from epiphane.desk.score.pick import cue_under
@@ -87,13 +87,13 @@ class LaneRow(Row):
         hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
         if hit is None:
             return Qt.CursorShape.ArrowCursor
-        is_foot = hit[1] in (Grip.RISE, Grip.FALL)
-        return Qt.CursorShape.SizeHorCursor if is_foot else Qt.CursorShape.PointingHandCursor
+        is_body = hit[1] is CueGrip.BODY
+        return Qt.CursorShape.PointingHandCursor if is_body else Qt.CursorShape.SizeHorCursor
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         if self.lane_id in press.layout.folded:
             self._editor.select(LaneSelection(self.lane_id))
-            return Drag(Grip.ROW, press.at, press.place)
+            return RowDrag(self._editor, press.place)
         is_on_name = press.at.x() < NAMES_RIGHT
         if is_on_name and (press.is_adding or press.is_alone):
             self._editor.select(lanes_with(self._editor, self.lane_id, is_range=press.is_adding))
@@ -106,28 +106,25 @@ class LaneRow(Row):
         key, chosen = (lane.id, cue.hit.time), self._editor.selection.cues
         if press.is_adding:  # a click adds it or takes it away, a drag draws a band, wherever it begins
             self._editor.select_cues(chosen ^ {key}, lane=lane.id)
-            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
+            return self._band_over_cues(press, lane.id)
         if key not in chosen:
             self._editor.select_cues(frozenset({key}), lane=lane.id)
-        keys = self._editor.selection.cues
         span = span_of_hit(self._editor.project, lane, cue.hit.time) if lane.trigger is Trigger.SPAN else None
         if span is not None:
             return self._hold_span(press, span, grip)
-        return Drag(grip, press.at, press.place, keys=keys, cue=cue, is_alone=press.is_alone)
+        return hold_cue(self._editor, press, lane.id, cue, grip)
 
-    def _press_beside(self, press: Press, lane: Lane, *, is_on_name: bool) -> Drag:
+    def _press_beside(self, press: Press, lane: Lane, *, is_on_name: bool) -> Gesture:
         """Select the lane, and hold its row, a span that begins here, or a band."""
         is_open = not self._editor.selection.cues and lane.id in self._editor.selection.lanes
         if not press.is_adding and not (is_on_name and is_open):
             self._editor.select(LaneSelection(lane.id))
         if lane.trigger is Trigger.SPAN and not is_on_name and not press.is_adding:
-            return self._hold_span(press, None, Grip.FALL)
-        keys = self._editor.selection.cues if press.is_adding else frozenset()
-        return Drag(Grip.ROW if is_on_name else Grip.RUBBER, press.at, press.place, keys=keys)
+            return self._hold_span(press, None, CueGrip.FALL)
+        return RowDrag(self._editor, press.place) if is_on_name else self._band_over_cues(press, lane.id)
 
-    def _hold_span(self, press: Press, span: Span | None, grip: Grip) -> Drag:
-        held = SpanDrag(self._editor, self._snapping, self.lane_id, span, grip, press.place.seconds)
-        return Drag(Grip.SHOT, press.at, press.place, shot=held)
+    def _hold_span(self, press: Press, span: Span | None, grip: CueGrip) -> Gesture:
+        return SpanDrag(self._editor, self._snapping, self.lane_id, span, grip, press.place.seconds)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         """Paint it over what was there."""
@@ -338,6 +335,14 @@ class LaneRow(Row):
                 painter.fillRect(QRectF(x - 1.5, base - tall / 2 - 4, 3, 8), theme.TEXT)
 
 
+def hold_cue(editor: Editor, press: Press, lane: LaneId, cue: Cue, grip: CueGrip) -> Gesture:
+    """Return what is dragged of the selected cues by what is held of one of them."""
+    keys = editor.selection.cues
+    if grip is CueGrip.BODY:
+        return CueDrag(editor, press.place, keys, cue)
+    return FootDrag(editor, press.place, lane, keys, cue, grip, is_alone=press.is_alone)
+
+
 class FoldRow(Row):
     """All lanes in one row, one over the other."""
 
@@ -347,10 +352,10 @@ class FoldRow(Row):
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
         return tuple(lane_content(self._editor, stave, lane) for lane in self._editor.cues.lanes)
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         """Open the lane of the cue that is nearest in the row of all lanes."""
         if press.is_adding:
-            return Drag(Grip.RUBBER, press.at, press.place, keys=self._editor.selection.cues)
+            return self._band_over_cues(press, None)
         lane = lane_in_fold(self._editor, press.layout, press.place, press.at.x())
         if lane is not None:
             self._editor.select(LaneSelection(lane))

@@ -2,6 +2,7 @@
 
 import bisect
 from enum import Enum
+from fractions import Fraction
 
 import numpy as np
 from msgspec import Struct
@@ -18,6 +19,8 @@ from epiphane.lane_kinds import is_transition
 from epiphane.types import FloatArray
 
 MARGIN_LEFT = 112
+SNAP_PIXELS = 8
+"""From how far off what is dragged snaps to a hit, px."""
 NAMES_RIGHT = MARGIN_LEFT - 14
 MARGIN_RIGHT = 16
 TOP = 8
@@ -365,6 +368,11 @@ class ScoreLayout:
             len(stave.bars) - 1,
         )
         return self._scale(stave, slot, stave.bars[slot])[0]
+
+    def frames_across(self, place: Place, pixels: float, rate: Fraction) -> float:
+        """Return how many frames so many pixels across are at a place."""
+        # [px] / [px/s] * [frame/s] = [frame]
+        return pixels / self.pixels_per_second(place.stave, place.seconds) * float(rate)
 
     def stave_at(self, seconds: float) -> Stave:
         """Return the stave that an instant is on."""

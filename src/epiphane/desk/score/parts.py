@@ -9,8 +9,8 @@ from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import DropSelection, PartSelection, SongSelection
 from epiphane.desk.look import theme
-from epiphane.desk.score.drag import Drag, Grip
-from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.gesture import Gesture, Pointer
+from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, ScoreLayout, Stave, Strip
 from epiphane.desk.score.pick import part_grip
 from epiphane.desk.score.rows import Press, Row
 from epiphane.document.song import Section
@@ -61,15 +61,15 @@ class PartsRow(Row):
             return Qt.CursorShape.PointingHandCursor
         return Qt.CursorShape.SplitHCursor if grip.drop is None else Qt.CursorShape.SizeHorCursor
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         editor, song = self._editor, self._editor.project.song
         grip = part_grip(editor.project, press.layout, press.place.stave, press.at.x())
         if grip is not None and grip.drop is not None:
             editor.select(DropSelection(grip.drop))
-            return Drag(Grip.SHOT, press.at, press.place, shot=DropDrag(editor, grip.drop))
+            return DropDrag(editor, grip.drop)
         if grip is not None and grip.part is not None:
             editor.select(PartSelection(grip.part))
-            return Drag(Grip.SHOT, press.at, press.place, shot=PartDrag(editor, grip.part))
+            return PartDrag(editor, grip.part)
         number = part_at(song, press.place.seconds)
         editor.select(SongSelection() if number is None else PartSelection(number))
         return self._go_there(press)
@@ -103,53 +103,52 @@ class PartsRow(Row):
         painter.drawText(room, _LEFT, text)
 
 
-class _HeldForm:
-    """What of the form is held: it goes from mark to mark; `free` lets it go anywhere."""
-
-    pair = None
+class _FormDrag(Gesture):
+    """Something of the form that is dragged from mark to mark, or with Shift anywhere."""
 
     def __init__(self, editor: Editor, number: int) -> None:
         self._number = number
         self._editor, self._before = editor, editor.project
-        self.words = ""
 
-    def _mark(self, marks: Sequence[float], place: Place, *, is_free: bool) -> float:
-        found = None if is_free else nearest_of(marks, place.seconds)
-        return place.seconds if found is None else found
-
-    def end(self) -> None:
-        """It is where it was brought already."""
-
-    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
-        """What it does is seen as it is done."""
+    def _mark(self, marks: Sequence[float], pointer: Pointer) -> float | None:
+        """Return where it goes, in seconds; None where the pointer is beside all staves."""
+        if pointer.place is None:
+            return None
+        found = None if pointer.is_free else nearest_of(marks, pointer.place.seconds)
+        return pointer.place.seconds if found is None else found
 
 
-class PartDrag(_HeldForm):
+class PartDrag(_FormDrag):
     """The start of a part, dragged from bar line to bar line."""
 
-    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
-        """Have the part begin at the bar line nearest to a place, as far as both parts stay a beat long."""
+    def move(self, pointer: Pointer) -> None:
+        """Have the part begin at the bar line nearest to the pointer; both parts stay a beat long."""
         song, before, number = self._before.song, self._before, self._number
         if song is None:
             return
         parts, least = parts_of(song), shortest_part(song)
         low, high = parts[number - 1].start + least, parts[number].end - least
         marks = [bar.start for bar in bars_of(before) if low - 1e-3 <= bar.start <= high + 1e-3]
-        at = min(max(self._mark(marks, place, is_free=is_free), low), high)
+        mark = self._mark(marks, pointer)
+        if mark is None:
+            return
+        at = min(max(mark, low), high)
         bar = next((one.number for one in bars_of(before) if abs(one.start - at) < 1e-3), None)
         self.words = f"begins at {at:.2f} s" if bar is None else f"begins with bar {bar}"
         self._editor.apply(lambda _: move_part(before, number, at), "start of a part", gesture="part")
 
 
-class DropDrag(_HeldForm):
+class DropDrag(_FormDrag):
     """A drop, dragged from beat to beat."""
 
-    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
-        """Put the drop on the beat nearest to a place."""
+    def move(self, pointer: Pointer) -> None:
+        """Put the drop on the beat nearest to the pointer."""
         song, before, number = self._before.song, self._before, self._number
         if song is None:
             return
-        at = self._mark([beat.time for beat in song.beats], place, is_free=is_free)
+        at = self._mark([beat.time for beat in song.beats], pointer)
+        if at is None:
+            return
         self.words = f"drop at {at:.2f} s · frame {frame_at(at, before.rate)}"
         if self._editor.apply(lambda _: move_drop(before, number, at), "move of a drop", gesture="drop"):
             drops = self._editor.project.song.drops if self._editor.project.song else ()

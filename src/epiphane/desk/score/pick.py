@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look.cue_path import CueShape
-from epiphane.desk.score.drag import Grip
+from epiphane.desk.score.gesture import CueGrip
 from epiphane.desk.score.layout import Place, ScoreLayout, Stave
 from epiphane.desk.score.paint import cue_shape
 from epiphane.document.ids import ItemId
@@ -66,7 +66,7 @@ def shots_near(project: Project, layout: ScoreLayout, stave: Stave, x: float, re
 
 def cue_under(
     editor: Editor, layout: ScoreLayout, place: Place, lane: Lane, at: QPointF
-) -> tuple[Cue, Grip] | None:
+) -> tuple[Cue, CueGrip] | None:
     """Return the cue at a point and what of it would be dragged there.
 
     Only a selected cue has feet to be dragged, of which it shows the handles. Beside the line, where names
@@ -75,7 +75,7 @@ def cue_under(
     is_beside = at.x() < layout.left(place.stave)
     found = editor.cues.lane(lane.id)
     chosen = editor.selection.cues
-    best: tuple[float, Cue, Grip] | None = None
+    best: tuple[float, Cue, CueGrip] | None = None
     is_span = lane.trigger is Trigger.SPAN
     for cue in found.cues if found is not None else ():
         if not is_span and not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
@@ -87,19 +87,19 @@ def cue_under(
         reach = FOOT_GRAB if is_chosen else 1
         if not shape.left - reach <= at.x() <= shape.right + reach:
             continue
-        grip = _grip(shape, at.x()) if is_chosen else Grip.CUE
+        grip = _grip(shape, at.x()) if is_chosen else CueGrip.BODY
         distance = abs(at.x() - shape.peak)
         if best is None or distance < best[0]:
             best = (distance, cue, grip)
     return None if best is None else best[1:]
 
 
-def _grip(shape: CueShape, x: float) -> Grip:
+def _grip(shape: CueShape, x: float) -> CueGrip:
     """Return what of a selected cue lies at an x: a foot, as far as it leaves room for the body."""
     inside = min(FOOT_GRAB, (shape.right - shape.left) / 4)
     if x < shape.left + min(inside, (shape.peak - shape.left) / 2):
-        return Grip.RISE
-    return Grip.FALL if x > shape.right - inside else Grip.CUE
+        return CueGrip.RISE
+    return CueGrip.FALL if x > shape.right - inside else CueGrip.BODY
 
 
 def tap_under(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> float | None:
@@ -198,13 +198,13 @@ def bow_of(editor: Editor, layout: ScoreLayout, stave: Stave, one: TransitionCue
 
 def transition_under(
     editor: Editor, layout: ScoreLayout, stave: Stave, x: float
-) -> tuple[TransitionCue, Grip] | None:
+) -> tuple[TransitionCue, CueGrip] | None:
     """Return the transition at an x of a stave, and what of it would be dragged there."""
     for one in transitions_on(editor, stave):
         bow = bow_of(editor, layout, stave, one)
         if bow.left - _BOW_GRAB <= x <= bow.right + _BOW_GRAB:
             inside = min(_BOW_GRAB, (bow.right - bow.left) / 6)
             if x < bow.left + inside:
-                return one, Grip.RISE
-            return one, Grip.FALL if x > bow.right - inside else Grip.CUE
+                return one, CueGrip.RISE
+            return one, CueGrip.FALL if x > bow.right - inside else CueGrip.BODY
     return None

@@ -1,6 +1,7 @@
 """The strips of a stave as objects: what each shows, how it is painted, and what a press in it does."""
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 
 import numpy as np
 from msgspec import Struct
@@ -20,15 +21,24 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.look import theme
-from epiphane.desk.score.drag import Drag, Grip
+from epiphane.desk.score.gesture import (
+    BandDrag,
+    BeatDrag,
+    Gesture,
+    LoopDrag,
+    PlayheadDrag,
+    RubberBand,
+    TapDrag,
+)
 from epiphane.desk.score.layout import MARGIN_LEFT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.paint import ratio_of
-from epiphane.desk.score.pick import shot_under, tap_under
+from epiphane.desk.score.pick import cues_within, shot_under, shots_within, tap_under
 from epiphane.desk.score.shot_drag import CURSORS, ShotDrag, ShotGrip, grip_under, is_name
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum
 from epiphane.desk.score.tooltips import beat_at
+from epiphane.document.ids import LaneId
 from epiphane.edits.beats import add_beat
 from epiphane.edits.cutting import gap_at
 from epiphane.timing import frame_at
@@ -70,17 +80,26 @@ class Row(ABC):
         """Paint it on a stave."""
 
     @abstractmethod
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         """Do what a press in it does; return what is dragged from there on."""
 
     def cursor(self, press: Press) -> Qt.CursorShape:
         """Return which pointer says what a press there does."""
         return Qt.CursorShape.ArrowCursor
 
-    def _go_there(self, press: Press) -> Drag:
+    def _go_there(self, press: Press) -> Gesture:
         """Put the playhead under the pointer, and hold it."""
         self._editor.go_to(frame_at(press.place.seconds, self._editor.project.rate))
-        return Drag(Grip.PLAYHEAD, press.at, press.place)
+        return PlayheadDrag(self._editor)
+
+    def _band_over_cues(self, press: Press, lane: LaneId | None) -> Gesture:
+        """Hold a band that selects cues, beside those that are selected already where the press adds."""
+        editor = self._editor
+        before = editor.selection.cues if press.is_adding else frozenset()
+        return RubberBand(
+            press.at,
+            lambda layout, band: editor.select_cues(before | cues_within(editor, layout, band), lane=lane),
+        )
 
 
 class RulerRow(Row):
@@ -88,8 +107,9 @@ class RulerRow(Row):
 
     strip = Strip.RULER
 
-    def __init__(self, editor: Editor) -> None:
+    def __init__(self, editor: Editor, snapping: Snapping, loop_drawn: Callable[[int, int], object]) -> None:
         super().__init__(editor)
+        self._snapping, self._loop_drawn = snapping, loop_drawn
         self._notes = NotePainter(editor)
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
@@ -102,16 +122,16 @@ class RulerRow(Row):
         self._paint_number(painter, layout, stave)
         self._paint_ruler(painter, layout, stave)
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         if press.is_alone:
             return self._press_beat(press)
         if press.is_adding:
-            return Drag(Grip.LOOP, press.at, press.place)
+            return LoopDrag(self._editor, self._snapping, press.place, self._loop_drawn)
         if not isinstance(self._editor.selection, PulseSelection):
             self._editor.select(SongSelection())
         return self._go_there(press)
 
-    def _press_beat(self, press: Press) -> Drag | None:
+    def _press_beat(self, press: Press) -> Gesture | None:
         """Hold the beat under the pointer, or put one where there is none."""
         song, place = self._editor.project.song, press.place
         if song is None:
@@ -123,8 +143,7 @@ class RulerRow(Row):
             beats = self._editor.project.song.beats if self._editor.project.song else ()
             number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))
         self._editor.select(BeatSelection(number))
-        before = self._editor.project
-        return Drag(Grip.BEAT, press.at, place, beat=number, layout=press.layout, before=before)
+        return BeatDrag(self._editor, press.layout, place, number)
 
     def _paint_number(self, painter: QPainter, layout: ScoreLayout, stave: Stave) -> None:
         painter.setPen(theme.TEXT)
@@ -184,11 +203,11 @@ class SoundRow(Row):
             image = _silhouettes(heights, round(height - 2), ratio_of(painter))
             painter.drawImage(QRectF(int(left), top + 1, len(edges) - 1, height - 2), image)
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         shown = self._editor.shown_band
         if shown is not None:
             grip = grip_at(press.layout, press.place.stave, shown.band, press.at.y())
-            return Drag(Grip.FREQUENCIES, press.at, press.place, band=grip)
+            return BandDrag(self._editor, press.place, grip)
         self._editor.select(SongSelection())
         return self._go_there(press)
 
@@ -219,7 +238,7 @@ class HitsRow(Row):
         if layout.drums_height:
             self._notes.paint_drums(painter, layout, stave)
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         pulse = press.place.pulse
         if pulse is None:
             self._editor.select(SongSelection())
@@ -227,7 +246,7 @@ class HitsRow(Row):
         tap = tap_under(self._editor, press.layout, press.place, press.at.x())
         if tap is not None:
             self._editor.select(TapSelection(pulse, tap))
-            return Drag(Grip.TAP, press.at, press.place)
+            return TapDrag(self._editor, press.place)
         self._editor.select(PulseSelection(pulse))
         return self._go_there(press)
 
@@ -259,7 +278,7 @@ class ShotsRow(Row):
         held = grip_under(self._editor, press.layout, press.place, press.at)
         return CURSORS[held.grip] if held is not None else Qt.CursorShape.ArrowCursor
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         project, editor = self._editor.project, self._editor
         frame = frame_at(press.place.seconds, project.rate)
         held = grip_under(editor, press.layout, press.place, press.at)
@@ -276,15 +295,19 @@ class ShotsRow(Row):
             editor.select(ShotSelection(held.shot.id))
         shot = ShotDrag(editor, self._snapping, held, frame, is_alone=press.is_alone, is_fitting=is_fitting)
         is_body = held.grip is ShotGrip.MOVE and not is_name(press.layout, press.place, press.at)
-        return self._go_there(press) if is_body else Drag(Grip.SHOT, press.at, press.place, shot=shot)
+        return self._go_there(press) if is_body else shot
 
-    def _press_adding(self, press: Press) -> Drag:
+    def _press_adding(self, press: Press) -> Gesture:
         """Add the shot under the pointer to those that are selected, or take it from them; hold a band."""
         editor = self._editor
         shot, chosen = shot_under(editor.project, press.place.seconds), editor.selection.shots
         if shot is not None:
             editor.select_shots(chosen ^ {shot.id}, shot.id)
-        return Drag(Grip.RUBBER, press.at, press.place, shots=editor.selection.shots)
+        before = editor.selection.shots
+        return RubberBand(
+            press.at,
+            lambda layout, band: editor.select_shots(before | shots_within(editor.project, layout, band)),
+        )
 
 
 def _tallest(waveform: np.ndarray, edges: np.ndarray) -> np.ndarray:

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QPainter
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
+from epiphane.desk.score.gesture import Gesture, Pointer
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
 from epiphane.desk.score.pick import shots_near
 from epiphane.document.footage import Footage
@@ -33,7 +34,6 @@ _REACH = 9
 """How far from a shot something of it can be held, px."""
 NAME_HEIGHT = 15
 """Of the lower part of a shot, by which the shot itself is dragged, in pixels."""
-_SNAP_PIXELS = 8
 
 
 class ShotGrip(Enum):
@@ -109,8 +109,8 @@ def is_name(layout: ScoreLayout, place: Place, at: QPointF) -> bool:
     return at.y() >= layout.shots_top(place.stave.top) + layout.heights.shots - NAME_HEIGHT
 
 
-class ShotDrag:
-    """A drag of a shot in progress.
+class ShotDrag(Gesture):
+    """A shot that is dragged, or something of it.
 
     Parameters
     ----------
@@ -123,13 +123,6 @@ class ShotDrag:
         Whether only this shot is meant: its end without those after it, or itself between its neighbours.
     is_fitting : bool
         Whether an end that is dragged stretches the shot.
-
-    Attributes
-    ----------
-    pair : (int, int) or None
-        The frames of the project on both sides of what is dragged.
-    words : str
-        What it comes to by now.
     """
 
     def __init__(
@@ -152,14 +145,12 @@ class ShotDrag:
             self._grip = ShotGrip.FIT
         self._ids = editor.selection.shots if held.shot.id in editor.selection.shots else {held.shot.id}
         self._place: int | None = None
-        self.pair: tuple[int, int] | None = None
-        self.words = ""
 
-    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
-        """Do what the pointer means at a place; where it `is_free`, nothing snaps."""
-        frame = frame_at(place.seconds, self._before.rate)
-        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(self._before.rate)
-        reach = 0 if is_free else max(1, round(_SNAP_PIXELS / per_frame))
+    def move(self, pointer: Pointer) -> None:
+        """Do what the pointer means where it has come to."""
+        if pointer.place is None:
+            return
+        frame, reach = frame_at(pointer.place.seconds, self._before.rate), pointer.reach(self._before)
         by = frame - self._origin
         if self._grip is ShotGrip.MOVE:
             self._point_at(frame)

@@ -8,8 +8,8 @@ from epiphane.desk.control.selection import ItemSelection, SongSelection, TrackS
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.marks import paint_pin
-from epiphane.desk.score.drag import Drag, Grip
-from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, Place, ScoreLayout, Stave, Strip
+from epiphane.desk.score.gesture import Gesture, Pointer, RowDrag
+from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
 from epiphane.desk.score.rows import Press, Row
 from epiphane.document.ids import TrackId
 from epiphane.document.project import Project, find
@@ -21,35 +21,23 @@ from epiphane.facts.source_time import item_at
 from epiphane.timing import frame_at, frame_start
 
 _END_GRAB = 6
-_SNAP_PIXELS = 8
 
 
-class ItemDrag:
-    """A drag of an item of a track: of the whole of it, of its start, or of its end.
-
-    Attributes
-    ----------
-    pair : None
-        No frames are shown beside each other.
-    words : str
-        What it comes to by now.
-    """
-
-    pair = None
+class ItemDrag(Gesture):
+    """An item of a track that is dragged: the whole of it, its start, or its end."""
 
     def __init__(self, editor: Editor, snapping: Snapping, item: Item, side: str, frame: int) -> None:
         self._editor, self._snapping = editor, snapping
         self._before, self._item, self._side, self._origin = editor.project, item, side, frame
-        self.words = ""
 
-    def move(self, layout: ScoreLayout, place: Place, *, is_free: bool) -> None:
-        """Bring what is held to a place; where it `is_free`, nothing snaps."""
+    def move(self, pointer: Pointer) -> None:
+        """Bring what is held to the pointer."""
+        if pointer.place is None:
+            return
         before, item = self._before, self._item
-        per_frame = layout.pixels_per_second(place.stave, place.seconds) / float(before.rate)
-        reach = 0 if is_free else max(1, round(_SNAP_PIXELS / per_frame))
-        by = frame_at(place.seconds, before.rate) - self._origin
+        by = frame_at(pointer.place.seconds, before.rate) - self._origin
         edge = item.end if self._side == "end" else item.start
-        frame = self._snapping.snapped(before, edge + by, reach)
+        frame = self._snapping.snapped(before, edge + by, pointer.reach(before))
 
         def edit(_: Project) -> Project:
             if self._side == "whole":
@@ -61,12 +49,6 @@ class ItemDrag:
         if self._editor.apply(edit, "move of an item", gesture="item"):
             now = find_item(self._editor.project, item.id)[1]
             self.words = f"frame {now.start}, {now.n_frames} frames"
-
-    def end(self) -> None:
-        """Nothing is left to be done."""
-
-    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
-        """Nothing is shown beside what is moved."""
 
 
 class TrackRow(Row):
@@ -133,11 +115,11 @@ class TrackRow(Row):
             return Qt.CursorShape.ArrowCursor
         return Qt.CursorShape.OpenHandCursor if found[1] == "whole" else Qt.CursorShape.SizeHorCursor
 
-    def press(self, press: Press) -> Drag | None:
+    def press(self, press: Press) -> Gesture | None:
         if press.at.x() < NAMES_RIGHT:
             track = self._track
             self._editor.select(TrackSelection(track.id))
-            return Drag(Grip.ROW, press.at, press.place)
+            return RowDrag(self._editor, press.place)
         found = self._held(press)
         if found is None:
             self._editor.select(SongSelection())
@@ -145,8 +127,7 @@ class TrackRow(Row):
         item, side = found
         self._editor.select(ItemSelection(item.id))
         frame = frame_at(press.place.seconds, self._editor.project.rate)
-        held = ItemDrag(self._editor, self._snapping, item, side, frame)
-        return Drag(Grip.SHOT, press.at, press.place, shot=held)
+        return ItemDrag(self._editor, self._snapping, item, side, frame)
 
     def _held(self, press: Press) -> tuple[Item, str] | None:
         """Return the item under the pointer, and which part of it would be dragged there."""

@@ -31,11 +31,9 @@ from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.look import theme
 from epiphane.desk.score.bows import BowsRow
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
-from epiphane.desk.score.drag import (
-    Grip,
-)
 from epiphane.desk.score.dragging import Dragging
 from epiphane.desk.score.drops import Dropped, Drops
+from epiphane.desk.score.gesture import CueGrip
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import (
     LaneRows,
@@ -107,7 +105,13 @@ class ScoreView(QAbstractScrollArea):
         super().__init__()
         self._editor = editor
         self._song_rows: dict[Strip, Row] = {
-            one.strip: one for one in (PartsRow(editor), RulerRow(editor), SoundRow(editor), HitsRow(editor))
+            one.strip: one
+            for one in (
+                PartsRow(editor),
+                RulerRow(editor, snapping, self.loop_drawn.emit),
+                SoundRow(editor),
+                HitsRow(editor),
+            )
         }
         self._bows, self._shots = BowsRow(editor), ShotsRow(editor, thumbnails, snapping)
         self._snapping = snapping
@@ -116,9 +120,8 @@ class ScoreView(QAbstractScrollArea):
         self._ahead = debounced(self, _AHEAD_MILLISECONDS, self._paint_ahead)
         self._bars_per_line = 4
         self._drops = Drops(editor, snapping)
-        self._drags = Dragging(self, editor, snapping)
+        self._drags = Dragging(self, editor)
         self._drags.trimming.connect(self.trimming)
-        self._drags.loop_drawn.connect(self.loop_drawn)
         self._chosen_rows: LaneRows | None = None
         self._open_lane: LaneId | None = None
         self._prepared: tuple[int, ...] = ()
@@ -285,7 +288,7 @@ class ScoreView(QAbstractScrollArea):
             is_alone=bool(held & Qt.KeyboardModifier.ControlModifier),
         )
         with self._held_still():
-            self._drags.begin(self._row_of(place).press(press), is_shift=press.is_adding)
+            self._drags.begin(self._row_of(place).press(press), press)
         self.held.emit(True)
 
     def _row_of(self, place: Place) -> Row:
@@ -320,7 +323,7 @@ class ScoreView(QAbstractScrollArea):
         if event is None:
             return
         at = event.position() + QPointF(0, self._offset)
-        if self._drags.held is None:
+        if not self._drags.is_holding:
             self._point(at)
         else:
             with self._held_still():
@@ -386,7 +389,7 @@ class ScoreView(QAbstractScrollArea):
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            if self._drags.held is not None:  # a drag tells of itself
+            if self._drags.is_holding:  # a drag tells of itself
                 return True
             at = QPointF(event.pos()) + QPointF(0, self._offset)
             QToolTip.showText(event.globalPos(), theme.plain(self.tip_at(at)), self._paper)
@@ -496,7 +499,7 @@ class ScoreView(QAbstractScrollArea):
         rate = self._editor.project.rate
         return self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
 
-    def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, Grip] | None:
+    def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, CueGrip] | None:
         return cue_under(self._editor, self._layout, place, lane, at)
 
     # Staying current

@@ -8,6 +8,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
+from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
 from benchmarks.result import Result, at_most
@@ -23,7 +24,7 @@ from epiphane.document.song import Beat, Drums, Hit, Section, Song
 from epiphane.document.timeline import footage_item
 from epiphane.edits.beats import move_beat
 from epiphane.edits.cues import toggle_cues
-from epiphane.edits.lanes import change_envelope
+from epiphane.edits.lanes import add_lane, change_envelope
 from epiphane.edits.shots import move_shot, slip_shot
 from epiphane.files.project import load_project, save_project
 
@@ -49,7 +50,24 @@ def measure_load(folder: Path) -> Iterator[Result]:
             seconds.append(_timed(gesture, number))
             _settle(0.1)  # as between two gestures of a hand
         yield at_most(name, 1000 * statistics.median(seconds), 100, "ms")
+    window.editor.apply(lambda p: add_lane(p, "dissolve", PulseId(104)), "transitions at all cuts")
+    _settle()
+    yield at_most("what lies under the pointer, the slowest row", _pointed(window), 2, "ms")
     window.shut_down()
+
+
+def _pointed(window: Window) -> float:
+    """Return how many milliseconds it takes to tell what could be held at a point, over the slowest row."""
+    score, layout = window.score, window.score.layout_now()
+    slowest = 0.0
+    for row in layout.rows:
+        y = layout.staves[1].top + (row.top + row.bottom) / 2
+        points = [QPointF(200 + 7 * n, y) for n in range(60)]
+        started = time.perf_counter()
+        for at in points:
+            score.cursor_at(at)
+        slowest = max(slowest, 1000 * (time.perf_counter() - started) / len(points))
+    return slowest
 
 
 def large_project() -> Project:
@@ -81,6 +99,7 @@ def large_project() -> Project:
         Pulse(PulseId(101), "beats", HeardSource(PulseUnit.BEAT)),
         Pulse(PulseId(102), "taps", TappedSource(tuple(Hit(float(t), 0.7) for t in times))),
         Pulse(PulseId(103), "bars", HeardSource(PulseUnit.BAR)),
+        Pulse(PulseId(104), "cuts", HeardSource(PulseUnit.CUT)),
     )
     effects = (
         "flash",

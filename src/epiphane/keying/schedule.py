@@ -194,6 +194,12 @@ class LaneSchedule:
         """How many frames a cue is at most felt before or after the frame of its hit."""
         return self.timing.reach
 
+    def cues_near(self, start: float, end: float, rate: float) -> tuple[Cue, ...]:
+        """Return the cues that may be felt between two times, in seconds; `rate` is in frames a second."""
+        reach = self.reach / rate
+        first = bisect.bisect_left(self.cues, start - reach, key=_time_of)
+        return self.cues[first : bisect.bisect_right(self.cues, end + reach, key=_time_of)]
+
     @property
     def levels(self) -> FloatArray:
         """The lane's level on every frame, see `LaneTiming.levels`."""
@@ -299,6 +305,12 @@ class Schedule:
         """The transitions at the cuts, ascending; no two of them overlap."""
         return transition_cues(self.project, self.lanes)
 
+    def transitions_between(self, first: int, end: int) -> tuple[TransitionCue, ...]:
+        """Return the transitions that go on on some frame of a range, ascending."""
+        found = self.transitions
+        low = bisect.bisect_right(found, first, key=lambda one: one.end)
+        return found[low : bisect.bisect_left(found, end, key=lambda one: one.first)]
+
     def transition_at(self, frame: int) -> TransitionCue | None:
         """Return the transition that goes on on a frame, or None."""
         found = self.transitions
@@ -400,3 +412,7 @@ def _in_frames(envelope: Envelope, beats: FloatArray) -> list[Envelope]:
     same: dict[Envelope, Envelope] = {}
     shapes = [same.setdefault(shape, shape) for shape in shapes]
     return [shapes[number] for number in which.tolist()]
+
+
+def _time_of(cue: Cue) -> float:
+    return cue.hit.time

@@ -1,6 +1,5 @@
 """The strip of a lane on a stave, and the one row in which all lanes stand."""
 
-import bisect
 from collections.abc import Sequence
 
 import numpy as np
@@ -183,7 +182,7 @@ class LaneRow(Row):
         lane_id = lane.lane.id
         plain: list[Cue] = []
         others: list[Cue] = []
-        near = _cues_near(lane, strip.stave, float(self._editor.project.rate))
+        near = lane.cues_near(strip.stave.start, strip.stave.end, float(self._editor.project.rate))
         if is_layer(lane.lane.effect) or lane.lane.trigger is Trigger.SPAN:
             for cue in near:
                 self._paint_block(strip, cue)
@@ -385,7 +384,7 @@ def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
     rate = editor.project.rate
     first, end = (frame_at(seconds, rate) for seconds in (stave.start, stave.end))
     lane_id = lane.lane.id
-    cues = _cues_near(lane, stave, float(rate))
+    cues = lane.cues_near(stave.start, stave.end, float(rate))
     chosen = selection.cues
     return (
         (replace(lane.lane, overrides=()), lane.is_silent, lane.frames_of_shots, lane_id in selection.lanes),
@@ -398,22 +397,11 @@ def lane_content(editor: Editor, stave: Stave, lane: LaneSchedule) -> object:
     )
 
 
-def _cues_near(lane: LaneSchedule, stave: Stave, rate: float) -> tuple[Cue, ...]:
-    """Return the cues of a lane that reach into a stave."""
-    reach = lane.reach / rate
-    first = bisect.bisect_left(lane.cues, stave.start - reach, key=_time_of)
-    return lane.cues[first : bisect.bisect_right(lane.cues, stave.end + reach, key=_time_of)]
-
-
 def _levels_at(lane: LaneSchedule, frames: np.ndarray) -> FloatArray:
     """Return the level of a lane on some frames, 0 to 1."""
     if not len(lane.levels):
         return np.zeros(len(frames))
     return np.asarray(np.clip(lane.levels[np.clip(frames, 0, len(lane.levels) - 1)], 0, 1))
-
-
-def _time_of(cue: Cue) -> float:
-    return cue.hit.time
 
 
 def _diamond(x: float, y: float, reach: float) -> QPolygonF:

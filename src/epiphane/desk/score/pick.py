@@ -77,10 +77,10 @@ def cue_under(
     chosen = editor.selection.cues
     best: tuple[float, Cue, CueGrip] | None = None
     is_span = lane.trigger is Trigger.SPAN
-    for cue in found.cues if found is not None else ():
-        if not is_span and not place.stave.start - 0.5 <= cue.hit.time <= place.stave.end + 0.5:
-            continue
-        shape = cue_shape(layout, place.stave, cue, float(editor.project.rate))
+    stave, rate = place.stave, float(editor.project.rate)
+    near = () if found is None else found.cues if is_span else found.cues_near(stave.start, stave.end, rate)
+    for cue in near:
+        shape = cue_shape(layout, stave, cue, rate)
         is_chosen = (lane.id, cue.hit.time) in chosen
         if is_beside and not (is_chosen and cue.hit.time >= place.stave.start - 0.01):
             continue
@@ -148,7 +148,7 @@ def cues_within(editor: Editor, layout: ScoreLayout, band: QRectF) -> frozenset[
                 continue
             keys.update(
                 (lane.lane.id, cue.hit.time)
-                for cue in lane.cues
+                for cue in lane.cues_near(stave.start, stave.end, float(editor.project.rate))
                 if stave.start <= cue.hit.time < stave.end
                 and band.left() <= layout.x_at(stave, cue.hit.time) <= band.right()
             )
@@ -180,9 +180,10 @@ class Bow(Struct, frozen=True):
 def transitions_on(editor: Editor, stave: Stave) -> tuple[TransitionCue, ...]:
     """Return the transitions that are seen on a stave."""
     rate = editor.project.rate
+    near = editor.cues.transitions_between(frame_at(stave.start, rate), frame_at(stave.end, rate) + 1)
     return tuple(
         one
-        for one in editor.cues.transitions
+        for one in near
         if frame_start(one.end, rate) > stave.start and frame_start(one.first, rate) < stave.end
     )
 

@@ -324,7 +324,7 @@ class ScoreView(QAbstractScrollArea):
             return
         at = event.position() + QPointF(0, self._offset)
         if not self._drags.is_holding:
-            self._point(at)
+            self._paper.setCursor(self.cursor_at(at))
         else:
             with self._held_still():
                 self._drags.move(at)
@@ -396,13 +396,12 @@ class ScoreView(QAbstractScrollArea):
             return True
         return super().viewportEvent(event)
 
-    def _point(self, at: QPointF) -> None:
-        """Let the pointer say what can be dragged here."""
+    def cursor_at(self, at: QPointF) -> Qt.CursorShape:
+        """Return the pointer that says what can be dragged at a point of the score."""
         place = self._layout.locate(at.x(), at.y())
-        cursor = Qt.CursorShape.ArrowCursor
-        if place is not None:
-            cursor = self._row_of(place).cursor(Press(self._layout, place, at, False, False))
-        self._paper.setCursor(cursor)
+        if place is None:
+            return Qt.CursorShape.ArrowCursor
+        return self._row_of(place).cursor(Press(self._layout, place, at, False, False))
 
     def tip_at(self, at: QPointF) -> str:
         """Return what is told of a point of the score."""

@@ -96,17 +96,18 @@ def _nodes(tree: ast.AST) -> list[ast.AST]:
     return found
 
 
-def mutants_of(path: Path) -> list[tuple[int, str, str]]:
-    """Return every mutant of a module: its line, how the line reads then, and the whole text."""
-    text, made = path.read_text(), []
-    n_nodes = len(_nodes(ast.parse(text)))
-    for number in range(n_nodes):
+def mutant_of(path: Path, chance: random.Random) -> tuple[int, str, str] | None:
+    """Return a mutant of a module by chance: its line, how that reads then, and the whole text."""
+    text = path.read_text()
+    numbers = list(range(len(_nodes(ast.parse(text)))))
+    chance.shuffle(numbers)
+    for number in numbers:
         tree = ast.parse(text)
         node = _nodes(tree)[number]
         before = ast.unparse(node)
         if changed(node):
-            made.append((getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", ast.unparse(tree)))
-    return made
+            return getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", ast.unparse(tree)
+    return None
 
 
 def survives(copy: Path, seconds: float) -> bool:
@@ -156,18 +157,17 @@ def main() -> None:
         usual = time.monotonic() - started
         survived = 0
         for number in range(wanted.number):
-            path = chance.choices(files, sizes)[0]
-            found = mutants_of(path)
-            if not found:
+            path = copy / chance.choices(files, sizes)[0].relative_to(ROOT)
+            found = mutant_of(path, chance)
+            if found is None:
                 continue
-            line, words, text = chance.choice(found)
-            place = copy / path.relative_to(ROOT)
-            place.write_text(text)
+            (line, words, text), unchanged = found, path.read_text()
+            path.write_text(text)
             is_alive = survives(copy, _PATIENCE * usual)
-            shutil.copy(path, place)
+            path.write_text(unchanged)
             survived += is_alive
             if is_alive:
-                print(f"{path.relative_to(ROOT)}:{line}: {words}", flush=True)
+                print(f"{path.relative_to(copy)}:{line}: {words}", flush=True)
             print(f"{number + 1} tried, {survived} survived", file=sys.stderr, flush=True)
     print(f"{survived} of {wanted.number} survived")
 

@@ -59,7 +59,7 @@ from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
 from epiphane.render.export import ExportProgress, export
-from epiphane.timing import clock_text, frame_at, parse_rate
+from epiphane.timing import frame_at, parse_rate
 
 _FILE = click.Path(path_type=Path)
 
@@ -267,7 +267,12 @@ def render(
     frames = _parse_range(stretch, rate) if stretch else None
     for path in missing_files(opened):
         click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
-    with _Bar() as bar:
+    with click.progressbar(length=1, show_percent=True, width=30, file=sys.stderr) as bar:
+
+        def report(progress: ExportProgress) -> None:
+            bar.length = progress.n_frames
+            bar.update(progress.n_done - bar.pos)
+
         faults = export(
             opened,
             out,
@@ -276,7 +281,7 @@ def render(
             frames=frames,
             may_replace=overwrite,
             reads=[project],
-            report=bar.show,
+            report=report,
         )
     for fault in faults:
         click.echo(fault, err=True)
@@ -316,28 +321,6 @@ def report(out: Path) -> None:
         raise ParameterError(f"{out.name} is there already; choose another name")
     write_report(out, {})
     click.echo(str(out))
-
-
-class _Bar:
-    """A progress bar, on a terminal only."""
-
-    def __init__(self) -> None:
-        self._is_shown = sys.stderr.isatty()
-
-    def __enter__(self) -> "_Bar":
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        if self._is_shown:
-            click.echo("", err=True)
-
-    def show(self, progress: ExportProgress) -> None:
-        """Show how far an export is."""
-        if self._is_shown:
-            share = progress.n_done / progress.n_frames
-            left = "" if progress.remaining is None else f", {clock_text(progress.remaining)} left"
-            bar = ("#" * round(30 * share)).ljust(30, ".")
-            click.echo(f"\r{bar} {progress.n_done}/{progress.n_frames} frames{left}   ", nl=False, err=True)
 
 
 def _with_time(project: Project, speed: float | None, between: str | None) -> Project:

@@ -21,6 +21,7 @@ from epiphane.facts.cuts import Cut, cuts_of, drift_at
 from epiphane.keying.envelope import envelope_level, in_frames
 from epiphane.keying.picking import chances
 from epiphane.lane_kinds import is_transition
+from epiphane.plurals import plural
 from epiphane.timing import frame_at
 from epiphane.transitions.declare import (
     BY_CHANCE,
@@ -90,7 +91,7 @@ class TransitionCue(Struct, frozen=True):
         sides = (self.cut.outgoing, "after its end"), (self.cut.incoming, "before its start")
         for (shot, where), number in zip(sides, self.n_lacking(project), strict=True):
             if shot is not None and shot.footage is not None and number:
-                frames = "1 frame" if number == 1 else f"{number} frames"
+                frames = plural(number, "1 frame", "{} frames")
                 name = names.get(shot.footage, "the clip")
                 words.append(f"{name} lacks {frames} {where}: it is shown {beyond_words(shot)}")
         return tuple(words)

@@ -10,6 +10,7 @@ from epiphane.document.timeline import Item, Ramp
 from epiphane.edits.item_keys import put_key, remove_key, set_key_ramp
 from epiphane.edits.tracks import change_item
 from epiphane.facts.framing import item_key_at
+from epiphane.plurals import plural
 
 _RAMPS = (
     (Ramp.HOLD.value, "hold"),
@@ -101,4 +102,4 @@ class ItemKeyRows(Rows[Item]):
 
 def _told(item: Item) -> str:
     number = len(item.keys)
-    return "no keys" if number == 0 else f"{number} key{'s' * (number != 1)}"
+    return "no keys" if number == 0 else plural(number, "1 key", "{} keys")

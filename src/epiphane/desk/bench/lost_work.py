@@ -9,6 +9,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.recovery import RecoveryDesk
 from epiphane.desk.look.fields import button, in_a_row, label, rule, wrapped
 from epiphane.files.journal import LostWork
+from epiphane.plurals import plural
 
 
 class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
@@ -44,7 +45,7 @@ class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
         name = label(path.stem if path is not None else work.project.name, is_quiet=False)
         where = "never saved" if path is None else f"in {path.parent}"
         when = datetime.fromtimestamp(work.ended).strftime("%d %B, %H:%M")
-        edits = "1 edit" if work.n_edits == 1 else f"{work.n_edits} edits"
+        edits = plural(work.n_edits, "1 edit", "{} edits")
         about = wrapped(f"{when}, {edits}, {where}")
         back, away = self._recovery.bring_back, self._recovery.throw_away
         buttons = (

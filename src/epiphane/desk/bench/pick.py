@@ -25,6 +25,7 @@ from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.lane_kinds import is_transition
+from epiphane.plurals import plural
 from epiphane.timing import frame_start
 
 _NO_PATTERN = "0"
@@ -362,7 +363,7 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         is_still = not cues.is_silent and not cues.levels.any()
         return f"{text}: it never rises" if is_still else text
     if lane.trigger is Trigger.SPAN:
-        return f"On over {len(cues.hits)} span{'s' * (len(cues.hits) != 1)}"
+        return f"On over {plural(len(cues.hits), '1 span', '{} spans')}"
     hits = "cuts" if is_transition(lane.effect) else "hits"
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
     if cues.frames_of_shots == ():

@@ -27,6 +27,7 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.edits.pulses import change_pulse, remove_pulse, users_of
+from epiphane.plurals import plural
 
 _UNIT_WORDS = {
     PulseUnit.BEAT: "every beat",
@@ -124,7 +125,7 @@ class PulseBench(BenchPage[Pulse]):
         pulse = self.thing()
         name = "" if pulse is None else pulse.name
         if self.editor.apply(lambda p: remove_pulse(p, self.pulse_id), "removal of a pulse"):
-            lanes = "One lane fires" if n_lanes == 1 else f"{n_lanes} lanes fire"
+            lanes = plural(n_lanes, "One lane fires", "{} lanes fire")
             if n_lanes:
                 text = (
                     f"{name} is gone. {lanes} nothing until another pulse is chosen; Ctrl+Z brings it back."

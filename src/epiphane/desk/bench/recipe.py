@@ -18,6 +18,7 @@ from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
 from epiphane.edits.recipe_items import items_of
 from epiphane.files.recipes import KeptRecipe
+from epiphane.plurals import plural
 
 _ROW = 24
 
@@ -79,7 +80,11 @@ class RecipeBench(BenchPage[KeptRecipe]):
 
 def _about(kept: KeptRecipe) -> str:
     number = len(kept.recipe.items)
-    items = f"With {number} title{'s' * (number != 1)}, solids or shapes." if number else ""
+    items = (
+        plural(number, "With 1 title, solids or shapes.", "With {} titles, solids or shapes.")
+        if number
+        else ""
+    )
     return " ".join(part for part in (kept.recipe.about, items) if part)
 
 
@@ -168,7 +173,8 @@ class NewRecipeBench(BenchPage[Project]):
 
     def _show_items(self, project: Project) -> None:
         number = len(items_of(project))
-        self.items.setText(f"and {number} title{'s' * (number != 1)}, solids or shapes on tracks")
+        titles = plural(number, "1 title", "{} titles")
+        self.items.setText(f"and {titles}, solids or shapes on tracks")
         self.items.setVisible(number > 0)
 
     def _show_lanes(self, project: Project) -> None:

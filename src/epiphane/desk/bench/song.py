@@ -17,7 +17,6 @@ from epiphane.desk.bench.song_texts import (
     beats_per_bar,
     difference_text,
     heard_texts,
-    many,
     other_readings,
 )
 from epiphane.desk.bench.struct_fields import limited_field
@@ -43,6 +42,7 @@ from epiphane.edits.picture import change_fades
 from epiphane.edits.pulses import ensure_pulse
 from epiphane.edits.song import lock_song
 from epiphane.edits.song_trim import file_duration, shape_song, trim_song
+from epiphane.plurals import plural
 from epiphane.timing import clock_text, frame_start
 
 _HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
@@ -109,7 +109,12 @@ class SongBench(BenchPage[Project]):
             texts["Length"] = clock_text(song.duration)
             is_listening = self.editor.is_listening
             texts |= dict.fromkeys(_LISTENED, "listening…") if is_listening else heard_texts(song)
-        texts["Made of"] = f"{many(len(project.shots), 'shot')}, {many(len(project.lanes), 'lane')}"
+        texts["Made of"] = ", ".join(
+            (
+                plural(len(project.shots), "1 shot", "{} shots"),
+                plural(len(project.lanes), "1 lane", "{} lanes"),
+            )
+        )
         for name, text in texts.items():
             self._facts[name].setText(text)
 

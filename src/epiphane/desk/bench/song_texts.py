@@ -8,6 +8,7 @@ from epiphane.audio.heard import Listening, OtherReading
 from epiphane.document.song import DRUMS, Beat, Drums, Song
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import DOUBTFUL
+from epiphane.plurals import plural
 from epiphane.timing import clock_text
 
 MOST_OTHERS = 4
@@ -93,10 +94,12 @@ def _drums_text(drums: Drums) -> str:
     for number, drum in enumerate(DRUMS):
         band = drums.stand_in(drum)
         if band:
-            texts.append(f"{drum}: not heard surely, {many(len(drums.heard(band)), f'{band} hit')} instead")
+            texts.append(
+                f"{drum}: not heard surely, {plural(len(drums.heard(band)), f'1 {band} hit', f'{{}} {band} hits')} instead"
+            )
         elif drums.heard(drum):
             sure = f", {drums.confidence[number]:.0%} sure" if drums.confidence[number] < 1 else ""
-            texts.append(f"{many(len(drums.heard(drum)), drum)}{sure}")
+            texts.append(f"{plural(len(drums.heard(drum)), f'1 {drum}', f'{{}} {drum}s')}{sure}")
     return "\n".join(texts) or "none were heard"
 
 
@@ -107,8 +110,3 @@ def _player(song: Song) -> str:
         return "a player's"
     tenths = quantiles(gaps, n=10)
     return f"a player's: {60 / tenths[-1]:.0f} to {60 / tenths[0]:.0f} BPM"
-
-
-def many(number: int, thing: str) -> str:
-    """Return a number of things in words."""
-    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

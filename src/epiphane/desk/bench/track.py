@@ -11,6 +11,7 @@ from epiphane.desk.look.fields import in_a_row
 from epiphane.desk.look.lanes import lane_label
 from epiphane.document.timeline import Track
 from epiphane.edits.tracks import change_track
+from epiphane.plurals import plural
 
 
 class TrackBench(BenchPage[Track]):
@@ -64,7 +65,7 @@ class TrackBench(BenchPage[Track]):
 
 def _told(track: Track) -> str:
     number = len(track.items)
-    return f"{number} item{'s' * (number != 1)} over all that stands above it in the score"
+    return f"{plural(number, '1 item', '{} items')} over all that stands above it in the score"
 
 
 def _name_of(track: Track) -> str:

@@ -27,6 +27,7 @@ from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
 from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.lane_kinds import alike
+from epiphane.plurals import plural
 from epiphane.timing import frame_start
 
 _STRENGTH_STEP = 1.15
@@ -146,9 +147,9 @@ class CueDesk(QObject):
             self._editor.said.emit("select some cues: what their lanes do in their bars is copied.", False)
             return
         self._copied = self._editor.history, found
-        bars = "a bar" if found.n_bars == 1 else f"{found.n_bars} bars"
+        bars = plural(found.n_bars, "a bar", "{} bars")
         n_lanes = len(found.lanes)
-        of = "one lane" if n_lanes == 1 else f"{n_lanes} lanes"
+        of = plural(n_lanes, "one lane", "{} lanes")
         text = f"copied {bars} of {of}; go to another bar and paste it there (Ctrl + V)."
         self._editor.said.emit(text, False)
 
@@ -162,7 +163,7 @@ class CueDesk(QObject):
         pasted = pasted_bars(self._editor.project, self._copied[1], here)
         self._editor.apply(lambda p: lay_overrides(p, pasted.overrides), "copy of bars")
         if pasted.n_missing:
-            there = "1 cue has" if pasted.n_missing == 1 else f"{pasted.n_missing} cues have"
+            there = plural(pasted.n_missing, "1 cue has", "{} cues have")
             self._editor.said.emit(f"{there} no hit of the pulse to fire on here.", False)
 
     def _lane(self) -> LaneSchedule | None:

@@ -10,6 +10,7 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.edits.playing import forget_played, hold_hit, play_hit
 from epiphane.files.settings import read_settings
+from epiphane.plurals import plural
 from epiphane.timing import frame_start
 
 KEYS = (
@@ -149,7 +150,7 @@ class Instrument(QObject):
             self._taken.clear()
             self._held.clear()
             self._editor.end_gesture()
-            number = "One cue was" if self._n_played == 1 else f"{self._n_played} cues were"
+            number = plural(self._n_played, "One cue was", "{} cues were")
             anew = " in place of the hits that fired before" if self._is_fired_anew else ""
             self._n_played, self._is_fired_anew = 0, False
             self._editor.said.emit(f"{number} played{anew}; Ctrl + Z takes the whole take back.", False)

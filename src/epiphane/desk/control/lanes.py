@@ -28,6 +28,7 @@ from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.facts.hits import stand_in_remark
 from epiphane.lane_kinds import LaneKind, is_transition, lane_kind_named
+from epiphane.plurals import plural
 from epiphane.timing import frame_at
 
 
@@ -163,7 +164,7 @@ class LaneDesk(QObject):
         shown = {(one.lane, one.cue.hit.time) for one in self._editor.cues.transitions}
         chosen = self._editor.selection.cues & shown
         cues = chosen if cue in chosen else frozenset({cue})
-        where = "at a cut" if len(cues) == 1 else f"at {len(cues)} cuts"
+        where = plural(len(cues), "at a cut", "at {} cuts")
         if self._editor.apply(lambda p: set_cue_effect(p, cues, kind.key), f"{kind.label.lower()} {where}"):
             self._editor.select_cues(cues, lane=cue[0])
 

@@ -41,6 +41,7 @@ from epiphane.edits.pulses import add_pulse, add_taps, change_pulse
 from epiphane.edits.taps import remove_tap, set_tap_strength
 from epiphane.errors import EditError
 from epiphane.files.settings import keep_settings, read_settings
+from epiphane.plurals import plural
 from epiphane.timing import frame_start
 
 _BAND = BandSource(low=40.0, high=120.0, threshold=0.9)
@@ -175,7 +176,7 @@ class PulseDesk(QObject):
 
     def _on_playback(self) -> None:
         if not self._playback.is_playing and self._n_taps:
-            taps = "One tap was" if self._n_taps == 1 else f"{self._n_taps} taps were"
+            taps = plural(self._n_taps, "One tap was", "{} taps were")
             self._n_taps = 0
             self._editor.end_gesture()
             self._editor.said.emit(

@@ -8,6 +8,7 @@ from epiphane.desk.control.selection import LostWorkSelection, SongSelection
 from epiphane.desk.look.asking import CANCEL
 from epiphane.document.project import Project
 from epiphane.files.journal import LostWork
+from epiphane.plurals import plural
 
 
 class RecoveryDesk(QObject):
@@ -112,4 +113,4 @@ class RecoveryDesk(QObject):
 
 
 def _edits(work: LostWork) -> str:
-    return "one unsaved edit" if work.n_edits == 1 else f"{work.n_edits} unsaved edits"
+    return plural(work.n_edits, "one unsaved edit", "{} unsaved edits")

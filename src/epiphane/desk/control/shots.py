@@ -47,6 +47,7 @@ from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bar_frames
 from epiphane.facts.source_time import frame_showing, running_seconds, shot_at
+from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
 
 
@@ -246,7 +247,7 @@ class ShotDesk(QObject):
         by = self._editor.playhead - (shot.end if is_end else shot.start)
         chosen = self._editor.selection.shots
         ids = chosen if shot.id in chosen else frozenset({shot.id})
-        label = "trim of a shot" if len(ids) == 1 else f"trim of {len(ids)} shots"
+        label = plural(len(ids), "trim of a shot", "trim of {} shots")
         self._do(lambda p: trim_shots(p, ids, by, is_end=is_end, ripple=ripple), label)
 
     def nudge(self, direction: int) -> None:
@@ -485,7 +486,7 @@ class ShotDesk(QObject):
 
 def shots_text(number: int) -> str:
     """Return so many shots in words."""
-    return "1 shot" if number == 1 else f"{number} shots"
+    return plural(number, "1 shot", "{} shots")
 
 
 def _landed(project: Project, shot: Item) -> Project:

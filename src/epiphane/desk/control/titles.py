@@ -25,6 +25,7 @@ from epiphane.errors import DiskError, MediaError
 from epiphane.files.captions import Captions, read_captions
 from epiphane.files.settings import folder_of, note_folder
 from epiphane.media.faces import FACE_SUFFIXES, keep_face
+from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at, usual_axes
 
@@ -159,7 +160,7 @@ class TitleDesk(TextDesk):
         captions = [(one.start, one.end, one.text) for one in read.captions]
         before = self._editor.project
         if self._editor.apply(lambda p: put_captions(p, captions, path.stem), "captions"):
-            number = "One caption is" if len(captions) == 1 else f"{len(captions)} captions are"
+            number = plural(len(captions), "One caption is", "{} captions are")
             text = " ".join([f"{number} on a track.", *read.remarks])
             self.captions_put.emit(text, lambda: self._snap_captions(before, captions, path.stem))
 

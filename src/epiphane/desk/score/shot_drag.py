@@ -26,6 +26,7 @@ from epiphane.edits.shots import pin_shot, started_at
 from epiphane.edits.speed import speed_text, stretch_to_fit
 from epiphane.errors import EditError
 from epiphane.facts.source_time import frame_showing
+from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
 
 _CUT_GRAB = 4
@@ -168,7 +169,7 @@ class ShotDrag(Gesture):
             self._editor.apply(lambda p: move_shots(p, self._ids, place), "move of a shot")
         n_gone = len(self._before.shots) - len(self._editor.project.shots)
         if n_gone > 0:
-            shots = "1 shot has" if n_gone == 1 else f"{n_gone} shots have"
+            shots = plural(n_gone, "1 shot has", "{} shots have")
             self._editor.said.emit(f"{shots} gone past the end of the song; Ctrl+Z brings them back.", False)
 
     def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:

@@ -18,6 +18,7 @@ from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Job, Jobs
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
+from epiphane.plurals import plural
 from epiphane.timing import clock_text
 
 _PLAIN_SECONDS = 8
@@ -151,9 +152,7 @@ class LeftOutStrip(QFrame):
         """Tell more files, a sentence for each."""
         self._faults += [fault for fault in faults if fault not in self._faults]
         number = len(self._faults)
-        self._head.setText(
-            "One file was not taken in" if number == 1 else f"{number} files were not taken in"
-        )
+        self._head.setText(plural(number, "One file was not taken in", "{} files were not taken in"))
         self._list.setPlainText("\n".join(self._faults))
         self.show()
         self.changed.emit()

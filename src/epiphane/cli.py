@@ -267,7 +267,8 @@ def render(
     frames = _parse_range(stretch, rate) if stretch else None
     for path in missing_files(opened):
         click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
-    with click.progressbar(length=1, show_percent=True, width=30, file=sys.stderr) as bar:
+    is_hidden = not sys.stderr.isatty()
+    with click.progressbar(length=1, show_percent=True, width=30, file=sys.stderr, hidden=is_hidden) as bar:
 
         def report(progress: ExportProgress) -> None:
             bar.length = progress.n_frames

@@ -80,11 +80,8 @@ class RecipeBench(BenchPage[KeptRecipe]):
 
 def _about(kept: KeptRecipe) -> str:
     number = len(kept.recipe.items)
-    items = (
-        plural(number, "With 1 title, solids or shapes.", "With {} titles, solids or shapes.")
-        if number
-        else ""
-    )
+    titles = plural(number, "1 title", "{} titles")
+    items = f"With {titles}, solids or shapes." if number else ""
     return " ".join(part for part in (kept.recipe.about, items) if part)
 
 

@@ -94,9 +94,8 @@ def _drums_text(drums: Drums) -> str:
     for number, drum in enumerate(DRUMS):
         band = drums.stand_in(drum)
         if band:
-            texts.append(
-                f"{drum}: not heard surely, {plural(len(drums.heard(band)), f'1 {band} hit', f'{{}} {band} hits')} instead"
-            )
+            hits = plural(len(drums.heard(band)), f"1 {band} hit", f"{{}} {band} hits")
+            texts.append(f"{drum}: not heard surely, {hits} instead")
         elif drums.heard(drum):
             sure = f", {drums.confidence[number]:.0%} sure" if drums.confidence[number] < 1 else ""
             texts.append(f"{plural(len(drums.heard(drum)), f'1 {drum}', f'{{}} {drum}s')}{sure}")

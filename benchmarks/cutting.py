@@ -15,10 +15,10 @@ from epiphane.demo.project import open_demo
 from epiphane.document.filling import Pace
 from epiphane.document.project import Project
 from epiphane.document.timeline import Between, Ramp, SpeedKey
-from epiphane.edits.arranging import move_shots
-from epiphane.edits.cutting import roll_cut, slide_shots, slip_shots, split_at, trim_end
-from epiphane.edits.filling import fill_song
-from epiphane.edits.speed import change_speed, set_between
+from epiphane.edits.shots.arranging import move_shots
+from epiphane.edits.shots.cutting import roll_cut, slide_shots, slip_shots, split_at, trim_end
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.speed import change_speed, set_between
 from epiphane.keying.schedule import schedule
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.draw import draw

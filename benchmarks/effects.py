@@ -18,7 +18,7 @@ from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.timeline import footage_item
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane
+from epiphane.edits.keying.lanes import add_lane
 from epiphane.edits.picture import set_size
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.media.gather import gather_files

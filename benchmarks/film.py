@@ -15,12 +15,12 @@ from benchmarks.result import Result, at_least
 from epiphane.document.filling import Pace
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.picture import set_rate, set_size
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.song import set_song
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.song.song import set_song
 from epiphane.media.gather import gather_files
 from epiphane.render.export import export
 

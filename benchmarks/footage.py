@@ -18,9 +18,9 @@ from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, SONG_FILE
 from epiphane.document.filling import Order
 from epiphane.document.project import Project
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
-from epiphane.edits.song import set_song
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.song.song import set_song
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.gather import gather_files
 from epiphane.media.proxy import ProxyStore

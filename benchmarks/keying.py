@@ -18,7 +18,7 @@ from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Song
 from epiphane.document.song import Hit as SongHit
-from epiphane.edits.lanes import change_envelope, change_lane
+from epiphane.edits.keying.lanes import change_envelope, change_lane
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 

@@ -15,10 +15,10 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import BlendMode, PanelLayout
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, change_lane
-from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.panels import split_screen
-from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.keying.lanes import add_lane, change_lane
+from epiphane.edits.keying.overlays import add_overlay_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.shots.panels import split_screen
 from epiphane.facts.cuts import cuts_of
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage

@@ -22,10 +22,10 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Drums, Hit, Section, Song
 from epiphane.document.timeline import footage_item
-from epiphane.edits.beats import move_beat
-from epiphane.edits.cues import toggle_cues
-from epiphane.edits.lanes import add_lane, change_envelope
-from epiphane.edits.shots import move_shot, slip_shot
+from epiphane.edits.keying.cues import toggle_cues
+from epiphane.edits.keying.lanes import add_lane, change_envelope
+from epiphane.edits.shots.shots import move_shot, slip_shot
+from epiphane.edits.song.beats import move_beat
 from epiphane.files.project import load_project, save_project
 
 _SECONDS, _TEMPO, _RATE = 3600, 125.0, 30

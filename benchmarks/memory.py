@@ -44,7 +44,7 @@ def _work(folder: Path) -> Iterator[Result]:
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application
     from epiphane.desk.shell.window import Window
-    from epiphane.edits.filling import fill_song
+    from epiphane.edits.shots.filling import fill_song
 
     limit_arenas()
     playback.open_sound = SimulatedSound  # type: ignore[attr-defined]

@@ -21,7 +21,7 @@ from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import Combination, CombinedSource, HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Hit, Song
 from epiphane.document.timeline import footage_item
-from epiphane.edits.beats import move_beat
+from epiphane.edits.song.beats import move_beat
 from epiphane.facts.hits import hits_of
 from epiphane.keying.schedule import schedule
 from epiphane.timing import frame_at

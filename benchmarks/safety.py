@@ -10,8 +10,8 @@ from benchmarks.keying import song_with_taps
 from benchmarks.result import Result, at_most
 from epiphane.document.laws import broken_laws, oversizes
 from epiphane.document.pulse import TappedSource
-from epiphane.edits.cues import nudge_cues
-from epiphane.edits.lanes import change_envelope
+from epiphane.edits.keying.cues import nudge_cues
+from epiphane.edits.keying.lanes import change_envelope
 from epiphane.files.journal import Journals
 from epiphane.files.project import encode_compactly
 

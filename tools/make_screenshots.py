@@ -36,14 +36,6 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import Between, PanelLayout
 from epiphane.document.titles import Impact
-from epiphane.edits.cues import (
-    change_cue_envelope,
-    reset_cues,
-    set_cue_effect,
-    set_cue_strength,
-    toggle_cues,
-)
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import (
     accept_moment,
     add_footage,
@@ -52,12 +44,20 @@ from epiphane.edits.footage import (
     remove_footage,
     use_take,
 )
-from epiphane.edits.item_keys import put_key
-from epiphane.edits.mattes import change_matte
-from epiphane.edits.panels import change_panels
-from epiphane.edits.shots import footage_name
-from epiphane.edits.tracks import change_item, change_track
-from epiphane.edits.words import change_words
+from epiphane.edits.items.keys import put_key
+from epiphane.edits.items.tracks import change_item, change_track
+from epiphane.edits.keying.cues import (
+    change_cue_envelope,
+    reset_cues,
+    set_cue_effect,
+    set_cue_strength,
+    toggle_cues,
+)
+from epiphane.edits.keying.words import change_words
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.mattes import change_matte
+from epiphane.edits.shots.panels import change_panels
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.grid import bars_of
 from epiphane.media.probe import probe_footage

@@ -10,7 +10,7 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
 from epiphane.demo.project import open_demo
 from epiphane.document.project import with_lanes
-from epiphane.edits.recipes import use_recipe
+from epiphane.edits.keying.recipes import use_recipe
 from epiphane.facts.grid import bars_of
 from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.keying.schedule import schedule

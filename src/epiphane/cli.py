@@ -36,17 +36,17 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.timeline import Between, Shape
-from epiphane.edits.dressing import dress
-from epiphane.edits.filling import default_filling, fill_song
 from epiphane.edits.footage import add_footage, learn_of_footage
-from epiphane.edits.form import say_form
-from epiphane.edits.lanes import add_lane
+from epiphane.edits.keying.dressing import dress
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.recipes import use_recipe
 from epiphane.edits.picture import choose_shape
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.recipes import use_recipe
 from epiphane.edits.shapes import in_shape
-from epiphane.edits.song import set_song
-from epiphane.edits.speed import change_speed, set_between
+from epiphane.edits.shots.filling import default_filling, fill_song
+from epiphane.edits.shots.speed import change_speed, set_between
+from epiphane.edits.song.form import say_form
+from epiphane.edits.song.song import set_song
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project

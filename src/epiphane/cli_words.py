@@ -13,11 +13,11 @@ from epiphane.document.recipe import Recipe, RecipeAnchor
 from epiphane.document.song import BANDS, DRUMS, PART_KINDS
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
-from epiphane.edits.form import SaidPart
-from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.sources import pulse_name
-from epiphane.edits.titles import FRESH_TEXT, fresh_logo, put_title
+from epiphane.edits.items.titles import FRESH_TEXT, fresh_logo, put_title
+from epiphane.edits.keying.overlays import add_overlay_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.sources import pulse_name
+from epiphane.edits.song.form import SaidPart
 from epiphane.errors import ParameterError
 from epiphane.facts.anchors import anchor_time
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder

@@ -15,7 +15,7 @@ from epiphane.declare.parameters import (
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.document.lane import Settings
 from epiphane.document.timeline import BlendMode, Fit
-from epiphane.edits.words import WORDS_ENVELOPE, WORDS_KEY
+from epiphane.edits.keying.words import WORDS_ENVELOPE, WORDS_KEY
 from epiphane.effects.declare import EFFECTS, Effect, Family
 from epiphane.errors import ParameterError
 from epiphane.transitions.declare import TRANSITIONS, Transition

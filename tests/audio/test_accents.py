@@ -11,7 +11,7 @@ from epiphane.audio.samples import read_samples
 from epiphane.document.lane import Accent, AccentPoint, AccentSound, Override
 from epiphane.document.project import with_lanes
 from epiphane.edits.footage import add_footage, remove_footage
-from epiphane.edits.recipes import recipe_of
+from epiphane.edits.keying.recipes import recipe_of
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage

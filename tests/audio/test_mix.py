@@ -14,8 +14,8 @@ from epiphane.audio.samples import read_samples
 from epiphane.document.project import Project
 from epiphane.document.timeline import ItemSound, Pin, Ramp, SpeedKey
 from epiphane.edits.footage import add_footage
-from epiphane.edits.shots import change_shot, pin_shot
-from epiphane.edits.speed import change_speed
+from epiphane.edits.shots.shots import change_shot, pin_shot
+from epiphane.edits.shots.speed import change_speed
 from epiphane.facts.source_time import running_seconds
 from epiphane.facts.speed import frames_run, runs_of
 from epiphane.keying.schedule import schedule
@@ -100,7 +100,7 @@ def test_the_exported_mix_is_where_it_belongs_after_three_minutes(tmp_path):
     rate = Fraction(30000, 1001)
     made = add_footage(replace(project, song=song, footage=()), [probe_footage(clip)])
     made = replace(made, rate=rate, width=64, height=36, is_shape_chosen=True)
-    from epiphane.edits.arranging import put_footage
+    from epiphane.edits.shots.arranging import put_footage
 
     start = 5600
     made = put_footage(made, [made.footage[0].id], start, covers=True)

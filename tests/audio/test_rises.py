@@ -16,8 +16,8 @@ from epiphane.audio.rises import band_rises
 from epiphane.cli import commands
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import BANDS, DRUMS, Drums, Hit
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.song_trim import trim_song
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.song.trim import trim_song
 from epiphane.facts.hits import hit_context_of, hits_of
 from training.coding import CODINGS, coded
 

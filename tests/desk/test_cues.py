@@ -12,8 +12,8 @@ from epiphane.desk.look.fields import RangeBar
 from epiphane.document.envelope import Ease, LengthUnit
 from epiphane.document.lane import Trigger
 from epiphane.document.pick import Pick
-from epiphane.edits.cues import change_cue_envelope, set_cue_effect
-from epiphane.edits.lanes import change_envelope, change_lane
+from epiphane.edits.keying.cues import change_cue_envelope, set_cue_effect
+from epiphane.edits.keying.lanes import change_envelope, change_lane
 from epiphane.render.plan import plan_frame
 from epiphane.timing import frame_at
 

@@ -36,11 +36,11 @@ from epiphane.document.lane import AccentSound, Span, Trigger
 from epiphane.document.pulse import PulseUnit, TappedSource
 from epiphane.document.timeline import PanelLayout, Panels, ShapeFill
 from epiphane.document.titles import TextFill
-from epiphane.edits.lanes import change_lane
-from epiphane.edits.mattes import change_matte
-from epiphane.edits.shots import footage_name
-from epiphane.edits.titles import FRESH_TEXT
-from epiphane.edits.words import FRESH_WORDS
+from epiphane.edits.items.titles import FRESH_TEXT
+from epiphane.edits.keying.lanes import change_lane
+from epiphane.edits.keying.words import FRESH_WORDS
+from epiphane.edits.shots.mattes import change_matte
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.cuts import cuts_of
 from epiphane.facts.form import parts_of
 from epiphane.facts.titles import landing_frame

@@ -14,8 +14,8 @@ from epiphane.desk.control.shots import ShotPlace
 from epiphane.document.footage import Moment
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.timeline import Between, Pin, Ramp, cut_of
-from epiphane.edits.filling import fill_song
-from epiphane.edits.speed import curve_of
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.speed import curve_of
 from epiphane.facts.source_time import running_seconds
 from epiphane.timing import frame_start
 

@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import QDoubleSpinBox
 
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, with_lanes
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, change_lane
-from epiphane.edits.shots import lay_in_row
+from epiphane.edits.keying.lanes import add_lane, change_lane
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.shots import lay_in_row
 from epiphane.files.project import load_project, save_project
 from epiphane.media.probe import probe_footage
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox
 
-from epiphane.desk.bench.film import FilmFields
+from epiphane.desk.bench.song.film import FilmFields
 from epiphane.desk.control.selection import ShotSelection
 from epiphane.document.timeline import Backdrop, Move, Shape
 

@@ -14,7 +14,7 @@ from epiphane.desk.look.fields import TextField
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
 from epiphane.document.project import pulse_of
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.lanes import add_lane, change_lane
+from epiphane.edits.keying.lanes import add_lane, change_lane
 from epiphane.edits.picture import set_size
 from epiphane.effects.declare import EFFECTS
 

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
-from epiphane.desk.bench.pick import PickRows
+from epiphane.desk.bench.keying.pick import PickRows
 from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.look.fields import ChecksButton
 from epiphane.document.pick import Pattern

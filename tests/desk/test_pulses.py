@@ -15,8 +15,8 @@ from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.score.layout import SPECTRUM_HEIGHT, Strip
 from epiphane.desk.score.spectrum import hz_at, strip_box, y_of
 from epiphane.document.pulse import BandSource, PulseUnit, TappedSource
-from epiphane.edits.lanes import add_lane
-from epiphane.edits.pulses import ensure_pulse
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.timing import frame_at
 
 LEFT = Qt.MouseButton.LeftButton

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 from epiphane.desk.control.drag import carry_recipe
 from epiphane.desk.control.selection import RecipeSelection
 from epiphane.document.lane import Trigger
-from epiphane.edits.lanes import change_lane
+from epiphane.edits.keying.lanes import change_lane
 from epiphane.files.recipes import RECIPE_SUFFIX, load_recipe
 
 LEFT = Qt.MouseButton.LeftButton

@@ -18,12 +18,12 @@ from epiphane.desk.score.rows import HitsRow, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import StavePictures
 from epiphane.document.lane import Trigger
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.beats import accept_beat, move_beat
-from epiphane.edits.cues import set_cue_effect, set_cue_strength, toggle_cues
-from epiphane.edits.lanes import add_lane, change_envelope, change_lane, remove_lane
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import change_shot, move_shot
-from epiphane.edits.speed import change_speed
+from epiphane.edits.keying.cues import set_cue_effect, set_cue_strength, toggle_cues
+from epiphane.edits.keying.lanes import add_lane, change_envelope, change_lane, remove_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.shots.shots import change_shot, move_shot
+from epiphane.edits.shots.speed import change_speed
+from epiphane.edits.song.beats import accept_beat, move_beat
 
 
 class NoThumbnails:

@@ -18,7 +18,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.score.layout import Strip
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
-from epiphane.edits.song import set_song
+from epiphane.edits.song.song import set_song
 from epiphane.facts.form import kind_of, parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at

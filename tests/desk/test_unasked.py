@@ -25,12 +25,12 @@ from epiphane.desk.control.selection import (
 from epiphane.document.project import Project
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Hit
-from epiphane.edits.cues import nudge_cues
-from epiphane.edits.cutting import TrimMode
-from epiphane.edits.lanes import add_lane
-from epiphane.edits.pulses import add_pulse
-from epiphane.edits.song_trim import trim_song
-from epiphane.edits.taps import move_tap, remove_tap
+from epiphane.edits.keying.cues import nudge_cues
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.pulses import add_pulse
+from epiphane.edits.shots.cutting import TrimMode
+from epiphane.edits.song.taps import move_tap, remove_tap
+from epiphane.edits.song.trim import trim_song
 from epiphane.files.project import load_project, save_project
 
 LEFT = Qt.MouseButton.LeftButton

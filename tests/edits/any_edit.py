@@ -53,25 +53,25 @@ from epiphane.document.timeline import (
     Transform,
 )
 from epiphane.document.titles import LogoFill, TextFill, TitleLook
-from epiphane.edits.cues import change_cue_envelope, set_cue_setting, set_cue_strength
-from epiphane.edits.cutting import delete_shots
 from epiphane.edits.footage import add_moment
-from epiphane.edits.form import SaidPart
-from epiphane.edits.item_keys import put_key
-from epiphane.edits.lanes import add_lane, change_lane, set_setting
-from epiphane.edits.mattes import begin_matte, box_subject
-from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.panels import split_screen
-from epiphane.edits.playing import play_hit
-from epiphane.edits.pulses import add_pulse, ensure_pulse
-from epiphane.edits.recipes import recipe_of
+from epiphane.edits.items.keys import put_key
+from epiphane.edits.items.titles import put_title
+from epiphane.edits.items.tracks import put_fill_on_track, put_on_track
+from epiphane.edits.keying.cues import change_cue_envelope, set_cue_setting, set_cue_strength
+from epiphane.edits.keying.lanes import add_lane, change_lane, set_setting
+from epiphane.edits.keying.overlays import add_overlay_lane
+from epiphane.edits.keying.playing import play_hit
+from epiphane.edits.keying.pulses import add_pulse, ensure_pulse
+from epiphane.edits.keying.recipes import recipe_of
+from epiphane.edits.keying.spans import add_span
+from epiphane.edits.keying.words import add_words_lane
 from epiphane.edits.shapes import add_shape
-from epiphane.edits.shots import change_shot, pin_shot
-from epiphane.edits.spans import add_span
-from epiphane.edits.speed import SHAPES, change_speed
-from epiphane.edits.titles import put_title
-from epiphane.edits.tracks import put_fill_on_track, put_on_track
-from epiphane.edits.words import add_words_lane
+from epiphane.edits.shots.cutting import delete_shots
+from epiphane.edits.shots.mattes import begin_matte, box_subject
+from epiphane.edits.shots.panels import split_screen
+from epiphane.edits.shots.shots import change_shot, pin_shot
+from epiphane.edits.shots.speed import SHAPES, change_speed
+from epiphane.edits.song.form import SaidPart
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError
 from epiphane.keying.schedule import schedule
@@ -140,9 +140,9 @@ _CHANGED = {
 def all_edits():
     """Return every edit by its name: what takes a project and returns one."""
     found = {}
-    for module in pkgutil.iter_modules(epiphane.edits.__path__):
-        for name, one in vars(importlib.import_module(f"epiphane.edits.{module.name}")).items():
-            is_own = inspect.isfunction(one) and one.__module__.endswith(f".{module.name}")
+    for module in pkgutil.walk_packages(epiphane.edits.__path__, "epiphane.edits."):
+        for name, one in vars(importlib.import_module(module.name)).items():
+            is_own = inspect.isfunction(one) and one.__module__ == module.name
             if not is_own or name.startswith("_"):
                 continue
             hints = typing.get_type_hints(one, include_extras=True)

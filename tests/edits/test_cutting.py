@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.timeline import Pin, Ramp, SpeedKey, cut_of
-from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
-from epiphane.edits.cutting import (
+from epiphane.edits.shots.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
+from epiphane.edits.shots.cutting import (
     TrimMode,
     close_gap,
     delete_shots,
@@ -24,9 +24,9 @@ from epiphane.edits.cutting import (
     trim_end,
     trim_start,
 )
-from epiphane.edits.filling import fill_song
-from epiphane.edits.shots import change_shot, pin_shot
-from epiphane.edits.speed import (
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.shots import change_shot, pin_shot
+from epiphane.edits.shots.speed import (
     SHAPES,
     add_key,
     change_speed,

@@ -23,13 +23,13 @@ from epiphane.document.ids import FootageId, PulseId
 from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.timeline import Extend, Move, cut_of
-from epiphane.edits.casting import SLOWEST
-from epiphane.edits.filling import default_filling, fill_song
-from epiphane.edits.lanes import add_lane
-from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import change_shot, cutting_hits, exchange_shots, slip_shot
-from epiphane.edits.tracks import put_on_track
+from epiphane.edits.items.tracks import put_on_track
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.overlays import add_overlay_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.shots.casting import SLOWEST
+from epiphane.edits.shots.filling import default_filling, fill_song
+from epiphane.edits.shots.shots import change_shot, cutting_hits, exchange_shots, slip_shot
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.source_time import source_seconds

@@ -12,7 +12,6 @@ from epiphane.document.footage import FootageKind, Moment, MomentCause
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Pin, cut_of
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import (
     accept_moment,
     add_footage,
@@ -30,7 +29,8 @@ from epiphane.edits.footage import (
 )
 from epiphane.edits.history import History
 from epiphane.edits.picture import choose_shape
-from epiphane.edits.shots import lay_in_row, pin_shot
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.shots import lay_in_row, pin_shot
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import FoundInClip

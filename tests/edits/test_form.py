@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from epiphane.document.pick import Pick
 from epiphane.document.project import with_lanes
 from epiphane.document.song import PART_KINDS, Section
-from epiphane.edits.beats import double_beats, halve_beats, shift_one
-from epiphane.edits.form import (
+from epiphane.edits.song.beats import double_beats, halve_beats, shift_one
+from epiphane.edits.song.form import (
     SaidPart,
     as_heard,
     join_part,
@@ -26,8 +26,8 @@ from epiphane.edits.form import (
     set_part_kind,
     split_part,
 )
-from epiphane.edits.song import set_song
-from epiphane.edits.song_trim import trim_song
+from epiphane.edits.song.song import set_song
+from epiphane.edits.song.trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.form import kind_of, name_of, part_at, parts_of
 

@@ -12,7 +12,7 @@ from epiphane.document.laws import broken_laws
 from epiphane.document.timeline import Shape, Transform
 from epiphane.edits.picture import set_size
 from epiphane.edits.shapes import add_shape, in_shape, place_shots, remove_shape, shots_to_place, show_shape
-from epiphane.edits.shots import frame_shots
+from epiphane.edits.shots.shots import frame_shots
 from epiphane.errors import EditError
 from epiphane.files.project import decode_project, encode_project
 from epiphane.media.probe import probe_footage

@@ -4,9 +4,15 @@ from helpers import a_project
 from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.cues import nudge_cues, override_of, reset_cues, scale_cues, set_cue_strength, toggle_cues
-from epiphane.edits.cutting import stretch_shot
-from epiphane.edits.lanes import (
+from epiphane.edits.keying.cues import (
+    nudge_cues,
+    override_of,
+    reset_cues,
+    scale_cues,
+    set_cue_strength,
+    toggle_cues,
+)
+from epiphane.edits.keying.lanes import (
     add_lane,
     change_envelope,
     change_lane,
@@ -16,8 +22,9 @@ from epiphane.edits.lanes import (
     reset_setting,
     set_setting,
 )
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.sources import pulse_name
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.sources import pulse_name
+from epiphane.edits.shots.cutting import stretch_shot
 from epiphane.errors import EditError
 
 FLASH, ZOOM = LaneId(20), LaneId(21)

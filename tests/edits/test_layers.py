@@ -32,18 +32,25 @@ from epiphane.document.timeline import (
     Track,
     Transform,
 )
-from epiphane.edits.dressing import TransitionStyle, dress
 from epiphane.edits.footage import remove_footage
-from epiphane.edits.item_keys import frame_item, put_key, remove_key, set_key_ramp
-from epiphane.edits.lanes import change_lane
+from epiphane.edits.items.keys import frame_item, put_key, remove_key, set_key_ramp
+from epiphane.edits.items.tracks import find_item, put_fill_on_track, put_on_track, trim_item
+from epiphane.edits.keying.dressing import TransitionStyle, dress
+from epiphane.edits.keying.lanes import change_lane
+from epiphane.edits.keying.overlays import add_overlay_lane, set_cue_clip
+from epiphane.edits.keying.playing import forget_played, hold_hit, play_hit
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.stack import move_row, step_rows
 from epiphane.edits.locks import refuse_locked_rows
-from epiphane.edits.overlays import add_overlay_lane, set_cue_clip
-from epiphane.edits.panels import add_panel, change_panel, remove_panel, set_panel_clip, split_screen, wall_of
-from epiphane.edits.playing import forget_played, hold_hit, play_hit
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.regrid import regrid
-from epiphane.edits.stack import move_row, step_rows
-from epiphane.edits.tracks import find_item, put_fill_on_track, put_on_track, trim_item
+from epiphane.edits.shots.panels import (
+    add_panel,
+    change_panel,
+    remove_panel,
+    set_panel_clip,
+    split_screen,
+    wall_of,
+)
+from epiphane.edits.song.regrid import regrid
 from epiphane.errors import EditError
 from epiphane.facts.cuts import cut_hits, drift_at
 from epiphane.facts.cuts import cuts_of as all_cuts

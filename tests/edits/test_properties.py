@@ -16,7 +16,7 @@ from epiphane.document.laws import broken_laws
 from epiphane.document.pulse import Source
 from epiphane.document.timeline import Content
 from epiphane.edits.history import History
-from epiphane.edits.lanes import change_lane
+from epiphane.edits.keying.lanes import change_lane
 from epiphane.edits.picture import set_rate
 from epiphane.errors import EditError
 from epiphane.facts.source_time import source_seconds

@@ -26,10 +26,10 @@ from epiphane.document.recipe import RecipeAnchor
 from epiphane.document.song import Hit
 from epiphane.document.timeline import SolidFill
 from epiphane.document.titles import TextFill, TextMotion, TextUnit
-from epiphane.edits.lanes import add_lane, change_lane
-from epiphane.edits.recipes import recipe_of, use_recipe
-from epiphane.edits.titles import put_title
-from epiphane.edits.tracks import change_track, find_item, put_fill_on_track, put_on_track
+from epiphane.edits.items.titles import put_title
+from epiphane.edits.items.tracks import change_track, find_item, put_fill_on_track, put_on_track
+from epiphane.edits.keying.lanes import add_lane, change_lane
+from epiphane.edits.keying.recipes import recipe_of, use_recipe
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import EditError, RecipeError
 from epiphane.facts.titles import landing_frame

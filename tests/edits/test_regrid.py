@@ -15,7 +15,8 @@ from epiphane.document.project import with_lanes
 from epiphane.document.pulse import Combination, CombinedSource, PulseUnit, TappedSource
 from epiphane.document.song import Beat, Hit
 from epiphane.document.timeline import footage_item
-from epiphane.edits.beats import (
+from epiphane.edits.keying.pulses import add_pulse, ensure_pulse
+from epiphane.edits.song.beats import (
     accept_beat,
     add_beat,
     double_beats,
@@ -29,7 +30,6 @@ from epiphane.edits.beats import (
     shift_one,
     take_reading,
 )
-from epiphane.edits.pulses import add_pulse, ensure_pulse
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.timing import COMMON_RATES, frame_at

@@ -10,11 +10,10 @@ from epiphane.document.footage import FootageKind, Moment
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Extend, Fit, Move, Pin, cut_of, footage_item
-from epiphane.edits.beats import set_tempo
-from epiphane.edits.cutting import TrimMode, end_shot, stretch_shot
-from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import even_size, set_rate, set_size
-from epiphane.edits.shots import (
+from epiphane.edits.shots.cutting import TrimMode, end_shot, stretch_shot
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.shots import (
     beats_of_shot,
     exchange_shots,
     frame_shots,
@@ -24,9 +23,10 @@ from epiphane.edits.shots import (
     slip_shot,
     take_out,
 )
-from epiphane.edits.song import set_song
-from epiphane.edits.song_trim import trim_song
-from epiphane.edits.speed import change_speed
+from epiphane.edits.shots.speed import change_speed
+from epiphane.edits.song.beats import set_tempo
+from epiphane.edits.song.song import set_song
+from epiphane.edits.song.trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.source_time import source_seconds

@@ -13,9 +13,9 @@ from epiphane.document.project import with_lanes
 from epiphane.document.pulse import BandSource, TappedSource
 from epiphane.document.song import Hit
 from epiphane.document.timeline import cut_of
-from epiphane.edits.pulses import add_pulse
-from epiphane.edits.song import lock_song
-from epiphane.edits.song_trim import shape_song, trim_song
+from epiphane.edits.keying.pulses import add_pulse
+from epiphane.edits.song.song import lock_song
+from epiphane.edits.song.trim import shape_song, trim_song
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.keying.schedule import schedule

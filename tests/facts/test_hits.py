@@ -19,7 +19,7 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.document.song import Hit
-from epiphane.edits.pulses import add_pulse, add_taps, change_pulse, remove_pulse, set_band, users_of
+from epiphane.edits.keying.pulses import add_pulse, add_taps, change_pulse, remove_pulse, set_band, users_of
 from epiphane.errors import EditError
 from epiphane.facts.hits import HitContext, blended, hit_context_of, hits_of, is_near
 

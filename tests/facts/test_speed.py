@@ -10,8 +10,8 @@ from msgspec.structs import replace
 
 from epiphane.document.ids import FootageId, ItemId
 from epiphane.document.timeline import Pin, Ramp, SpeedKey, cut_of, footage_item
-from epiphane.edits.pins import pinned
-from epiphane.edits.shots import started_at
+from epiphane.edits.shots.pins import pinned
+from epiphane.edits.shots.shots import started_at
 from epiphane.facts.source_time import frame_showing, running_seconds, running_span, source_seconds
 from epiphane.facts.speed import frames_run, speed_at
 from epiphane.timing import COMMON_RATES, frame_start

@@ -14,7 +14,7 @@ from epiphane.audio.samples import read_samples
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
-from epiphane.edits.shots import lay_in_row
+from epiphane.edits.shots.shots import lay_in_row
 from epiphane.errors import EpiphaneError
 from epiphane.files.project import load_project, save_project
 from epiphane.media.probe import probe_footage

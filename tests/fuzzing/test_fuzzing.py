@@ -20,9 +20,9 @@ from PIL import Image
 from epiphane.assets import RECIPES
 from epiphane.demo.project import open_demo
 from epiphane.document.pulse import Combination, CombinedSource, Pulse
-from epiphane.edits.cues import toggle_cues
-from epiphane.edits.lanes import add_lane
-from epiphane.edits.recipes import use_recipe
+from epiphane.edits.keying.cues import toggle_cues
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.recipes import use_recipe
 from epiphane.errors import EditError, EpiphaneError, ProjectFileError, RecipeError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.journal import Journals

@@ -14,7 +14,7 @@ from epiphane.document.lane import Accent, AccentSound, Override, Setting
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.pulse import HeardSource, PulseUnit
 from epiphane.document.song import Section
-from epiphane.edits.cues import (
+from epiphane.edits.keying.cues import (
     change_cue_envelope,
     lay_look,
     lay_overrides,
@@ -30,8 +30,8 @@ from epiphane.edits.cues import (
     take_cues,
     toggle_cues,
 )
-from epiphane.edits.lanes import change_lane
-from epiphane.edits.pulses import change_pulse
+from epiphane.edits.keying.lanes import change_lane
+from epiphane.edits.keying.pulses import change_pulse
 from epiphane.errors import EditError
 from epiphane.keying.copying import copied_bars, in_same_section, on_same_beat, pasted_bars
 from epiphane.keying.neighbours import nudge_within

@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Follow, Trigger
 from epiphane.document.pick import Pick
-from epiphane.edits.lanes import change_lane
-from epiphane.edits.song_trim import trim_song
+from epiphane.edits.keying.lanes import change_lane
+from epiphane.edits.song.trim import trim_song
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame

@@ -12,8 +12,14 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import DRUMS
-from epiphane.edits.cues import nudge_cues, set_cue_effect, set_cue_setting, set_cue_strength, toggle_cues
-from epiphane.edits.lanes import change_envelope, change_lane, remove_lane, set_setting
+from epiphane.edits.keying.cues import (
+    nudge_cues,
+    set_cue_effect,
+    set_cue_setting,
+    set_cue_strength,
+    toggle_cues,
+)
+from epiphane.edits.keying.lanes import change_envelope, change_lane, remove_lane, set_setting
 from epiphane.facts.hits import HitContext, hits_of
 from epiphane.keying.envelope import envelope_level, frame_levels
 from epiphane.keying.schedule import schedule

@@ -14,9 +14,9 @@ from epiphane.document.pick import CELL_COUNTS, Pattern, Pick
 from epiphane.document.project import with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit, TappedSource
 from epiphane.document.song import Hit, Section
-from epiphane.edits.cues import set_cue_strength, toggle_cues
-from epiphane.edits.lanes import change_envelope, change_lane, copy_lane, fire_by
-from epiphane.edits.song_trim import trim_song
+from epiphane.edits.keying.cues import set_cue_strength, toggle_cues
+from epiphane.edits.keying.lanes import change_envelope, change_lane, copy_lane, fire_by
+from epiphane.edits.song.trim import trim_song
 from epiphane.facts.grid import bars_of
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.project import load_project, save_project

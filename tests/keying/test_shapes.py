@@ -14,7 +14,7 @@ from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import with_lanes
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
-from epiphane.edits.lanes import change_envelope, change_lane
+from epiphane.edits.keying.lanes import change_envelope, change_lane
 from epiphane.errors import EditError
 from epiphane.keying.envelope import envelope_level
 from epiphane.keying.schedule import schedule

@@ -15,10 +15,10 @@ from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.lane import EffectInstance, Lane, Override, Span, Trigger
 from epiphane.document.pick import Landmark, Pick
 from epiphane.document.timeline import Track
+from epiphane.edits.keying.spans import add_span, change_span, clear_spans, remove_span
 from epiphane.edits.picture import set_rate
-from epiphane.edits.regrid import regrid
-from epiphane.edits.song_trim import trim_song
-from epiphane.edits.spans import add_span, change_span, clear_spans, remove_span
+from epiphane.edits.song.regrid import regrid
+from epiphane.edits.song.trim import trim_song
 from epiphane.errors import EditError
 from epiphane.facts.rows import silent_rows
 from epiphane.keying.schedule import schedule

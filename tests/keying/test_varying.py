@@ -12,8 +12,8 @@ from epiphane.document.ids import LaneId
 from epiphane.document.lane import Setting, Trigger
 from epiphane.document.pick import Pattern, Pick
 from epiphane.document.project import with_lanes
-from epiphane.edits.cues import toggle_cues
-from epiphane.edits.lanes import change_lane, set_setting
+from epiphane.edits.keying.cues import toggle_cues
+from epiphane.edits.keying.lanes import change_lane, set_setting
 from epiphane.errors import EditError
 from epiphane.keying.schedule import schedule
 from epiphane.render.plan import plan_frame

@@ -20,7 +20,9 @@ from epiphane.document.song import Beat
 from epiphane.document.timeline import footage_item
 from epiphane.document.titles import TextFill
 from epiphane.edits.footage import add_footage
-from epiphane.edits.mattes import (
+from epiphane.edits.items.titles import put_title
+from epiphane.edits.items.tracks import change_track
+from epiphane.edits.shots.mattes import (
     begin_matte,
     box_subject,
     change_matte,
@@ -29,8 +31,6 @@ from epiphane.edits.mattes import (
     remove_matte,
     shows_more,
 )
-from epiphane.edits.titles import put_title
-from epiphane.edits.tracks import change_track
 from epiphane.errors import EditError, MediaError
 from epiphane.keying.schedule import schedule
 from epiphane.media.clip import Clip

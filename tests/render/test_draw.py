@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
-from epiphane.edits.shots import lay_in_row
+from epiphane.edits.shots.shots import lay_in_row
 from epiphane.effects.operations import Tone, ToneCurve, Warp, scale_about
 from epiphane.keying.schedule import schedule
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv, yuv_to_bgr

@@ -25,13 +25,13 @@ from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import cut_of
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, change_envelope
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.shots import lay_in_row
-from epiphane.edits.song import set_song
-from epiphane.edits.song_trim import shape_song, trim_song
+from epiphane.edits.keying.lanes import add_lane, change_envelope
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.shots.shots import lay_in_row
+from epiphane.edits.song.song import set_song
+from epiphane.edits.song.trim import shape_song, trim_song
 from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.files.project import save_project
 from epiphane.media.clip import Clip

@@ -13,8 +13,8 @@ from epiphane.document.filling import Order, Pace
 from epiphane.document.footage import Moment
 from epiphane.document.project import Project
 from epiphane.document.timeline import Extend, cut_of
-from epiphane.edits.filling import fill_song
 from epiphane.edits.footage import add_footage
+from epiphane.edits.shots.filling import fill_song
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
 from epiphane.render.export import export

@@ -12,7 +12,7 @@ from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.timeline import cut_of
 from epiphane.edits.footage import add_footage
-from epiphane.edits.shots import lay_in_row
+from epiphane.edits.shots.shots import lay_in_row
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw

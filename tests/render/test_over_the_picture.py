@@ -37,7 +37,7 @@ from epiphane.document.timeline import (
     footage_item,
 )
 from epiphane.edits.footage import add_footage
-from epiphane.edits.overlays import add_overlay_lane, set_clips, set_cue_clip
+from epiphane.edits.keying.overlays import add_overlay_lane, set_clips, set_cue_clip
 from epiphane.errors import EditError
 from epiphane.facts.framing import item_framing, item_opacity
 from epiphane.facts.overlays import overlay_envelope

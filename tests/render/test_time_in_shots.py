@@ -14,10 +14,10 @@ from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Between, Extend, Pin, Ramp, SpeedKey, footage_item
-from epiphane.edits.cutting import split_at
 from epiphane.edits.footage import add_footage
-from epiphane.edits.shots import pin_shot
-from epiphane.edits.speed import freeze_at, reverse_shot, set_between
+from epiphane.edits.shots.cutting import split_at
+from epiphane.edits.shots.shots import pin_shot
+from epiphane.edits.shots.speed import freeze_at, reverse_shot, set_between
 from epiphane.keying.schedule import schedule
 from epiphane.media.in_between import MAY_WOBBLE, WILL_TEAR, moved_between, movement_between
 from epiphane.media.probe import probe_footage

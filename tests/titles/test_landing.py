@@ -24,8 +24,8 @@ from epiphane.document.titles import (
     TextUnit,
 )
 from epiphane.edits.footage import add_footage, remove_footage
-from epiphane.edits.titles import land_title, put_title, set_as_logo, strike_below
-from epiphane.edits.tracks import find_item, put_on_track
+from epiphane.edits.items.titles import land_title, put_title, set_as_logo, strike_below
+from epiphane.edits.items.tracks import find_item, put_on_track
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.titles import IMPACT_SECONDS, TitleClock, landing_frame, title_clock

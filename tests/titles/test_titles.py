@@ -15,10 +15,10 @@ from epiphane.document.project import Project
 from epiphane.document.song import Beat
 from epiphane.document.timeline import Item, SolidFill, Transform
 from epiphane.document.titles import Alignment, LetterCase, Shadow, TextFill, TextMotion, TextOrder, TextUnit
+from epiphane.edits.items.titles import change_title, land_title, put_title, set_arrival
+from epiphane.edits.items.tracks import find_item, move_item
 from epiphane.edits.picture import set_rate
-from epiphane.edits.regrid import regrid
-from epiphane.edits.titles import change_title, land_title, put_title, set_arrival
-from epiphane.edits.tracks import find_item, move_item
+from epiphane.edits.song.regrid import regrid
 from epiphane.errors import EditError, MediaError
 from epiphane.facts.titles import TitleClock, landing_frame, title_clock
 from epiphane.files.project import load_project, named_files, save_project

@@ -13,8 +13,8 @@ from epiphane.document.ids import PulseId
 from epiphane.document.lane import Setting
 from epiphane.document.project import with_lanes
 from epiphane.document.titles import TextMotion
-from epiphane.edits.captions import put_captions
-from epiphane.edits.words import add_words_lane, change_words
+from epiphane.edits.items.captions import put_captions
+from epiphane.edits.keying.words import add_words_lane, change_words
 from epiphane.errors import EditError, MediaError
 from epiphane.facts.titles import TitleClock
 from epiphane.files.captions import read_captions

@@ -19,11 +19,11 @@ from epiphane.document.lane import Lane, Override, Setting
 from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.timeline import footage_item
-from epiphane.edits.cutting import delete_shots, roll_cut, split_at
-from epiphane.edits.filling import fill_song
 from epiphane.edits.picture import set_rate
-from epiphane.edits.regrid import regrid
-from epiphane.edits.song_trim import trim_song
+from epiphane.edits.shots.cutting import delete_shots, roll_cut, split_at
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.song.regrid import regrid
+from epiphane.edits.song.trim import trim_song
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.keying.schedule import schedule
 from epiphane.media.fingerprint import fingerprint

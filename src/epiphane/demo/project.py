@@ -8,12 +8,12 @@ from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.ids import FootageId, LaneId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Pin
-from epiphane.edits.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
-from epiphane.edits.cutting import stretch_shot
 from epiphane.edits.footage import add_footage, learn_of_footage
-from epiphane.edits.lanes import add_lane, change_envelope, change_lane
-from epiphane.edits.shots import cutting_hits, footage_name, lay_in_row, pin_shot
-from epiphane.edits.song import set_song
+from epiphane.edits.keying.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
+from epiphane.edits.keying.lanes import add_lane, change_envelope, change_lane
+from epiphane.edits.shots.cutting import stretch_shot
+from epiphane.edits.shots.shots import cutting_hits, footage_name, lay_in_row, pin_shot
+from epiphane.edits.song.song import set_song
 from epiphane.facts.grid import bars_of
 from epiphane.files.project import load_project, save_project
 from epiphane.media.probe import probe_footage

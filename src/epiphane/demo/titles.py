@@ -21,12 +21,12 @@ from epiphane.document.titles import (
     TextUnit,
 )
 from epiphane.edits.footage import add_footage
-from epiphane.edits.lanes import add_lane, change_lane, set_setting
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.recipes import recipe_of, use_recipe
-from epiphane.edits.song_trim import trim_song
-from epiphane.edits.titles import change_title, fresh_logo, put_title
-from epiphane.edits.tracks import change_item, put_on_track
+from epiphane.edits.items.titles import change_title, fresh_logo, put_title
+from epiphane.edits.items.tracks import change_item, put_on_track
+from epiphane.edits.keying.lanes import add_lane, change_lane, set_setting
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.recipes import recipe_of, use_recipe
+from epiphane.edits.song.trim import trim_song
 from epiphane.files.project import load_project, save_project
 from epiphane.files.recipes import save_recipe
 from epiphane.media.probe import probe_footage

@@ -20,11 +20,11 @@ from epiphane.document.ids import FootageId
 from epiphane.document.lane import Accent, Lane
 from epiphane.document.project import Project, find, with_items, with_lanes
 from epiphane.document.timeline import Item, Items
-from epiphane.edits.panels import without_footage
+from epiphane.edits.items.tracks import delete_items
 from epiphane.edits.picture import even_size, set_rate, set_size
-from epiphane.edits.pins import repinned
-from epiphane.edits.shots import footage_name, take_out
-from epiphane.edits.tracks import delete_items
+from epiphane.edits.shots.panels import without_footage
+from epiphane.edits.shots.pins import repinned
+from epiphane.edits.shots.shots import footage_name, take_out
 from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import FoundInClip

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from epiphane.document.project import Project, with_items
 from epiphane.document.timeline import MOST_KEY_FRAME, FootageCut, Item, Shape, with_cut
 from epiphane.edits.checked import with_changes
-from epiphane.edits.followed_cuts import with_cuts_followed
-from epiphane.edits.pins import repinned
+from epiphane.edits.shots.followed_cuts import with_cuts_followed
+from epiphane.edits.shots.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.timing import frame_at, frame_start

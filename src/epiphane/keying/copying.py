@@ -10,7 +10,7 @@ from epiphane.document.ids import LaneId
 from epiphane.document.lane import Override
 from epiphane.document.pick import Pick
 from epiphane.document.project import Project, with_lanes
-from epiphane.edits.cues import CueKey
+from epiphane.edits.keying.cues import CueKey
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.keying.picking import bar_places

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from epiphane.document.dressing import Mood
-from epiphane.edits.dressing import TransitionStyle
+from epiphane.edits.keying.dressing import TransitionStyle
 from epiphane.transitions.declare import TRANSITIONS
 
 _STYLES = {

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from epiphane.edits.cues import CueKey
+from epiphane.edits.keying.cues import CueKey
 from epiphane.keying.schedule import Schedule
 
 _FARTHEST = 1_000_000

@@ -15,7 +15,7 @@ from epiphane.document.lane import EffectInstance, Trigger
 from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.document.timeline import Item
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.beyond import beyond_words, n_frames_lacking
 from epiphane.facts.cuts import Cut, cuts_of, drift_at
 from epiphane.keying.envelope import envelope_level, in_frames

@@ -4,7 +4,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Accent, AccentSound
 from epiphane.document.project import Project
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.heard import can_be_heard
 
 

@@ -28,24 +28,24 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
 
 if TYPE_CHECKING:
-    from epiphane.desk.bench.beat import BeatBench
-    from epiphane.desk.bench.cue import CueBench
-    from epiphane.desk.bench.dressing import DressingBench
     from epiphane.desk.bench.export import ExportBench
-    from epiphane.desk.bench.filling import FillingBench
-    from epiphane.desk.bench.footage import FootageBench
-    from epiphane.desk.bench.item import ItemBench
-    from epiphane.desk.bench.lane import LaneBench
-    from epiphane.desk.bench.lanes import LanesBench
+    from epiphane.desk.bench.items.item import ItemBench
+    from epiphane.desk.bench.items.track import TrackBench
+    from epiphane.desk.bench.keying.cue import CueBench
+    from epiphane.desk.bench.keying.dressing import DressingBench
+    from epiphane.desk.bench.keying.lane import LaneBench
+    from epiphane.desk.bench.keying.lanes import LanesBench
+    from epiphane.desk.bench.keying.recipe import NewRecipeBench, RecipeBench
     from epiphane.desk.bench.lost_work import LostWorkBench
-    from epiphane.desk.bench.part import DropBench, PartBench
-    from epiphane.desk.bench.pulse import PulseBench
-    from epiphane.desk.bench.recipe import NewRecipeBench, RecipeBench
-    from epiphane.desk.bench.shot import GapBench, ShotBench
-    from epiphane.desk.bench.song import SongBench
-    from epiphane.desk.bench.split_screen import SplitScreenBench
-    from epiphane.desk.bench.tap import TapBench
-    from epiphane.desk.bench.track import TrackBench
+    from epiphane.desk.bench.shots.filling import FillingBench
+    from epiphane.desk.bench.shots.footage import FootageBench
+    from epiphane.desk.bench.shots.shot import GapBench, ShotBench
+    from epiphane.desk.bench.shots.split_screen import SplitScreenBench
+    from epiphane.desk.bench.song.beat import BeatBench
+    from epiphane.desk.bench.song.part import DropBench, PartBench
+    from epiphane.desk.bench.song.pulse import PulseBench
+    from epiphane.desk.bench.song.song import SongBench
+    from epiphane.desk.bench.song.tap import TapBench
 
 
 _SLOW_PAGES = ("song", "footage", "item", "shot", "cues")
@@ -232,7 +232,7 @@ class BenchPanel(QFrame):
 
     def pulse_page(self) -> "PulseBench | None":
         """Return the page of the selected pulse, made anew for another one or another source."""
-        from epiphane.desk.bench.pulse import PulseBench
+        from epiphane.desk.bench.song.pulse import PulseBench
 
         pulse = self._editor.selected_pulse()
         if pulse is None:
@@ -247,7 +247,7 @@ class BenchPanel(QFrame):
 
     def lane_page(self) -> "LaneBench | None":
         """Return the page of the selected lane, made anew for another one or another effect."""
-        from epiphane.desk.bench.lane import LaneBench
+        from epiphane.desk.bench.keying.lane import LaneBench
 
         lane = self._editor.selected_lane()
         if lane is None:
@@ -278,48 +278,48 @@ class _PageKind(NamedTuple):
 
 
 _PAGES = {
-    "beat": _PageKind("beat", "BeatBench", lambda panel: (panel.desks.beats,)),
-    "cues": _PageKind("cue", "CueBench", lambda panel: (panel.desks.cues,)),
-    "dressing": _PageKind("dressing", "DressingBench", lambda panel: (panel.desks.dressing,)),
-    "drop": _PageKind("part", "DropBench", lambda panel: (panel.desks.form,)),
+    "beat": _PageKind("song.beat", "BeatBench", lambda panel: (panel.desks.beats,)),
+    "cues": _PageKind("keying.cue", "CueBench", lambda panel: (panel.desks.cues,)),
+    "dressing": _PageKind("keying.dressing", "DressingBench", lambda panel: (panel.desks.dressing,)),
+    "drop": _PageKind("song.part", "DropBench", lambda panel: (panel.desks.form,)),
     "export": _PageKind(
         "export",
         "ExportBench",
         lambda panel: (panel.jobs,),
         lambda panel, page: page.closed.connect(panel.close_export),
     ),
-    "filling": _PageKind("filling", "FillingBench"),
+    "filling": _PageKind("shots.filling", "FillingBench"),
     "footage": _PageKind(
-        "footage", "FootageBench", lambda panel: (panel.desks.moments, panel.thumbnails, panel.player)
+        "shots.footage", "FootageBench", lambda panel: (panel.desks.moments, panel.thumbnails, panel.player)
     ),
-    "gap": _PageKind("shot", "GapBench", lambda panel: (panel.desks.shots,)),
-    "item": _PageKind("item", "ItemBench", lambda panel: (panel.desks.tracks, panel.desks.titles)),
-    "lanes": _PageKind("lanes", "LanesBench", lambda panel: (panel.desks.lanes,)),
-    "new_recipe": _PageKind("recipe", "NewRecipeBench", lambda panel: (panel.desks.recipes,)),
-    "part": _PageKind("part", "PartBench", lambda panel: (panel.desks.form,)),
+    "gap": _PageKind("shots.shot", "GapBench", lambda panel: (panel.desks.shots,)),
+    "item": _PageKind("items.item", "ItemBench", lambda panel: (panel.desks.tracks, panel.desks.titles)),
+    "lanes": _PageKind("keying.lanes", "LanesBench", lambda panel: (panel.desks.lanes,)),
+    "new_recipe": _PageKind("keying.recipe", "NewRecipeBench", lambda panel: (panel.desks.recipes,)),
+    "part": _PageKind("song.part", "PartBench", lambda panel: (panel.desks.form,)),
     "recipe": _PageKind(
-        "recipe",
+        "keying.recipe",
         "RecipeBench",
         lambda panel: (panel.desks.recipes,),
         lambda panel, page: page.remove_asked.connect(panel.remove_asked),
     ),
     "shot": _PageKind(
-        "shot",
+        "shots.shot",
         "ShotBench",
         lambda panel: (panel.desks,),
         lambda panel, page: panel.flow_check.told.connect(page.speed.show_remark),
     ),
     "song": _PageKind(
-        "song",
+        "song.song",
         "SongBench",
         lambda panel: (panel.desks.shapes, panel.desks.form),
         lambda panel, page: page.listen_asked.connect(panel.listen_asked),
     ),
     "split_screen": _PageKind(
-        "split_screen", "SplitScreenBench", lambda panel: (panel.desks.shots, panel.desks.panels)
+        "shots.split_screen", "SplitScreenBench", lambda panel: (panel.desks.shots, panel.desks.panels)
     ),
-    "tap": _PageKind("tap", "TapBench", lambda panel: (panel.desks.pulses,)),
-    "track": _PageKind("track", "TrackBench", lambda panel: (panel.desks.tracks,)),
+    "tap": _PageKind("song.tap", "TapBench", lambda panel: (panel.desks.pulses,)),
+    "track": _PageKind("items.track", "TrackBench", lambda panel: (panel.desks.tracks,)),
 }
 
 

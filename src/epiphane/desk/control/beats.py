@@ -13,7 +13,7 @@ from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import Beat
-from epiphane.edits.beats import (
+from epiphane.edits.song.beats import (
     accept_beat,
     add_beat,
     move_beat,

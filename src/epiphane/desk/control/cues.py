@@ -9,7 +9,8 @@ from epiphane.desk.control.selection import CuesSelection
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Override
 from epiphane.document.project import Project
-from epiphane.edits.cues import (
+from epiphane.edits.history import History
+from epiphane.edits.keying.cues import (
     CueKey,
     CueLook,
     lay_look,
@@ -22,7 +23,6 @@ from epiphane.edits.cues import (
     take_cues,
     toggle_cues,
 )
-from epiphane.edits.history import History
 from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
 from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import LaneSchedule

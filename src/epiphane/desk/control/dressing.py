@@ -10,7 +10,7 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import DressingSelection
 from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.project import Project
-from epiphane.edits.dressing import dress
+from epiphane.edits.keying.dressing import dress
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import is_transition
 

@@ -27,10 +27,10 @@ from epiphane.document.project import Project, find, footage_of
 from epiphane.document.pulse import BandSource, Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
 from epiphane.document.timeline import Item, Track
-from epiphane.edits.cues import CueKey
 from epiphane.edits.history import History
+from epiphane.edits.keying.cues import CueKey
 from epiphane.edits.locks import refuse_locked_rows
-from epiphane.edits.taps import move_tap
+from epiphane.edits.song.taps import move_tap
 from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
 from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.facts.hits import hit_context_of, hits_of

@@ -22,7 +22,7 @@ from epiphane.disk import is_file, short_name, withhold
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage, known_already
-from epiphane.edits.song import set_song
+from epiphane.edits.song.song import set_song
 from epiphane.errors import ChangedOnDiskError, EpiphaneError, InUseError
 from epiphane.files.captions import CAPTION_SUFFIXES
 from epiphane.files.project import SUFFIX, missing_files, read_project

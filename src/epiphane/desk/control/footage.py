@@ -16,7 +16,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project
 from epiphane.edits.footage import learn_of_footage, relink
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.errors import DiskError, MediaError
 from epiphane.files.settings import folder_of
 from epiphane.media.gather import find_again

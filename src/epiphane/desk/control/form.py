@@ -5,7 +5,7 @@ from PyQt6.QtCore import QObject
 from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import DropSelection, PartSelection
-from epiphane.edits.form import (
+from epiphane.edits.song.form import (
     as_heard,
     join_part,
     move_drop,

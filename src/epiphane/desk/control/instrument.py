@@ -8,7 +8,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.playback import Playback
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
-from epiphane.edits.playing import forget_played, hold_hit, play_hit
+from epiphane.edits.keying.playing import forget_played, hold_hit, play_hit
 from epiphane.files.settings import read_settings
 from epiphane.plurals import plural
 from epiphane.timing import frame_start

@@ -10,8 +10,8 @@ from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.lane import Span
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.cues import CueKey, set_cue_effect
-from epiphane.edits.lanes import (
+from epiphane.edits.keying.cues import CueKey, set_cue_effect
+from epiphane.edits.keying.lanes import (
     add_lane,
     add_lane_on_hit,
     add_lasting_lane,
@@ -21,8 +21,8 @@ from epiphane.edits.lanes import (
     move_lane,
     remove_lane,
 )
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.stack import move_row, step_rows
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.stack import move_row, step_rows
 from epiphane.effects.declare import Effect
 from epiphane.errors import EditError
 from epiphane.facts.form import parts_of

@@ -12,7 +12,7 @@ from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId
 from epiphane.document.matte import Matte, MatteKind, MatteStroke
 from epiphane.document.timeline import Item
-from epiphane.edits.mattes import (
+from epiphane.edits.shots.mattes import (
     begin_matte,
     box_subject,
     change_matte,
@@ -21,7 +21,7 @@ from epiphane.edits.mattes import (
     remove_matte,
     shows_more,
 )
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.source_time import source_seconds
 from epiphane.media.mattes import find_matte, frames_of, make_matte, matte_key
 from epiphane.render.nodes import SourceFrame

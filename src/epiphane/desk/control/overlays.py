@@ -20,12 +20,12 @@ from epiphane.document.pulse import PulseUnit
 from epiphane.document.timeline import BlendMode, ShapeFill, ShapeKind, SolidFill
 from epiphane.document.titles import TextFill
 from epiphane.edits.footage import add_footage, add_moment, put_in_group
-from epiphane.edits.lanes import change_lane, set_setting
-from epiphane.edits.overlays import add_overlay_lane
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.titles import FRESH_TEXT
-from epiphane.edits.tracks import change_item, put_fill_on_track, put_on_track
-from epiphane.edits.words import add_words_lane
+from epiphane.edits.items.titles import FRESH_TEXT
+from epiphane.edits.items.tracks import change_item, put_fill_on_track, put_on_track
+from epiphane.edits.keying.lanes import change_lane, set_setting
+from epiphane.edits.keying.overlays import add_overlay_lane
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.words import add_words_lane
 from epiphane.errors import EditError
 from epiphane.lane_kinds import REPEATS
 from epiphane.media.burst import find_burst

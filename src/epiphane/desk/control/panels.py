@@ -13,7 +13,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Item, Panel, PanelLayout, Panels, Pin
-from epiphane.edits.panels import change_panel, split_screen, wall_of
+from epiphane.edits.shots.panels import change_panel, split_screen, wall_of
 from epiphane.timing import frame_start
 
 _USUAL_PANELS = 3

@@ -37,8 +37,8 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.document.song import Hit
-from epiphane.edits.pulses import add_pulse, add_taps, change_pulse
-from epiphane.edits.taps import remove_tap, set_tap_strength
+from epiphane.edits.keying.pulses import add_pulse, add_taps, change_pulse
+from epiphane.edits.song.taps import remove_tap, set_tap_strength
 from epiphane.errors import EditError
 from epiphane.files.settings import keep_settings, read_settings
 from epiphane.plurals import plural

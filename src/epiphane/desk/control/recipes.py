@@ -14,8 +14,8 @@ from epiphane.desk.look import asking
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
-from epiphane.edits.pulses import ensure_pulse
-from epiphane.edits.recipes import recipe_of, use_recipe
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.recipes import recipe_of, use_recipe
 from epiphane.errors import EditError, EpiphaneError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.files.recipes import RECIPE_SUFFIX, KeptRecipe, RecipeBook, load_recipe, save_recipe

@@ -8,8 +8,8 @@ from msgspec import Struct
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
-from epiphane.edits.cues import CueKey
-from epiphane.edits.cutting import gap_at
+from epiphane.edits.keying.cues import CueKey
+from epiphane.edits.shots.cutting import gap_at
 from epiphane.facts.form import parts_of
 
 

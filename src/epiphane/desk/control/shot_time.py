@@ -10,9 +10,9 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project
 from epiphane.document.timeline import Between, Item, Ramp
-from epiphane.edits.cutting import TrimMode
-from epiphane.edits.shots import beat_frames
-from epiphane.edits.speed import (
+from epiphane.edits.shots.cutting import TrimMode
+from epiphane.edits.shots.shots import beat_frames
+from epiphane.edits.shots.speed import (
     add_key,
     change_speed,
     freeze_at,

@@ -17,8 +17,9 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Item, Pin
-from epiphane.edits.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
-from epiphane.edits.cutting import (
+from epiphane.edits.history import History
+from epiphane.edits.shots.arranging import move_shots, paste_shots, put_footage, shots_every, swap_shots
+from epiphane.edits.shots.cutting import (
     TrimMode,
     close_gap,
     delete_shots,
@@ -31,9 +32,8 @@ from epiphane.edits.cutting import (
     stretch_shot,
     trim_shots,
 )
-from epiphane.edits.filling import default_filling, fill_song
-from epiphane.edits.history import History
-from epiphane.edits.shots import (
+from epiphane.edits.shots.filling import default_filling, fill_song
+from epiphane.edits.shots.shots import (
     change_shots,
     cutting_hits,
     exchange_shots,

@@ -6,7 +6,7 @@ from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
-from epiphane.edits.shots import cutting_hits
+from epiphane.edits.shots.shots import cutting_hits
 from epiphane.timing import frame_at
 
 

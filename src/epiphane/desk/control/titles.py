@@ -17,10 +17,17 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.ids import ItemId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.titles import LogoFill, TextFill, TextMotion, TitleFill
-from epiphane.edits.captions import put_captions
-from epiphane.edits.shots import footage_name
-from epiphane.edits.titles import FRESH_TEXT, change_title, put_title, set_arrival, set_as_logo, strike_below
-from epiphane.edits.words import change_words
+from epiphane.edits.items.captions import put_captions
+from epiphane.edits.items.titles import (
+    FRESH_TEXT,
+    change_title,
+    put_title,
+    set_arrival,
+    set_as_logo,
+    strike_below,
+)
+from epiphane.edits.keying.words import change_words
+from epiphane.edits.shots.shots import footage_name
 from epiphane.errors import DiskError, MediaError
 from epiphane.files.captions import Captions, read_captions
 from epiphane.files.settings import folder_of, note_folder

@@ -16,10 +16,17 @@ from epiphane.document.ids import FootageId, ItemId, TrackId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Pin
 from epiphane.document.titles import TitleLook
-from epiphane.edits.shots import footage_name
-from epiphane.edits.stack import step_rows
-from epiphane.edits.titles import land_title
-from epiphane.edits.tracks import change_track, delete_items, find_item, land_item, move_item, put_on_track
+from epiphane.edits.items.titles import land_title
+from epiphane.edits.items.tracks import (
+    change_track,
+    delete_items,
+    find_item,
+    land_item,
+    move_item,
+    put_on_track,
+)
+from epiphane.edits.keying.stack import step_rows
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.source_time import frame_showing
 from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_start

@@ -9,7 +9,7 @@ from epiphane.desk.control.selection import CuesSelection, LaneSelection
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project
-from epiphane.edits.lanes import set_setting
+from epiphane.edits.keying.lanes import set_setting
 from epiphane.lane_kinds import lane_kind
 
 _ACROSS, _DOWN = "centre_x", "centre_y"

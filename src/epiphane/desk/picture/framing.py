@@ -19,8 +19,8 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import FootageCut, Framing, Item, Move, Panels, ShapeFill, SolidFill
 from epiphane.document.titles import LogoFill, TextFill, TitleLook
-from epiphane.edits.item_keys import frame_item
-from epiphane.edits.shots import frame_end, frame_shots
+from epiphane.edits.items.keys import frame_item
+from epiphane.edits.shots.shots import frame_end, frame_shots
 from epiphane.facts.framing import item_framing
 from epiphane.facts.titles import logo_size
 from epiphane.render.transform import shown_size

@@ -13,7 +13,7 @@ from epiphane.desk.picture.handles import placed
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.timeline import Item
 from epiphane.document.titles import TextFill
-from epiphane.edits.titles import FRESH_TEXT
+from epiphane.edits.items.titles import FRESH_TEXT
 from epiphane.facts.framing import item_framing
 from epiphane.titles.layout import Block, block_of, fitted_size, text_size
 

@@ -20,7 +20,7 @@ from epiphane.document.ids import FootageId
 from epiphane.document.lane import Span
 from epiphane.document.project import find
 from epiphane.document.pulse import PulseUnit
-from epiphane.edits.main_track import track_name
+from epiphane.edits.shots.main_track import track_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.form import part_at, parts_of

@@ -17,17 +17,17 @@ from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
 from epiphane.document.ids import LaneId
 from epiphane.document.project import Project, find
-from epiphane.edits.beats import move_beat
-from epiphane.edits.cues import (
+from epiphane.edits.keying.cues import (
     CueKey,
     change_cue_envelope,
     nudge_cues,
     override_of,
     set_cue_strength,
 )
-from epiphane.edits.lanes import change_envelope
-from epiphane.edits.pulses import set_band
-from epiphane.edits.stack import move_row
+from epiphane.edits.keying.lanes import change_envelope
+from epiphane.edits.keying.pulses import set_band
+from epiphane.edits.keying.stack import move_row
+from epiphane.edits.song.beats import move_beat
 from epiphane.facts.grid import beat_lengths
 from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import Cue

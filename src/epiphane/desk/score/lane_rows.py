@@ -25,7 +25,7 @@ from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Span, Trigger
 from epiphane.document.project import find
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.keying.overlays import clip_of
 from epiphane.keying.schedule import Cue, LaneSchedule
 from epiphane.keying.words import word_of

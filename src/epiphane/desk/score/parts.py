@@ -14,7 +14,7 @@ from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, ScoreLayout,
 from epiphane.desk.score.pick import part_grip
 from epiphane.desk.score.rows import Press, Row
 from epiphane.document.song import Section
-from epiphane.edits.form import move_drop, move_part, shortest_part
+from epiphane.edits.song.form import move_drop, move_part, shortest_part
 from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at

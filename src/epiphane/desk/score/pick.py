@@ -15,7 +15,7 @@ from epiphane.document.lane import Lane, Trigger
 from epiphane.document.project import Project
 from epiphane.document.pulse import TappedSource
 from epiphane.document.timeline import Item
-from epiphane.edits.cues import CueKey
+from epiphane.edits.keying.cues import CueKey
 from epiphane.facts.form import parts_of
 from epiphane.facts.source_time import items_between, shot_at
 from epiphane.keying.schedule import Cue

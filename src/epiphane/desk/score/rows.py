@@ -39,8 +39,8 @@ from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum
 from epiphane.desk.score.tooltips import beat_at
 from epiphane.document.ids import LaneId
-from epiphane.edits.beats import add_beat
-from epiphane.edits.cutting import gap_at
+from epiphane.edits.shots.cutting import gap_at
+from epiphane.edits.song.beats import add_beat
 from epiphane.timing import frame_at
 
 

@@ -20,10 +20,10 @@ from epiphane.desk.score.pick import shots_near
 from epiphane.document.footage import Footage
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Pin, cut_of
-from epiphane.edits.arranging import move_shots
-from epiphane.edits.cutting import TrimMode, roll_cut, slide_shots, slip_shots, trim_shots
-from epiphane.edits.shots import pin_shot, started_at
-from epiphane.edits.speed import speed_text, stretch_to_fit
+from epiphane.edits.shots.arranging import move_shots
+from epiphane.edits.shots.cutting import TrimMode, roll_cut, slide_shots, slip_shots, trim_shots
+from epiphane.edits.shots.shots import pin_shot, started_at
+from epiphane.edits.shots.speed import speed_text, stretch_to_fit
 from epiphane.errors import EditError
 from epiphane.facts.source_time import frame_showing
 from epiphane.plurals import plural

@@ -16,10 +16,10 @@ from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import FootageCut, Item
-from epiphane.edits.arranging import length_there
-from epiphane.edits.main_track import shot_name
-from epiphane.edits.shots import footage_name
-from epiphane.edits.speed import speed_text
+from epiphane.edits.shots.arranging import length_there
+from epiphane.edits.shots.main_track import shot_name
+from epiphane.edits.shots.shots import footage_name
+from epiphane.edits.shots.speed import speed_text
 from epiphane.facts.source_time import anchor_frame, source_seconds
 from epiphane.facts.speed import speed_at
 from epiphane.render.nodes import FramePlan

@@ -6,7 +6,7 @@ from epiphane.desk.score.gesture import CueGrip, Gesture, Pointer
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Span
 from epiphane.document.project import Project
-from epiphane.edits.spans import add_span, change_span
+from epiphane.edits.keying.spans import add_span, change_span
 from epiphane.keying.spans import spans_of
 from epiphane.timing import frame_at, frame_start
 

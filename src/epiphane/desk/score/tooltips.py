@@ -11,8 +11,8 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find, footage_of
 from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
-from epiphane.edits.shots import footage_name
-from epiphane.edits.speed import speed_text
+from epiphane.edits.shots.shots import footage_name
+from epiphane.edits.shots.speed import speed_text
 from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.grid import DOUBTFUL
 from epiphane.facts.source_time import source_seconds

@@ -52,7 +52,7 @@ from epiphane.desk.score.tooltips import tell_place
 from epiphane.desk.score.track_rows import TrackRow
 from epiphane.document.ids import LaneId, TrackId
 from epiphane.document.lane import Lane
-from epiphane.edits.cues import toggle_cues
+from epiphane.edits.keying.cues import toggle_cues
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
 

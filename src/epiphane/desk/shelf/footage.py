@@ -22,7 +22,7 @@ from epiphane.document.footage import Footage, FootageKind, Moment
 from epiphane.document.ids import FootageId
 from epiphane.document.project import footage_of
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.timing import clock_text
 
 SORTS: dict[str, Callable[[Footage], object]] = {

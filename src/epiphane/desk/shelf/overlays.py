@@ -15,7 +15,7 @@ from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import COVERING, Item
 from epiphane.document.titles import TextFill
-from epiphane.edits.words import FRESH_WORDS
+from epiphane.edits.keying.words import FRESH_WORDS
 from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.render.nodes import BLACK, FramePlan, Node, Shown, SourceFrame, stacked

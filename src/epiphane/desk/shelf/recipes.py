@@ -17,7 +17,7 @@ from epiphane.desk.shelf.tiles import Tile
 from epiphane.document.footage import Footage
 from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
-from epiphane.edits.recipes import sampled
+from epiphane.edits.keying.recipes import sampled
 from epiphane.files.recipes import KeptRecipe
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.render.nodes import FramePlan

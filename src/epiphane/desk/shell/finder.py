@@ -39,7 +39,7 @@ from epiphane.desk.shelf.search import best_first
 from epiphane.desk.shell.actions import ACTIONS, OTHER_WORDS, key_text
 from epiphane.desk.shell.menus import actions_for
 from epiphane.document.ids import FootageId
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import ParameterError
 from epiphane.facts.form import kind_of, parts_of

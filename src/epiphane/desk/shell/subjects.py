@@ -33,8 +33,8 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.look.lanes import lane_label
 from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
-from epiphane.edits.main_track import shot_name, track_name
-from epiphane.edits.shots import footage_name
+from epiphane.edits.shots.main_track import shot_name, track_name
+from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.form import parts_of
 from epiphane.lane_kinds import is_transition, lane_kind
 

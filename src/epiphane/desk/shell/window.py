@@ -87,7 +87,7 @@ from epiphane.media.proxy import ProxyStore
 from epiphane.timing import clock_text, frame_start, rate_text
 
 if TYPE_CHECKING:
-    from epiphane.desk.bench.pulse import PulseBench
+    from epiphane.desk.bench.song.pulse import PulseBench
 
 _LEFT_WIDTH, _LEAST_LEFT = 448, 410
 _SIZE, _LEAST_SIZE, _LARGEST = QSize(1280, 800), QSize(1160, 640), QSize(1920, 1200)

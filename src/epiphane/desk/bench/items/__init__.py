@@ -1,0 +1,1 @@
+"""Pages of the bench for items on tracks over the shots, titles among them."""

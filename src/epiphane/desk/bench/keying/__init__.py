@@ -1,0 +1,1 @@
+"""Pages of the bench for pulses, lanes and their cues, recipes."""

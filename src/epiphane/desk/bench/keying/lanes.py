@@ -1,0 +1,161 @@
+"""The bench of several lanes: what is changed is changed in all of them."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QWidget
+
+from epiphane.desk.bench.keying.pick import PickRows
+from epiphane.desk.bench.keying.shape import ShapeRows
+from epiphane.desk.bench.options import pulse_options
+from epiphane.desk.bench.page import BenchPage
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.lanes import LaneDesk
+from epiphane.desk.look import theme
+from epiphane.desk.look.fields import button, in_a_row
+from epiphane.desk.look.lanes import lane_label
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import Lane, Override, Span
+from epiphane.document.project import Project
+from epiphane.edits.keying.lanes import change_lanes, shape_lanes, shift_lanes
+from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.grid import usual_beat_frames
+from epiphane.timing import frame_start
+
+_MOST_NAMES = 8
+
+
+class LanesBench(BenchPage[Lane]):
+    """All selected lanes. Shapes and depth become the same in all, a shift is added to what each has.
+
+    What they are to share is shown as it is of the one that was selected last.
+    """
+
+    def __init__(self, editor: Editor, lanes: LaneDesk) -> None:
+        super().__init__(editor, spacing=6)
+        self.pick: PickRows | None = None
+        self.shape = ShapeRows()
+        self.shape.changed.connect(self._set_shape)
+        self.shape.released.connect(editor.end_gesture)
+        self.shows(self._show_shape)
+        pulse = self.choice(
+            "What fires these lanes",
+            lambda _: pulse_options(editor.project),
+            lambda last: str(last.pulse),
+            self._fire_by,
+        )
+        tips = (
+            "Have all of them be on, or fire, in this part of the song",
+            "Have none of them keep to some part",
+            "Have all of them keep to what the last one keeps to",
+        )
+        here = button("This part", tips[0], self._in_part)
+        anywhere = button("Anywhere", tips[1], self._anywhere)
+        same = button("As the last", tips[2], self._as_last)
+        depth = self.amount(
+            "Depth",
+            lambda last: last.depth,
+            self._set_depth,
+            of=(Lane, "depth"),
+            colour=theme.QUIET,
+            released=editor.end_gesture,
+        )
+        shift = self.number(
+            "Shift", lambda last: -last.envelope.lead, self._set_shift, limits=(Override, "nudge"), unit="f"
+        )
+        shift.setToolTip("Frames after the hit; all of these lanes are moved by what it changes by")
+        earlier = button("Earlier", "All of these lanes a frame earlier", lambda: self._move(-1))
+        later = button("Later", "All of these lanes a frame later", lambda: self._move(1))
+        self.add(self._buttons(lanes), self.told(lambda _: self._names()))
+        self.row("Fired by", pulse)
+        self.row("Where", here, anywhere, same)
+        self.shows(self._show_pick)
+        self.add(self.shape)
+        self.rule()
+        self.row("Depth", *depth)
+        self.row("Shift", shift, earlier, later)
+        self.end()
+
+    def thing(self) -> Lane | None:
+        """Return the lane that was selected last."""
+        return self.editor.selected_lane()
+
+    def _names(self) -> str:
+        names = [lane_label(lane) for lane in self.editor.selected_lanes()]
+        more = f" and {len(names) - _MOST_NAMES} more" if len(names) > _MOST_NAMES else ""
+        return ", ".join(names[:_MOST_NAMES]) + more
+
+    def _show_shape(self, last: Lane) -> None:
+        beat_frames = usual_beat_frames(self.editor.project, last)
+        self.shape.show_envelope(last.envelope, theme.QUIET, beat_frames)
+
+    def _buttons(self, desk: LaneDesk) -> QWidget:
+        mute = button("Mute", "Let all of them fire nothing, or fire again (M)", desk.mute)
+        solo = button("Solo", "Let only these lanes fire (S)", desk.solo)
+        up = button("Up", "Move them up (Ctrl+Shift+Up)", lambda: desk.move(-1))
+        down = button("Down", "Move them down (Ctrl+Shift+Down)", lambda: desk.move(1))
+        remove = button("Delete", "Delete these lanes (Delete); undo brings them back", desk.remove)
+
+        def show(_: Lane) -> None:
+            lanes = self.editor.selected_lanes()
+            mute.setText("Unmute" if all(lane.is_muted for lane in lanes) else "Mute")
+            solo.setText("Unsolo" if all(lane.is_solo for lane in lanes) else "Solo")
+
+        self.shows(show)
+        return in_a_row(mute, solo, up, down, right=(remove,), spacing=6)
+
+    def _show_pick(self, last: Lane) -> None:
+        """Show which hits the lane selected last takes; what is changed of that is changed of all."""
+        if self.pick is None or self.pick.lane_id != last.id:
+            if self.pick is not None:
+                self.column.removeWidget(self.pick)
+                self.pick.deleteLater()
+            self.pick = PickRows(self.editor, last, lambda: self.editor.selection.lanes)
+            self.column.insertWidget(self.column.indexOf(self.shape), self.pick)
+            self.pick.show()
+        if self.editor.cues.lane(last.id) is not None:
+            self.pick.show_thing(last)
+
+    def _fire_by(self, key: str) -> None:
+        pulse = PulseId(int(key))
+        self._apply(lambda p, ids: change_lanes(p, ids, pulse=pulse), "pulse of lanes")
+
+    def _in_part(self) -> None:
+        song, project = self.editor.project.song, self.editor.project
+        number = part_at(song, frame_start(self.editor.playhead + 1, project.rate) - 1e-6)
+        if number is None:
+            self.editor.said.emit("There is no part of the song under the playhead.", True)
+            return
+        part = parts_of(song)[number]
+        spans = (Span(part.start, part.end),)
+        self._apply(lambda p, ids: change_lanes(p, ids, spans=spans), "spans of lanes")
+
+    def _anywhere(self) -> None:
+        self._apply(lambda p, ids: change_lanes(p, ids, spans=()), "spans of lanes")
+
+    def _as_last(self) -> None:
+        last = self.editor.selected_lane()
+        if last is not None:
+            self._apply(lambda p, ids: change_lanes(p, ids, spans=last.spans), "spans of lanes")
+
+    def _apply(
+        self, edit: Callable[[Project, frozenset[LaneId]], Project], text: str, *, gesture: str | None = None
+    ) -> None:
+        chosen = self.editor.selection.lanes
+        self.editor.apply(lambda p: edit(p, chosen), text, gesture=gesture)
+        self.refresh()
+
+    def _set_shape(self, changes: dict[str, object], gesture: str | None) -> None:
+        words = f"change of {' and '.join(changes)} of lanes"
+        self._apply(lambda p, ids: shape_lanes(p, ids, **changes), words, gesture=gesture)
+
+    def _set_depth(self, depth: float, *, gesture: str | None = None) -> None:
+        share = round(depth, 4)
+        self._apply(lambda p, ids: change_lanes(p, ids, depth=share), "depth of lanes", gesture=gesture)
+
+    def _set_shift(self, n_frames: float) -> None:
+        last = self.editor.selected_lane()
+        if last is not None:
+            self._move(round(n_frames) + last.envelope.lead)
+
+    def _move(self, n_frames: int) -> None:
+        self._apply(lambda p, ids: shift_lanes(p, ids, n_frames), "shift of lanes")

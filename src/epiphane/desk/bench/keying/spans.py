@@ -1,0 +1,64 @@
+"""The rows of the bench of a lane that is on over spans of the song."""
+
+from functools import partial
+
+from epiphane.desk.bench.page import Rows
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.look.fields import button, in_a_row, label
+from epiphane.document.ids import LaneId
+from epiphane.document.lane import Lane
+from epiphane.document.project import find
+from epiphane.edits.keying.spans import add_span, clear_spans
+from epiphane.facts.form import parts_of
+from epiphane.facts.grid import bar_at, bars_of
+from epiphane.keying.spans import spans_of
+from epiphane.timing import frame_start
+
+_MOST_TOLD = 4
+
+
+class SpanRows(Rows[Lane]):
+    """Over which spans a lane is on: all of the song, parts of it, or stretches drawn on its row."""
+
+    def __init__(self, editor: Editor, lane: LaneId) -> None:
+        super().__init__(spacing=5)
+        self._editor, self._lane_id = editor, lane
+        tips = (
+            "Let it be on over the bar under the playhead too",
+            "Let it be on over the section under the playhead too",
+            "Let it be on all the time, or in the parts chosen below",
+        )
+        bar = button("This bar", tips[0], partial(self._add, "bar"))
+        section = button("This section", tips[1], partial(self._add, "section"))
+        whole = button("All of it", tips[2], self._clear)
+        self.add(self.told(self._told), in_a_row(label("on over"), bar, section, whole, spacing=6))
+
+    def _told(self, lane: Lane) -> str:
+        """Return over which spans the lane is on."""
+        bars = bars_of(self._editor.project)
+        spans = spans_of(self._editor.project, lane)
+        ends = [(bar_at(bars, one.start + 1e-3), bar_at(bars, one.end - 1e-3)) for one in spans[:_MOST_TOLD]]
+        told = [f"bars {bars[first].number} to {bars[last].number}" for first, last in ends]
+        more = f" and {len(spans) - _MOST_TOLD} more" if len(spans) > _MOST_TOLD else ""
+        text = f"On over {', '.join(told)}{more}" if spans else "On over no part of the song"
+        return f"{text}. Drag along its row for another span, by its ends to change it."
+
+    def _add(self, what: str) -> None:
+        project = self._editor.project
+        here = frame_start(self._editor.playhead + 1, project.rate) - 1e-6
+        if what == "bar":
+            bars = bars_of(project)
+            bar = bars[bar_at(bars, here)]
+            start, end = bar.start, bar.end
+        else:
+            found = next((one for one in parts_of(project.song) if one.start <= here < one.end), None)
+            if found is None:
+                self._editor.said.emit("There is no section under the playhead.", True)
+                return
+            start, end = found.start, found.end
+        self._editor.apply(lambda p: add_span(p, self._lane_id, start, end), "span of a lane")
+
+    def _clear(self) -> None:
+        lane = find(self._editor.project.lanes, self._lane_id, "lane")
+        if lane.spans:
+            self._editor.apply(lambda p: clear_spans(p, self._lane_id), "spans of a lane")

@@ -1,0 +1,1 @@
+"""Pages of the bench for shots of the main row, and the footage in them."""

@@ -1,0 +1,1 @@
+"""Edits of items on tracks over the shots, titles among them."""

@@ -1,0 +1,1 @@
+"""Edits of pulses, lanes and their cues, recipes."""

@@ -1,0 +1,238 @@
+"""Dressing a song: lanes and transitions for all of it in one step, by section and from recipes."""
+
+from collections.abc import Callable, Iterable, Mapping
+
+import numpy as np
+from msgspec import Struct
+
+from epiphane.document.dressing import Dressing, Mood
+from epiphane.document.envelope import Envelope
+from epiphane.document.ids import LaneId
+from epiphane.document.lane import EffectInstance, Lane, Span
+from epiphane.document.pick import Landmark, Pick
+from epiphane.document.project import Project, with_lanes
+from epiphane.document.pulse import PulseUnit
+from epiphane.document.recipe import Recipe
+from epiphane.document.song import Section
+from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.errors import EditError
+from epiphane.facts.form import kind_of, parts_of
+
+_DROP_BARS = 4
+_MOST_OF_A_MOOD = 6
+"""Effects that one lane goes through."""
+_CALM_DEPTH, _FULL_DEPTH = 0.45, 1.0
+
+
+class _Stretch(Struct, frozen=True):
+    """A part of the song with its mood, in seconds."""
+
+    mood: Mood
+    start: float
+    end: float
+
+
+class TransitionStyle(Struct, frozen=True):
+    """A transition that a mood may have at its cuts, with the envelope that it is declared with."""
+
+    key: str
+    envelope: Envelope
+
+
+def dress(
+    project: Project,
+    dressing: Dressing,
+    recipes: Mapping[str, Recipe],
+    transitions: Mapping[Mood, tuple[TransitionStyle, ...]],
+    is_transition: Callable[[str], bool],
+) -> Project:
+    """Return `project` with lanes by itself: those of an earlier dressing go, unless they are locked.
+
+    What a locked lane is on over, or fires in, is left as it is; at cuts that have a transition of the
+    user's, that one counts.
+
+    Each mood has one lane of effects, those of its recipes by chance and never the same at neighbouring hits;
+    it fires on the more hits, the denser it is. So have its cuts transitions. All are ordinary lanes.
+
+    Parameters
+    ----------
+    recipes : by name
+        Those that the dressing names, and that are there.
+    transitions : by mood
+    is_transition : of the key of a lane's effect
+
+    Raises
+    ------
+    EditError
+        If there is no song with beats, or nothing at all to dress it with.
+    """
+    song = project.song
+    if song is None or not song.beats:
+        raise EditError("a song is dressed on its beats: open a song first")
+    project = with_lanes(
+        project, [one for one in project.lanes if not one.is_dressed or one.is_locked], dressing=dressing
+    )
+    stretches = _stretches(project)
+    n_before = len(project.lanes)
+    rng = np.random.default_rng(dressing.seed)
+    for mood in Mood:
+        spans = _free(stretches, mood, _kept(project, lambda key: not is_transition(key)))
+        pool = _pool(recipes[name] for name in dressing.of(mood) if name in recipes)
+        if spans and pool:
+            project = _with_effects(project, dressing, mood, spans, pool, rng)
+    if dressing.has_transitions and len(project.shots) > 1:
+        for mood in (Mood.CALM, Mood.BUILD, Mood.FULL, Mood.DROP):
+            spans = _free(stretches, mood, _kept(project, is_transition))
+            if spans and transitions.get(mood):
+                project = _with_transitions(project, dressing, mood, spans, transitions[mood], rng)
+    if len(project.lanes) == n_before:
+        raise EditError("there is nothing to dress the song with: choose recipes for its parts")
+    return project
+
+
+def _stretches(project: Project) -> list[_Stretch]:
+    """Return the song in stretches of one mood, ascending."""
+    song = project.song
+    assert song is not None
+    sections = parts_of(song) or (Section(0.0, song.duration, "A full", 1.0),)
+    bars = [beat.time for beat in song.beats if beat.place == 1]
+    drops = [(drop, _after_bars(bars, drop, song.duration)) for drop in song.drops]
+    found: list[_Stretch] = []
+    for section in sections:
+        mood = _mood_of(section)
+        at = section.start
+        for first, end in drops:
+            if first >= section.end or end <= at:
+                continue
+            if first > at + 1e-6:
+                found.append(_Stretch(mood, at, first))
+            found.append(_Stretch(Mood.DROP, max(first, at), min(end, section.end)))
+            at = min(end, section.end)
+        if section.end > at + 1e-6:
+            found.append(_Stretch(mood, at, section.end))
+    return found
+
+
+def _kept(project: Project, is_kind: Callable[[str], bool]) -> list[Span]:
+    """Return where locked lanes of a kind are on or fire, if that is in parts of the song only."""
+    lanes = [one for one in project.lanes if one.is_locked and is_kind(one.effect)]
+    return [span for lane in lanes for span in lane.spans]
+
+
+def _free(stretches: Iterable[_Stretch], mood: Mood, kept: list[Span]) -> list[_Stretch]:
+    """Return the stretches of a mood, without what lies in spans that are kept."""
+    found = [one for one in stretches if one.mood is mood]
+    for span in kept:
+        found = [
+            _Stretch(mood, start, end)
+            for one in found
+            for start, end in (
+                (one.start, min(one.end, span.start)),
+                (max(one.start, span.end), one.end),
+            )
+            if end - start > _LEAST_SECONDS
+        ]
+    return found
+
+
+_LEAST_SECONDS = 0.1
+
+
+def _after_bars(bars: list[float], drop: float, end: float) -> float:
+    """Return the instant a few bars after a drop, or the end of the song if it comes before that."""
+    later = [bar for bar in bars if bar > drop + 1e-3]
+    return later[_DROP_BARS - 1] if len(later) >= _DROP_BARS else end
+
+
+def _mood_of(section: Section) -> Mood:
+    kind = kind_of(section)
+    return Mood(kind) if kind in (Mood.BUILD.value, Mood.FULL.value) else Mood.CALM
+
+
+def _pool(recipes: Iterable[Recipe]) -> list[Lane]:
+    """Return lanes of recipes, of each effect the first."""
+    found: dict[str, Lane] = {}
+    for recipe in recipes:
+        for lane in recipe.lanes:
+            found.setdefault(lane.effect, lane)
+    return list(found.values())
+
+
+def _with_effects(
+    project: Project,
+    dressing: Dressing,
+    mood: Mood,
+    spans: list[_Stretch],
+    pool: list[Lane],
+    rng: np.random.Generator,
+) -> Project:
+    order = [pool[int(n)] for n in rng.permutation(len(pool))][:_MOST_OF_A_MOOD]
+    unit, every = _pulse(mood, dressing.density)
+    project, pulse = ensure_pulse(project, unit, every=every)
+    first = order[0]
+    depth = _CALM_DEPTH if mood is Mood.CALM else _FULL_DEPTH
+    lane = Lane(
+        LaneId(project.next_id),
+        first.effect,
+        pulse,
+        first.envelope,
+        depth=round(depth * (0.6 + 0.4 * dressing.density), 3),
+        by_strength=0.3,
+        seed=int(rng.integers(1, 1_000_000)),
+        pick=Pick(),
+        settings=first.settings,
+        alternatives=tuple(EffectInstance(one.effect, one.settings) for one in order[1:]),
+        spans=_within(spans),
+        name=f"{mood.value} · {first.effect}",
+        is_dressed=True,
+    )
+    return _added(project, lane)
+
+
+def _with_transitions(
+    project: Project,
+    dressing: Dressing,
+    mood: Mood,
+    spans: list[_Stretch],
+    styles: tuple[TransitionStyle, ...],
+    rng: np.random.Generator,
+) -> Project:
+    order = [styles[int(n)] for n in rng.permutation(len(styles))]
+    project, pulse = ensure_pulse(project, PulseUnit.CUT)
+    share = 0.3 + 0.7 * dressing.density
+    only = Landmark.DOWNBEATS if dressing.density < 0.25 else Landmark.ANY
+    lane = Lane(
+        LaneId(project.next_id),
+        order[0].key,
+        pulse,
+        order[0].envelope,
+        seed=int(rng.integers(1, 1_000_000)),
+        pick=Pick(chance=round(share, 3), only=only),
+        alternatives=tuple(EffectInstance(one.key) for one in order[1:]),
+        spans=_within(spans),
+        name=f"{mood.value} cuts",
+        is_dressed=True,
+    )
+    # Of two transitions at a cut the one whose lane comes later counts: that of the user.
+    return with_lanes(project, (lane, *project.lanes), next_id=project.next_id + 1)
+
+
+def _pulse(mood: Mood, density: float) -> tuple[PulseUnit, int]:
+    """Return what fires the effects of a mood: rarer in calm parts, and the more the denser."""
+    steps = [
+        (PulseUnit.BAR, 2),
+        (PulseUnit.BAR, 1),
+        (PulseUnit.BEAT, 2),
+        (PulseUnit.BEAT, 1),
+        (PulseUnit.HALF, 1),
+    ]
+    least = {Mood.CALM: 0, Mood.BUILD: 1, Mood.FULL: 1, Mood.DROP: 2}[mood]
+    return steps[min(least + round(2 * density), len(steps) - 1)]
+
+
+def _within(spans: list[_Stretch]) -> tuple[Span, ...]:
+    return tuple(Span(round(one.start, 6), round(one.end, 6)) for one in spans if one.end > one.start)
+
+
+def _added(project: Project, lane: Lane) -> Project:
+    return with_lanes(project, (*project.lanes, lane), next_id=project.next_id + 1)

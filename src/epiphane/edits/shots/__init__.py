@@ -1,0 +1,1 @@
+"""Edits of shots of the main row, and the footage in them."""

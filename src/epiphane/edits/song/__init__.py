@@ -1,0 +1,1 @@
+"""Edits of the song: its beats, bars, parts and drops."""

@@ -256,7 +256,7 @@ class Photographer:
         window.overlays.put("paper", Target(), None)
         self.wait(1500)
         window.overlays.put("ellipse", Target(), ShotPlace(frame=cuts[1].frame + 20))
-        item = window.editor.selected_item()
+        item = window.editor.chosen.item
         assert item is not None
         for frame, across in ((item.start, -0.3), (item.start + 40, 0.25)):
             window.editor.apply(lambda p, f=frame, x=across: put_key(p, item.id, f, x=x, scale=0.6), "key")
@@ -307,7 +307,7 @@ class Photographer:
         window.editor.go_to(36)
         window.titles.put()
         window.titles.change(text="ROLL", size=0.5, arrive=None, shadow=None)
-        title = window.editor.selected_item()
+        title = window.editor.chosen.item
         assert title is not None
         place = replace(title.transform, x=-0.12, y=0.04)
         window.editor.apply(lambda p: change_item(p, title.id, transform=place), "place")

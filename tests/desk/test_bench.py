@@ -25,7 +25,7 @@ def demo(demo):
 
 
 def lane_of(window):
-    return window.editor.selected_lane()
+    return window.editor.chosen.lane
 
 
 def test_numbers_are_typed(demo):
@@ -145,14 +145,14 @@ def test_cues_are_changed_on_their_bench(demo):
     demo.editor.select_cues(frozenset({(lane.id, hit)}), lane=lane.id)
     type_into(field(demo, QDoubleSpinBox, "Strength"), "130")
     type_into(field(demo, QDoubleSpinBox, "Nudge"), "-2")
-    (cue,) = demo.editor.selected_cues()
+    (cue,) = demo.editor.chosen.cues
     assert (cue.override.strength, cue.override.nudge) == (1.3, -2)
     buttons = {b.text(): b for b in demo.bench.findChildren(QPushButton) if b.isVisible()}
     QTest.mouseClick(buttons["Turn off"], LEFT)
-    assert demo.editor.selected_cues()[0].is_off
+    assert demo.editor.chosen.cues[0].is_off
     assert buttons["Turn off"].text() == "Turn on"
     QTest.mouseClick(buttons["Reset"], LEFT)
-    assert demo.editor.selected_cues()[0].override is None
+    assert demo.editor.chosen.cues[0].override is None
 
 
 def test_a_shot_is_changed_on_its_bench(demo):

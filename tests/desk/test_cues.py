@@ -350,7 +350,7 @@ def test_a_lane_is_copied_to_another_pulse_with_its_bench(demo):
 
 def test_a_lane_follows_the_band_of_its_pulse(demo):
     demo.lanes.add("zoom")
-    lane = demo.editor.selected_lane().id
+    lane = demo.editor.chosen.lane.id
     choose(field(demo, QComboBox, "Fired by"), "kicks")
     choose(field(demo, QComboBox, "What a hit does"), "a band is followed")
     followed = demo.editor.cues.lane(lane)

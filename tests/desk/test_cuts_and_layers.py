@@ -165,10 +165,10 @@ def test_an_overlay_plays_on_hits_or_lies_on_a_track(demo, qtbot):
     assert editor.history.undo_label == "overlay on hits"
     drop(viewport, carry_overlay("leak 1"), on_shots(demo, 64))
     qtbot.waitUntil(lambda: len(editor.project.tracks) == 1, timeout=20_000)
-    item = editor.selected_item()
+    item = editor.chosen.item
     assert (item.start, item.blend.value) == (64, "screen")
     drop(viewport, carry_overlay("ellipse"), on_shots(demo, 257))
-    assert isinstance(editor.selected_item().content, ShapeFill)
+    assert isinstance(editor.chosen.item.content, ShapeFill)
     drop(
         viewport,
         carry_overlay("paper"),
@@ -189,22 +189,22 @@ def test_an_item_is_moved_on_the_picture_from_key_to_key(demo, qtbot):
     qtbot.waitUntil(lambda: demo.framing.is_active)
     demo.bench.item.keys._put()
     editor.go_to(150)
-    before = editor.selected_item().keys
+    before = editor.chosen.item.keys
     middle, aside = (demo.picture.point_of(x, 0.5).toPoint() for x in (0.5, 0.7))
     drag(demo.picture, middle, aside)
-    keys = editor.selected_item().keys
+    keys = editor.chosen.item.keys
     assert (len(before), len(keys)) == (1, 2)
-    assert keys[1].frame == 150 - editor.selected_item().start
+    assert keys[1].frame == 150 - editor.chosen.item.start
     assert keys[1].framing.x == pytest.approx(0.2, abs=0.03)
     editor.go_to(140)
     type_into(field(demo, QDoubleSpinBox, "Fade in of the picture"), "5")
-    assert editor.selected_item().fade_in == 5
+    assert editor.chosen.item.fade_in == 5
     type_into(field(demo, QDoubleSpinBox, "Width of the shape"), "25")
-    assert editor.selected_item().content.width == 0.25
+    assert editor.chosen.item.content.width == 0.25
     demo.bench.item.keys._step(1)
     assert editor.playhead == 150
     demo.bench.item.keys._remove()
-    assert len(editor.selected_item().keys) == 1
+    assert len(editor.chosen.item.keys) == 1
 
 
 def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
@@ -213,7 +213,7 @@ def test_a_text_lands_on_its_hit_and_is_written_set_and_moved(demo, tmp_path):
     QTest.keyClick(demo, Qt.Key.Key_Y, SHIFT)
 
     def item():
-        return editor.selected_item()
+        return editor.chosen.item
 
     assert isinstance(item().content, TextFill)
     assert landing_frame(item(), editor.project.rate) == 257
@@ -267,7 +267,7 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     middle = (start + end) / 2
     drag(picture, middle - QPoint(4, 0), middle + QPoint(4, 0))
     drag(picture, start - QPoint(20, 20), start - QPoint(8, 20), modifier=CTRL)
-    (mark,) = editor.selected_shot().matte.marks
+    (mark,) = editor.chosen.shot.matte.marks
     assert mark.time == pytest.approx(demo.mattes.time_now()) and mark.box[0] == pytest.approx(
         0.295, abs=0.01
     )
@@ -275,13 +275,13 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     assert "Not made yet" in demo.mattes.told()
     around = mark.time - 0.1, mark.time + 0.1  # a few pictures: the whole shot takes fifteen seconds
     editor.apply(lambda p: change_matte(p, shot.id, start=around[0], end=around[1]), "short")
-    matte = editor.selected_shot().matte
+    matte = editor.chosen.shot.matte
     footage = next(one for one in editor.project.footage if one.id == shot.footage)
     film = make_matte(Path(footage.path), footage.fingerprint, matte, footage.rate)
     editor.go_to(31)
     assert demo.mattes.mask_now().path == str(film)
     drag(picture, middle, middle + QPoint(3, 0))  # a correction: what was made before is still seen
-    assert len(editor.selected_shot().matte.marks) == 2 and demo.mattes.mask_now().path == str(film)
+    assert len(editor.chosen.shot.matte.marks) == 2 and demo.mattes.mask_now().path == str(film)
     seen = picture.grab().toImage().pixelColor(middle)
     assert seen.green() > seen.red()  # the mask is laid over the amber marble
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
@@ -302,7 +302,7 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     qtbot.waitUntil(lambda: not demo.jobs.running, timeout=60_000)
     assert demo.mattes.told().startswith("Made")
     choose(field(demo, QComboBox, "How the subject is told apart"), "not told apart")
-    assert editor.selected_shot().matte is None
+    assert editor.chosen.shot.matte is None
 
 
 def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
@@ -323,8 +323,8 @@ def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
     journal = editor._journal
     qtbot.waitUntil(lambda: not editor._is_journal_behind, timeout=3000)  # while it is still being typed
     assert demo.typing.is_typing
-    assert editor.selected_item() in [one for row in journal._written.tracks for one in row.items]
-    fill = editor.selected_item().content
+    assert editor.chosen.item in [one for row in journal._written.tracks for one in row.items]
+    fill = editor.chosen.item.content
     assert fill.text == "Roll\non it "
     block = block_of(fill)
     below = [one for one in block.letters if one.line == 1]
@@ -333,7 +333,7 @@ def test_a_text_is_typed_on_the_picture_itself(demo, qtbot):
     QTest.keyClick(demo.typing.field, Qt.Key.Key_Escape)
     assert not demo.typing.is_typing and demo.focusWidget() is demo.score
     QTest.keyClick(demo.focusWidget(), Qt.Key.Key_Z, CTRL)
-    assert editor.selected_item().content.text == FRESH_TEXT.text  # what was typed is one step
+    assert editor.chosen.item.content.text == FRESH_TEXT.text  # what was typed is one step
 
 
 def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
@@ -353,7 +353,7 @@ def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
     type_into(field(demo, QDoubleSpinBox, "Weight of the face"), "900")
     choose(field(demo, QComboBox, "What is seen through the letters"), "rails")
     choose(field(demo, QComboBox, "On what it arrives part by part"), "beats")
-    fill = editor.selected_item().content
+    fill = editor.chosen.item.content
     assert (fill.impact.particles, fill.stand.tremble, fill.axes[0].value) == (50, 0.05, 900)
     names = {footage_name(one): one.id for one in editor.project.footage}
     assert fill.footage == names["rails"] and fill.arrive.pulse == editor.project.pulses[0].id
@@ -371,17 +371,17 @@ def test_a_title_lands_with_weight_and_a_drawing_is_set_as_a_logo(demo, qtbot):
     qtbot.waitUntil(lambda: as_logo.height() > 0)
     QTest.mouseClick(as_logo, LEFT)
     tick("one colour", demo.bench.item.logo)
-    assert editor.selected_item().content.colour == "#ece4d4"
+    assert editor.chosen.item.content.colour == "#ece4d4"
     assert any(one.text() == "Logo" for one in demo.bench.findChildren(QLabel))
     QTest.keyClick(demo, Qt.Key.Key_G)
-    assert editor.selected_item().pin is not None
+    assert editor.chosen.item.pin is not None
 
 
 def test_words_are_put_on_hits_and_written_on_the_bench(demo):
     editor = demo.editor
     demo.shelf.open_page(ShelfPage.OVERLAYS)
     demo.overlays.put("words", Target(unit=PulseUnit.SNARE), None)
-    lane = editor.selected_lane()
+    lane = editor.chosen.lane
     assert lane.effect == "words"
     words = field(demo, QPlainTextEdit, "What the text says")
     words.setFocus()
@@ -389,7 +389,7 @@ def test_words_are_put_on_hits_and_written_on_the_bench(demo):
     QTest.keyClicks(words, "Clack roll")
     choose(field(demo, QComboBox, "Face of the letters"), "Bungee")
     choose(field(demo, QComboBox, "Arrives by"), "Rise")
-    fill = editor.selected_lane().words
+    fill = editor.chosen.lane.words
     assert (fill.text, fill.face, fill.arrive.key) == ("Clack roll", "Bungee", "rise")
     first, second = (cue.frame for cue in editor.cues.lane(lane.id).cues[:2])
     seen = [demo.frames.plan(frame).root.content.nodes[-1].content.fill.text for frame in (first, second)]
@@ -397,7 +397,7 @@ def test_words_are_put_on_hits_and_written_on_the_bench(demo):
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
-    assert editor.selected_lane().words.text == FRESH_WORDS.text  # what was written is one step
+    assert editor.chosen.lane.words.text == FRESH_WORDS.text  # what was written is one step
 
 
 def test_captions_are_dropped_and_brought_on_hits(demo, qtbot, tmp_path):
@@ -521,7 +521,7 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     editor.select(ShotSelection(shot.id))
     editor.go_to(shot.start + 30)
     QTest.keyClick(demo, Qt.Key.Key_P, SHIFT)
-    panels = editor.selected_shot().content
+    panels = editor.chosen.shot.content
     assert isinstance(panels, Panels)
     assert len({one.cut.footage for one in panels.panels}) == 3
     assert isinstance(demo.frames.plan(shot.start + 30).root.content, SplitScreen)
@@ -529,7 +529,7 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     press(demo.bench.split_screen, "Add")
     type_into(field(demo, QDoubleSpinBox, "How many frames later it shows"), "5")
     choose(field(demo, QComboBox, "What lets the panels come in"), "one on each of beats")
-    panels = editor.selected_shot().content
+    panels = editor.chosen.shot.content
     assert (panels.layout, len(panels.panels), panels.panels[0].delay) == (PanelLayout.GRID, 4, 5)
     assert panels.pulse is not None
     QTest.keyClick(demo, Qt.Key.Key_Slash)
@@ -538,7 +538,7 @@ def test_a_shot_becomes_a_split_screen_whose_panels_are_changed(demo):
     assert second.start == first.end == shot.start + 30
     editor.select(ShotSelection(editor.project.shots[0].id))
     QTest.keyClick(demo, Qt.Key.Key_P, CTRL | SHIFT)
-    assert len({one.delay for one in editor.selected_shot().content.panels}) == 9
+    assert len({one.delay for one in editor.chosen.shot.content.panels}) == 9
 
 
 def test_panels_are_chosen_moved_and_scaled_on_the_picture_and_free_ones_get_other_boxes(demo):
@@ -549,7 +549,7 @@ def test_panels_are_chosen_moved_and_scaled_on_the_picture_and_free_ones_get_oth
     QTest.keyClick(demo, Qt.Key.Key_P, SHIFT)
 
     def panel(place):
-        return editor.selected_shot().content.panels[place]
+        return editor.chosen.shot.content.panels[place]
 
     def at(across, down):
         return picture.point_of(across, down).toPoint()

@@ -148,7 +148,7 @@ def test_several_shots_are_selected_by_clicks_a_band_a_clip_or_a_section(window,
     assert window.editor.selection.shots == {B, C, ItemId(103)}
     window.editor.select(ShotSelection(A))
     window.actions_by_id["same_beat"].trigger()
-    assert {shot.footage for shot in window.editor.selected_shots()} == {FootageId(1)}
+    assert {shot.footage for shot in window.editor.chosen.shots} == {FootageId(1)}
     assert len(window.editor.selection.shots) == 4
     window.editor.select(ShotSelection(A))
     window.actions_by_id["same_section"].trigger()
@@ -199,7 +199,7 @@ def test_shots_are_copied_pasted_between_or_over_and_swapped(window, score):
     window.editor.go_to(120)
     QTest.keySequence(window, window.actions_by_id["paste"].shortcut())
     assert [shot.footage for shot in window.editor.project.shots] == [1, 2, 2, 1, 2, 1, 2, 1]
-    assert window.editor.selected_shot().start == 120
+    assert window.editor.chosen.shot.start == 120
     assert "had no place any more" in window.notice.text
     assert undone(score)
     window.editor.go_to(30)
@@ -249,36 +249,36 @@ def test_speed_is_shaped_frozen_reversed_and_its_points_are_dragged(window, scor
     window.editor.select(ShotSelection(B))
     window.editor.go_to(80)
     QTest.keyClick(window, Qt.Key.Key_U)
-    assert cut_of(window.editor.selected_shot()).speed == -1
+    assert cut_of(window.editor.chosen.shot).speed == -1
     QTest.keySequence(window, window.actions_by_id["freeze"].shortcut())
-    frozen = [running_seconds(window.editor.selected_shot(), frame, 30) for frame in range(80, 89)]
+    frozen = [running_seconds(window.editor.chosen.shot, frame, 30) for frame in range(80, 89)]
     assert frozen == pytest.approx([frozen[0]] * 9)
     type_into(field(window, QDoubleSpinBox, "Speed"), "100")
     picture = window.bench.shot.speed.picture
     for share in (0.25, 0.5):
         QTest.mouseDClick(picture, LEFT, NONE, QPoint(round(44 + share * (picture.width() - 56)), 40))
-    keys = curve_of(window.editor.selected_shot())
+    keys = curve_of(window.editor.chosen.shot)
     assert [key.speed for key in keys] == [1, 1]
     assert keys[1].frame - keys[0].frame == pytest.approx(15, abs=1)
     steps = window.editor.history.undo_label
     drag(picture, picture.point_of(1).toPoint(), picture.point_of(1).toPoint() - QPoint(0, 15))
-    assert curve_of(window.editor.selected_shot())[1].speed > 1.2
+    assert curve_of(window.editor.chosen.shot)[1].speed > 1.2
     QTest.keyClick(picture, Qt.Key.Key_Left)
-    assert curve_of(window.editor.selected_shot())[1].frame == keys[1].frame - 1
+    assert curve_of(window.editor.chosen.shot)[1].frame == keys[1].frame - 1
     ramp = field(window, QComboBox, "From this point to the next")
     ramp.setCurrentIndex(ramp.findData(Ramp.HOLD.value))
     ramp.activated.emit(ramp.currentIndex())
-    assert curve_of(window.editor.selected_shot())[1].ramp is Ramp.HOLD
+    assert curve_of(window.editor.chosen.shot)[1].ramp is Ramp.HOLD
     between = field(window, QComboBox, "What is shown between the pictures of a slowed clip")
     between.setCurrentIndex(between.findData("flow"))
     between.activated.emit(between.currentIndex())
-    assert cut_of(window.editor.selected_shot()).between is Between.FLOW
+    assert cut_of(window.editor.chosen.shot).between is Between.FLOW
     remark = window.bench.shot.speed._remark
     qtbot.waitUntil(lambda: "clean in all 16 places" in remark.text(), timeout=20_000)
     QTest.keyClick(picture, Qt.Key.Key_Delete)
-    assert len(curve_of(window.editor.selected_shot())) == 1
+    assert len(curve_of(window.editor.chosen.shot)) == 1
     window.times.shape("freeze")
-    assert [key.speed for key in curve_of(window.editor.selected_shot())] == [1, 0, 1]
+    assert [key.speed for key in curve_of(window.editor.chosen.shot)] == [1, 0, 1]
     assert window.editor.history.undo_label != steps
 
 

@@ -26,7 +26,7 @@ def framed(demo, qtbot):
 
 
 def transform_of(window):
-    return window.editor.selected_shot().transform
+    return window.editor.chosen.shot.transform
 
 
 def choose(window, name, value):
@@ -58,7 +58,7 @@ def test_a_shot_is_moved_scaled_and_turned_on_the_picture(framed):
 
 def test_the_nearer_of_two_framings_is_dragged_and_a_backdrop_fills_the_rest(framed):
     choose(framed, "How it moves", Move.TO_END)
-    shot = framed.editor.selected_shot()
+    shot = framed.editor.chosen.shot
     framed.editor.go_to(shot.end - 3)
     drag(framed.picture, at(framed, 0.5, 0.5), at(framed, 0.7, 0.5))
     made = transform_of(framed)

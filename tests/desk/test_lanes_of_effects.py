@@ -71,7 +71,7 @@ def test_lanes_are_put_in_order_by_dragging_their_names_and_by_keys(demo):
 
     drag(demo.score.viewport(), at(3), at(0))
     assert lanes(demo) == ["blur", "flash", "zoom", "shake"]
-    assert demo.editor.selected_lane().effect == "blur"
+    assert demo.editor.chosen.lane.effect == "blur"
     QTest.keyClick(demo, Qt.Key.Key_Down, CTRL | SHIFT)
     assert lanes(demo) == ["flash", "blur", "zoom", "shake"]
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
@@ -87,7 +87,7 @@ def test_every_lane_has_a_lamp_with_its_whole_name_which_selects_it(demo):
     QTest.mouseClick(
         demo.lamps, LEFT, NONE, QPoint(round(demo.lamps.width() * 0.3), demo.lamps.height() - 12)
     )
-    assert demo.editor.selected_lane().effect == "saturation"
+    assert demo.editor.chosen.lane.effect == "saturation"
 
 
 def test_a_solo_lane_fires_alone(demo):

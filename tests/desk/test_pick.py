@@ -32,11 +32,11 @@ def rows(window, qtbot, monkeypatch):
 
 
 def pick(window):
-    return window.editor.selected_lane().pick
+    return window.editor.chosen.lane.pick
 
 
 def n_cues(window):
-    return len(window.editor.cues.lane(window.editor.selected_lane().id).cues)
+    return len(window.editor.cues.lane(window.editor.chosen.lane.id).cues)
 
 
 def field(rows, name):
@@ -114,7 +114,7 @@ def test_rules_are_typed_and_what_is_left_is_told_at_once(window, rows):
     type_into(field(rows, "By chance, so many of a hundred"), "100")
     sections = window.editor.project.song.sections
     check(rows, "Parts of the song", "B full")
-    cues = window.editor.cues.lane(window.editor.selected_lane().id).cues
+    cues = window.editor.cues.lane(window.editor.chosen.lane.id).cues
     assert cues
     part = next(one for one in sections if one.label == "B full")
     assert all(part.start - 1e-3 <= cue.hit.time < part.end for cue in cues)
@@ -131,7 +131,7 @@ def test_a_lane_is_kept_to_some_shots_and_told_when_they_are_gone(window, rows):
     button.menu().hide()
     check(rows, "Only on some shots", button.menu().actions()[1].text())
     check(rows, "Only on some shots", button.menu().actions()[4].text())
-    assert window.editor.selected_lane().shots == (shots[1].id, shots[4].id)
+    assert window.editor.chosen.lane.shots == (shots[1].id, shots[4].id)
     assert 0 < n_cues(window) < 56
     window.editor.apply(lambda p: replace(p, shots=()), "no shots")
     assert rows.fold.text() == "The shots it is for are not there any more: nothing fires"
@@ -156,7 +156,7 @@ def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):
     assert window.editor.project.lanes[0].pulse == bars.id
     choose(rows, "Not where another lane fires", "Flash")
     assert n_cues(window) == 56 - 14
-    lane = window.editor.selected_lane()
+    lane = window.editor.chosen.lane
     key = (lane.id, window.editor.cues.lane(lane.id).cues[0].hit.time)
     window.editor.select_cues(frozenset({key}), lane=lane.id)
     QTest.keyClick(window, Qt.Key.Key_X)
@@ -173,7 +173,7 @@ def test_one_lane_keeps_off_another_and_changed_cues_wait(window, rows):
 
 
 def reach(window):
-    return next(one for one in window.editor.selected_lane().settings if one.name == "reach")
+    return next(one for one in window.editor.chosen.lane.settings if one.name == "reach")
 
 
 def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
@@ -199,7 +199,7 @@ def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
 
 def test_a_hit_may_go_a_step_on_or_switch(window, rows):
     bench = window.bench.lane
-    lane = window.editor.selected_lane()
+    lane = window.editor.chosen.lane
     beats = [cue.frame for cue in window.editor.cues.lane(lane.id).cues]
     choose(bench, "What a hit does", "steps on")
     type_into(field(bench, "Steps until it begins again"), "2")
@@ -209,12 +209,12 @@ def test_a_hit_may_go_a_step_on_or_switch(window, rows):
     found = window.editor.cues.lane(lane.id).levels
     assert found[[beats[n + 1] - 3 for n in range(4)]].tolist() == [1, 0, 1, 0]  # before it rises again
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.editor.selected_lane().trigger.value == "step"
+    assert window.editor.chosen.lane.trigger.value == "step"
 
 
 def test_another_effect_on_the_same_hits_and_a_copy(window, rows):
     choose(rows, "Cells of the pattern", "8 cells")
-    lane = window.editor.selected_lane()
+    lane = window.editor.chosen.lane
     key = (lane.id, window.editor.cues.lane(lane.id).cues[1].hit.time)
     window.editor.select_cues(frozenset({key}), lane=lane.id)
     QTest.keyClick(window, Qt.Key.Key_X)
@@ -223,7 +223,7 @@ def test_another_effect_on_the_same_hits_and_a_copy(window, rows):
     at = QPointF(40, layout.lane_top(stave, 2) + 5)  # on a cue it would be for that one alone
     data = carry_effect("invert")
     window.score.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE))
-    made = window.editor.selected_lane()
+    made = window.editor.chosen.lane
     assert [one.effect for one in window.editor.project.lanes] == ["flash", "zoom", "shake", "invert"]
     assert (made.pick, made.pulse) == (pick_of(window, lane.id), lane.pulse)
     ours, theirs = (window.editor.cues.lane(one).cues for one in (made.id, lane.id))
@@ -231,7 +231,7 @@ def test_another_effect_on_the_same_hits_and_a_copy(window, rows):
     window.lanes.step(-1)
     QTest.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | SHIFT)
     assert [one.effect for one in window.editor.project.lanes[2:]] == ["shake", "shake", "invert"]
-    assert window.editor.selected_lane() == window.editor.project.lanes[3]
+    assert window.editor.chosen.lane == window.editor.project.lanes[3]
 
 
 def pick_of(window, lane_id):

@@ -61,7 +61,7 @@ def hits(window, number=-1):
 def test_a_band_is_dragged_over_the_spectrum_and_its_hits_follow(demo):
     QTest.keyClick(demo, Qt.Key.Key_P)
     press(demo, "Band")
-    pulse = demo.editor.selected_pulse()
+    pulse = demo.editor.chosen.pulse
     assert isinstance(pulse.source, BandSource)
     layout = demo.score.layout_now()
     assert layout.sound_height == SPECTRUM_HEIGHT
@@ -75,14 +75,14 @@ def test_a_band_is_dragged_over_the_spectrum_and_its_hits_follow(demo):
 
     before = hits(demo)
     drag(demo.score.viewport(), at(2500), at(9000))
-    source = demo.editor.selected_pulse().source
+    source = demo.editor.chosen.pulse.source
     assert source.low == pytest.approx(hz_at(at(2500).y(), box), rel=0.02)
     assert source.high == pytest.approx(hz_at(at(9000).y(), box), rel=0.05)
     assert hits(demo).tolist() != before.tolist()
     lower = QPoint(x, round(box.bottom() - 0.9 * box.height()))
     n_before = len(hits(demo))
     drag(demo.score.viewport(), lower, lower + QPoint(0, 25))
-    assert demo.editor.selected_pulse().source.threshold < 0.7
+    assert demo.editor.chosen.pulse.source.threshold < 0.7
     assert len(hits(demo)) > n_before
     undo(demo)
     assert len(hits(demo)) == n_before
@@ -107,7 +107,7 @@ def test_kicks_are_found_in_the_band_of_the_kick(demo):
 
 def test_a_pulse_that_fires_a_lane_is_taken_away_and_comes_back(demo):
     demo.pulses.make("off-beat")
-    pulse = demo.editor.selected_pulse().id
+    pulse = demo.editor.chosen.pulse.id
     demo.lanes.add("flash", Target(pulse=pulse))
     lane = demo.editor.project.lanes[-1].id
     assert len(demo.editor.cues.lane(lane).cues) == 55
@@ -149,7 +149,7 @@ def test_taps_come_out_where_they_were_meant(demo, clock):
     assert np.abs(hits(demo) - beats).max() < 1e-5
     undo(demo)
     undo(demo)
-    assert demo.editor.selected_pulse().source == TappedSource()
+    assert demo.editor.chosen.pulse.source == TappedSource()
 
 
 def test_taps_are_taken_only_while_it_plays(demo):
@@ -223,7 +223,7 @@ def test_a_beat_is_dragged_on_the_ruler_and_cuts_go_with_it(demo):
     QTest.keyClick(demo, Qt.Key.Key_Insert)
     assert demo.editor.selection.beat == len(song.beats)
     undo(demo)  # the beat that is selected is gone before anybody is told
-    assert demo.editor.project.song == song and demo.editor.selected_beat() is None
+    assert demo.editor.project.song == song and demo.editor.chosen.beat is None
 
 
 def test_the_song_is_corrected_trimmed_and_locked_on_its_bench(demo):
@@ -275,7 +275,7 @@ def test_two_pulses_are_blended_thinned_and_renamed_on_the_bench(demo):
     choose(demo, "One pulse", "beats")
     choose(demo, "The other pulse", "bars")
     choose(demo, "How they are combined", "without")
-    assert demo.editor.selected_pulse().name == "beats without bars"
+    assert demo.editor.chosen.pulse.name == "beats without bars"
     assert len(hits(demo)) == 42
     choose(demo, "How they are combined", "only where also")
     assert len(hits(demo)) == 14
@@ -288,12 +288,12 @@ def test_two_pulses_are_blended_thinned_and_renamed_on_the_bench(demo):
     name.selectAll()
     QTest.keyClicks(name, "entries")
     QTest.keyClick(name, Qt.Key.Key_Return)
-    assert demo.editor.selected_pulse().name == "entries"
+    assert demo.editor.chosen.pulse.name == "entries"
     for _ in range(7):
         undo(demo)
     assert len(demo.editor.project.pulses) == 2
     QTest.mouseClick(demo.shelf.pulses.lines, LEFT, NONE, demo.shelf.pulses.lines.point_of(1))
-    assert demo.editor.selected_pulse().name == "bars"
+    assert demo.editor.chosen.pulse.name == "bars"
 
 
 def test_bars_are_put_right_on_the_bench_of_a_beat(doubtful):

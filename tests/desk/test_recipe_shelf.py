@@ -54,7 +54,7 @@ def test_a_recipe_is_looked_at_and_laid_with_keys_and_taken_back(demo):
     laid = demo.editor.project.lanes[2:]
     assert [lane.effect for lane in laid] == ["zoom", "flash", "shake", "split"]
     assert {lane.pulse for lane in laid} == {before.lanes[0].pulse}  # the bars that are there
-    assert demo.editor.selected_lane() == laid[0]
+    assert demo.editor.chosen.lane == laid[0]
     QTest.keyClick(demo, Qt.Key.Key_Z, CTRL)
     assert demo.editor.project == before
 

@@ -355,25 +355,25 @@ def test_a_shot_is_landed_moved_kept_exchanged_and_taken_out(gathered):
     click_shot(gathered, shot)
     assert editor.selection == ShotSelection(shot.id)
     key(gathered, Qt.Key.Key_G)
-    landed = editor.selected_shot()
+    landed = editor.chosen.shot
     hit_frame = frame_at(landed.pin.hit, editor.project.rate)
     assert editor.playhead == hit_frame
     footage = named(gathered, "a.mp4")
     assert source_seconds(landed, footage, hit_frame, editor.project.rate) == pytest.approx(2.0, abs=1e-6)
     key(gathered, Qt.Key.Key_Period, CTRL)
-    assert editor.selected_shot().start == shot.start + 15
+    assert editor.chosen.shot.start == shot.start + 15
     key(gathered, Qt.Key.Key_Comma, CTRL)
-    assert editor.selected_shot().start == shot.start
+    assert editor.chosen.shot.start == shot.start
     key(gathered, Qt.Key.Key_H)
-    kept = editor.selected_shot()
+    kept = editor.chosen.shot
     gathered.bench.filling.fill(order=Order.SHUFFLED, seed=8)
-    assert editor.selected_shot() == kept
+    assert editor.chosen.shot == kept
     key(gathered, Qt.Key.Key_Period)
-    following = editor.selected_shot()
+    following = editor.chosen.shot
     assert following.start > kept.start
     target = click_shot(gathered, following)
     drop_on(gathered.score, [named(gathered, "c.mp4").id], QPointF(target))
-    assert editor.selected_shot().footage == named(gathered, "c.mp4").id
+    assert editor.chosen.shot.footage == named(gathered, "c.mp4").id
     n_shots = len(editor.project.shots)
     key(gathered, Qt.Key.Key_Delete)
     assert len(editor.project.shots) == n_shots - 1
@@ -387,7 +387,7 @@ def test_the_clip_chosen_last_takes_the_place_of_a_shot(gathered):
     shot = gathered.editor.project.shots[2]
     click_shot(gathered, shot)
     key(gathered, Qt.Key.Key_C)
-    assert gathered.editor.selected_shot().footage == named(gathered, "c.mp4").id
+    assert gathered.editor.chosen.shot.footage == named(gathered, "c.mp4").id
 
 
 def test_a_shot_is_framed_and_slowed_on_its_bench(gathered):
@@ -407,7 +407,7 @@ def test_a_shot_is_framed_and_slowed_on_its_bench(gathered):
         box.selectAll()
         QTest.keyClicks(box.lineEdit(), text)
         QTest.keyClick(box, Qt.Key.Key_Return)
-    now = gathered.editor.selected_shot()
+    now = gathered.editor.chosen.shot
     assert (now.transform.move, now.transform.amount) == (Move.DRIFT, 0.25)
     assert (now.transform.fit.value, now.transform.scale, now.transform.x, cut_of(now).speed) == (
         "whole",
@@ -417,7 +417,7 @@ def test_a_shot_is_framed_and_slowed_on_its_bench(gathered):
     )
     press = next(b for b in gathered.bench.findChildren(QPushButton) if b.text() == "Reset" and b.isVisible())
     QTest.mouseClick(press, LEFT)
-    assert gathered.editor.selected_shot().transform == shot.transform
+    assert gathered.editor.chosen.shot.transform == shot.transform
 
 
 def test_missing_footage_is_shown_and_found_again(gathered, make_window, tmp_path, qtbot):

@@ -35,17 +35,17 @@ def test_a_clip_dropped_with_shift_lies_over_the_shots_is_moved_trimmed_blended_
     assert (item.start, item.footage, demo.editor.selection) == (64, clip.id, ItemSelection(item.id))
     assert isinstance(demo.frames.plan(70).root.content, Stacked)
     drag(demo.score.viewport(), point(demo, 80, track.id), point(demo, 97, track.id))
-    assert demo.editor.selected_item().start == 80  # on a beat: the pointer was a frame beside it
-    end = demo.editor.selected_item().end
+    assert demo.editor.chosen.item.start == 80  # on a beat: the pointer was a frame beside it
+    end = demo.editor.chosen.item.end
     drag(demo.score.viewport(), point(demo, 80, track.id, away=2), point(demo, 96, track.id, away=2))
-    assert (demo.editor.selected_item().start, demo.editor.selected_item().end) == (96, end)
+    assert (demo.editor.chosen.item.start, demo.editor.chosen.item.end) == (96, end)
     blend = field(demo, QComboBox, "Blend mode")
     blend.setCurrentIndex(blend.findData("screen"))
     blend.activated.emit(blend.currentIndex())
     type_into(field(demo, QDoubleSpinBox, "Opacity"), "40")
-    assert (demo.editor.selected_item().blend, demo.editor.selected_item().opacity) == (BlendMode.SCREEN, 0.4)
+    assert (demo.editor.chosen.item.blend, demo.editor.chosen.item.opacity) == (BlendMode.SCREEN, 0.4)
     QTest.keyClick(demo, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
-    assert demo.editor.selected_item().start == 97
+    assert demo.editor.chosen.item.start == 97
     QTest.mouseClick(demo.score.viewport(), LEFT, NONE, QPoint(20, point(demo, 97, track.id).y()))
     assert demo.editor.selection == TrackSelection(track.id)
     QTest.keyClick(demo, Qt.Key.Key_M)
@@ -68,8 +68,8 @@ def test_a_sound_is_struck_on_the_hit_where_it_is_dropped(demo, qtbot, tmp_path)
     frame = frame_at(beat.time, demo.editor.project.rate)
     plain = demo.playback.song_sound
     drop(demo.score.viewport(), carry_footage([sound.id]), point(demo, frame + 1), modifier=SHIFT)
-    qtbot.waitUntil(lambda: demo.editor.selected_item().pin is not None, timeout=10_000)
-    item = demo.editor.selected_item()
+    qtbot.waitUntil(lambda: demo.editor.chosen.item.pin is not None, timeout=10_000)
+    item = demo.editor.chosen.item
     assert item.pin.hit == beat.time
     assert item.pin.moment == pytest.approx(0.3, abs=0.002)
     hit = pytest.approx(frame_start(frame, demo.editor.project.rate), abs=0.003)

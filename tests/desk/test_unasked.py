@@ -189,13 +189,13 @@ def test_a_single_tap_is_selected_moved_and_removed(tapped):
     y = round(layout.pulse_middle(stave.top, layout.pulses.index(pulse)))
     start, end = (QPoint(round(layout.x_at(stave, time)), y) for time in (2.0, 2.2))
     drag(paper, start, end)
-    tap = editor.selected_tap()
+    tap = editor.chosen.tap
     assert tap.time == pytest.approx(2.2, abs=0.02)
     assert [o.hit for o in editor.project.lanes[-1].overrides] == [tap.time]  # keyed to it, it goes along
     assert editor.history.undo_label == "move of a tap"
     type_into(field(tapped, QDoubleSpinBox, "Time"), "2.5")
     QTest.keyClick(tapped, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
-    assert editor.selected_tap().time == pytest.approx(2.505)
+    assert editor.chosen.tap.time == pytest.approx(2.505)
     QTest.keyClick(tapped, Qt.Key.Key_Delete)
     hits = next(one for one in editor.project.pulses if one.id == pulse).source.hits
     assert len(hits) == 26

@@ -113,16 +113,16 @@ def test_cues_are_chosen_with_a_band_and_changed_together(edit, qtbot):
     paper = window.score.viewport()
     first, last = cue_point(window, 1.0), cue_point(window, 3.0)
     drag(paper, first + QPoint(-14, -8), last + QPoint(12, 4))
-    chosen = sorted(cue.hit.time for cue in window.editor.selected_cues())
+    chosen = sorted(cue.hit.time for cue in window.editor.chosen.cues)
     assert chosen == pytest.approx([1.0, 1.5, 2.0, 2.5, 3.0], abs=0.001)
     QTest.keyClick(window, Qt.Key.Key_Down)
-    assert {round(cue.strength, 2) for cue in window.editor.selected_cues()} == {0.87}
+    assert {round(cue.strength, 2) for cue in window.editor.chosen.cues} == {0.87}
     QTest.keyClick(window, Qt.Key.Key_R)
     assert window.editor.project.lanes[0].overrides == ()
     QTest.mouseClick(paper, LEFT, Qt.KeyboardModifier.ShiftModifier, cue_point(window, 2.0))
-    assert len(window.editor.selected_cues()) == 4
+    assert len(window.editor.chosen.cues) == 4
     QTest.keyClick(window, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    assert len(window.editor.selected_cues()) == 31
+    assert len(window.editor.chosen.cues) == 31
 
 
 def test_a_drag_is_one_step_of_undo(edit, tmp_path):
@@ -188,7 +188,7 @@ def test_going_through_the_song_with_keys(edit, qtbot):
         places.append(editor.playhead)
     assert places == [1, 15, 30, 75, 60, 59, editor.project.n_frames - 1, 435, 0]
     QTest.keyClick(window, Qt.Key.Key_Period)
-    assert (editor.playhead, editor.selected_cues()[0].frame) == (15, 15)
+    assert (editor.playhead, editor.chosen.cues[0].frame) == (15, 15)
     QTest.keyClick(window, Qt.Key.Key_Period)
     QTest.keyClick(window, Qt.Key.Key_Comma)
     assert editor.playhead == 15
@@ -223,7 +223,7 @@ def test_a_shot_is_chosen_stretched_and_taken_out(edit, qtbot):
     stave = window.score.layout_now().staves[0]
     shots_y = round(window.score.layout_now().shots_top(stave.top)) + 12
     QTest.mouseClick(window.score.viewport(), LEFT, NONE, QPoint(window.score.point_of(1.5).x(), shots_y))
-    shot = window.editor.selected_shot()
+    shot = window.editor.chosen.shot
     assert shot is window.editor.project.shots[1]
     n_before = len(window.editor.project.shots)
     QTest.keyClick(window, Qt.Key.Key_Delete)

@@ -234,7 +234,7 @@ class BenchPanel(QFrame):
         """Return the page of the selected pulse, made anew for another one or another source."""
         from epiphane.desk.bench.song.pulse import PulseBench
 
-        pulse = self._editor.selected_pulse()
+        pulse = self._editor.chosen.pulse
         if pulse is None:
             return None
         if self.pulse is None or (self.pulse.pulse_id, self.pulse.kind) != (pulse.id, type(pulse.source)):
@@ -249,7 +249,7 @@ class BenchPanel(QFrame):
         """Return the page of the selected lane, made anew for another one or another effect."""
         from epiphane.desk.bench.keying.lane import LaneBench
 
-        lane = self._editor.selected_lane()
+        lane = self._editor.chosen.lane
         if lane is None:
             return None
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):

@@ -45,7 +45,7 @@ class BeatDesk(QObject):
         doubtful = [number for number, beat in enumerate(beats) if beat.confidence < DOUBTFUL]
         rate = self._editor.project.rate
         now = frame_start(self._editor.playhead, rate)
-        here = self._editor.selected_beat()
+        here = self._editor.chosen.beat
         if here is not None and frame_at(here.time, rate) == self._editor.playhead:
             now = here.time
         after = [number for number in doubtful if (beats[number].time - now) * direction > 1e-3]
@@ -69,14 +69,14 @@ class BeatDesk(QObject):
 
     def to_attack(self) -> None:
         """Move the selected beat onto the attack beside it."""
-        beat = self._editor.selected_beat()
+        beat = self._editor.chosen.beat
         near = None if beat is None else attack_near(self._editor.heard, beat.time)
         if near is not None:
             self.move_to(near)
 
     def nudge(self, direction: int) -> None:
         """Move the selected beat by 5 ms."""
-        beat = self._editor.selected_beat()
+        beat = self._editor.chosen.beat
         if beat is not None:
             self.move_to(max(0.0, round(beat.time + direction * STEP_SECONDS, 6)))
 
@@ -90,13 +90,13 @@ class BeatDesk(QObject):
 
     def set_beats_per_bar(self, number: int) -> None:
         """Have bars of so many beats from the selected beat on."""
-        beat = self._editor.selected_beat()
+        beat = self._editor.chosen.beat
         if beat is not None:
             self._editor.apply(lambda p: set_beats_per_bar(p, number, start=beat.time), "beats to the bar")
 
     def begin_bar(self) -> None:
         """Have a bar begin with the selected beat, and all other bar lines move along."""
-        beat = self._editor.selected_beat()
+        beat = self._editor.chosen.beat
         if beat is not None:
             self._editor.apply(lambda p: shift_one(p, beat.place - 1), "shift of the downbeat")
 

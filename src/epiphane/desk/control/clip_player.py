@@ -65,7 +65,7 @@ class ClipPlayer(QObject):
     def footage(self) -> Footage | None:
         """The selected clip."""
         is_selected = isinstance(self._editor.selection, FootageSelection)
-        return self._editor.selected_footage() if is_selected else None
+        return self._editor.chosen.footage if is_selected else None
 
     def toggle(self) -> None:
         """Play the clip from where it is, or stop."""

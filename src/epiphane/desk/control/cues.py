@@ -49,7 +49,7 @@ class CueDesk(QObject):
         found = self._lane()
         if found is None or not found.cues:
             return
-        chosen = self._editor.selected_cues()
+        chosen = self._editor.chosen.cues
         here = chosen[-1 if direction > 0 else 0].frame if chosen else self._editor.playhead - direction
         later = [cue for cue in found.cues if (cue.frame - here) * direction > 0]
         if later:
@@ -168,7 +168,7 @@ class CueDesk(QObject):
 
     def _lane(self) -> LaneSchedule | None:
         """Return the selected lane, or the first."""
-        lane = self._editor.selected_lane() or next(iter(self._editor.project.lanes), None)
+        lane = self._editor.chosen.lane or next(iter(self._editor.project.lanes), None)
         return None if lane is None else self._editor.cues.lane(lane.id)
 
     @property

@@ -3,49 +3,33 @@
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.heard import HeardSong
+from epiphane.desk.control.chosen import Chosen
 from epiphane.desk.control.selection import (
     CuesSelection,
     LaneSelection,
-    PulseSelection,
     Selection,
-    ShotSelection,
     SongSelection,
-    TapSelection,
     shots_selected,
     still_there,
 )
-from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId, LaneId, PulseId
-from epiphane.document.lane import Lane
 from epiphane.document.laws import broken_laws, oversizes
-from epiphane.document.project import Project, find, footage_of
-from epiphane.document.pulse import BandSource, Pulse, TappedSource
-from epiphane.document.song import Beat, Hit
-from epiphane.document.timeline import Item, Track
+from epiphane.document.project import Project
+from epiphane.document.pulse import Pulse
+from epiphane.document.song import Hit
 from epiphane.edits.history import History
 from epiphane.edits.keying.cues import CueKey
 from epiphane.edits.locks import refuse_locked_rows
-from epiphane.edits.song.taps import move_tap
 from epiphane.errors import ChangedOnDiskError, DiskError, EditError, EpiphaneError
 from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.files.journal import Journal, Journals, LostWork
 from epiphane.files.project import digest_on_disk, save_project
-from epiphane.keying.schedule import Cue, Schedule, schedule
-from epiphane.timing import frame_at, frame_start
-
-
-class ShownBand(Struct, frozen=True, eq=False):
-    """The band of a pulse, and the levels that its hits are looked for in."""
-
-    pulse: PulseId
-    band: BandSource
-    levels: SongLevels
+from epiphane.keying.schedule import Schedule, schedule
+from epiphane.timing import frame_start
 
 
 class Editor(QObject):
@@ -92,6 +76,8 @@ class Editor(QObject):
         self._whole: HeardSong | None = None
         self._used: tuple[tuple[float, ...], HeardSong] | None = None
         self.ticking: frozenset[PulseId] = frozenset()
+        self.chosen = Chosen(self)
+        """What is selected, as it is in the project now."""
 
     @property
     def project(self) -> Project:
@@ -320,88 +306,6 @@ class Editor(QObject):
         # The end of its frame: a bar that begins within the frame is on screen with it.
         return bar_at(self.bars, frame_start(self.playhead + 1, self.project.rate) - 1e-6)
 
-    def step_to_beat(self, direction: int) -> None:
-        """Go to the next (1) or last (-1) beat."""
-        song = self.project.song
-        frames = [frame_at(beat.time, self.project.rate) for beat in song.beats] if song else []
-        self._step_among(frames, direction)
-
-    def step_to_bar(self, direction: int) -> None:
-        """Go to the next (1) or last (-1) bar line."""
-        self._step_among([frame_at(bar.start, self.project.rate) for bar in self.bars], direction)
-
-    def selected_lane(self) -> Lane | None:
-        """Return the selected lane, or that of the selected cues."""
-        return next((lane for lane in self.project.lanes if lane.id == self.selection.lane), None)
-
-    def selected_lanes(self) -> list[Lane]:
-        """Return all selected lanes, in their order."""
-        chosen = self.selection.lanes
-        return [lane for lane in self.project.lanes if lane.id in chosen]
-
-    def selected_pulse(self) -> Pulse | None:
-        """Return the selected pulse."""
-        return next((pulse for pulse in self.project.pulses if pulse.id == self.selection.pulse), None)
-
-    @property
-    def shown_band(self) -> "ShownBand | None":
-        """The band of the selected pulse and what is looked at in it, where the score shows the spectrum."""
-        pulse, heard = self.selected_pulse(), self.heard
-        levels = None if heard is None else heard.listening.levels
-        if pulse is None or levels is None or not isinstance(pulse.source, BandSource):
-            return None
-        return ShownBand(pulse.id, pulse.source, levels)
-
-    def selected_beat(self) -> Beat | None:
-        """Return the selected beat."""
-        song, number = self.project.song, self.selection.beat
-        return song.beats[number] if song is not None and number is not None else None
-
-    def selected_tap(self) -> Hit | None:
-        """Return the selected tap."""
-        pulse, time = self.selected_pulse(), self.selection.tap
-        if pulse is None or time is None or not isinstance(pulse.source, TappedSource):
-            return None
-        return next((hit for hit in pulse.source.hits if hit.time == time), None)
-
-    def select_tap_near(self, pulse: PulseId, time: float) -> None:
-        """Select the tap of a pulse that is nearest to an instant, or the pulse where it has none."""
-        source = find(self.project.pulses, pulse, "pulse").source
-        hits = source.hits if isinstance(source, TappedSource) else ()
-        nearest = min(hits, key=lambda hit: abs(hit.time - time), default=None)
-        if nearest is None:
-            self.select(PulseSelection(pulse))
-        else:
-            self.select(TapSelection(pulse=pulse, tap=nearest.time))
-
-    def step_to_tap(self, direction: int) -> None:
-        """Select the next (1) or previous (-1) tap of the pulse, and go there."""
-        pulse, tap = self.selected_pulse(), self.selected_tap()
-        if pulse is None or tap is None or not isinstance(pulse.source, TappedSource):
-            return
-        number = pulse.source.hits.index(tap) + direction
-        if 0 <= number < len(pulse.source.hits):
-            time = pulse.source.hits[number].time
-            self.select(TapSelection(pulse=pulse.id, tap=time))
-            self.go_to(frame_at(time, self.project.rate))
-
-    def move_tap(self, to: float, *, gesture: str | None = None) -> None:
-        """Move the selected tap to an instant; it stays selected."""
-        pulse, tap = self.selected_pulse(), self.selected_tap()
-        if pulse is None or tap is None:
-            return
-        to = round(to, 6)
-
-        def edit(project: Project) -> Project:
-            return move_tap(project, pulse.id, tap.time, to=to)
-
-        # Selected beforehand, so that it is not lost sight of when the views are told.
-        self.selection = TapSelection(pulse=pulse.id, tap=to)
-        if self.apply(edit, "move of a tap", gesture=gesture):
-            self.selection_changed.emit()
-        else:
-            self.selection = TapSelection(pulse=pulse.id, tap=tap.time)
-
     def hits_of(self, pulse: Pulse) -> tuple[Hit, ...]:
         """Return the hits of a pulse of the project."""
         return hits_of(pulse, hit_context_of(self.project))
@@ -412,49 +316,9 @@ class Editor(QObject):
             self.ticking = pulses
             self.ticking_changed.emit()
 
-    def selected_shot(self) -> Item | None:
-        """Return the selected shot."""
-        return next((shot for shot in self.project.shots if shot.id == self.selection.shot), None)
-
-    def selected_shots(self) -> list[Item]:
-        """Return all selected shots, in their order."""
-        chosen = self.selection.shots
-        return [shot for shot in self.project.shots if shot.id in chosen]
-
-    def selected_item(self) -> Item | None:
-        """Return the selected item of a track over the shots."""
-        items = (item for track in self.project.tracks for item in track.items)
-        return next((item for item in items if item.id == self.selection.item), None)
-
-    def selected_track(self) -> Track | None:
-        """Return the selected track over the shots."""
-        return next((track for track in self.project.tracks if track.id == self.selection.track), None)
-
     def select_shots(self, shots: Iterable[ItemId], last: ItemId | None = None) -> None:
         """Select some shots, of which one was selected `last`; none selects the song."""
         self.select(shots_selected([one.id for one in self.project.shots if one.id in set(shots)], last))
-
-    def selected_footage(self) -> Footage | None:
-        """Return the selected footage."""
-        return footage_of(self.project, self.selection.footage)
-
-    def step_to_shot(self, direction: int) -> None:
-        """Select the next (1) or last (-1) shot, and go to its first frame."""
-        shots = self.project.shots
-        chosen = self.selected_shot()
-        here = chosen.start if chosen is not None else self.playhead
-        later = [shot for shot in shots if (shot.start - here) * direction > 0]
-        if later:
-            shot = later[0] if direction > 0 else later[-1]
-            self.select(ShotSelection(shot.id))
-            self.go_to(shot.start)
-
-    def selected_cues(self) -> list[Cue]:
-        """Return the selected cues, ascending; those without a hit any more are left out."""
-        chosen = []
-        for lane in self.cues.lanes:
-            chosen += [cue for cue in lane.cues if (lane.lane.id, cue.hit.time) in self.selection.cues]
-        return sorted(chosen, key=lambda cue: cue.hit.time)
 
     def select_cues(self, keys: frozenset[CueKey], *, lane: LaneId | None) -> None:
         """Select cues; none selects their lane, or the song."""
@@ -462,12 +326,6 @@ class Editor(QObject):
             self.select(CuesSelection(lane=lane, cues=keys))
         else:
             self.select(LaneSelection(lane) if lane is not None else SongSelection())
-
-    def _step_among(self, frames: list[int], direction: int) -> None:
-        if direction > 0:
-            self.go_to(next((frame for frame in frames if frame > self.playhead), self.project.n_frames - 1))
-        else:
-            self.go_to(next((frame for frame in reversed(frames) if frame < self.playhead), 0))
 
     def _travel(self, step: Callable[[], None]) -> None:
         old = self.project

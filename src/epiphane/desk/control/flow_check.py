@@ -46,7 +46,7 @@ class FlowCheck(QObject):
         project = self._editor.project
         shots = [
             shot
-            for shot in self._editor.selected_shots()
+            for shot in self._editor.chosen.shots
             if isinstance(shot.content, FootageCut) and shot.content.between is Between.FLOW
         ][:4]
         key = tuple((shot.content, shot.start, shot.n_frames, shot.pin) for shot in shots)

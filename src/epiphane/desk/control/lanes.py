@@ -138,7 +138,7 @@ class LaneDesk(QObject):
 
     def copy(self) -> None:
         """Put a copy of the selected lane below it, and select that."""
-        lane = self._editor.selected_lane()
+        lane = self._editor.chosen.lane
         if lane is not None:
             self._copy(lane.id)
 
@@ -188,14 +188,14 @@ class LaneDesk(QObject):
 
     def mute(self) -> None:
         """Let the selected lanes fire nothing, or fire again if all are silent."""
-        lanes = self._editor.selected_lanes()
+        lanes = self._editor.chosen.lanes
         if lanes:
             muted = not all(lane.is_muted for lane in lanes)
             self._editor.apply(lambda p: change_lanes(p, [one.id for one in lanes], is_muted=muted), "mute")
 
     def solo(self) -> None:
         """Let only the selected lanes fire, and others that are solo, or all again."""
-        lanes = self._editor.selected_lanes()
+        lanes = self._editor.chosen.lanes
         if lanes:
             solo = not all(lane.is_solo for lane in lanes)
             self._editor.apply(lambda p: change_lanes(p, [one.id for one in lanes], is_solo=solo), "solo")

@@ -70,7 +70,7 @@ class MatteDesk(QObject):
 
     def choose(self, kind: MatteKind | None) -> None:
         """Tell the subject of the selected shot in another way, or not at all."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is None:
             return
         if kind is None:
@@ -81,7 +81,7 @@ class MatteDesk(QObject):
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the matte."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None:
             self._editor.apply(
                 lambda p: change_matte(p, shot.id, **changes), "change of a matte", gesture=gesture
@@ -89,19 +89,19 @@ class MatteDesk(QObject):
 
     def clear(self) -> None:
         """Take away what was marked."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None:
             self._editor.apply(lambda p: clear_marks(p, shot.id), "no marks")
 
     def box(self, sides: tuple[float, float, float, float]) -> None:
         """Draw the box around the subject, in shares of the picture, on the picture that is shown now."""
-        shot, time = self._editor.selected_shot(), self.time_now()
+        shot, time = self._editor.chosen.shot, self.time_now()
         if shot is not None and time is not None:
             self._editor.apply(lambda p: box_subject(p, shot.id, time, sides), "box around the subject")
 
     def stroke(self, strokes: list[MatteStroke]) -> None:
         """Draw over the subject, or beside it, on the picture that is shown now."""
-        shot, time = self._editor.selected_shot(), self.time_now()
+        shot, time = self._editor.chosen.shot, self.time_now()
         if shot is not None and time is not None and strokes:
             self._editor.apply(lambda p: dab(p, shot.id, time, tuple(strokes)), "stroke on the subject")
 
@@ -186,5 +186,5 @@ class MatteDesk(QObject):
         return shot, footage, shot.matte
 
     def _shown(self) -> tuple[Item | None, Footage | None]:
-        shot, footage = self._editor.selected_shot(), self._editor.project.footage
+        shot, footage = self._editor.chosen.shot, self._editor.project.footage
         return shot, next((one for one in footage if shot is not None and one.id == shot.footage), None)

@@ -61,7 +61,7 @@ class PanelDesk(QObject):
 
     def selected(self) -> tuple[Item, Panels] | None:
         """Return the selected shot and its panels, if it is a split screen."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         return (shot, shot.content) if shot is not None and isinstance(shot.content, Panels) else None
 
     @property
@@ -123,7 +123,7 @@ class PanelDesk(QObject):
             self._editor.apply(lambda p: edit(p, found[0].id), text, gesture=gesture)
 
     def _shot(self) -> Item | None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is None:
             self._editor.said.emit("Select the shot that is to have panels first.", True)
         return shot

@@ -12,6 +12,7 @@ from epiphane.desk.control.beats import STEP_SECONDS
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.selection import PulseSelection
+from epiphane.desk.control.steps import move_chosen_tap, select_tap_near
 from epiphane.desk.control.taps import (
     CLICK_TEMPO,
     N_CLICKS,
@@ -135,7 +136,7 @@ class PulseDesk(QObject):
 
     def snap(self, to: str) -> None:
         """Move the taps of the selected pulse onto "attacks" or "beats"."""
-        pulse, heard = self._editor.selected_pulse(), self._editor.heard
+        pulse, heard = self._editor.chosen.pulse, self._editor.heard
         song = self._editor.project.song
         if pulse is None or not isinstance(pulse.source, TappedSource):
             return
@@ -171,7 +172,7 @@ class PulseDesk(QObject):
         )
 
     def _tapped(self) -> PulseId | None:
-        pulse = self._editor.selected_pulse()
+        pulse = self._editor.chosen.pulse
         return pulse.id if pulse is not None and isinstance(pulse.source, TappedSource) else None
 
     def _on_playback(self) -> None:
@@ -187,28 +188,28 @@ class PulseDesk(QObject):
 
     def nudge_tap(self, direction: int) -> None:
         """Move the selected tap by 5 ms."""
-        tap = self._editor.selected_tap()
+        tap = self._editor.chosen.tap
         if tap is not None:
-            self._editor.move_tap(max(0.0, tap.time + direction * STEP_SECONDS))
+            move_chosen_tap(self._editor, max(0.0, tap.time + direction * STEP_SECONDS))
 
     def tap_to_attack(self) -> None:
         """Move the selected tap onto the attack beside it."""
-        tap = self._editor.selected_tap()
+        tap = self._editor.chosen.tap
         near = None if tap is None else attack_near(self._editor.heard, tap.time)
         if near is not None:
-            self._editor.move_tap(near)
+            move_chosen_tap(self._editor, near)
 
     def remove_tap(self) -> None:
         """Remove the selected tap alone; the one after it, else the one before, is selected."""
-        pulse, gone = self._editor.selection.pulse, self._editor.selected_tap()
+        pulse, gone = self._editor.selection.pulse, self._editor.chosen.tap
         if pulse is not None and gone is not None:
             time = gone.time
             self._editor.apply(lambda p: remove_tap(p, pulse, time), "removal of a tap")
-            self._editor.select_tap_near(pulse, time)
+            select_tap_near(self._editor, pulse, time)
 
     def set_tap_strength(self, strength: float) -> None:
         """Have the selected tap as strong as this, 0 to 1."""
-        pulse, tap = self._editor.selection.pulse, self._editor.selected_tap()
+        pulse, tap = self._editor.selection.pulse, self._editor.chosen.tap
         if pulse is not None and tap is not None:
             self._editor.apply(lambda p: set_tap_strength(p, pulse, tap.time, strength), "strength of a tap")
 

@@ -58,7 +58,7 @@ class ShotTimeDesk(QObject):
     def stretch_here(self) -> None:
         """Have the shot end at the playhead and show all it did, slower or faster; the rest moves along."""
         here = self._editor.playhead
-        shot = self._editor.selected_shot() or shot_at(self._editor.project, here)
+        shot = self._editor.chosen.shot or shot_at(self._editor.project, here)
         if shot is not None:
             self._editor.apply(
                 lambda p: stretch_to_fit(p, shot.id, max(here, shot.start + 1), TrimMode.RIPPLE),
@@ -107,7 +107,7 @@ class ShotTimeDesk(QObject):
     def _one(
         self, edit: Callable[[Project, Item], Project], label: str, *, gesture: str | None = None
     ) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None:
             self._editor.apply(lambda p: edit(p, shot), label, gesture=gesture)
 
@@ -115,7 +115,7 @@ class ShotTimeDesk(QObject):
         """Do an edit of each selected shot, or of the one under the playhead; stills stay as they are."""
         project = self._editor.project
         under = shot_at(project, self._editor.playhead)
-        shots = self._editor.selected_shots() or ([] if under is None else [under])
+        shots = self._editor.chosen.shots or ([] if under is None else [under])
         clips = {one.id for one in project.footage if one.kind is FootageKind.VIDEO}
         moving = [shot for shot in shots if shot.footage in clips]
 

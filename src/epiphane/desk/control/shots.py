@@ -161,7 +161,7 @@ class ShotDesk(QObject):
 
     def exchange(self) -> None:
         """Exchange the selected shots for the clip that is chosen on the shelf."""
-        shots = self._editor.selected_shots()
+        shots = self._editor.chosen.shots
         if not shots:
             return
         if not self._chosen:
@@ -184,7 +184,7 @@ class ShotDesk(QObject):
 
     def select_same_clip(self) -> None:
         """Select every shot of the clips of those that are selected."""
-        clips = {shot.footage for shot in self._editor.selected_shots()}
+        clips = {shot.footage for shot in self._editor.chosen.shots}
         self._editor.select_shots(
             [shot.id for shot in self._editor.project.shots if shot.footage in clips],
             self._editor.selection.shot,
@@ -199,7 +199,7 @@ class ShotDesk(QObject):
             start = frame_start(shot.start, project.rate) + 1e-3
             return sum(section.start <= start for section in sections)
 
-        chosen = {section_of(shot) for shot in self._editor.selected_shots()}
+        chosen = {section_of(shot) for shot in self._editor.chosen.shots}
         self._editor.select_shots(
             [shot.id for shot in project.shots if section_of(shot) in chosen], self._editor.selection.shot
         )
@@ -223,7 +223,7 @@ class ShotDesk(QObject):
 
     def join(self) -> None:
         """Make one shot of those that are selected beside one another; of one, with the next."""
-        ids = [shot.id for shot in self._editor.selected_shots()]
+        ids = [shot.id for shot in self._editor.chosen.shots]
         if len(ids) == 1:
             after = [shot.id for shot in self._editor.project.shots]
             ids = after[after.index(ids[0]) :][:2]
@@ -263,7 +263,7 @@ class ShotDesk(QObject):
 
     def move_to_hit(self, direction: int) -> None:
         """Move the selected shots to the next (1) or last (-1) hit."""
-        shots = self._editor.selected_shots()
+        shots = self._editor.chosen.shots
 
         def edit(p: Project) -> Project:
             for shot in reversed(shots) if direction > 0 else shots:
@@ -275,7 +275,7 @@ class ShotDesk(QObject):
 
     def move_by_bar(self, direction: int) -> None:
         """Slide the selected shots to the same place in the next (1) or last (-1) bar."""
-        shots, project = self._editor.selected_shots(), self._editor.project
+        shots, project = self._editor.chosen.shots, self._editor.project
         if not shots:
             return
         bars = self._editor.bars
@@ -315,7 +315,7 @@ class ShotDesk(QObject):
 
     def last_beats(self, n_beats: int, mode: TrimMode) -> None:
         """Have the selected shots last so many beats each."""
-        ids = [shot.id for shot in self._editor.selected_shots()]
+        ids = [shot.id for shot in self._editor.chosen.shots]
 
         def edit(p: Project) -> Project:
             for shot in ids:
@@ -327,7 +327,7 @@ class ShotDesk(QObject):
 
     def last_frames(self, n_frames: int, mode: TrimMode) -> None:
         """Have the selected shots last so many frames each."""
-        ids = [shot.id for shot in self._editor.selected_shots()]
+        ids = [shot.id for shot in self._editor.chosen.shots]
 
         def edit(p: Project) -> Project:
             for shot_id in ids:
@@ -340,7 +340,7 @@ class ShotDesk(QObject):
 
     def begin_on(self, frame: int) -> None:
         """Slide the selected shots so that the last selected one begins on a frame."""
-        shot, ids = self._editor.selected_shot(), self._editor.selection.shots
+        shot, ids = self._editor.chosen.shot, self._editor.selection.shots
         if shot is not None and self._editor.apply(
             lambda p: slide_shots(p, ids, frame - shot.start), "move of a shot"
         ):
@@ -376,7 +376,7 @@ class ShotDesk(QObject):
 
     def copy(self) -> None:
         """Remember the selected shots, to be pasted."""
-        shots = tuple(self._editor.selected_shots())
+        shots = tuple(self._editor.chosen.shots)
         if shots:
             self._copied = self._editor.history, shots
             text = f"{shots_text(len(shots))} copied: Ctrl+V puts them in at the playhead"
@@ -384,7 +384,7 @@ class ShotDesk(QObject):
 
     def cut(self) -> None:
         """Remember the selected shots, and delete them: what follows closes up."""
-        if self._editor.selected_shots():
+        if self._editor.chosen.shots:
             self.copy()
             self.delete(ripple=True)
 
@@ -404,13 +404,13 @@ class ShotDesk(QObject):
 
     def duplicate(self) -> None:
         """Put copies of the selected shots after them: what follows moves along."""
-        shots = tuple(self._editor.selected_shots())
+        shots = tuple(self._editor.chosen.shots)
         if shots:
             self._put_copies(shots, shots[-1].end, covers=False, label="duplication of shots")
 
     def swap(self) -> None:
         """Exchange what two selected shots show; of one, with the next."""
-        shots, row = self._editor.selected_shots(), self._editor.project.shots
+        shots, row = self._editor.chosen.shots, self._editor.project.shots
         if len(shots) == 1:
             shots = list(row[row.index(shots[0]) :][:2])
         if len(shots) != 2:
@@ -423,7 +423,7 @@ class ShotDesk(QObject):
 
     def land(self) -> None:
         """Slip the selected shots so that their best moments fall on the hits nearest to where they are."""
-        shots = self._editor.selected_shots()
+        shots = self._editor.chosen.shots
 
         def edit(project: Project) -> Project:
             for shot in shots:
@@ -431,13 +431,13 @@ class ShotDesk(QObject):
             return project
 
         if shots and self._editor.apply(edit, "snap of a moment"):
-            now = self._editor.selected_shot()
+            now = self._editor.chosen.shot
             if now is not None and now.pin is not None:
                 self._editor.go_to(frame_at(now.pin.hit, self._editor.project.rate))
 
     def toggle_lock(self) -> None:
         """Lock the selected shots where they are, or unlock them."""
-        shots = self._editor.selected_shots()
+        shots = self._editor.chosen.shots
         if shots:
             is_locked = not all(shot.is_locked for shot in shots)
             ids = [shot.id for shot in shots]
@@ -467,19 +467,19 @@ class ShotDesk(QObject):
 
     def _meant(self) -> list[Item]:
         """Return the selected shots, or the one under the playhead."""
-        chosen = self._editor.selected_shots()
+        chosen = self._editor.chosen.shots
         under = shot_at(self._editor.project, self._editor.playhead)
         return chosen or ([] if under is None else [under])
 
     def _one_meant(self) -> Item | None:
         """Return the selected shot, or the one under the playhead; that there is none is said."""
-        shot = self._editor.selected_shot() or shot_at(self._editor.project, self._editor.playhead)
+        shot = self._editor.chosen.shot or shot_at(self._editor.project, self._editor.playhead)
         if shot is None:
             self._editor.said.emit("Select a shot, or go to one", False)
         return shot
 
     def _follow(self) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None:
             self._editor.go_to(shot.start)
 

@@ -107,7 +107,7 @@ class WordsDesk(TextDesk):
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the words; what is typed in one go is one step of undo."""
-        lane = self._editor.selected_lane()
+        lane = self._editor.chosen.lane
         if lane is not None and lane.words is not None:
             gesture = f"words {lane.id}" if set(changes) == {"text"} else gesture
             self._editor.apply(
@@ -134,18 +134,18 @@ class TitleDesk(TextDesk):
     @property
     def fill(self) -> TitleFill | None:
         """The text or logo of the selected item."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         return item.content if item is not None and isinstance(item.content, TextFill | LogoFill) else None
 
     def strike(self) -> None:
         """Shake and flash what is below the selected title when titles land, by lanes below its track."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None:
             self._editor.apply(lambda p: strike_below(p, item.id), "shake and flash on landings")
 
     def set_as_logo(self) -> None:
         """Make the selected picture on a track a logo, and the other way round."""
-        item, project = self._editor.selected_item(), self._editor.project
+        item, project = self._editor.chosen.item, self._editor.project
         if item is None:
             return
         begins = float(frame_start(item.start, project.rate))
@@ -196,7 +196,7 @@ class TitleDesk(TextDesk):
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the selected text; what is typed in one go is one step of undo."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None and self.fill is not None:
             gesture = f"words {item.id}" if set(changes) == {"text"} else gesture
             self._editor.apply(
@@ -205,6 +205,6 @@ class TitleDesk(TextDesk):
 
     def arrive(self, motion: TextMotion | None) -> None:
         """Have the selected text arrive in another way."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None and self.fill is not None:
             self._editor.apply(lambda p: set_arrival(p, item.id, motion), "arrival of a text")

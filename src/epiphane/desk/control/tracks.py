@@ -61,7 +61,7 @@ class TrackDesk(QObject):
 
     def land(self) -> None:
         """Bring the moment of the selected item on the hit that is nearest to where it is now."""
-        item, project = self._editor.selected_item(), self._editor.project
+        item, project = self._editor.chosen.item, self._editor.project
         if item is not None and isinstance(item.content, TitleLook):
             near = self._hit_near(landing_frame(item, project.rate))
             if near is not None:
@@ -83,13 +83,13 @@ class TrackDesk(QObject):
 
     def remove(self) -> None:
         """Delete the selected item."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None:
             self._editor.apply(lambda p: delete_items(p, [item.id]), "deletion of an item")
 
     def remove_track(self) -> None:
         """Delete the selected track with its items."""
-        track = self._editor.selected_track()
+        track = self._editor.chosen.track
         if track is not None:
             self._editor.apply(
                 lambda p: delete_items(p, [item.id for item in track.items]), "deletion of a track"
@@ -97,25 +97,25 @@ class TrackDesk(QObject):
 
     def toggle_muted(self) -> None:
         """Show nothing of the selected track, or show it again."""
-        track = self._editor.selected_track()
+        track = self._editor.chosen.track
         if track is not None:
             self._editor.apply(lambda p: change_track(p, track.id, is_muted=not track.is_muted), "mute")
 
     def toggle_solo(self) -> None:
         """Show only the selected track, and other rows that are solo, or all again."""
-        track = self._editor.selected_track()
+        track = self._editor.chosen.track
         if track is not None:
             self._editor.apply(lambda p: change_track(p, track.id, is_solo=not track.is_solo), "solo")
 
     def move(self, direction: int) -> None:
         """Put the selected track a place up (-1) or down (1) in the stack."""
-        track = self._editor.selected_track()
+        track = self._editor.chosen.track
         if track is not None:
             self._editor.apply(lambda p: step_rows(p, [track.id], direction), "order of rows")
 
     def nudge(self, direction: int) -> None:
         """Move the selected item by a frame."""
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None:
             self._editor.apply(lambda p: move_item(p, item.id, item.start + direction), "nudge of an item")
 

@@ -39,7 +39,7 @@ class CentreHandle(QObject):
 
     def _lane(self) -> Lane | None:
         is_lane = isinstance(self._editor.selection, LaneSelection | CuesSelection)
-        return self._editor.selected_lane() if is_lane else None
+        return self._editor.chosen.lane if is_lane else None
 
     def _peak(self, lane: Lane, name: str) -> float | None:
         effect = lane_kind(lane.effect)

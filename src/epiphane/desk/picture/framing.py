@@ -172,9 +172,9 @@ class FramingHandles(QObject):
     def _found(self) -> Item | None:
         """Return the selected shot or item, if it is under the playhead and lies somewhere."""
         editor = self._editor
-        item = editor.selected_shot() if isinstance(editor.selection, ShotSelection) else None
+        item = editor.chosen.shot if isinstance(editor.selection, ShotSelection) else None
         if isinstance(editor.selection, ItemSelection):
-            item = editor.selected_item()
+            item = editor.chosen.item
         if item is None or not item.start <= editor.playhead < item.end:
             return None
         return None if self._size(item) is None else item

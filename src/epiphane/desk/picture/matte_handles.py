@@ -134,7 +134,7 @@ class MatteHandles(QObject):
 
     def _shot(self) -> Item | None:
         """Return the shot whose subject is being marked, where it is shown."""
-        shot = self._editor.selected_shot() if self._desk.is_marking else None
+        shot = self._editor.chosen.shot if self._desk.is_marking else None
         is_traced = shot is not None and shot.matte is not None and shot.matte.kind is MatteKind.TRACED
         return shot if is_traced and self._desk.time_now() is not None else None
 
@@ -155,12 +155,12 @@ class MatteHandles(QObject):
 
     def _point_of(self, x: float, y: float, room: QRectF) -> QPointF:
         """Return where a place of the picture, in shares of it, lies in the view."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         return QPointF() if shot is None else self._placed(shot, room).point(x - 0.5, y - 0.5)
 
     def _share_of(self, at: QPointF, room: QRectF) -> tuple[float, float]:
         """Return which place of the picture, in shares of it, a point of the view shows."""
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is None:
             return 0.0, 0.0
         across, down = self._placed(shot, room).shares(at)

@@ -86,7 +86,7 @@ class TypingOnPicture(QObject):
         """Nothing is held."""
 
     def _text(self) -> Item | None:
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         is_here = item is not None and item.start <= self._editor.playhead < item.end
         return item if is_here and item is not None and isinstance(item.content, TextFill) else None
 

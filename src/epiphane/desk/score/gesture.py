@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPen
 from epiphane.audio.in_project import hits_in_band
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
+from epiphane.desk.control.steps import move_chosen_tap
 from epiphane.desk.look import theme
 from epiphane.desk.score.layout import SNAP_PIXELS, Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
@@ -159,7 +160,7 @@ class BandDrag(Gesture):
 
     def move(self, pointer: Pointer) -> None:
         """Bring it to the height of the pointer."""
-        shown = self._editor.shown_band
+        shown = self._editor.chosen.band
         if shown is None:
             return
         new = dragged_band(pointer.layout, self._place.stave, shown.band, self._grip, pointer.at.y())
@@ -204,7 +205,7 @@ class TapDrag(Gesture):
     def move(self, pointer: Pointer) -> None:
         """Bring the tap to the pointer."""
         seconds = pointer.layout.seconds_at(self._place.stave, pointer.at.x())
-        self._editor.move_tap(seconds, gesture="tap")
+        move_chosen_tap(self._editor, seconds, gesture="tap")
 
 
 class RowDrag(Gesture):

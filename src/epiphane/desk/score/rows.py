@@ -176,7 +176,7 @@ class SoundRow(Row):
     strip = Strip.SOUND
 
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
-        song, shown = self._editor.project.song, self._editor.shown_band
+        song, shown = self._editor.project.song, self._editor.chosen.band
         return (
             id(self._editor.whole),
             None if song is None else (song.start, song.duration),
@@ -193,7 +193,7 @@ class SoundRow(Row):
         heard = self._editor.heard
         if heard is None or self._editor.project.song is None:
             return
-        shown = self._editor.shown_band
+        shown = self._editor.chosen.band
         if shown is not None:
             paint_spectrum(painter, layout, stave, shown.levels, shown.band)
             return
@@ -204,7 +204,7 @@ class SoundRow(Row):
             painter.drawImage(QRectF(int(left), top + 1, len(edges) - 1, height - 2), image)
 
     def press(self, press: Press) -> Gesture | None:
-        shown = self._editor.shown_band
+        shown = self._editor.chosen.band
         if shown is not None:
             grip = grip_at(press.layout, press.place.stave, shown.band, press.at.y())
             return BandDrag(self._editor, press.place, grip)

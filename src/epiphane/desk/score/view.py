@@ -514,7 +514,7 @@ class ScoreView(QAbstractScrollArea):
         self._lay_out()
 
     def _on_selection(self) -> None:
-        if (self._editor.shown_band is not None) != self._layout.shows_spectrum:
+        if (self._editor.chosen.band is not None) != self._layout.shows_spectrum:
             self._lay_out()
             self.reveal_playhead()
         chosen = self._editor.selection.lane
@@ -574,5 +574,5 @@ class ScoreView(QAbstractScrollArea):
             is_slim=self._is_slim,
             is_taking=self._is_taking,
             lift=self._lift,
-            shows_spectrum=self._editor.shown_band is not None,
+            shows_spectrum=self._editor.chosen.band is not None,
         )

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, TypeAlias
 
 from epiphane.desk.control.selection import PulseSelection, SongSelection
+from epiphane.desk.control.steps import step_to_bar, step_to_beat
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.report import report_problem
 from epiphane.desk.shell.subjects import Subject, Subjects
@@ -50,10 +51,10 @@ class Commands:
             "frame_on": lambda: self._step_frame_or_cue(1),
             "still_back": lambda: self._step_frame(-1),
             "still_on": lambda: self._step_frame(1),
-            "beat_back": lambda: editor.step_to_beat(-1),
-            "beat_on": lambda: editor.step_to_beat(1),
-            "bar_back": lambda: editor.step_to_bar(-1),
-            "bar_on": lambda: editor.step_to_bar(1),
+            "beat_back": lambda: step_to_beat(editor, -1),
+            "beat_on": lambda: step_to_beat(editor, 1),
+            "bar_back": lambda: step_to_bar(editor, -1),
+            "bar_on": lambda: step_to_bar(editor, 1),
             "go_to": self._ask_place,
             "start": lambda: editor.go_to(0),
             "end": lambda: editor.go_to(editor.project.n_frames - 1),

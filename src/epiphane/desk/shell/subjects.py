@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeAlias
 
@@ -30,6 +31,7 @@ from epiphane.desk.control.selection import (
     TapSelection,
     TrackSelection,
 )
+from epiphane.desk.control.steps import step_to_shot, step_to_tap
 from epiphane.desk.look.lanes import lane_label
 from epiphane.document.timeline import Panels
 from epiphane.document.titles import LogoFill, TextFill
@@ -102,11 +104,11 @@ def _of_song(window: "Window") -> Subjects:
         return bench.song if has_work else bench.nothing
 
     def pulse_title() -> tuple[str, str]:
-        pulse = editor.selected_pulse()
+        pulse = editor.chosen.pulse
         return "Pulse", pulse.name if pulse else ""
 
     def beat_title() -> tuple[str, str]:
-        beat = editor.selected_beat()
+        beat = editor.chosen.beat
         return "Beat", f"at {beat.time:.3f} s" if beat else ""
 
     def part_title() -> tuple[str, str]:
@@ -114,7 +116,7 @@ def _of_song(window: "Window") -> Subjects:
         return "Part", parts[number].label if number is not None and number < len(parts) else ""
 
     def tap_title() -> tuple[str, str]:
-        tap, pulse = editor.selected_tap(), editor.selected_pulse()
+        tap, pulse = editor.chosen.tap, editor.chosen.pulse
         return "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else ""
 
     def remove_pulse() -> None:
@@ -157,7 +159,7 @@ def _of_song(window: "Window") -> Subjects:
             lambda: bench.tap,
             delete=pulses.remove_tap,
             nudge=pulses.nudge_tap,
-            step=editor.step_to_tap,
+            step=partial(step_to_tap, editor),
             snap=pulses.tap_to_attack,
         ),
     }
@@ -167,11 +169,11 @@ def _of_lanes(window: "Window") -> Subjects:
     editor, bench, lanes, cues = window.editor, window.bench, window.lanes, window.cues
 
     def label() -> str:
-        lane = editor.selected_lane()
+        lane = editor.chosen.lane
         return lane_label(lane) if lane else ""
 
     def kind() -> str:
-        lane = editor.selected_lane()
+        lane = editor.chosen.lane
         return "Transition" if lane is not None and is_transition(lane.effect) else "Lane"
 
     def cue_label() -> str:
@@ -216,18 +218,18 @@ def _of_footage(window: "Window") -> Subjects:
     editor, bench, moments = window.editor, window.bench, window.moments
 
     def shot_title() -> tuple[str, str]:
-        shot = editor.selected_shot()
+        shot = editor.chosen.shot
         footage = next((f for f in editor.project.footage if shot and f.id == shot.footage), None)
         if shot is not None and footage is None:
             return "Shot", shot_name(editor.project, shot)
         return "Shot", footage_name(footage) if footage else ""
 
     def footage_title() -> tuple[str, str]:
-        chosen = editor.selected_footage()
+        chosen = editor.chosen.footage
         return (chosen.kind.value.capitalize(), footage_name(chosen)) if chosen else ("", "")
 
     def item_title() -> tuple[str, str]:
-        item = editor.selected_item()
+        item = editor.chosen.item
         content = None if item is None else item.content
         kind = (
             "Text" if isinstance(content, TextFill) else "Logo" if isinstance(content, LogoFill) else "Item"
@@ -235,13 +237,13 @@ def _of_footage(window: "Window") -> Subjects:
         return kind, shot_name(editor.project, item) if item is not None else ""
 
     def track_title() -> tuple[str, str]:
-        track = editor.selected_track()
+        track = editor.chosen.track
         return "Track", track_name(editor.project, track) if track is not None else ""
 
     shots = window.shots
 
     def shot_page() -> AnyPage:
-        shot = editor.selected_shot()
+        shot = editor.chosen.shot
         return bench.split_screen if shot is not None and isinstance(shot.content, Panels) else bench.shot
 
     def of_shots(title: Callable[[], tuple[str, str]]) -> Subject:
@@ -251,7 +253,7 @@ def _of_footage(window: "Window") -> Subjects:
             delete=shots.remove,
             duplicate=shots.duplicate,
             nudge=shots.nudge,
-            step=editor.step_to_shot,
+            step=partial(step_to_shot, editor),
             snap=shots.land,
             copy=shots.copy,
             cut=shots.cut,

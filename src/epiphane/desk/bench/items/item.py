@@ -61,7 +61,7 @@ class ItemBench(BenchPage[Item]):
 
     def thing(self) -> Item | None:
         """Return the selected item."""
-        return self.editor.selected_item()
+        return self.editor.chosen.item
 
     def change(self, **changes: Any) -> None:
         """Give the item other values."""

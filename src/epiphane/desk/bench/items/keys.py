@@ -77,7 +77,7 @@ class ItemKeyRows(Rows[Item]):
         self._apply(lambda p, item: remove_key(p, item.id, frame), "deletion of a key")
 
     def _step(self, direction: int) -> None:
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         frames = [] if item is None else [item.start + key.frame for key in item.keys]
         beyond = [one for one in frames if (one - self._editor.playhead) * direction > 0]
         if beyond:
@@ -95,7 +95,7 @@ class ItemKeyRows(Rows[Item]):
         self._apply(lambda p, item: change_item(p, item.id, **changes), "fade of an item")
 
     def _apply(self, edit: Callable[[Project, Item], Project], text: str) -> None:
-        item = self._editor.selected_item()
+        item = self._editor.chosen.item
         if item is not None:
             self._editor.apply(lambda p: edit(p, item), text)
 

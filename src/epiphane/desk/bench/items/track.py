@@ -43,7 +43,7 @@ class TrackBench(BenchPage[Track]):
 
     def thing(self) -> Track | None:
         """Return the selected track."""
-        return self.editor.selected_track()
+        return self.editor.chosen.track
 
     def _switch(self, text: str, tip: str, field: str) -> QPushButton:
         return self.switch(

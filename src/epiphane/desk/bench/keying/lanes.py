@@ -77,10 +77,10 @@ class LanesBench(BenchPage[Lane]):
 
     def thing(self) -> Lane | None:
         """Return the lane that was selected last."""
-        return self.editor.selected_lane()
+        return self.editor.chosen.lane
 
     def _names(self) -> str:
-        names = [lane_label(lane) for lane in self.editor.selected_lanes()]
+        names = [lane_label(lane) for lane in self.editor.chosen.lanes]
         more = f" and {len(names) - _MOST_NAMES} more" if len(names) > _MOST_NAMES else ""
         return ", ".join(names[:_MOST_NAMES]) + more
 
@@ -96,7 +96,7 @@ class LanesBench(BenchPage[Lane]):
         remove = button("Delete", "Delete these lanes (Delete); undo brings them back", desk.remove)
 
         def show(_: Lane) -> None:
-            lanes = self.editor.selected_lanes()
+            lanes = self.editor.chosen.lanes
             mute.setText("Unmute" if all(lane.is_muted for lane in lanes) else "Mute")
             solo.setText("Unsolo" if all(lane.is_solo for lane in lanes) else "Solo")
 
@@ -133,7 +133,7 @@ class LanesBench(BenchPage[Lane]):
         self._apply(lambda p, ids: change_lanes(p, ids, spans=()), "spans of lanes")
 
     def _as_last(self) -> None:
-        last = self.editor.selected_lane()
+        last = self.editor.chosen.lane
         if last is not None:
             self._apply(lambda p, ids: change_lanes(p, ids, spans=last.spans), "spans of lanes")
 
@@ -153,7 +153,7 @@ class LanesBench(BenchPage[Lane]):
         self._apply(lambda p, ids: change_lanes(p, ids, depth=share), "depth of lanes", gesture=gesture)
 
     def _set_shift(self, n_frames: float) -> None:
-        last = self.editor.selected_lane()
+        last = self.editor.chosen.lane
         if last is not None:
             self._move(round(n_frames) + last.envelope.lead)
 

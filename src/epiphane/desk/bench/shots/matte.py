@@ -70,7 +70,7 @@ class MatteRows(Rows[Item]):
         desk.changed.connect(self._on_change)
 
     def _on_change(self) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None:
             self.show_thing(shot)
 

@@ -82,7 +82,7 @@ class ShotBench(BenchPage[Item]):
 
     def thing(self) -> Item | None:
         """Return the shot that was selected last, where its footage is there."""
-        shot = self.editor.selected_shot()
+        shot = self.editor.chosen.shot
         return None if shot is None or footage_of(self.editor.project, shot.footage) is None else shot
 
     def _footage(self, shot: Item) -> Footage:
@@ -97,10 +97,10 @@ class ShotBench(BenchPage[Item]):
         return shot if self._is_clip(shot) else None
 
     def _is_one(self) -> bool:
-        return len(self.editor.selected_shots()) == 1
+        return len(self.editor.chosen.shots) == 1
 
     def _told(self, shot: Item) -> str:
-        shots = self.editor.selected_shots()
+        shots = self.editor.chosen.shots
         if len(shots) > 1:
             return _told_of_several(shots)
         return _told(shot, self._footage(shot), self.editor.project)
@@ -115,7 +115,7 @@ class ShotBench(BenchPage[Item]):
         keep = self.switch(
             "Lock",
             "Lock the shot: it stays where it is, and when the song is filled again (H)",
-            lambda _: all(one.is_locked for one in self.editor.selected_shots()),
+            lambda _: all(one.is_locked for one in self.editor.chosen.shots),
             lambda _: shots.toggle_lock(),
             is_quiet=False,
         )
@@ -235,7 +235,7 @@ class ShotBench(BenchPage[Item]):
         self.row("Ease", fields.choice("ease", "How it moves to the end", RAMPS), when=_goes_to_an_end)
 
     def _exchange(self, footage: FootageId) -> None:
-        ids = [shot.id for shot in self.editor.selected_shots()]
+        ids = [shot.id for shot in self.editor.chosen.shots]
 
         def edit(project: Project) -> Project:
             for shot in ids:

@@ -53,7 +53,7 @@ class ShotSoundRows(Rows[Item]):
         self.row("", is_accent, accent, label("frames"), when=_has_sound)
 
     def _change(self, **changes: Any) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if shot is not None and shot.sound is not None:
             self._set(replace(shot.sound, **changes))
 

@@ -121,7 +121,7 @@ class ShotSpeedRows(Rows[Item]):
 
     @property
     def _start(self) -> int:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         return 0 if shot is None else shot.start
 
     def _shapes(self) -> QPushButton:
@@ -142,7 +142,7 @@ class ShotSpeedRows(Rows[Item]):
         self._times.n_frames = round(value)
 
     def _show_ramp(self) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         keys = () if shot is None or shot.footage is None else curve_of(shot)
         if self.picture.index < len(keys):
             show_choice(self._ramp, keys[self.picture.index].ramp.value)
@@ -154,7 +154,7 @@ class ShotSpeedRows(Rows[Item]):
         self._times.remove_point(self.picture.index)
 
     def _on_playhead(self) -> None:
-        shot = self._editor.selected_shot()
+        shot = self._editor.chosen.shot
         if self.isVisible() and shot is not None and shot.footage is not None:
             self.show_thing(shot)
 

@@ -52,7 +52,7 @@ class BeatBench(BenchPage[Beat]):
 
     def thing(self) -> Beat | None:
         """Return the selected beat."""
-        return self.editor.selected_beat()
+        return self.editor.chosen.beat
 
     def _told(self, beat: Beat) -> str:
         off = attack_distance(self.editor.heard, beat.time)

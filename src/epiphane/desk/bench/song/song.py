@@ -138,7 +138,7 @@ class SongBench(BenchPage[Project]):
 
     def anchor(self) -> float | None:
         """Return the beat that a tempo set by hand goes through: the selected one, or the first downbeat."""
-        beat = self.editor.selected_beat()
+        beat = self.editor.chosen.beat
         if beat is not None:
             return beat.time
         song = self.editor.project.song

@@ -1,11 +1,14 @@
 """The bench page of one tap: move, strength, delete."""
 
+from functools import partial
+
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.beats import STEP_SECONDS
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.selection import PulseSelection
+from epiphane.desk.control.steps import move_chosen_tap
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, in_a_row, label, wrapped
 from epiphane.document.song import Hit
@@ -23,7 +26,7 @@ class TapBench(BenchPage[Hit]):
         time = self.number(
             "Time",
             lambda tap: tap.time,
-            editor.move_tap,
+            partial(move_chosen_tap, editor),
             limits=(Hit, "time"),
             unit="s",
             decimals=3,
@@ -51,7 +54,7 @@ class TapBench(BenchPage[Hit]):
 
     def thing(self) -> Hit | None:
         """Return the selected tap."""
-        return self.editor.selected_tap()
+        return self.editor.chosen.tap
 
     def _attack(self, tap: Hit) -> float | None:
         return attack_distance(self.editor.heard, tap.time)

@@ -14,6 +14,7 @@ from epiphane.document.project import Project
 from epiphane.errors import ParameterError
 from epiphane.files.project import load_project
 from epiphane.keying.schedule import Schedule, schedule
+from epiphane.media.mattes import made_mattes
 from epiphane.render.draw import draw
 from epiphane.render.export import export as write_film
 from epiphane.render.plan import plan_frame
@@ -73,9 +74,8 @@ def picture_at(project: Project, frame: int, *, size: Size | None = None) -> Pic
         raise ParameterError(f"there is no frame {frame}: the film has {project.n_frames}, from 0 on")
     footage = OpenFootage()
     try:
-        found = draw(
-            plan_frame(project, schedule(project), frame), footage, size or (project.width, project.height)
-        )
+        plan = plan_frame(project, schedule(project), frame, made_mattes(project))
+        found = draw(plan, footage, size or (project.width, project.height))
     finally:
         footage.close()
     return found

@@ -34,7 +34,7 @@ from epiphane.edits.shots.mattes import (
 from epiphane.errors import EditError, MediaError
 from epiphane.keying.schedule import schedule
 from epiphane.media.clip import Clip
-from epiphane.media.mattes import find_matte, make_matte, matte_key
+from epiphane.media.mattes import find_matte, made_mattes, make_matte, matte_key
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
 from epiphane.render.export import export
@@ -175,7 +175,9 @@ BRIGHT = Matte(MatteKind.LUMA, low=0.55, high=0.6)
 
 def drawn(project, frame):
     sources = OpenFootage(None)
-    picture = draw(plan_frame(project, schedule(project), frame), sources, (320, 180)).astype(int)
+    picture = draw(
+        plan_frame(project, schedule(project), frame, made_mattes(project)), sources, (320, 180)
+    ).astype(int)
     sources.close()
     return picture
 

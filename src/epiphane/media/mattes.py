@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
+from typing import TypeAlias
 
 import av
 import cv2
@@ -24,6 +25,7 @@ from epiphane.disk import (
     write_atomically,
 )
 from epiphane.document.matte import Matte, MatteKind
+from epiphane.document.project import Project, footage_of
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.clip import Clip
 from epiphane.media.colour import yuv_to_bgr
@@ -36,6 +38,11 @@ _VERSION = 1
 MOST_SECONDS = 60.0
 """Of footage, for one matte."""
 _MOST_BYTES = 2 << 30
+
+
+Mattes: TypeAlias = Mapping[str, str]
+"""Mattes that have been made: the paths of their films, by `matte_key`."""
+NO_MATTES: Mattes = {}
 
 
 @lru_cache(maxsize=256)
@@ -62,6 +69,19 @@ def find_matte(key: str) -> Path | None:
     except OSError:
         return None
     return place if _is_as_made(place, facts.st_ino, facts.st_mtime_ns, facts.st_size) else None
+
+
+def made_mattes(project: Project) -> Mattes:
+    """Return the films of all mattes of a project that have been made, by their keys; asks the disk."""
+    found = {}
+    for shot in project.shots:
+        footage = None if shot.matte is None else footage_of(project, shot.footage)
+        if shot.matte is not None and footage is not None:
+            key = matte_key(footage.fingerprint, shot.matte)
+            film = find_matte(key)
+            if film is not None:
+                found[key] = str(film)
+    return found
 
 
 @lru_cache(maxsize=1024)

@@ -26,7 +26,7 @@ from epiphane.facts.mattes import needed_mattes
 from epiphane.files.project import named_files
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
-from epiphane.media.mattes import make_matte
+from epiphane.media.mattes import made_mattes, make_matte
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
@@ -218,7 +218,7 @@ def _drawn(
     project: Project, frames: range, footage: OpenFootage, size: Size
 ) -> Iterator[tuple[Plane, Plane, Plane]]:
     """Yield the planes of every frame in order, a few frames ahead of who takes them."""
-    cues = schedule(project)
+    cues, mattes = schedule(project), made_mattes(project)
     with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(_WORKERS) as workers:
 
         def decode(plan: FramePlan) -> "Future[tuple[Plane, Plane, Plane]]":
@@ -227,7 +227,7 @@ def _drawn(
 
         waiting: deque[Future[Future[tuple[Plane, Plane, Plane]]]] = deque()
         for frame in frames:
-            waiting.append(decoder.submit(decode, plan_frame(project, cues, frame)))
+            waiting.append(decoder.submit(decode, plan_frame(project, cues, frame, mattes)))
             if len(waiting) > _AHEAD:
                 yield waiting.popleft().result().result()
         while waiting:

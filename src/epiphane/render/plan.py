@@ -40,7 +40,7 @@ from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.keying.words import WordsFrame, words_at
 from epiphane.lane_kinds import OVERLAY, WORDS
-from epiphane.media.mattes import find_matte, frames_of, matte_key
+from epiphane.media.mattes import NO_MATTES, Mattes, frames_of, matte_key
 from epiphane.render.nodes import (
     BLACK,
     ActiveEffect,
@@ -67,8 +67,8 @@ _BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
 """Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
 
 
-def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
-    """Return what to draw on a frame of the project.
+def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO_MATTES) -> FramePlan:
+    """Return what to draw on a frame of the project; what a subject hides is told by `mattes` that are made.
 
     Effects at rest are left out, so a plan without effects says that the footage goes through
     untouched. Lanes of effects that this version does not know do nothing.
@@ -89,7 +89,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int) -> FramePlan:
             aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, item, frame, aimed)
             if above is not None and row.is_behind:
-                above = _behind(project, shot, going_on, node, above, here)
+                above = _behind(project, mattes, shot, going_on, node, above, here)
             node = node if above is None else stacked([node, above])
         elif row.effect == OVERLAY.key:
             over = overlay_at(project, cues, row, frame)
@@ -117,6 +117,7 @@ def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_AtWor
 
 def _behind(
     project: Project,
+    mattes: Mattes,
     shot: Item | None,
     going_on: TransitionCue | None,
     below: Node,
@@ -134,12 +135,14 @@ def _behind(
     subject: MatteDrawing | JoinedMattes | None
     if going_on is not None and isinstance(base.content, Joined):
         out, into = (
-            _matte_drawing(project, side, min(max(here, first), end - 1))
+            _matte_drawing(project, mattes, side, min(max(here, first), end - 1))
             for side, first, end in going_on.sides
         )
         subject = JoinedMattes(base.content, out, into, effects) if out or into else None
     else:
-        subject = None if shot is None else _matte_drawing(project, shot, _within(shot, here), effects)
+        subject = (
+            None if shot is None else _matte_drawing(project, mattes, shot, _within(shot, here), effects)
+        )
     if subject is None:
         return above
     hidden = Behind(replace(above, opacity=1.0, blend=BlendMode.NORMAL), subject)
@@ -147,7 +150,11 @@ def _behind(
 
 
 def _matte_drawing(
-    project: Project, shot: Item | None, frame: int, effects: tuple[ActiveEffect, ...] = ()
+    project: Project,
+    mattes: Mattes,
+    shot: Item | None,
+    frame: int,
+    effects: tuple[ActiveEffect, ...] = (),
 ) -> MatteDrawing | None:
     """Return the matte of what a shot shows on a frame, or None where it has none that has been made."""
     matte = None if shot is None else shot.matte
@@ -155,12 +162,12 @@ def _matte_drawing(
     if shot is None or matte is None or footage is None:
         return None
     key = matte_key(footage.fingerprint, matte)
-    film = find_matte(key)
+    film = mattes.get(key)
     if film is None:
         return None
     seconds = source_of(project, shot, footage, frame).seconds
     length = (frames_of(matte, footage.rate) - 0.5) / float(footage.rate)
-    source = SourceFrame(str(film), key, round(min(max(seconds - matte.start, 0.0), length), 6))
+    source = SourceFrame(film, key, round(min(max(seconds - matte.start, 0.0), length), 6))
     edge = matte.feather, matte.grow, matte.is_inverted
     return MatteDrawing(source, transform_on(shot, frame), *edge, effects)
 

@@ -12,6 +12,7 @@ from epiphane.desk.engine.memory import FOOTAGE_BYTES, PACKED_BYTES, PICTURE_BYT
 from epiphane.desk.engine.worker import Worker
 from epiphane.document.project import Project
 from epiphane.keying.schedule import Schedule
+from epiphane.media.mattes import NO_MATTES, Mattes, made_mattes
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.cache import PictureCache
 from epiphane.render.draw import draw
@@ -56,6 +57,7 @@ class FrameServer(QObject):
         self._is_draft = self._is_hurried = False
         self._project = Project()
         self._cues: Schedule | None = None
+        self._mattes: Mattes = NO_MATTES
         self._plans: dict[int, FramePlan] = {}
         self._told: set[str] = set()
         self._worker = Worker("draw", self._take, self._draw, patience=self._patience, n_threads=_WORKERS)
@@ -69,7 +71,7 @@ class FrameServer(QObject):
     def show(self, project: Project, cues: Schedule) -> None:
         """Draw another state of the project from now on; pictures whose plan is the same are kept."""
         with self._worker.lock:
-            self._project, self._cues = project, cues
+            self._project, self._cues, self._mattes = project, cues, made_mattes(project)
             self._plans.clear()
             self._wanted.clear()
 
@@ -152,7 +154,7 @@ class FrameServer(QObject):
         found = self._plans.get(frame)
         if found is None:
             assert self._cues is not None, "show() comes first"
-            found = self._plans[frame] = plan_frame(self._project, self._cues, frame)
+            found = self._plans[frame] = plan_frame(self._project, self._cues, frame, self._mattes)
         return found
 
     def close(self) -> None:

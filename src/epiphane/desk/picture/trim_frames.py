@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.picture.view import PictureView
+from epiphane.media.mattes import made_mattes
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
@@ -49,7 +50,7 @@ class TrimFrames(QObject):
         project = self._editor.project
         size = _WIDTH, max(2, round(_WIDTH * project.height / project.width / 2) * 2)
         for side, (skimmer, frame) in enumerate(zip(self._skimmers, pair, strict=True)):
-            plan = plan_frame(project, self._editor.cues, frame)
+            plan = plan_frame(project, self._editor.cues, frame, made_mattes(project))
             skimmer.ask_plan(side, float(frame), plan, size)
 
     def close(self) -> None:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.desk.picture.view import PictureView
+from epiphane.media.mattes import made_mattes
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
@@ -158,7 +159,8 @@ class LargePicture(QObject):
         if window.playback.is_playing or not project.n_frames or width <= window.frames.size[0]:
             return
         size = width // 2 * 2, max(2, round(width * project.height / project.width / 2) * 2)
-        self._skimmer.ask_plan(frame, 0.0, plan_frame(project, window.editor.cues, frame), size)
+        plan = plan_frame(project, window.editor.cues, frame, made_mattes(project))
+        self._skimmer.ask_plan(frame, 0.0, plan, size)
 
     def _on_sharp(self, drawn: Skimmed) -> None:
         if drawn.key == self._window.editor.playhead and not self._window.playback.is_playing:

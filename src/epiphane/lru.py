@@ -1,16 +1,17 @@
-"""A bounded cache that forgets what was used longest ago."""
+"""Bounded caches that forget what was used longest ago."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
+
+import cachetools
 
 Key = TypeVar("Key", bound=Hashable)
 Value = TypeVar("Value")
 
 
-class LruCache(Generic[Key, Value]):
-    """Values by key, up to a total size. Not for several threads at once.
+class LruCache(cachetools.LRUCache[Key, Value]):
+    """Values by key, up to a total size; tells what had to go. Not for several threads at once.
 
     Parameters
     ----------
@@ -18,37 +19,28 @@ class LruCache(Generic[Key, Value]):
         Of the sizes of all values together.
     size_of : from a value to an int
         One for each value unless given, so that `most` is how many there may be.
-    n_least : int
-        So many are kept however large they are.
     """
 
-    def __init__(self, most: int, *, size_of: Callable[[Value], int] = lambda _: 1, n_least: int = 0) -> None:
-        self._values: OrderedDict[Key, Value] = OrderedDict()
-        self._most, self._size_of, self._n_least = most, size_of, n_least
-        self._size = 0
-
-    def __contains__(self, key: Key) -> bool:
-        return key in self._values
-
-    def __len__(self) -> int:
-        return len(self._values)
-
-    def get(self, key: Key) -> Value | None:
-        """Return a value, which is then the one used last, or None."""
-        found = self._values.get(key)
-        if found is not None:
-            self._values.move_to_end(key)
-        return found
+    def __init__(self, most: int, *, size_of: Callable[[Value], int] = lambda _: 1) -> None:
+        super().__init__(most, getsizeof=size_of)
+        self._gone: list[tuple[Key, Value]] = []
 
     def put(self, key: Key, value: Value) -> list[tuple[Key, Value]]:
-        """Keep a value; return what had to go for it, the longest unused first."""
-        old = self._values.pop(key, None)
-        self._size += self._size_of(value) - (self._size_of(old) if old is not None else 0)
-        self._values[key] = value
-        gone = []
-        while self._size > self._most and len(self._values) > self._n_least:
-            gone.append(self._values.popitem(last=False))
-            self._size -= self._size_of(gone[-1][1])
+        """Keep a value; return what had to go for it, the longest unused first.
+
+        One that is larger than the whole cache is not kept, and nothing goes for it.
+        """
+        self._gone = []
+        self.pop(key, None)
+        if self.getsizeof(value) > self.maxsize:
+            return [(key, value)]
+        self[key] = value
+        return self._gone
+
+    def popitem(self) -> tuple[Key, Value]:
+        """Take out the value that was used longest ago, and return it with its key."""
+        gone = super().popitem()
+        self._gone.append(gone)
         return gone
 
 

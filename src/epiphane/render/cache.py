@@ -26,7 +26,7 @@ class PictureCache:
 
     def __init__(self, max_bytes: int, max_packed_bytes: int = 0) -> None:
         self._lock = threading.Lock()
-        self._pictures: LruCache[_Key, ByteArray] = LruCache(max_bytes, size_of=_bytes_of, n_least=1)
+        self._pictures: LruCache[_Key, ByteArray] = LruCache(max_bytes, size_of=_bytes_of)
         self._packed: LruCache[_Key, ByteArray] = LruCache(max_packed_bytes, size_of=_bytes_of)
 
     def has(self, plan: FramePlan | Node, size: Size) -> bool:

@@ -102,6 +102,7 @@ def test_no_bench_is_wider_than_its_panel_and_no_word_is_cut(demo):
     editor.select(SongSelection())
     wrong["shapes"] = cut_off(demo.bench)
     assert {where: what for where, what in wrong.items() if what} == {}
+    assert demo.isActiveWindow()  # nothing that was made for a page was a window of its own for a moment
 
 
 def test_keys_and_clicks_do_one_thing_each(demo):

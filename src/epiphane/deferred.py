@@ -8,8 +8,11 @@ from threading import RLock
 from types import ModuleType
 from typing import Any
 
-HEAVY = ("av", "cv2", "uharfbuzz", "PIL.Image", "PIL.ImageDraw", "PIL.ImageFont", "PIL.ImageOps")
-"""What takes a fifth of a start to load (measured in `benchmarks`, start), and is not asked for meanwhile."""
+HEAVY = (
+    *("av", "cv2", "soxr", "uharfbuzz", "bidi.algorithm", "zipfile"),
+    *("PIL.Image", "PIL.ImageDraw", "PIL.ImageFont", "PIL.ImageOps"),
+)
+"""What takes a fifth of a start to load (measured in `benchmarks`, start), and nobody asks for meanwhile."""
 
 
 def defer(names: Iterable[str] = HEAVY) -> None:

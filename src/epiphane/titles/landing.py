@@ -1,5 +1,7 @@
 """The weight of a landing, and how a title moves while it stands: its place, and what is thrown from it."""
 
+from __future__ import annotations
+
 import math
 
 import cv2

@@ -1,5 +1,7 @@
 """Dressing a song: lanes and transitions for all of it in one step, by section and from recipes."""
 
+from __future__ import annotations
+
 from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np

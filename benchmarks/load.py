@@ -24,6 +24,7 @@ from epiphane.document.song import Beat, Drums, Hit, Section, Song
 from epiphane.document.timeline import footage_item
 from epiphane.edits.keying.cues import toggle_cues
 from epiphane.edits.keying.lanes import add_lane, change_envelope
+from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.shots.shots import move_shot, slip_shot
 from epiphane.edits.song.beats import move_beat
 from epiphane.files.project import load_project, save_project
@@ -50,10 +51,15 @@ def measure_load(folder: Path) -> Iterator[Result]:
             seconds.append(_timed(gesture, number))
             _settle(0.1)  # as between two gestures of a hand
         yield at_most(name, 1000 * statistics.median(seconds), 100, "ms")
-    window.editor.apply(lambda p: add_lane(p, "dissolve", PulseId(104)), "transitions at all cuts")
+    window.editor.apply(_with_transitions, "transitions at all cuts")
     _settle()
     yield at_most("what lies under the pointer, the slowest row", _pointed(window), 2, "ms")
     window.shut_down()
+
+
+def _with_transitions(project: Project) -> Project:
+    project, cuts = ensure_pulse(project, PulseUnit.CUT)
+    return add_lane(project, "dissolve", cuts)
 
 
 def _pointed(window: Window) -> float:
@@ -99,7 +105,6 @@ def large_project() -> Project:
         Pulse(PulseId(101), "beats", HeardSource(PulseUnit.BEAT)),
         Pulse(PulseId(102), "taps", TappedSource(tuple(Hit(float(t), 0.7) for t in times))),
         Pulse(PulseId(103), "bars", HeardSource(PulseUnit.BAR)),
-        Pulse(PulseId(104), "cuts", HeardSource(PulseUnit.CUT)),
     )
     effects = (
         "flash",

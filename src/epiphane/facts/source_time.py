@@ -31,6 +31,18 @@ def items_between(items: Sequence[Item], first: int, end: int) -> Sequence[Item]
     return items[lowest : bisect.bisect_right(items, end, key=lambda item: item.start)]
 
 
+def gaps_between(project: Project, first: int, end: int) -> list[tuple[int, int]]:
+    """Return where no shot is near some frames, as first frames and those after the last; none if no shots."""
+    shots = project.shots
+    low = bisect.bisect_left(shots, first, key=lambda shot: shot.end)
+    high = bisect.bisect_right(shots, end, key=lambda shot: shot.start)
+    near = shots[low:high]
+    before = shots[low - 1].end if low else 0
+    after = shots[high].start if high < len(shots) else project.n_frames
+    starts, ends = (before, *(shot.end for shot in near)), (*(shot.start for shot in near), after)
+    return [gap for gap in zip(starts, ends, strict=True) if shots and gap[0] < gap[1]]
+
+
 def source_seconds(shot: Item, footage: Footage, frame: int, rate: Fraction) -> float:
     """Return the instant of its footage, in seconds, that a shot shows on a frame of the project.
 

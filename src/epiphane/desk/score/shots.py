@@ -20,7 +20,7 @@ from epiphane.edits.shots.arranging import length_there
 from epiphane.edits.shots.main_track import shot_name
 from epiphane.edits.shots.shots import footage_name
 from epiphane.edits.shots.speed import speed_text
-from epiphane.facts.source_time import anchor_frame, source_seconds
+from epiphane.facts.source_time import anchor_frame, gaps_between, source_seconds
 from epiphane.facts.speed import speed_at
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import node_of
@@ -65,10 +65,10 @@ class ShotPainter:
         """Paint where nothing is shown between shots, and after the last one: black, as it plays."""
         project = self._editor.project
         top, height = layout.shots_top(stave.top), layout.heights.shots
-        edges = [0, *(edge for shot in project.shots for edge in (shot.start, shot.end)), project.n_frames]
-        for first, end in zip(edges[::2], edges[1::2], strict=True):
+        first_frame, end_frame = frame_at(stave.start, project.rate), frame_at(stave.end, project.rate)
+        for first, end in gaps_between(project, first_frame, end_frame):
             start, stop = (frame_start(frame, project.rate) for frame in (first, end))
-            if not project.shots or end <= first or stop <= stave.start or start >= stave.end:
+            if stop <= stave.start or start >= stave.end:
                 continue
             left = layout.x_at(stave, max(start, stave.start))
             box = QRectF(left, top, layout.x_at(stave, min(stop, stave.end)) - left, height)

@@ -291,6 +291,8 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self._making = debounced(self, _IDLE_MILLISECONDS, self._make_next_page)
+        for acted in (self.editor.project_changed, self.editor.selection_changed):
+            acted.connect(self._wait_to_make)
         self.editor.project_changed.connect(self._on_project)
         self.editor.file_changed.connect(self._on_file)
         self.editor.opened.connect(self._on_opened)
@@ -427,6 +429,11 @@ class Window(QMainWindow):
             self.picture.show_guest(None, "")
         self.footage.rest(is_playing)
         self.preparedness.rest(is_playing)
+
+    def _wait_to_make(self) -> None:
+        """Make no page of the bench right after something was done: more may be done at once."""
+        if self._making.isActive():
+            self._making.start()
 
     def _make_next_page(self) -> None:
         """Make pages of the bench while nothing is done."""

@@ -32,7 +32,7 @@ def items_between(items: Sequence[Item], first: int, end: int) -> Sequence[Item]
 
 
 def gaps_between(project: Project, first: int, end: int) -> list[tuple[int, int]]:
-    """Return where no shot is near some frames, as first frames and those after the last; none if no shots."""
+    """Return where no shot is near some frames: first frames, and those after the last; none if no shots."""
     shots = project.shots
     low = bisect.bisect_left(shots, first, key=lambda shot: shot.end)
     high = bisect.bisect_right(shots, end, key=lambda shot: shot.start)

@@ -68,9 +68,9 @@ class Rows(QWidget, Generic[Thing]):
         """Put widgets beside each other below the others, after a name."""
         self.add(row(name, *widgets), when=when)
 
-    def rule(self, when: Callable[[Thing], bool] | None = None) -> None:
+    def rule(self) -> None:
         """Put a thin line below the others."""
-        self.add(rule(), when=when)
+        self.add(rule())
 
     def part(
         self, rows: "Rows[_Part] | Callable[[], Rows[_Part]]", of: Callable[[Thing], _Part | None]
@@ -200,15 +200,13 @@ class Rows(QWidget, Generic[Thing]):
         of: tuple[type[Struct], str],
         colour: QColor,
         released: Callable[[], object],
-        most: float | None = None,
     ) -> tuple[RangeBar, NumberField]:
         """Return a bar and a field for a share, both in per cent of a field of a structure.
 
-        `change` is called with the share, and with ``gesture`` while the bar is dragged; the bar goes to
-        `most` per cent, or as far as the structure allows.
+        `change` is called with the share, and with ``gesture`` while the bar is dragged.
         """
         low, high = (100 * limit for limit in limits_of(*of))
-        bar = RangeBar(name, low=low, high=most or high, colour=colour, has_rest=False)
+        bar = RangeBar(name, low=low, high=high, colour=colour, has_rest=False)
         bar.changed.connect(lambda _rest, value: change(round(value / 100, 4), gesture=name))
         bar.released.connect(released)
         self.shows(lambda thing: bar.set_values(low, value_of(thing) * 100))

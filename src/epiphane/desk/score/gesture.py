@@ -1,5 +1,6 @@
 """What the mouse holds in the score: each kind of drag, and what every move of the pointer does with it."""
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from enum import Enum
 
@@ -63,7 +64,7 @@ class Pointer(Struct, frozen=True):
         return max(1, round(self.layout.frames_across(self.place, SNAP_PIXELS, project.rate)))
 
 
-class Gesture:
+class Gesture(ABC):
     """Something that is held with the mouse in the score.
 
     What it changes is one step of undo, and is as it was where the drag is given up.
@@ -86,14 +87,16 @@ class Gesture:
         """Return where the playhead goes where nothing was dragged; None for where the pointer is."""
         return None
 
+    @abstractmethod
     def move(self, pointer: Pointer) -> None:
         """Do what the pointer means where it has come to."""
-        raise NotImplementedError
 
-    def end(self) -> None:
+    def end(self) -> None:  # noqa: B027  (most have nothing to do)
         """Do what was shown only, now that the button goes up."""
 
-    def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
+    def paint(  # noqa: B027  (most show nothing beside what they change)
+        self, painter: QPainter, layout: ScoreLayout, *, offset: int
+    ) -> None:
         """Show over the score, scrolled by `offset` pixels, what it would do."""
 
 

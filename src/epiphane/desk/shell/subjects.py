@@ -3,7 +3,6 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING, TypeAlias
 
 from epiphane.desk.bench.page import AnyPage
@@ -33,11 +32,18 @@ from epiphane.desk.control.selection import (
 )
 from epiphane.desk.control.steps import step_to_shot, step_to_tap
 from epiphane.desk.look.lanes import lane_label
+from epiphane.desk.shell.subject_titles import (
+    beat_title,
+    footage_title,
+    item_title,
+    part_title,
+    pulse_title,
+    shot_title,
+    song_title,
+    tap_title,
+    track_title,
+)
 from epiphane.document.timeline import Panels
-from epiphane.document.titles import LogoFill, TextFill
-from epiphane.edits.shots.main_track import shot_name, track_name
-from epiphane.edits.shots.shots import footage_name
-from epiphane.facts.form import parts_of
 from epiphane.lane_kinds import is_transition, lane_kind
 
 if TYPE_CHECKING:
@@ -95,44 +101,24 @@ def subjects_of(window: "Window") -> Subjects:
 def _of_song(window: "Window") -> Subjects:
     editor, bench, beats, pulses = window.editor, window.bench, window.beats, window.pulses
 
-    def song_title() -> tuple[str, str]:
-        song = editor.project.song
-        return "Song", Path(song.path).name if song else "none yet"
-
     def song_page() -> AnyPage:
         has_work = editor.project.song is not None or bool(editor.project.footage)
         return bench.song if has_work else bench.nothing
-
-    def pulse_title() -> tuple[str, str]:
-        pulse = editor.chosen.pulse
-        return "Pulse", pulse.name if pulse else ""
-
-    def beat_title() -> tuple[str, str]:
-        beat = editor.chosen.beat
-        return "Beat", f"at {beat.time:.3f} s" if beat else ""
-
-    def part_title() -> tuple[str, str]:
-        number, parts = editor.selection.part, parts_of(editor.project.song)
-        return "Part", parts[number].label if number is not None and number < len(parts) else ""
-
-    def tap_title() -> tuple[str, str]:
-        tap, pulse = editor.chosen.tap, editor.chosen.pulse
-        return "Tap", f"of {pulse.name}, at {tap.time:.3f} s" if tap and pulse else ""
 
     def remove_pulse() -> None:
         if bench.pulse is not None:
             bench.pulse.remove()
 
     return {
-        SongSelection: Subject(song_title, song_page),
+        SongSelection: Subject(partial(song_title, editor), song_page),
         PulseSelection: Subject(
-            pulse_title,
+            partial(pulse_title, editor),
             bench.pulse_page,
             "A pulse is a stream of hits, such as every beat or every kick, that fires effects",
             delete=remove_pulse,
         ),
         BeatSelection: Subject(
-            beat_title,
+            partial(beat_title, editor),
             lambda: bench.beat,
             delete=beats.remove,
             nudge=beats.nudge,
@@ -140,7 +126,7 @@ def _of_song(window: "Window") -> Subjects:
             accept=beats.accept_and_go_on,
         ),
         PartSelection: Subject(
-            part_title,
+            partial(part_title, editor),
             lambda: bench.part,
             "A part of the song is a stretch that is calm, a build, full or a break",
             delete=window.form.join,
@@ -155,7 +141,7 @@ def _of_song(window: "Window") -> Subjects:
             nudge=window.form.nudge_drop,
         ),
         TapSelection: Subject(
-            tap_title,
+            partial(tap_title, editor),
             lambda: bench.tap,
             delete=pulses.remove_tap,
             nudge=pulses.nudge_tap,
@@ -217,29 +203,6 @@ def _of_lanes(window: "Window") -> Subjects:
 def _of_footage(window: "Window") -> Subjects:
     editor, bench, moments = window.editor, window.bench, window.moments
 
-    def shot_title() -> tuple[str, str]:
-        shot = editor.chosen.shot
-        footage = next((f for f in editor.project.footage if shot and f.id == shot.footage), None)
-        if shot is not None and footage is None:
-            return "Shot", shot_name(editor.project, shot)
-        return "Shot", footage_name(footage) if footage else ""
-
-    def footage_title() -> tuple[str, str]:
-        chosen = editor.chosen.footage
-        return (chosen.kind.value.capitalize(), footage_name(chosen)) if chosen else ("", "")
-
-    def item_title() -> tuple[str, str]:
-        item = editor.chosen.item
-        content = None if item is None else item.content
-        kind = (
-            "Text" if isinstance(content, TextFill) else "Logo" if isinstance(content, LogoFill) else "Item"
-        )
-        return kind, shot_name(editor.project, item) if item is not None else ""
-
-    def track_title() -> tuple[str, str]:
-        track = editor.chosen.track
-        return "Track", track_name(editor.project, track) if track is not None else ""
-
     shots = window.shots
 
     def shot_page() -> AnyPage:
@@ -263,10 +226,10 @@ def _of_footage(window: "Window") -> Subjects:
         )
 
     return {
-        ShotSelection: of_shots(shot_title),
+        ShotSelection: of_shots(partial(shot_title, editor)),
         ShotsSelection: of_shots(lambda: ("Shots", f"{len(editor.selection.shots)} of them")),
         ItemSelection: Subject(
-            item_title,
+            partial(item_title, editor),
             lambda: bench.item,
             "An item lies on a track over the shots",
             delete=window.tracks.remove,
@@ -274,7 +237,7 @@ def _of_footage(window: "Window") -> Subjects:
             snap=window.tracks.land,
         ),
         TrackSelection: Subject(
-            track_title,
+            partial(track_title, editor),
             lambda: bench.track,
             "A track has items that lie over all rows above it",
             delete=window.tracks.remove_track,
@@ -284,7 +247,7 @@ def _of_footage(window: "Window") -> Subjects:
         ),
         GapSelection: Subject(lambda: ("Gap", "between shots"), lambda: bench.gap, delete=shots.close_gap),
         FootageSelection: Subject(
-            footage_title,
+            partial(footage_title, editor),
             lambda: bench.footage,
             "A moment is the frame of a clip that should fall on a hit",
             nudge=moments.move_here,

@@ -1,5 +1,7 @@
 """The bench of footage: its moments, the part of it that is used, its name and group."""
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.bench.page import BenchPage
@@ -8,7 +10,7 @@ from epiphane.desk.control.clip_player import ClipPlayer
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.engine.thumbnails import Thumbnails
-from epiphane.desk.look.fields import ChoiceField, button, in_a_row, label, wrapped
+from epiphane.desk.look.fields import ChoiceField, NumberField, button, in_a_row, label, wrapped
 from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.document.footage import Footage, FootageKind, take_at
 from epiphane.edits.footage import change_footage, put_in_group
@@ -30,24 +32,8 @@ class FootageBench(BenchPage[Footage]):
         self.add(self.told(_facts, is_in_numbers=True), self.strip, told)
         self.add(self._buttons(), when=lambda footage: footage.kind is not FootageKind.STILL)
         self._add_take_row()
-        used_from = self.number(
-            "Used from",
-            lambda footage: footage.used_from,
-            lambda value: moments.use(is_end=False, seconds=value),
-            limits=(Footage, "used_from"),
-            unit="s",
-            decimals=2,
-            step=0.04,
-        )
-        used_to = self.number(
-            "Used to",
-            lambda footage: footage.end,
-            lambda value: moments.use(is_end=True, seconds=value),
-            limits=(Footage, "used_to"),
-            unit="s",
-            decimals=2,
-            step=0.04,
-        )
+        used_from = self._used_field("Used from", "used_from", lambda footage: footage.used_from)
+        used_to = self._used_field("Used to", "used_to", lambda footage: footage.end)
         self.row("Used", used_from, label("to"), used_to, when=_is_clip)
         tip = "What it is called here; empty for the name of its file"
         self.row("Name", self.text_field("Name of the footage", tip, footage_name, self._rename))
@@ -59,6 +45,18 @@ class FootageBench(BenchPage[Footage]):
     def thing(self) -> Footage | None:
         """Return the footage that is looked at."""
         return self._player.footage
+
+    def _used_field(self, name: str, field: str, value_of: Callable[[Footage], float]) -> NumberField:
+        """Return the field for one end of what is used of a clip."""
+        return self.number(
+            name,
+            value_of,
+            lambda value: self._moments.use(is_end=field == "used_to", seconds=value),
+            limits=(Footage, field),
+            unit="s",
+            decimals=2,
+            step=0.04,
+        )
 
     def _connect_strip(self) -> None:
         self.strip.gone_to.connect(self._player.go_to)

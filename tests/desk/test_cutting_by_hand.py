@@ -261,7 +261,7 @@ def test_speed_is_shaped_frozen_reversed_and_its_points_are_dragged(window, scor
     assert [key.speed for key in keys] == [1, 1]
     assert keys[1].frame - keys[0].frame == pytest.approx(15, abs=1)
     steps = window.editor.history.undo_label
-    drag(picture, picture.point_of(1).toPoint(), picture.point_of(1).toPoint() - QPoint(0, 15))
+    drag(picture, picture.place(1).toPoint(), picture.place(1).toPoint() - QPoint(0, 15))
     assert curve_of(window.editor.chosen.shot)[1].speed > 1.2
     QTest.keyClick(picture, Qt.Key.Key_Left)
     assert curve_of(window.editor.chosen.shot)[1].frame == keys[1].frame - 1

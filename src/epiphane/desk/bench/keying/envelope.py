@@ -1,63 +1,55 @@
 """The envelope as a picture whose corners, and the points of whose free sides, are dragged."""
 
+from collections.abc import Collection
 from fractions import Fraction
 from typing import TypeAlias
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 
+from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.document.envelope import PARTS_OF_A_BEAT, CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import envelope_level, in_frames
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 16, 16, 22
 _LEAST_BEFORE, _LEAST_AFTER = 4, 14
-_GRAB = 12
 _SIDES = ("rise", "hold", "fall")
 _BENT = ("rise", "fall")
 _MOST_POINTS = 16
 _POINTS_APART, _POINT_STEP = 0.02, 0.05
-_ARROWS = (Qt.Key.Key_Left, Qt.Key.Key_Right)
-_POINT_KEYS = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete)
 
 Handle: TypeAlias = tuple[str, int | None]
 """What is dragged: the corner of a side, or a point of its curve by its number."""
 
 
-class EnvelopePicture(QWidget):
+class EnvelopePicture(PointCurve[Handle]):
     """Rise, hold and fall over the frames, or the sixteenths of a beat, around the hit.
 
     Signals
     -------
     changed(changes: dict, gesture: str)
         Fields of the envelope have other values: a corner or a point was dragged, or moved by keys.
-    released()
-        A drag has ended.
     """
 
     changed = pyqtSignal(object, object)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(
+            "Envelope",
+            "Drag the corners: rise, hold and fall. Where a side is free, drag its points; a double click "
+            "puts one there or takes it away. Keys: Tab to it, 1 2 3 … choose, arrows change, Delete",
+            width=260,
+            height=116,
+        )
         self._envelope, self._origin = Envelope(), "hit"
         self._drawn = self._envelope
         self._beat_frames = 15.0
         self._colour = QColor(theme.TEXT)
-        self._held: Handle | None = None
-        self._chosen: Handle = ("rise", None)
+        self._chosen = ("rise", None)
         self._range = (-_LEAST_BEFORE, _LEAST_AFTER)
-        self.setMinimumSize(260, 116)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Envelope")
-        self.setToolTip(
-            "Drag the corners: rise, hold and fall. Where a side is free, drag its points; a double click "
-            "puts one there or takes it away. Keys: Tab to it, 1 2 3 … choose, arrows change, Delete"
-        )
-        self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
         return QSize(400, 122)
@@ -72,7 +64,7 @@ class EnvelopePicture(QWidget):
             lead=self._lead_steps(),
             **{side: getattr(envelope, side) * scale for side in _SIDES},
         )
-        if self._chosen not in self._handles():
+        if self._chosen not in self.handles():
             self._chosen = ("rise", None)
         if self._held is None:  # while dragging the ruler stays where it is
             last = self._drawn.hold + self._drawn.fall
@@ -118,19 +110,6 @@ class EnvelopePicture(QWidget):
         drawn = self._drawn
         return (-drawn.rise, drawn.rise) if side == "rise" else (drawn.hold, drawn.fall)
 
-    def _handles(self) -> list[Handle]:
-        points: list[Handle] = [(side, n) for side in _BENT for n in range(len(self._curve_of(side)))]
-        return [*((side, None) for side in _SIDES), *points]
-
-    def _place(self, handle: Handle) -> QPointF:
-        side, number = handle
-        return self.corner(side) if number is None else self.point(side, number)
-
-    def _handle_at(self, position: QPointF, reach: float) -> Handle | None:
-        away = {handle: (self._place(handle) - position).manhattanLength() for handle in self._handles()}
-        nearest = min(away, key=lambda handle: (away[handle], handle[1] is None))
-        return nearest if away[nearest] <= reach else None
-
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -150,12 +129,8 @@ class EnvelopePicture(QWidget):
         painter.setPen(QPen(self._colour, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(curve)
-        for handle in self._handles():
-            is_chosen = handle == self._held or (self.hasFocus() and handle == self._chosen)
-            painter.setPen(QPen(theme.TEXT if is_chosen else self._colour, 2))
-            painter.setBrush(self._colour if is_chosen else theme.GROUND)
-            reach = 4.5 if handle[1] is None else 3.2
-            painter.drawEllipse(self._place(handle), reach, reach)
+        for handle in self.handles():
+            self.paint_handle(painter, handle, self._colour, 4.5 if handle[1] is None else 3.2)
         if self._held is not None:
             self._paint_length(painter, self._held[0])
 
@@ -208,91 +183,61 @@ class EnvelopePicture(QWidget):
             path.lineTo(self._x(float(offset)), self._y(float(level)))
         return path
 
-    # Mouse
+    # What is done with handles
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        self._held = self._handle_at(event.position(), 2 * _GRAB)
-        if self._held is not None:
-            self._chosen = self._held
-            self.update()
+    def handles(self) -> list[Handle]:
+        points: list[Handle] = [(side, n) for side in _BENT for n in range(len(self._curve_of(side)))]
+        return [*((side, None) for side in _SIDES), *points]
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._held is None:
-            near = self._handle_at(event.position(), _GRAB)
-            shape = Qt.CursorShape.ArrowCursor
-            if near is not None:
-                shape = Qt.CursorShape.SizeHorCursor if near[1] is None else Qt.CursorShape.SizeAllCursor
-            self.setCursor(shape)
-            return
-        side, number = self._held
-        place = self._step_at(event.position().x())
+    def place(self, handle: Handle) -> QPointF:
+        side, number = handle
+        return self.corner(side) if number is None else self.point(side, number)
+
+    def cursor_over(self, handle: Handle) -> Qt.CursorShape:
+        return Qt.CursorShape.SizeHorCursor if handle[1] is None else Qt.CursorShape.SizeAllCursor
+
+    def keys_of(self, handle: Handle | None) -> Collection[Qt.Key]:
+        is_corner = handle is None or handle[1] is None
+        return (Qt.Key.Key_Left, Qt.Key.Key_Right) if is_corner else super().keys_of(handle)
+
+    def drag_to(self, handle: Handle, at: QPointF) -> None:
+        side, number = handle
+        place = self._step_at(at.x())
         if number is None:
             length = {"rise": -place, "hold": place, "fall": place - self._drawn.hold}[side]
             self._change(side, round(length) / self._steps)
         else:
             start, length = self._extent(side)
             share = (place - start) / length if length else 0.5
-            self._move_point(side, number, share, self._level_at(event.position().y()))
+            self._move_point(side, number, share, self._level_at(at.y()))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+    def let_go(self) -> None:
         self._held = None
         self.show_envelope(self._envelope, self._colour, self._beat_frames)
-        self.released.emit()
+        super().let_go()
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """Put a point on a free side, or take away the one that is there."""
-        if event is None:
-            return
-        handle = self._handle_at(event.position(), _GRAB)
-        if handle is not None and handle[1] is not None:
-            self._remove_point(handle[0], handle[1])
-            return
-        place = self._step_at(event.position().x())
+    def step(self, handle: Handle, across: int, up: int) -> None:
+        side, number = handle
+        if number is None:
+            outward = -across if side == "rise" else across
+            self._change(side, getattr(self._envelope, side) + outward / self._steps)
+        else:
+            point = self._curve_of(side)[number]
+            self._move_point(side, number, point.at + across * _POINT_STEP, point.level + up * _POINT_STEP)
+
+    def add_at(self, at: QPointF) -> None:
+        place = self._step_at(at.x())
         for side in _BENT:
             start, length = self._extent(side)
             if length and start < place < start + length:
-                self._add_point(side, (place - start) / length, self._level_at(event.position().y()))
+                self._add_point(side, (place - start) / length, self._level_at(at.y()))
 
-    # Keys
-
-    def event(self, event: QEvent | None) -> bool:
-        # These keys mean something else in the rest of the window.
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            is_of_point = event.key() in _POINT_KEYS and self._chosen[1] is not None
-            if (event.text().isdigit() and event.text() != "0") or event.key() in _ARROWS or is_of_point:
-                event.accept()
-                return True
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        side, number = self._chosen
-        if event.text().isdigit() and 0 < int(event.text()) <= len(self._handles()):
-            self._chosen = self._handles()[int(event.text()) - 1]
-            self.update()
-        elif number is not None and event.key() in (*_ARROWS, *_POINT_KEYS):
-            self._key_point(side, number, event.key())
-            self.released.emit()
-        elif event.key() in _ARROWS:
-            outward = 1 if (event.key() == Qt.Key.Key_Right) != (side == "rise") else -1
-            self._change(side, getattr(self._envelope, side) + outward / self._steps)
-            self.released.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def _key_point(self, side: str, number: int, key: int) -> None:
-        if key == Qt.Key.Key_Delete:
-            self._remove_point(side, number)
-            return
-        point = self._curve_of(side)[number]
-        across = {Qt.Key.Key_Left: -_POINT_STEP, Qt.Key.Key_Right: _POINT_STEP}.get(Qt.Key(key), 0.0)
-        up = {Qt.Key.Key_Up: _POINT_STEP, Qt.Key.Key_Down: -_POINT_STEP}.get(Qt.Key(key), 0.0)
-        self._move_point(side, number, point.at + across, point.level + up)
+    def remove(self, handle: Handle) -> None:
+        side, number = handle
+        if number is not None:
+            curve = self._curve_of(side)
+            self._chosen = (side, None)
+            self.changed.emit({f"{side}_curve": (*curve[:number], *curve[number + 1 :])}, None)
 
     # Changes
 
@@ -319,11 +264,6 @@ class EnvelopePicture(QWidget):
             made = CurvePoint(round(share, 3), round(min(max(level, 0.0), 1.0), 3))
             points = tuple(sorted((*curve, made), key=lambda point: point.at))
             self.changed.emit({f"{side}_curve": points}, None)
-
-    def _remove_point(self, side: str, number: int) -> None:
-        curve = self._curve_of(side)
-        self._chosen = (side, None)
-        self.changed.emit({f"{side}_curve": (*curve[:number], *curve[number + 1 :])}, None)
 
     # What is where
 

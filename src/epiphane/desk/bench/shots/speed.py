@@ -91,7 +91,6 @@ class ShotSpeedRows(Rows[Item]):
         self.picture.removed.connect(times.remove_point)
         self.picture.chosen.connect(lambda _: self._show_ramp())
         self.picture.moved.connect(lambda n, f, v: times.move_point(n, self._start + f, v, gesture="speed"))
-        self.picture.nudged.connect(lambda n, f, v: times.move_point(n, self._start + f, v))
         self.picture.released.connect(editor.end_gesture)
 
         def show(shot: Item) -> None:

@@ -1,58 +1,49 @@
 """The speed of a shot over its frames as a picture whose points are dragged."""
 
-import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from collections.abc import Collection
 
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
+
+from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.document.timeline import SpeedKey
 from epiphane.facts.speed import speed_at
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 44, 8, 16
-_GRAB = 11
 _SPEED_STEP = 0.05
 _LEAST_TOP = 2.0
 
 
-class SpeedCurvePicture(QWidget):
+class SpeedCurvePicture(PointCurve[int]):
     """Speed upwards, frames of the shot to the right; the moment's hit is a line, the playhead another.
 
     Signals
     -------
     moved(index: int, frame: int, speed: float)
-        A point is dragged, to a frame counted from the shot's first.
-    nudged(index: int, frame: int, speed: float)
-        A point is moved by keys.
+        A point is dragged or moved by keys, to a frame counted from the shot's first.
     added(frame: int), removed(index: int), chosen(index: int)
-    released()
-        A drag has ended.
     """
 
     moved = pyqtSignal(int, int, float)
-    nudged = pyqtSignal(int, int, float)
     added = pyqtSignal(int)
     removed = pyqtSignal(int)
     chosen = pyqtSignal(int)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(
+            "Speed curve",
+            "Speed over the shot. A double click adds a point or deletes it; drag points. "
+            "Keys: Insert adds one at the playhead, 1 2 3 … choose, arrows move, Delete",
+            width=260,
+            height=104,
+        )
         self._speed: float | tuple[SpeedKey, ...] = 1.0
         self._n_frames, self._anchor = 1, 0
         self._hit: int | None = None
         self._here: int | None = None
-        self._index = 0
-        self._is_held = False
         self._top, self._held_low = _LEAST_TOP, 0.0
-        self.setMinimumSize(260, 104)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Speed curve")
-        self.setToolTip(
-            "Speed over the shot. A double click adds a point or deletes it; drag points. "
-            "Keys: Insert adds one at the playhead, 1 2 3 … choose, arrows move, Delete"
-        )
-        self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
         return QSize(380, 108)
@@ -60,7 +51,7 @@ class SpeedCurvePicture(QWidget):
     @property
     def index(self) -> int:
         """The number of the point that keys are about."""
-        return self._index
+        return self._chosen or 0
 
     @property
     def _keys(self) -> tuple[SpeedKey, ...]:
@@ -84,16 +75,11 @@ class SpeedCurvePicture(QWidget):
         """
         self._speed, self._n_frames, self._anchor = speed, n_frames, anchor
         self._hit, self._here = hit, here
-        self._index = min(self._index, max(len(self._keys) - 1, 0))
-        if not self._is_held:
+        self._chosen = min(self.index, len(self._keys) - 1) if self._keys else None
+        if self._held is None:
             speeds = [key.speed for key in self._keys] or [speed if isinstance(speed, float | int) else 1.0]
             self._top = max(_LEAST_TOP, 1.15 * max(abs(one) for one in speeds))
         self.update()
-
-    def point_of(self, index: int) -> QPointF:
-        """Return where a point is in the picture."""
-        key = self._keys[index]
-        return QPointF(self._x(key.frame + self._anchor), self._y(key.speed))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -115,13 +101,9 @@ class SpeedCurvePicture(QWidget):
                 painter.setPen(QPen(colour, 1))
                 painter.drawLine(QPointF(self._x(frame), room.top()), QPointF(self._x(frame), room.bottom()))
         self._paint_curve(painter)
-        for number in range(len(self._keys)):
-            at = self.point_of(number)
-            if room.left() - 1 <= at.x() <= room.right() + 1:
-                is_chosen = number == self._index and self.hasFocus()
-                painter.setPen(QPen(theme.TEXT, 1.6))
-                painter.setBrush(theme.TEXT if is_chosen else theme.PANEL)
-                painter.drawEllipse(at, 4.5, 4.5)
+        for number in self.handles():
+            if room.left() - 1 <= self.place(number).x() <= room.right() + 1:
+                self.paint_handle(painter, number, theme.TEXT)
         self._paint_foot(painter)
 
     def _paint_foot(self, painter: QPainter) -> None:
@@ -153,83 +135,42 @@ class SpeedCurvePicture(QWidget):
         painter.drawPath(path)
         painter.setClipping(False)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton:
-            return
-        found = self._under(event.position())
-        if found is not None:
-            self._held_low = min(self._low, -self._top / 2)  # so that it can be dragged below a standstill
-            self._is_held = True
-            self._choose(found)
+    def handles(self) -> range:
+        return range(len(self._keys))
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._is_held:
-            frame, speed = self._at(event.position())
-            self.moved.emit(self._index, frame, speed)
-        else:
-            is_over = self._under(event.position()) is not None
-            self.setCursor(Qt.CursorShape.SizeAllCursor if is_over else Qt.CursorShape.ArrowCursor)
+    def place(self, handle: int) -> QPointF:
+        key = self._keys[handle]
+        return QPointF(self._x(key.frame + self._anchor), self._y(key.speed))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._is_held:
-            self._is_held = False
-            self.released.emit()
+    def keys_of(self, handle: int | None) -> Collection[Qt.Key]:
+        return (*super().keys_of(handle), Qt.Key.Key_Insert)
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        found = self._under(event.position())
-        self._is_held = False
-        if found is None:
-            self.added.emit(self._at(event.position())[0])
-        else:
-            self.removed.emit(found)
+    def choose(self, handle: int) -> None:
+        super().choose(handle)
+        self.chosen.emit(handle)
 
-    def event(self, event: QEvent | None) -> bool:
-        """Keep the keys that are about points from the window's shortcuts."""
-        if (
-            event is not None
-            and event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-        ):
-            is_digit = Qt.Key.Key_1 <= event.key() <= Qt.Key.Key_9
-            if event.key() in _KEYS or is_digit:
-                event.accept()
-                return True
-        return super().event(event)
+    def hold(self, handle: int) -> None:
+        self._held_low = min(self._low, -self._top / 2)  # so that it can be dragged below a standstill
+        super().hold(handle)
+
+    def drag_to(self, handle: int, at: QPointF) -> None:
+        self.moved.emit(handle, *self._at(at))
+
+    def step(self, handle: int, across: int, up: int) -> None:
+        key = self._keys[handle]
+        self.moved.emit(handle, key.frame + self._anchor + across, round(key.speed + up * _SPEED_STEP, 4))
+
+    def add_at(self, at: QPointF) -> None:
+        self.added.emit(self._at(at)[0])
+
+    def remove(self, handle: int) -> None:
+        self.removed.emit(handle)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        key, keys = event.key(), self._keys
-        if key == Qt.Key.Key_Insert and self._here is not None:
+        if event is not None and event.key() == Qt.Key.Key_Insert and self._here is not None:
             self.added.emit(self._here)
-        elif Qt.Key.Key_1 <= key <= Qt.Key.Key_9 and key - Qt.Key.Key_1 < len(keys):
-            self._choose(key - Qt.Key.Key_1)
-        elif not keys:
-            super().keyPressEvent(event)
-        elif key == Qt.Key.Key_Delete:
-            self.removed.emit(self._index)
-        elif key in _ARROWS:
-            here = keys[self._index]
-            frames, steps = _ARROWS[Qt.Key(key)]
-            self.nudged.emit(
-                self._index, here.frame + self._anchor + frames, round(here.speed + steps * _SPEED_STEP, 4)
-            )
         else:
             super().keyPressEvent(event)
-
-    def _choose(self, index: int) -> None:
-        self._index = index
-        self.chosen.emit(index)
-        self.update()
-
-    def _under(self, at: QPointF) -> int | None:
-        near = [(QPointF(self.point_of(n) - at).manhattanLength(), n) for n in range(len(self._keys))]
-        distance, number = min(near, default=(_GRAB + 1.0, 0))
-        return number if distance <= _GRAB else None
 
     def _at(self, at: QPointF) -> tuple[int, float]:
         room = self._room
@@ -243,7 +184,7 @@ class SpeedCurvePicture(QWidget):
         """The speed at the foot of the picture: below a freeze frame, where it may run backwards."""
         speed = self._speed
         lowest = min(key.speed for key in speed) if isinstance(speed, tuple) else speed
-        if self._is_held:
+        if self._held is not None:
             return self._held_low
         return min(-self._top / 4, 1.15 * lowest)
 
@@ -260,10 +201,3 @@ class SpeedCurvePicture(QWidget):
 
 
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-_ARROWS = {
-    Qt.Key.Key_Left: (-1, 0),
-    Qt.Key.Key_Right: (1, 0),
-    Qt.Key.Key_Up: (0, 1),
-    Qt.Key.Key_Down: (0, -1),
-}
-_KEYS = {*_ARROWS, Qt.Key.Key_Delete, Qt.Key.Key_Insert}

@@ -63,13 +63,13 @@ def heights_image(heights: FloatArray, n_rows: int, colour: QColor) -> QImage:
     """Return a strip filled up to `heights` (2 for each column, 0 to 1) with a colour, clear above."""
     rows = np.arange(n_rows, 0, -1, dtype=np.float32)[:, None]  # how high the upper edge of each row is
     tall = (heights * n_rows + 1).astype(np.float32).reshape(-1, _PARTS).T
-    covered = sum(np.clip(part - rows, 0, 1) for part in tall) / np.float32(_PARTS)
-    shade = np.array([colour.blue(), colour.green(), colour.red(), 255], np.float32)
-    pixels = (covered[..., None] * shade + 0.5).astype(np.uint8)
-    width = pixels.shape[1]
-    return QImage(
-        pixels.tobytes(), width, n_rows, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
-    ).copy()
+    covered = sum(np.clip(part - rows, 0, 1) for part in tall)
+    alphas = (covered * np.float32(255 / _PARTS) + 0.5).astype(np.uint8)
+    content, width = alphas.tobytes(), alphas.shape[1]  # the image shares its memory
+    image = QImage(content, width, n_rows, width, QImage.Format.Format_Indexed8)
+    shades = [QColor(colour.red(), colour.green(), colour.blue(), alpha).rgba() for alpha in range(256)]
+    image.setColorTable(shades)
+    return image.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
 
 
 def bands_image(levels: FloatArray, colours: Sequence[QColor]) -> QImage:

@@ -239,12 +239,12 @@ class ScoreView(QAbstractScrollArea):
         return self._pictures.picture(self._layout, self._rows, stave, self.devicePixelRatioF())
 
     def _paint_ahead(self) -> None:
-        """Paint a stave beside those that are seen, while there is nothing else to do."""
+        """Paint a row of a stave beside those that are seen, while there is nothing else to do."""
         low, high = self._offset - self._paper.height() / 2, self._offset + self._paper.height() * 1.5
         for stave in self._layout.staves:
             is_near = stave.top + stave.height > low and stave.top < high
             if is_near and not self._pictures.is_ready(stave):
-                self._picture(stave)
+                self._pictures.paint_row(self._layout, self._rows, stave, self.devicePixelRatioF())
                 self._ahead.start()
                 return
 

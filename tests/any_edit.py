@@ -217,7 +217,7 @@ def a_rich_project():
     beats = [(project.lanes[1].id, beat.time) for beat in project.song.beats]
     project = change_cue_envelope(set_cue_strength(project, beats[3:6], 0.5), beats[5:9], fall=20)
     project = set_setting(
-        set_cue_setting(project, beats[8:12], Setting("amount", 40.0)), beats[0][0], Setting("amount", 9.0)
+        set_cue_setting(project, beats[8:12], Setting("scale", 140.0)), beats[0][0], Setting("scale", 150.0)
     )
     project = play_hit(project, project.lanes[0].id, 2.03)
     ways = set(Trigger) - {lane.trigger for lane in project.lanes}
@@ -293,6 +293,8 @@ class Chance(random.Random):
     def _(self, kind: kinds.IntType, name):
         if name in ("footage", "clip", "sound"):
             return self.one_of(one.id for one in self.project.footage)
+        if name == "pulse":
+            return self.one_of(one.id for one in self.project.pulses)
         low, high = -60 if kind.ge is None else kind.ge, 500 if kind.le is None else kind.le
         return self.randint(low, min(high, low + self.choice([3, 60, 600])))
 
@@ -304,7 +306,7 @@ class Chance(random.Random):
 
     @of_kind.register
     def _(self, kind: kinds.StrType, _name):
-        texts = ["night", "Ünder", "a" * 40, "#8a4b2f", "wght", ""]
+        texts = ["night", "Ünder", "a" * 40, "#8a4b2f", "wght", "wdth", "0123456789abcdef" * 2, ""]
         least, pattern = kind.min_length or 0, kind.pattern or ""
         return self.one_of(text for text in texts if re.search(pattern, text) and len(text) >= least)
 
@@ -404,7 +406,7 @@ _SPECIAL = {
     (float, "hit"): lambda one: one.uniform(0, one.length),
     (float, "tempo"): lambda one: one.uniform(30, 300),
     (str, "effect"): Chance.effect,
-    (str, "name"): lambda one: one.choice(["amount", "night", ""]),
+    (str, "name"): lambda one: one.choice(["scale", "night", ""]),
     (str, "kind"): lambda one: one.choice(PART_KINDS),
     (str, "key"): lambda one: one.choice(SHAPES).key,
     (tuple[ids.LaneId, float], ""): Chance.cue,

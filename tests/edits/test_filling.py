@@ -306,17 +306,25 @@ def test_logos_overlays_and_what_can_be_seen_through_do_not_fill():
     assert {shot.footage for shot in fill_song(alone).shots} == {see_through.id}
 
 
-@given(st.integers(0, 20), st.integers(0, 20), st.booleans())
+@given(st.integers(0, 20), st.integers(0, 20), st.integers(-6, 6), st.booleans())
 @settings(max_examples=25)
-def test_clips_that_are_long_enough_have_frames_for_the_transitions_on_their_cuts(before, after, lands):
+def test_clips_that_are_long_enough_have_frames_for_the_transitions_on_their_cuts(before, after, lead, lands):
     clips = tuple(some_footage(n, duration=30.0) for n in (1, 2))
     project, cuts = ensure_pulse(empty(footage=clips), PulseUnit.CUT)
-    envelope = Envelope(rise=before, fall=after)
+    envelope = Envelope(rise=before, fall=after, lead=lead)
     project = add_lane(project, "dissolve", cuts, envelope=envelope)
     filled = fill_song(project, lands=lands)
     shown = schedule(filled).transitions
     assert len(shown) == len(filled.shots) - 1 or before + after == 0
     assert [one.n_lacking(filled) for one in shown] == [(0, 0)] * len(shown)
+
+
+def test_clips_that_are_too_short_for_transitions_lack_as_much_before_as_after():
+    project, cuts = ensure_pulse(empty(footage=(some_footage(1, duration=2.6),)), PulseUnit.CUT)
+    filled = fill_song(add_lane(project, "dissolve", cuts, envelope=Envelope(rise=30, fall=30)), lands=False)
+    first = filled.shots[0]
+    assert first.n_frames == 60
+    assert cut_of(first).source_start == pytest.approx(0.3)
 
 
 def test_between_equal_clips_what_moves_and_looks_otherwise_is_shown():

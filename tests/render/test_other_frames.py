@@ -105,3 +105,10 @@ def test_an_effect_on_other_frames_is_the_same_in_every_order_of_drawing(project
     for frame in reversed(plans):
         assert np.array_equal(draw(plans[frame], footage, SIZE), forwards[frame])
     footage.close()
+
+
+def test_where_the_film_ends_an_open_shutter_sees_its_last_frame_again(project):
+    lasting = fired(project, "zoom", Setting("shutter", 180.0, 180.0), envelope=Envelope(hold=240))
+    cues = schedule(lasting)
+    (inside,), (last,) = (plan_frame(lasting, cues, frame).root.effects for frame in (118, 119))
+    assert last.after == last.values == inside.after

@@ -32,6 +32,8 @@ def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     monkeypatch.setattr("epiphane.desk.engine.thumbnails.LruCache", lambda _most: drawn_before)
     # Frames far from the playhead are drawn while nothing is done: all the time, in a test of something else.
     monkeypatch.setattr("epiphane.desk.control.playback._FAR_SECONDS", 0.2)
+    # Two tests at once take both cores: threads that yield to them would be waited for at each end.
+    monkeypatch.setattr("epiphane.desk.engine.jobs._NICENESS", 0)
     made = []
     monkeypatch.setattr("epiphane.desk.look.asking.ask", _asked_unforeseen)
 

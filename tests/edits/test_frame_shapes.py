@@ -38,6 +38,7 @@ def test_every_shot_has_a_framing_of_its_own_in_each_shape():
     assert in_shape(again, TALL).shots[0].transform == Transform(scale=1.5, x=0.2)
     left = remove_shape(remove_shape(again, SQUARE), WIDE)
     assert (left.shape, left.shapes, left.shots[0].transform.scale) == (TALL, (), 1.5)
+    assert remove_shape(again, WIDE).shape == SQUARE
     larger = set_size(again, width=1080, height=1080)
     assert larger.shapes == (WIDE, TALL, Shape(1080, 1080))
     for edit in (

@@ -16,7 +16,7 @@ from pathlib import Path
 import av
 import numpy as np
 
-from epiphane.errors import MediaError
+from epiphane.errors import CancelledError, MediaError
 from epiphane.lru import LruCache
 from epiphane.media.alpha import is_premultiplied
 from epiphane.media.decoding import decoded_frames, open_container, picture_stream, pixel_aspect
@@ -57,6 +57,7 @@ class Clip:
         self._stream = picture_stream(self._container, path)
         self._stream.codec_context.thread_count = 1
         self._missing: set[int] = set()
+        self._is_stopped = False
         self._is_interlaced = self._is_premultiplied = False
         self.treatments: tuple[str, ...] = ()
         """What is done to its pictures so that they look right here, for people: a few words each."""
@@ -187,6 +188,10 @@ class Clip:
                 return picture
         return self._read_after_seek(index)
 
+    def stop(self) -> None:
+        """Have what reads a picture, in whichever thread, raise `CancelledError` soon."""
+        self._is_stopped = True
+
     def close(self) -> None:
         """Let go of the file."""
         with self._lock:
@@ -285,6 +290,8 @@ class Clip:
         """Decode on to a picture; None if it was passed already, is missing or broken."""
         assert self._decoder is not None
         for frame in self._decoder:
+            if self._is_stopped:
+                raise CancelledError("stopped")
             here = self._index_of(frame)
             if 0 <= self._next_index < here and self._can_seek:  # passed over: there is nothing to be had
                 self._missing.update(range(self._next_index, here))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from epiphane.disk import why_unreadable
 from epiphane.document.timeline import Between
-from epiphane.errors import MediaError
+from epiphane.errors import CancelledError, MediaError
 from epiphane.lru import SharedCache
 from epiphane.media.clip import Clip
 from epiphane.media.in_between import STEPS, Movement, mixed, moved_between, movement_between
@@ -53,6 +53,7 @@ class OpenFootage:
         self._proxies = proxies
         self._most_open, self._most_bytes = most_open, most_bytes
         self._next_use = next_use
+        self._is_stopped = False
         self._lock = threading.Lock()
         self._files: OrderedDict[tuple[str, str], _Opened] = OrderedDict()
         self._opening: dict[tuple[str, str], threading.Lock] = {}
@@ -60,7 +61,15 @@ class OpenFootage:
         self._movements: SharedCache[tuple[str, str, int], Movement] = SharedCache(_MOST_MOVEMENTS)
 
     def picture(self, source: SourceFrame) -> RawPicture:
-        """Return a picture, or a placeholder that says why there is none."""
+        """Return a picture, or a placeholder that says why there is none.
+
+        Raises
+        ------
+        CancelledError
+            Once it is stopped.
+        """
+        if self._is_stopped:
+            raise CancelledError("stopped")
         opened = self._open(source.path, source.fingerprint)
         if isinstance(opened, MediaError):
             return placeholder(str(opened))
@@ -135,6 +144,14 @@ class OpenFootage:
         with self._lock:
             for key in [key for key in self._files if key[1] == fingerprint]:
                 del self._files[key]
+
+    def stop(self) -> None:
+        """Have what reads a picture, in whichever thread, raise `CancelledError` soon; there are no more."""
+        self._is_stopped = True
+        with self._lock:
+            clips = [found for found in self._files.values() if isinstance(found, Clip)]
+        for clip in clips:
+            clip.stop()
 
     def close(self) -> None:
         """Close every file."""

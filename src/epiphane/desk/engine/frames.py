@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.desk.engine.memory import FOOTAGE_BYTES, PACKED_BYTES, PICTURE_BYTES
 from epiphane.desk.engine.worker import Worker
 from epiphane.document.project import Project
+from epiphane.errors import CancelledError
 from epiphane.keying.schedule import Schedule
 from epiphane.media.mattes import NO_MATTES, Mattes, made_mattes
 from epiphane.media.proxy import ProxyStore
@@ -60,7 +61,14 @@ class FrameServer(QObject):
         self._mattes: Mattes = NO_MATTES
         self._plans: dict[int, FramePlan] = {}
         self._told: set[str] = set()
-        self._worker = Worker("draw", self._take, self._draw, patience=self._patience, n_threads=_WORKERS)
+        self._worker = Worker(
+            "draw",
+            self._take,
+            self._draw,
+            patience=self._patience,
+            interrupt=self.footage.stop,
+            n_threads=_WORKERS,
+        )
         self._worker.start()
 
     @property
@@ -196,6 +204,8 @@ class FrameServer(QObject):
         """Draw; a mistake in Epiphane itself is told and shown, and the thread goes on."""
         try:
             return draw(plan, self.footage, size, self._cache)
+        except CancelledError:
+            raise
         except Exception as error:
             traceback.print_exc()
             text = f"A picture could not be drawn ({error})."

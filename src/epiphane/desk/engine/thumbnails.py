@@ -55,7 +55,9 @@ class Thumbnails(QObject):
         self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
         self._kept: LruCache[FramePlan, QImage] = LruCache(_MOST_KEPT)
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
-        self._worker = Worker("thumbnails", self._take, self._draw, is_background=True)
+        self._worker = Worker(
+            "thumbnails", self._take, self._draw, interrupt=self._footage.stop, is_background=True
+        )
         self._worker.start()
 
     def get(self, footage: Footage, seconds: float) -> QImage | None:

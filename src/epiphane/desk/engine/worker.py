@@ -2,9 +2,11 @@
 
 import threading
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Generic, TypeVar
 
 from epiphane.desk.engine.jobs import wait_for, yield_to_window
+from epiphane.errors import CancelledError
 
 Task = TypeVar("Task")
 
@@ -22,6 +24,8 @@ class Worker(Generic[Task]):
         Does it, in one of the threads.
     patience : to seconds or None
         After which `take` is asked again though nobody has woken the threads; None to wait for that.
+    interrupt : to nothing
+        Has tasks that are being done raise `CancelledError` soon; called when the threads are to end.
     n_threads : int
     is_background : bool
         Whether they run only in what time others leave.
@@ -34,12 +38,13 @@ class Worker(Generic[Task]):
         work: Callable[[Task], None],
         *,
         patience: Callable[[], float | None] = lambda: None,
+        interrupt: Callable[[], None] = lambda: None,
         n_threads: int = 1,
         is_background: bool = False,
     ) -> None:
         self.lock = threading.Condition()
         self.is_closing = False
-        self._take, self._work, self._patience = take, work, patience
+        self._take, self._work, self._patience, self._interrupt = take, work, patience, interrupt
         self._is_background = is_background
         self._threads = [
             threading.Thread(target=self._run, name=f"{name}-{number}", daemon=True)
@@ -56,6 +61,7 @@ class Worker(Generic[Task]):
         with self.lock:
             self.is_closing = True
             self.lock.notify_all()
+        self._interrupt()
         have_ended = [wait_for(thread) for thread in self._threads]  # each is waited for
         return all(have_ended)
 
@@ -69,4 +75,5 @@ class Worker(Generic[Task]):
                     self.lock.wait(self._patience())
                 if self.is_closing or task is None:
                     return
-            self._work(task)
+            with suppress(CancelledError):
+                self._work(task)

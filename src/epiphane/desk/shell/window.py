@@ -585,11 +585,11 @@ class Window(QMainWindow):
         self.playback.close()
         self.footage.rest(False)
         self.jobs.close()
+        self.frames.close()  # stops the footage that the next three read
         self.skimmer.close()
         self.effect_mover.close()
         self.trim_frames.close()
         self.large.shut_down()
-        self.frames.close()
         self.thumbnails.close()
         self.editor.close()
 

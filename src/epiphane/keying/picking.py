@@ -188,6 +188,10 @@ def bar_places(bars: Sequence[Bar], times: FloatArray) -> FloatArray:
 
     Between bar lines it grows evenly; a bar that an end of the song cuts short is taken to be as long as its
     neighbour.
+
+    Parameters
+    ----------
+    times : float64, any shape, in seconds of the song
     """
     starts, ends = (np.array([getattr(bar, side) for bar in bars]) for side in ("start", "end"))
     if len(bars) > 1:

@@ -195,7 +195,13 @@ class LaneSchedule:
         return self.timing.reach
 
     def cues_near(self, start: float, end: float, rate: float) -> tuple[Cue, ...]:
-        """Return the cues that may be felt between two times, in seconds; `rate` is in frames a second."""
+        """Return the cues that may be felt between two times, in seconds; `rate` is in frames a second.
+
+        Parameters
+        ----------
+        start, end : float, seconds of the song
+        rate : float, frames / second
+        """
         reach = self.reach / rate
         first = bisect.bisect_left(self.cues, start - reach, key=_time_of)
         return self.cues[first : bisect.bisect_right(self.cues, end + reach, key=_time_of)]

@@ -140,6 +140,14 @@ class Clip:
 
         Before the first picture that is the first, after the end the last. Timestamps rounded to
         the file's own clock (a millisecond in some containers) are allowed for.
+
+        Parameters
+        ----------
+        seconds : float, from the first picture
+
+        Returns
+        -------
+        int, 0 to ``n_pictures - 1``
         """
         slack = min(0.002, max(0.0002, float(self._time_base)))
         tick = (seconds + slack) / float(self._time_base) + float(self._pts[0])

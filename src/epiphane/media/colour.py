@@ -68,11 +68,30 @@ def yuv_to_bgr(spec: ColourSpec) -> FloatArray:
 
 
 def inverse(matrix: FloatArray) -> FloatArray:
-    """Return the affine inverse of a 3x4 matrix."""
+    """Return the affine inverse of a 3x4 matrix.
+
+    Parameters
+    ----------
+    matrix : float64, shape (3, 4)
+        What is multiplied, and in the last column what is then added.
+
+    Returns
+    -------
+    float64, shape (3, 4)
+    """
     back = np.linalg.inv(matrix[:, :3])
     return np.column_stack([back, -back @ matrix[:, 3]])
 
 
 def chain(first: FloatArray, then: FloatArray) -> FloatArray:
-    """Return the 3x4 matrix that does `first` and then `then`."""
+    """Return the 3x4 matrix that does `first` and then `then`.
+
+    Parameters
+    ----------
+    first, then : float64, shape (3, 4)
+
+    Returns
+    -------
+    float64, shape (3, 4)
+    """
     return np.column_stack([then[:, :3] @ first[:, :3], then[:, :3] @ first[:, 3] + then[:, 3]])

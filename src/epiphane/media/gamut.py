@@ -75,7 +75,18 @@ def wide_gamut_of(frame: av.VideoFrame) -> Gamut | None:
 
 
 def to_bt709(frame: av.VideoFrame, spec: ColourSpec, gamut: Gamut) -> Picture:
-    """Return a frame of Y'CbCr or R'G'B' in BT.709: BGR, uint8, shape (height, width, 3)."""
+    """Return a frame of Y'CbCr or R'G'B' in BT.709: BGR, uint8, shape (height, width, 3).
+
+    Parameters
+    ----------
+    frame : av.VideoFrame, of any depth
+    spec : ColourSpec, its matrix and range
+    gamut : Gamut, its primaries and transfer
+
+    Returns
+    -------
+    uint8, shape (height, width, 3), BGR
+    """
     if frame.format.is_rgb:
         code = np.asarray(frame.to_ndarray(format="bgr48le"), np.uint16)
     else:

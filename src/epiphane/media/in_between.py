@@ -98,7 +98,13 @@ def _flows(one: Plane, other: Plane, *, is_quick: bool) -> tuple[Float32Array, F
 
 
 def mixed(first: RawPicture, second: RawPicture, share: float) -> RawPicture:
-    """Return a mix of two pictures of one clip; `share` is that of the second."""
+    """Return a mix of two pictures of one clip; `share` is that of the second.
+
+    Parameters
+    ----------
+    first, second : RawPicture, planes of equal shapes
+    share : float, 0 to 1
+    """
     planes = [
         np.asarray(cv2.addWeighted(one, 1 - share, other, share, 0), np.uint8)
         for one, other in zip(first.planes, second.planes, strict=True)
@@ -112,6 +118,14 @@ def moved_between(
     """Return the picture that is a share of the way from one picture to the next, its parts moved so far.
 
     Of a cut that is the nearer picture, of a fade a mix of both.
+
+    Parameters
+    ----------
+    first, second : RawPicture, planes of equal shapes
+    movement : Movement, of these two
+    share : float, 0 to 1
+    is_preview : bool
+        Whether quickness counts more than exactness.
     """
     if movement.is_cut:
         return first if share < 0.5 else second

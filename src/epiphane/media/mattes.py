@@ -243,7 +243,12 @@ _MORE_SENSITIVE = 4.0
 
 
 def small_picture(raw: RawPicture) -> Picture:
-    """Return a picture of footage as BGR, with the lines at which mattes are made at most."""
+    """Return a picture of footage as BGR, with the lines at which mattes are made at most.
+
+    Returns
+    -------
+    uint8, shape (at most `LINES`, width, 3), BGR
+    """
     width, height = raw.shape
     shrink = min(1.0, LINES / height)
     size = max(2, round(width * shrink)), max(2, round(height * shrink))

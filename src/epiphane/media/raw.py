@@ -57,12 +57,27 @@ class RawPicture(Struct, frozen=True, eq=False):
 
 
 def raw_from_bgr(picture: Picture) -> RawPicture:
-    """Return a picture that has always been BGR, or premultiplied BGRA."""
+    """Return a picture that has always been BGR, or premultiplied BGRA.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3 or 4)
+    """
     return RawPicture((picture,))
 
 
 def premultiplied(picture: Picture, alpha: Plane) -> Picture:
-    """Return premultiplied BGRA from BGR and alpha, uint8 of the same height and width."""
+    """Return premultiplied BGRA from BGR and alpha, uint8 of the same height and width.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3), BGR
+    alpha : uint8, shape (height, width)
+
+    Returns
+    -------
+    uint8, shape (height, width, 4), BGRA
+    """
     scaled = cv2.multiply(np.ascontiguousarray(picture), cv2.merge([alpha] * 3), scale=1 / 255)
     return np.asarray(cv2.merge([*cv2.split(scaled), alpha]), np.uint8)
 
@@ -78,6 +93,16 @@ def raw_from_frame(
 
     Deeper pictures are rounded to 8 bits, packed and grey ones become Y'CbCr or BGR. Grey without a tag of
     its range is full, unless `is_grey_limited`. Colours are multiplied by alpha, unless they are so already.
+
+    Parameters
+    ----------
+    frame : av.VideoFrame
+    pixel_aspect : float
+        Width of a pixel by its height, as the file tells it.
+    is_grey_limited : bool
+        Whether grey goes from 16 to 235 where no tag says so.
+    is_premultiplied : bool
+        Whether colours have been multiplied by alpha.
     """
     orientation = orientation_of(frame)
     if any(component.is_alpha for component in frame.format.components):

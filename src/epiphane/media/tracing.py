@@ -97,7 +97,16 @@ def carried(
 
 
 def way_between(first: Float32Array, second: Float32Array) -> tuple[float, float]:
-    """Return how far the middle of a matte has gone to that of another, across and down, in pixels."""
+    """Return how far the middle of a matte has gone to that of another, across and down, in pixels.
+
+    Parameters
+    ----------
+    first, second : float32, shape (height, width), 0 to 1
+
+    Returns
+    -------
+    (across, down), in pixels to the right and down
+    """
     middles = []
     for matte in (first, second):
         moments = cv2.moments(matte)

@@ -167,7 +167,16 @@ class MovieWriter:
 
 
 def planes_from_yuv444(picture: np.ndarray) -> tuple[Plane, Plane, Plane]:
-    """Return 4:2:0 planes of a Y'CbCr picture, uint8, shape (height, width, 3), even sizes."""
+    """Return 4:2:0 planes of a Y'CbCr picture, uint8, shape (height, width, 3), even sizes.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3), both sides even
+
+    Returns
+    -------
+    uint8, shapes (height, width) and twice (height / 2, width / 2)
+    """
     luma, blue, red = cv2.split(picture)
     half = (picture.shape[1] // 2, picture.shape[0] // 2)
     small = [cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in (blue, red)]

@@ -166,7 +166,16 @@ def toned_under_alpha(pixels: Pixels, matrix: FloatArray) -> Pixels:
 
 
 def without_alpha(picture: Picture) -> Picture:
-    """Return the colours of a premultiplied picture over black, BGR."""
+    """Return the colours of a premultiplied picture over black, BGR.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 4), premultiplied BGRA
+
+    Returns
+    -------
+    uint8, shape (height, width, 3), BGR
+    """
     return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2BGR), np.uint8)
 
 

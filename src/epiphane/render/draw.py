@@ -94,6 +94,14 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     What clips nothing never becomes BGR: warps move the planes of the file, and decoding, tone and
     encoding are one matrix, which for half of the picture's values works on a quarter of its pixels.
     Footage in this form without an effect goes through untouched. The rest takes the road of `draw`.
+
+    Parameters
+    ----------
+    size : (width, height) of the film, in pixels, even
+
+    Returns
+    -------
+    uint8, shapes (height, width) and twice (height / 2, width / 2)
     """
     drawing = _Drawing(sources, plan.shape, size)
     shown, only = plan.root.content, _only_pass(_steps_of(plan.root))

@@ -109,7 +109,18 @@ def _movement(now: FloatArray, later: FloatArray, shutter: float) -> FloatArray 
 
 
 def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
-    """Return a real power of a matrix near the identity, of its shape: exp(exponent * log(matrix))."""
+    """Return a real power of a matrix near the identity, of its shape: exp(exponent * log(matrix)).
+
+    Parameters
+    ----------
+    matrix : float64, shape (n, n)
+    exponent : float
+        0 gives the identity, 1 the matrix itself.
+
+    Returns
+    -------
+    float64, shape (n, n)
+    """
     from scipy.linalg import expm  # late: it takes a tenth of a second to load
 
     return np.asarray(np.real(expm(exponent * _logarithm(matrix))), np.float64)

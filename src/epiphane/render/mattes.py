@@ -24,6 +24,17 @@ def with_edge(plane: Plane, matte: MatteDrawing) -> Plane:
 
 
 def hidden_by(layer: Picture, subject: Plane) -> Picture:
-    """Return a layer, premultiplied BGRA, without what the subject covers."""
+    """Return a layer, premultiplied BGRA, without what the subject covers.
+
+    Parameters
+    ----------
+    layer : uint8, shape (height, width, 4)
+    subject : uint8, shape (height, width)
+        255 where the subject covers the layer wholly.
+
+    Returns
+    -------
+    uint8, the shape of `layer`
+    """
     left = cv2.bitwise_not(subject)
     return np.asarray(cv2.multiply(layer, cv2.merge([left, left, left, left]), scale=1 / 255), np.uint8)

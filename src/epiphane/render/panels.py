@@ -32,7 +32,16 @@ def panel_box(place: PanelPlace, size: Size) -> PixelBox:
 
 
 def lay_panel(picture: Picture, panel: Picture, place: PanelPlace, box: PixelBox, split: SplitScreen) -> None:
-    """Put the picture of a panel into that of the frame, with its border, in place."""
+    """Put the picture of a panel into that of the frame, with its border, in place.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3 or 4)
+        Of the frame; it is changed.
+    panel : uint8, shape (box.height, box.width, 3 or 4)
+    box : PixelBox
+        Where the panel lies, in pixels of `picture`; it may reach beyond it.
+    """
     height, width = picture.shape[:2]
     x0, y0 = max(box.left, 0), max(box.top, 0)
     x1, y1 = min(box.left + box.width, width), min(box.top + box.height, height)

@@ -31,7 +31,18 @@ def transform_on(item: Item, frame: int) -> Transform:
 
 
 def plane_size(plane: Plane, raw: RawPicture, size: Size) -> Size:
-    """Return the size of a plane of a picture drawn at `size`: as much smaller as it is in its file."""
+    """Return the size of a plane of a picture drawn at `size`: as much smaller as it is in its file.
+
+    Parameters
+    ----------
+    plane : uint8, shape (height, width)
+        One of the planes of `raw`, which may be smaller than the picture.
+    size : (width, height) at which the picture is drawn, in pixels
+
+    Returns
+    -------
+    (width, height) in pixels, at least 1
+    """
     height, width = plane.shape[:2]
     stored_width, stored_height = raw.shape
     return max(1, -(-size[0] * width // stored_width)), max(1, -(-size[1] * height // stored_height))
@@ -118,7 +129,12 @@ def _displayed(raw: RawPicture, shape: Size, fit: Fit) -> tuple[float, float]:
 
 
 def shown_size(size: Size, shape: Size, fit: Fit) -> tuple[float, float]:
-    """Return the width and height at which footage of square pixels is shown, in shares of the frame."""
+    """Return the width and height at which footage of square pixels is shown, in shares of the frame.
+
+    Parameters
+    ----------
+    size, shape : (width, height) of the footage and of the frame, in pixels
+    """
     return _fitted(size[0] / size[1], shape, fit)
 
 
@@ -220,7 +236,12 @@ def _shrunk(plane: Plane, target: Size, shown: tuple[float, float]) -> Plane:
 
 
 def is_covering(size: Size, shape: Size, transform: Transform) -> bool:
-    """Whether footage of a size, of square pixels, leaves nothing of a frame of some shape free."""
+    """Whether footage of a size, of square pixels, leaves nothing of a frame of some shape free.
+
+    Parameters
+    ----------
+    size, shape : (width, height) of the footage and of the frame, in pixels
+    """
     across, down = shown_size(size, shape, transform.fit)
     shown = across * transform.scale, down * transform.scale
     return _Lying(shown, (transform.x, transform.y), transform.rotation, shape).is_covering

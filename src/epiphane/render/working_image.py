@@ -58,20 +58,46 @@ def whole_levels(image: WorkingImage) -> Picture:
 
 
 def filled(size: Size, colour: Sequence[int], kind: type = np.uint8) -> Pixels:
-    """Return a picture that is of one colour, with as many channels as that has."""
+    """Return a picture that is of one colour, with as many channels as that has.
+
+    Parameters
+    ----------
+    size : (width, height), in pixels
+    colour : levels of the channels, 0 to 255
+
+    Returns
+    -------
+    `kind`, shape (height, width, n_channels)
+    """
     picture: Pixels = np.empty((size[1], size[0], len(colour)), kind)
     return np.asarray(cv2.rectangle(picture, (0, 0), size, [float(level) for level in colour], cv2.FILLED))
 
 
 def rounded(pixels: Pixels) -> Picture:
-    """Return pixels in 8 bits."""
+    """Return pixels in 8 bits.
+
+    Parameters
+    ----------
+    pixels : uint8 or float32, levels of 0 to 255; what lies beyond is clipped
+
+    Returns
+    -------
+    uint8, the shape of `pixels`
+    """
     if pixels.dtype == np.uint8:
         return np.asarray(pixels, np.uint8)
     return np.asarray(cv2.convertScaleAbs(np.maximum(pixels, 0)), np.uint8)
 
 
 def resized(pixels: Pixels, size: Size, method: int) -> Pixels:
-    """Return pixels at a size, by an interpolation of OpenCV's; the same array if they are of that size."""
+    """Return pixels at a size, by an interpolation of OpenCV's; the same array if they are of that size.
+
+    Parameters
+    ----------
+    pixels : uint8 or float32, shape (height, width) or (height, width, n_channels)
+    size : (width, height), in pixels
+    method : int, e.g. ``cv2.INTER_AREA``
+    """
     if pixels.shape[:2] == (size[1], size[0]):
         return pixels
     return np.asarray(cv2.resize(pixels, size, interpolation=method))

@@ -54,7 +54,7 @@ class MovingPage(QWidget):
         self._timer.setInterval(_FRAME_MILLISECONDS)
         self._timer.timeout.connect(self._move)
         skimmer.drawn.connect(self._on_drawn)
-        thumbnails.ready.connect(lambda: self.isVisible() and self.refresh_pictures())
+        thumbnails.ready.connect(self._on_thumbnails)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Show the tiles as they are by now: while they are not seen nobody needs them."""
@@ -99,6 +99,10 @@ class MovingPage(QWidget):
         plan = self._plan(self._pointed, self._frame)
         if plan is not None:
             self._skimmer.ask_plan(self._pointed, float(self._frame), plan, THUMB_SIZE)
+
+    def _on_thumbnails(self) -> None:
+        if self.isVisible():
+            self.refresh_pictures()
 
     def _on_drawn(self, frame: Skimmed) -> None:
         if self._pointed is not None and frame.key == self._pointed:

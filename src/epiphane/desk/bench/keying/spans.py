@@ -37,8 +37,9 @@ class SpanRows(Rows[Lane]):
         """Return over which spans the lane is on."""
         bars = bars_of(self._editor.project)
         spans = spans_of(self._editor.project, lane)
-        ends = [(bar_at(bars, one.start + 1e-3), bar_at(bars, one.end - 1e-3)) for one in spans[:_MOST_TOLD]]
-        told = [f"bars {bars[first].number} to {bars[last].number}" for first, last in ends]
+        shown = spans[:_MOST_TOLD]
+        ends = [[bars[bar_at(bars, at)].number for at in (one.start + 1e-3, one.end - 1e-3)] for one in shown]
+        told = [f"bar {first}" if first == last else f"bars {first} to {last}" for first, last in ends]
         more = f" and {len(spans) - _MOST_TOLD} more" if len(spans) > _MOST_TOLD else ""
         text = f"On over {', '.join(told)}{more}" if spans else "On over no part of the song"
         return f"{text}. Drag along its row for another span, by its ends to change it."

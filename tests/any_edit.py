@@ -54,6 +54,7 @@ from epiphane.document.timeline import (
 )
 from epiphane.document.titles import LogoFill, TextFill, TitleLook
 from epiphane.edits.footage import add_moment
+from epiphane.edits.frame_shapes import add_shape
 from epiphane.edits.items.keys import put_key
 from epiphane.edits.items.titles import put_title
 from epiphane.edits.items.tracks import put_fill_on_track, put_on_track
@@ -65,7 +66,6 @@ from epiphane.edits.keying.pulses import add_pulse, ensure_pulse
 from epiphane.edits.keying.recipes import recipe_of
 from epiphane.edits.keying.spans import add_span
 from epiphane.edits.keying.words import add_words_lane
-from epiphane.edits.shapes import add_shape
 from epiphane.edits.shots.cutting import delete_shots
 from epiphane.edits.shots.mattes import begin_matte, box_subject
 from epiphane.edits.shots.panels import split_screen

@@ -37,12 +37,12 @@ from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.timeline import Between, Shape
 from epiphane.edits.footage import add_footage, learn_of_footage
+from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.keying.dressing import dress
 from epiphane.edits.keying.lanes import add_lane
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.keying.recipes import use_recipe
 from epiphane.edits.picture import choose_shape
-from epiphane.edits.shapes import in_shape
 from epiphane.edits.shots.filling import default_filling, fill_song
 from epiphane.edits.shots.speed import change_speed, set_between
 from epiphane.edits.song.form import say_form

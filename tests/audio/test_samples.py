@@ -120,7 +120,7 @@ def test_a_long_sound_leaves_memory_and_is_the_same(tmp_path, monkeypatch):
         )
 
     short = taken()
-    monkeypatch.setattr("epiphane.audio.rows.MOST_IN_MEMORY", 1 << 20)
+    monkeypatch.setattr("epiphane.audio.mapped_array.MOST_IN_MEMORY", 1 << 20)
     long = taken()
     assert all(not array.flags.writeable for array in long)  # none of them is in memory
     for one, other in zip(short, long, strict=True):

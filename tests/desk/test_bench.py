@@ -72,7 +72,7 @@ def test_fields_step_with_keys_and_leave_the_rest_to_the_window(demo):
 
 
 def test_corners_of_the_envelope_are_dragged(demo):
-    picture = demo.bench.lane.shape.picture
+    picture = demo.bench.lane.envelope.picture
     before = demo.editor.project
     for side in ("rise", "hold", "fall"):
         at = picture.corner(side).toPoint()
@@ -89,7 +89,7 @@ def test_corners_of_the_envelope_are_dragged(demo):
 
 
 def test_the_envelope_has_keys(demo):
-    picture = demo.bench.lane.shape.picture
+    picture = demo.bench.lane.envelope.picture
     picture.setFocus()
     fall = lane_of(demo).envelope.fall
     QTest.keyClick(picture, Qt.Key.Key_3)

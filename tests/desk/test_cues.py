@@ -238,7 +238,7 @@ def test_a_hit_that_is_left_out_is_taken_by_mouse_and_by_keys(demo):
 
 def test_points_of_a_free_side_are_dragged_put_and_taken_away(demo):
     demo.editor.select(LaneSelection(lane_of(demo).id))
-    rows = demo.bench.lane.shape
+    rows = demo.bench.lane.envelope
     type_into(field(demo, QDoubleSpinBox, "Fall"), "20")
     choose(field(demo, QComboBox, "Ease of the fall"), "free")
     picture = rows.picture
@@ -362,7 +362,7 @@ def test_a_lane_follows_the_band_of_its_pulse(demo):
     before, on = ([followed.levels[frame + off] for frame in kicks[2:]] for off in (-1, 1))
     assert sum(on) > 1.2 * sum(before)
     assert demo.bench.lane.pick.fold.text() == "Follows 40 to 120 Hz"
-    assert not demo.bench.lane.shape.isVisible()
+    assert not demo.bench.lane.envelope.isVisible()
     type_into(field(demo, QDoubleSpinBox, "At this level it is at its peak"), "3")
     assert "must be below" in demo.notice.text
     type_into(field(demo, QDoubleSpinBox, "Upper edge of the band"), "60")

@@ -23,8 +23,8 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.score.layout import Strip
 from epiphane.document.lane import Trigger
 from epiphane.document.timeline import Shape
+from epiphane.edits.frame_shapes import add_shape
 from epiphane.edits.keying.lanes import change_lane
-from epiphane.edits.shapes import add_shape
 from epiphane.edits.shots.panels import change_panels
 from epiphane.timing import frame_start
 

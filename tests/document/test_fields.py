@@ -46,12 +46,12 @@ from epiphane.document.timeline import (
     Transform,
 )
 from epiphane.document.titles import FaceAxis, Impact, Standing, TextFill, TextMotion
+from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.items.keys import put_key
 from epiphane.edits.items.titles import change_title
 from epiphane.edits.keying.lanes import add_lane, change_envelope, change_lane, set_setting
 from epiphane.edits.keying.overlays import set_cue_clip
 from epiphane.edits.keying.pulses import ensure_pulse
-from epiphane.edits.shapes import in_shape
 from epiphane.errors import EditError, ProjectFileError
 from epiphane.files.project import decode_project, encode_project
 from epiphane.keying.accent_hits import accent_hits

@@ -10,8 +10,15 @@ from msgspec.structs import replace
 
 from epiphane.document.laws import broken_laws
 from epiphane.document.timeline import Shape, Transform
+from epiphane.edits.frame_shapes import (
+    add_shape,
+    in_shape,
+    place_shots,
+    remove_shape,
+    shots_to_place,
+    show_shape,
+)
 from epiphane.edits.picture import set_size
-from epiphane.edits.shapes import add_shape, in_shape, place_shots, remove_shape, shots_to_place, show_shape
 from epiphane.edits.shots.shots import frame_shots
 from epiphane.errors import EditError
 from epiphane.files.project import decode_project, encode_project

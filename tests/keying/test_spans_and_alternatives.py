@@ -20,7 +20,7 @@ from epiphane.edits.picture import set_rate
 from epiphane.edits.song.regrid import regrid
 from epiphane.edits.song.trim import trim_song
 from epiphane.errors import EditError
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.silent_rows import silent_rows
 from epiphane.keying.schedule import schedule
 from epiphane.keying.spans import over_span, spans_on
 

@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from epiphane.audio.rows import release
+from epiphane.audio.mapped_array import release
 from epiphane.types import Float32Array, FloatArray
 
 BINS_PER_SECOND = 1000

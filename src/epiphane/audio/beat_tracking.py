@@ -9,8 +9,8 @@ from epiphane.audio.attack import attack_curve, nearest_attacks
 from epiphane.audio.bars import find_bars, gather_evidence
 from epiphane.audio.beats import follow_beats
 from epiphane.audio.comb import Comb
+from epiphane.audio.mapped_array import in_blocks
 from epiphane.audio.onset import Onsets, onset_strength
-from epiphane.audio.rows import in_blocks
 from epiphane.audio.spectrum import Bands, harmony_bands, rhythm_bands
 from epiphane.audio.steady import clock_of_attacks, fit_steady_grid
 from epiphane.audio.strokes import DrumSpectrum, drum_spectrum

@@ -7,6 +7,7 @@ from epiphane.arrays import nearest_index
 from epiphane.audio.attack import nearest_attacks
 from epiphane.audio.network import Network, Weights, sigmoid
 from epiphane.audio.strokes import (
+    FEATURES,
     N_BANDS,
     STROKE_HOPS_PER_SECOND,
     DrumSpectrum,
@@ -30,8 +31,9 @@ _LEAD_SECONDS = 0.1
 _PLAYING = 0.5
 # The bands in which a drum's strength is read.
 _STRENGTH_BANDS = (slice(0, 4), slice(4, 12), slice(11, N_BANDS))
-_CAME, _AGAINST_LOUD = slice(0, N_BANDS), slice(6 * N_BANDS + 9, 7 * N_BANDS + 9)
-_SHAPE = slice(6 * N_BANDS, 6 * N_BANDS + 9)
+_SPREAD_OUT = slice(FEATURES["entropy"].start, FEATURES["flatness_60_ms"].stop)
+"""How evenly what a stroke brings is spread over the spectrum."""
+_TOLD_BANDS = [0, 1, 9, 13, 15]
 
 
 class Strokes(Struct, frozen=True, eq=False):
@@ -231,7 +233,7 @@ def _strengths(features: Float32Array, bands: slice) -> FloatArray:
     """Return amplitudes against the drum's own loud hits, 0 to 1."""
     if len(features) == 0:
         return np.zeros(0)
-    amplitude = np.sqrt(np.nansum(10.0 ** features[:, _CAME][:, bands], axis=1))
+    amplitude = np.sqrt(np.nansum(10.0 ** features[:, FEATURES["came"]][:, bands], axis=1))
     return np.asarray(np.clip(amplitude / max(float(np.percentile(amplitude, 90)), 1e-9), 0.02, 1))
 
 
@@ -389,7 +391,7 @@ def _describe_window(likely: FloatArray, features: Float32Array) -> FloatArray:
         found[3 * N_DRUMS : 4 * N_DRUMS] = (likely * (1 - likely)).mean(axis=0)
     found[4 * N_DRUMS] = n_strokes / _WINDOW_SECONDS
     if n_strokes > 3:
-        against_loud = features[:, _AGAINST_LOUD][:, [0, 1, 9, 13, 15]]
+        against_loud = features[:, FEATURES["came_against_loud"]][:, _TOLD_BANDS]
         found[-12:-7] = np.percentile(against_loud, 90, axis=0)
-        found[-7:] = np.percentile(features[:, _SHAPE][:, 2:], 80, axis=0)
+        found[-7:] = np.percentile(features[:, _SPREAD_OUT], 80, axis=0)
     return found

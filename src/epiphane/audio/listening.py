@@ -20,9 +20,9 @@ from epiphane.audio.beats_and_bars import (
 )
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
 from epiphane.audio.heard import Listening
+from epiphane.audio.mapped_array import ArrayBuilder, in_blocks
 from epiphane.audio.network import Weights, learned_weights, sigmoid
 from epiphane.audio.rises import band_rises
-from epiphane.audio.rows import Rows, in_blocks
 from epiphane.audio.samples import Samples, resampled_blocks
 from epiphane.audio.sections import Form, find_form
 from epiphane.audio.waveform import waveform_columns
@@ -146,7 +146,7 @@ def usual_sound(samples: Samples) -> tuple[Float32Array, int]:
     is_centred = abs(offset) <= _MOST_OFFSET  # else the first sample would be an attack
     if is_centred and rate == samples.rate:
         return mono, rate
-    rows = Rows()
+    rows = ArrayBuilder()
     for block in resampled_blocks(mono[:, None], samples.rate, rate):
         rows.add(block[:, 0] if is_centred else block[:, 0] - np.float32(offset))
     return rows.array(), rate

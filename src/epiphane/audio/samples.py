@@ -10,7 +10,7 @@ import numpy as np
 import soxr
 from msgspec import Struct
 
-from epiphane.audio.rows import Rows, in_blocks
+from epiphane.audio.mapped_array import ArrayBuilder, in_blocks
 from epiphane.disk import open_regular, short_name, why_unreadable
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
@@ -51,7 +51,7 @@ class Samples(Struct, frozen=True, eq=False):
 
     def mono(self) -> Float32Array:
         """Return the mean of the channels, float32, shape (n_samples,)."""
-        rows = Rows()
+        rows = ArrayBuilder()
         for block in in_blocks(self.data):
             total = block[:, 0].astype(np.float32)  # a copy; a mean over rows of two takes six times as long
             for channel in block.T[1:]:
@@ -85,7 +85,7 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
             is_exact = _says_its_length(path, container.format.name)
             if is_exact:
                 _check_length(stated, path)
-            rows = Rows(1 if stream.codec_context.channels == 1 else 2)
+            rows = ArrayBuilder(1 if stream.codec_context.channels == 1 else 2)
             for block in _blocks(container, stream, stated, path, progress):
                 rows.add(_sane(block))
             rate = stream.codec_context.sample_rate
@@ -121,7 +121,7 @@ def resampled_stereo(samples: Samples, rate: int) -> Float32Array:
     data = samples.data
     if samples.rate == rate and data.shape[1] == 2:
         return np.ascontiguousarray(data)
-    rows = Rows(2)
+    rows = ArrayBuilder(2)
     for block in resampled_blocks(data, samples.rate, rate):
         rows.add(np.repeat(block, 2, axis=1) if data.shape[1] == 1 else block)
     return rows.array()

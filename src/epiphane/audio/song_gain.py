@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from epiphane.audio.rows import Rows, in_blocks
+from epiphane.audio.mapped_array import ArrayBuilder, in_blocks
 from epiphane.document.song import Song
 from epiphane.types import Float32Array, FloatArray
 
@@ -22,7 +22,7 @@ def shaped_song(sound: Float32Array, rate: int, song: Song) -> Float32Array:
     n_in, n_out = (min(round(seconds * rate), len(part)) for seconds in (song.fade_in, song.fade_out))
     if song.gain == 0 and n_in == n_out == 0:
         return part
-    rows = Rows(sound.shape[1])
+    rows = ArrayBuilder(sound.shape[1])
     at, fade_in, fade_out = 0, fade_curve(n_in, song.fade_bend), fade_curve(n_out, song.fade_bend)[::-1]
     for block in in_blocks(part):
         made = block * np.float32(10 ** (song.gain / 20))

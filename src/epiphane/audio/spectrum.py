@@ -6,7 +6,7 @@ import numpy as np
 import scipy.fft
 from numpy.lib.stride_tricks import sliding_window_view
 
-from epiphane.audio.rows import release
+from epiphane.audio.mapped_array import release
 from epiphane.types import Float32Array, FloatArray
 
 HOPS_PER_SECOND = 100

@@ -3,14 +3,14 @@
 A stroke is known by the number of its hop in the drum spectrum, `STROKE_HOPS_PER_SECOND` a second.
 """
 
-from itertools import pairwise
+from itertools import accumulate, pairwise
 
 import numpy as np
 import scipy.fft
 import scipy.ndimage as ndi
 from msgspec import Struct
 
-from epiphane.audio.rows import release
+from epiphane.audio.mapped_array import release
 from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
 from epiphane.types import BoolArray, Float32Array, IntArray
@@ -49,7 +49,27 @@ _APART_HOPS = 5
 _BEFORE = (-9, -7, -5)
 _AT = (-1, 0, 1, 2, 3)
 _SOON, _LATER, _LATE = 6, 12, 24
-N_FEATURES = 7 * N_BANDS + 10
+_BLOCKS = {
+    "came": N_BANDS,
+    "rise": N_BANDS,
+    "fall_60_ms": N_BANDS,
+    "fall_120_ms": N_BANDS,
+    "left_30_ms": N_BANDS,
+    "level": N_BANDS,
+    "centre": 1,
+    "spread": 1,
+    "entropy": 1,
+    "flatness": 2,
+    "flatness_change": 2,
+    "flatness_60_ms": 2,
+    "came_against_loud": N_BANDS,
+    "bands_present": 1,
+}
+"""What is told of a stroke, in the order of its columns, and how many of them each takes."""
+N_FEATURES = sum(_BLOCKS.values())
+_ENDS = tuple(accumulate(_BLOCKS.values()))
+FEATURES = {name: slice(end - width, end) for (name, width), end in zip(_BLOCKS.items(), _ENDS, strict=True)}
+"""The columns of what `describe_strokes` returns, by their names."""
 
 
 class DrumSpectrum(Struct, frozen=True, eq=False):
@@ -177,12 +197,12 @@ def find_strokes(spectrum: DrumSpectrum) -> IntArray:
 
 
 def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
-    """Return what each stroke sounds like, shape (n_strokes, `N_FEATURES`).
+    """Return what each stroke sounds like, shape (n_strokes, `N_FEATURES`), in the columns of `FEATURES`.
 
-    In blocks of 16 bands: the power that came in, the rise, the fall after 60 and 120 ms, what is left
-    after 30 ms, the level; then centre, spread and entropy of what came in; flatness at the stroke, its
-    change, and 60 ms later; at last what came in against the loud strokes of the song, and the share of
-    bands that the file has. What the file does not have is NaN: no network may lean on it.
+    By band: the power that came in, the rise, the fall after 60 and 120 ms, what is left after 30 ms, the
+    level; then centre, spread and entropy of what came in; flatness at the stroke, its change, and 60 ms
+    later; at last what came in against the loud strokes of the song, and the share of bands that the file
+    has. What the file does not have is NaN: no network may lean on it.
 
     Parameters
     ----------
@@ -212,26 +232,25 @@ def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
     entropy = -(share * np.log(share)).sum(axis=1)
     flat = np.max([flatness[at(offset)] for offset in (0, 1, 2)], axis=0)
     loud = np.percentile(came_log, 92, axis=0) if len(strokes) > 4 else np.zeros(N_BANDS)
-    by_band = [
-        came_log,
-        here - before,
-        here - levels[at(_LATER)],
-        here - levels[at(_LATE)],
-        levels[at(_SOON)] - before,
-        here,
-        came_log - loud,
-    ]
-    by_band = [np.where(present, block, np.nan) for block in by_band]
-    blocks = [
-        *by_band[:-1],
-        np.stack([centre / 8, spread / 4, entropy], axis=1),
-        flat,
-        flat - flatness[at(-_SOON)],
-        flatness[at(_LATER)],
-        by_band[-1],
-        np.full((len(strokes), 1), present.mean()),
-    ]
-    return np.concatenate(blocks, axis=1).astype(np.float32)
+    by_band = {
+        "came": came_log,
+        "rise": here - before,
+        "fall_60_ms": here - levels[at(_LATER)],
+        "fall_120_ms": here - levels[at(_LATE)],
+        "left_30_ms": levels[at(_SOON)] - before,
+        "level": here,
+        "came_against_loud": came_log - loud,
+    }
+    told = {name: np.where(present, block, np.nan) for name, block in by_band.items()} | {
+        "centre": centre[:, None] / 8,
+        "spread": spread[:, None] / 4,
+        "entropy": entropy[:, None],
+        "flatness": flat,
+        "flatness_change": flat - flatness[at(-_SOON)],
+        "flatness_60_ms": flatness[at(_LATER)],
+        "bands_present": np.full((len(strokes), 1), present.mean()),
+    }
+    return np.concatenate([told[name] for name in FEATURES], axis=1).astype(np.float32)
 
 
 def _bins(rate: int, low: float, high: float) -> slice:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.audio.heard import COLUMNS_PER_SECOND
-from epiphane.audio.rows import release
+from epiphane.audio.mapped_array import release
 from epiphane.types import Float32Array
 
 _LOW_HZ, _HIGH_HZ = 150.0, 2000.0

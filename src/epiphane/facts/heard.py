@@ -6,7 +6,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.lane import AccentSound
 from epiphane.document.project import Project
 from epiphane.document.timeline import Item
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.silent_rows import silent_rows
 
 
 def can_be_heard(footage: Footage) -> bool:

@@ -14,7 +14,7 @@ from epiphane.document.project import Project
 from epiphane.document.song import Hit
 from epiphane.facts.grid import beat_lengths
 from epiphane.facts.hits import hit_context_of, hits_of
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.silent_rows import silent_rows
 from epiphane.keying.envelope import in_frames
 from epiphane.keying.envelope_follower import followed_levels
 from epiphane.keying.lane_levels import ActiveCues, Firing, active_cues_of, levels_of

@@ -15,6 +15,7 @@ from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
+from epiphane.render.drawn_shapes import shape_picture
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
 from epiphane.render.mattes import hidden_by, with_edge
 from epiphane.render.nodes import (
@@ -35,7 +36,6 @@ from epiphane.render.nodes import (
 )
 from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.resolution import ResolutionRun, resolution_runs
-from epiphane.render.shapes import shape_picture
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
 from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
 from epiphane.render.working_image import WorkingImage, filled, resized, rounded, toned, whole_levels

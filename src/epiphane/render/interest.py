@@ -6,7 +6,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project
 from epiphane.document.timeline import Fit, Item, Shape, Transform
-from epiphane.edits.shapes import free_share
+from epiphane.edits.frame_shapes import free_share
 from epiphane.media.interest import place_of_interest
 from epiphane.render.draw import draw
 from epiphane.render.nodes import Shown, plan_of

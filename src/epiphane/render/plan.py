@@ -32,7 +32,7 @@ from epiphane.facts.framing import item_opacity
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.overlays import moment_of
 from epiphane.facts.panels import panel_arrivals, panel_places
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.silent_rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
 from epiphane.facts.titles import title_clock
 from epiphane.keying.overlays import OverlayFrame, overlay_at

@@ -15,8 +15,8 @@ from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
 from epiphane.desk.look import asking, theme
 from epiphane.desk.look.fields import button, choice_field, label, number_field, row, wrapped
 from epiphane.document.project import Project
+from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.picture import even_size
-from epiphane.edits.shapes import in_shape
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files
 from epiphane.files.settings import folder_of, note_folder

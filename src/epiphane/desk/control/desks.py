@@ -6,6 +6,7 @@ from epiphane.desk.control.beats import BeatDesk
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.form import FormDesk
+from epiphane.desk.control.frame_shapes import ShapeDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.mattes import MatteDesk
@@ -13,7 +14,6 @@ from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
-from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping

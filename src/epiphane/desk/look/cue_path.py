@@ -11,7 +11,7 @@ from epiphane.document.envelope import Ease, Envelope
 from epiphane.keying.envelope import envelope_level
 
 
-class CueShape(Struct, frozen=True):
+class CueOutline(Struct, frozen=True):
     """Where a cue lies: its peak, and the ends of its sides, in pixels."""
 
     left: float
@@ -22,7 +22,7 @@ class CueShape(Struct, frozen=True):
 
 
 def cue_path(
-    shape: CueShape, envelope: Envelope, base: float, *, full_height: float | None = None
+    shape: CueOutline, envelope: Envelope, base: float, *, full_height: float | None = None
 ) -> QPainterPath:
     """Return the outline of a cue: its true envelope, standing on `base`."""
     height = shape.height if full_height is None else full_height

@@ -13,8 +13,8 @@ from epiphane.desk.control.shots import ShotPlace
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import lane_label
+from epiphane.desk.score.hit_testing import HEAD_GRAB, shot_under, shots_near
 from epiphane.desk.score.layout import NAMES_RIGHT, SECTION_HEIGHT, SNAP_PIXELS, Place, ScoreLayout, Strip
-from epiphane.desk.score.pick import HEAD_GRAB, shot_under, shots_near
 from epiphane.desk.score.shots import paint_drop
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Span

@@ -17,9 +17,9 @@ from epiphane.desk.look.lanes import family_colour, lane_colour, lane_label
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
 from epiphane.desk.score.gesture import CueDrag, CueGrip, FootDrag, Gesture, RowDrag
+from epiphane.desk.score.hit_testing import cue_under
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
-from epiphane.desk.score.paint import cue_shape, ratio_of
-from epiphane.desk.score.pick import cue_under
+from epiphane.desk.score.paint import cue_outline, ratio_of
 from epiphane.desk.score.rows import Press, Row
 from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
 from epiphane.document.ids import LaneId
@@ -199,7 +199,7 @@ class LaneRow(Row):
         """Paint a cue that lasts as a block with what it shows: footage or words laid over, or a span."""
         painter, lane = strip.painter, strip.lane.lane
         rate = float(self._editor.project.rate)
-        shape = cue_shape(strip.layout, strip.stave, cue, rate)
+        shape = cue_outline(strip.layout, strip.stave, cue, rate)
         is_chosen = (lane.id, cue.hit.time) in self._editor.selection.cues
         is_layer_cue = is_layer(lane.effect) and lane.trigger is not Trigger.SPAN
         top, right = strip.base - strip.room, shape.right
@@ -305,7 +305,7 @@ class LaneRow(Row):
 
     def _paint_cue(self, strip: _Strip, cue: Cue) -> None:
         painter, base, lane, colour = strip.painter, strip.base, strip.lane.lane, strip.colour
-        shape = cue_shape(strip.layout, strip.stave, cue, float(self._editor.project.rate))
+        shape = cue_outline(strip.layout, strip.stave, cue, float(self._editor.project.rate))
         is_chosen = (lane.id, cue.hit.time) in self._editor.selection.cues
         path = cue_path(shape, cue.envelope, base, full_height=strip.room if cue.is_off else None)
         if cue.override is not None and cue.override.effect is not None and colour != theme.RULE:

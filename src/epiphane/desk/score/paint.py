@@ -2,13 +2,13 @@
 
 from PyQt6.QtGui import QPainter
 
-from epiphane.desk.look.cue_path import CueShape
+from epiphane.desk.look.cue_path import CueOutline
 from epiphane.desk.score.cue_silhouettes import LEAST_FALL, LEAST_RISE
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.keying.schedule import Cue
 
 
-def cue_shape(layout: ScoreLayout, stave: Stave, cue: Cue, rate: float) -> CueShape:
+def cue_outline(layout: ScoreLayout, stave: Stave, cue: Cue, rate: float) -> CueOutline:
     """Return where a cue is painted; `rate` is in frames / second."""
     envelope = cue.envelope
     anchor = cue.frame / rate
@@ -19,7 +19,7 @@ def cue_shape(layout: ScoreLayout, stave: Stave, cue: Cue, rate: float) -> CueSh
         return peak + offset * frame_width
 
     height = (layout.lane_height - 3) * min(cue.strength, 1.0)
-    return CueShape(
+    return CueOutline(
         x(-max(envelope.rise, LEAST_RISE)),
         x(0),
         x(envelope.hold),

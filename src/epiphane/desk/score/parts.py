@@ -10,8 +10,8 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import DropSelection, PartSelection, SongSelection
 from epiphane.desk.look import theme
 from epiphane.desk.score.gesture import Gesture, Pointer
+from epiphane.desk.score.hit_testing import part_grip
 from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, ScoreLayout, Stave, Strip
-from epiphane.desk.score.pick import part_grip
 from epiphane.desk.score.rows import Press, Row
 from epiphane.document.song import Section
 from epiphane.edits.song.form import move_drop, move_part, shortest_part

@@ -30,10 +30,10 @@ from epiphane.desk.score.gesture import (
     RubberBand,
     TapDrag,
 )
+from epiphane.desk.score.hit_testing import cues_within, shot_under, shots_within, tap_under
 from epiphane.desk.score.layout import MARGIN_LEFT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.notes import NotePainter, hits_between
 from epiphane.desk.score.paint import ratio_of
-from epiphane.desk.score.pick import cues_within, shot_under, shots_within, tap_under
 from epiphane.desk.score.shot_drag import CURSORS, ShotDrag, ShotGrip, grip_under, is_name
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum

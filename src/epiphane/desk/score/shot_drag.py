@@ -15,8 +15,8 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.score.gesture import Gesture, Pointer
+from epiphane.desk.score.hit_testing import shots_near
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
-from epiphane.desk.score.pick import shots_near
 from epiphane.document.footage import Footage
 from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Pin, cut_of

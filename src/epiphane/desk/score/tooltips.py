@@ -4,8 +4,14 @@ from PyQt6.QtCore import QPointF
 
 from epiphane.desk.control.attacks import attack_distance, attack_words
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.score.hit_testing import (
+    cue_under,
+    part_grip,
+    shot_under,
+    skipped_hit_under,
+    transition_under,
+)
 from epiphane.desk.score.layout import Place, ScoreLayout, Strip
-from epiphane.desk.score.pick import cue_under, part_grip, shot_under, skipped_hit_under, transition_under
 from epiphane.desk.score.shot_drag import WORDS, grip_under
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, find, footage_of

@@ -16,7 +16,7 @@ from epiphane.document.project import Project, find
 from epiphane.document.timeline import Item, Track
 from epiphane.edits.items.tracks import find_item, move_item, trim_item
 from epiphane.edits.shots.main_track import shot_name, track_name
-from epiphane.facts.rows import silent_rows
+from epiphane.facts.silent_rows import silent_rows
 from epiphane.facts.source_time import item_at
 from epiphane.timing import frame_at, frame_start
 

@@ -34,6 +34,7 @@ from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.dragging import Dragging
 from epiphane.desk.score.drops import Dropped, Drops
 from epiphane.desk.score.gesture import CueGrip
+from epiphane.desk.score.hit_testing import cue_under, skipped_hit_under, transition_under
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import (
     LaneRows,
@@ -45,7 +46,6 @@ from epiphane.desk.score.layout import (
     usual_rows,
 )
 from epiphane.desk.score.parts import PartsRow
-from epiphane.desk.score.pick import cue_under, skipped_hit_under, transition_under
 from epiphane.desk.score.rows import HitsRow, Press, Row, RulerRow, ShotsRow, SoundRow
 from epiphane.desk.score.stave_cache import ABOVE, BELOW, StavePictures
 from epiphane.desk.score.tooltips import tell_place

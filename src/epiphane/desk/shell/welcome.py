@@ -5,7 +5,7 @@ from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from epiphane.desk.look import theme
-from epiphane.desk.look.cue_path import CueShape, cue_path
+from epiphane.desk.look.cue_path import CueOutline, cue_path
 from epiphane.desk.look.fields import label
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family
@@ -109,7 +109,7 @@ class Welcome(QWidget):
             if beat == 16 or beat in (3, 7, 11, 14):
                 continue
             height = 50.0 if tall else 26.0
-            shape = CueShape(x - step * 0.14, x, x, x + step * 0.66, height)
+            shape = CueOutline(x - step * 0.14, x, x, x + step * 0.66, height)
             colour = theme.FAMILY_COLOURS[Family.LIGHT if tall else Family.MOTION]
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)

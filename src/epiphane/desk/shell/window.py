@@ -29,6 +29,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.flow_check import FlowCheck
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.form import FormDesk
+from epiphane.desk.control.frame_shapes import ShapeDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.mattes import MatteDesk
@@ -40,7 +41,6 @@ from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.recovery import RecoveryDesk
 from epiphane.desk.control.selection import ExportSelection
-from epiphane.desk.control.shapes import ShapeDesk
 from epiphane.desk.control.shot_sounds import ShotSounds
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk

@@ -6,8 +6,8 @@ from functools import partial
 from msgspec import Struct
 from PyQt6.QtWidgets import QWidget
 
+from epiphane.desk.bench.keying.envelope_rows import EnvelopeRows
 from epiphane.desk.bench.keying.parameters import ParameterRows
-from epiphane.desk.bench.keying.shape import ShapeRows
 from epiphane.desk.bench.options import accent_key, accent_of, accent_options, clip_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.cues import CueDesk
@@ -117,10 +117,10 @@ class CueBench(BenchPage[_Chosen]):
             self._choose_accent,
         )
         self.row("Sound", sound)
-        self.shape = ShapeRows()
-        self.shape.changed.connect(self._change_shape)
-        self.shape.released.connect(editor.end_gesture)
-        self.add(self.shape, when=lambda chosen: chosen.override.envelope is not None)
+        self.envelope = EnvelopeRows()
+        self.envelope.changed.connect(self._change_shape)
+        self.envelope.released.connect(editor.end_gesture)
+        self.add(self.envelope, when=lambda chosen: chosen.override.envelope is not None)
         self.shows(self._show_shape)
         self._place_of_parameters = self.column.count()
         self.shows(self._show_values)
@@ -238,9 +238,9 @@ class CueBench(BenchPage[_Chosen]):
 
     def _show_shape(self, chosen: _Chosen) -> None:
         effect, lane = chosen.shown.effect, chosen.lane
-        self.shape.speak_of(effect)
+        self.envelope.speak_of(effect)
         envelope, beat_frames = chosen.override.envelope, usual_beat_frames(self.editor.project, lane)
-        self.shape.show_envelope(envelope or lane.envelope, family_colour(effect), beat_frames)
+        self.envelope.show_envelope(envelope or lane.envelope, family_colour(effect), beat_frames)
 
     def _show_values(self, chosen: _Chosen) -> None:
         """Show the values of the first, in rows that are made anew for another effect."""

@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QPushButton
 
 from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.items.text import TextRows
+from epiphane.desk.bench.keying.envelope_rows import EnvelopeRows
 from epiphane.desk.bench.keying.follow import FollowRows, following
 from epiphane.desk.bench.keying.parameters import ParameterRows
 from epiphane.desk.bench.keying.pick import PickRows
-from epiphane.desk.bench.keying.shape import ShapeRows
 from epiphane.desk.bench.keying.spans import SpanRows
 from epiphane.desk.bench.options import accent_key, accent_of, accent_options, clip_options, pulse_options
 from epiphane.desk.bench.page import BenchPage
@@ -74,7 +74,7 @@ class LaneBench(BenchPage[Lane]):
         self._add_pulse_row()
         self._add_trigger_rows()
         self.spans, self.pick = SpanRows(editor, lane.id), PickRows(editor, lane)
-        self.follow, self.shape = FollowRows(editor, lane.id), self._shape_rows()
+        self.follow, self.envelope = FollowRows(editor, lane.id), self._envelope_rows()
         self.parameters = ParameterRows(lane.effect, self._colour)
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
@@ -88,7 +88,7 @@ class LaneBench(BenchPage[Lane]):
             self.row("Plays", self._clips())
         self.part(self.pick, lambda lane: lane)
         self.part(self.follow, lambda lane: lane if lane.trigger is Trigger.FOLLOW else None)
-        self.add(self.shape, when=_has_shape)
+        self.add(self.envelope, when=_has_shape)
         self.add(self._remark)
         self.part(self.parameters, lambda lane: lane.settings)
         self.rule()
@@ -168,8 +168,8 @@ class LaneBench(BenchPage[Lane]):
             lambda is_on: self._apply(lambda p, lane: change_lane(p, lane, **{field: is_on}), told),
         )
 
-    def _shape_rows(self) -> ShapeRows:
-        made = ShapeRows()
+    def _envelope_rows(self) -> EnvelopeRows:
+        made = EnvelopeRows()
         made.speak_of(self.effect_key)
         made.changed.connect(
             lambda changes, gesture: self._apply(

@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
+from epiphane.desk.bench.keying.envelope_rows import EnvelopeRows
 from epiphane.desk.bench.keying.pick import PickRows
-from epiphane.desk.bench.keying.shape import ShapeRows
 from epiphane.desk.bench.options import pulse_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
@@ -33,9 +33,9 @@ class LanesBench(BenchPage[Lane]):
     def __init__(self, editor: Editor, lanes: LaneDesk) -> None:
         super().__init__(editor, spacing=6)
         self.pick: PickRows | None = None
-        self.shape = ShapeRows()
-        self.shape.changed.connect(self._set_shape)
-        self.shape.released.connect(editor.end_gesture)
+        self.envelope = EnvelopeRows()
+        self.envelope.changed.connect(self._set_shape)
+        self.envelope.released.connect(editor.end_gesture)
         self.shows(self._show_shape)
         pulse = self.choice(
             "What fires these lanes",
@@ -69,7 +69,7 @@ class LanesBench(BenchPage[Lane]):
         self.row("Fired by", pulse)
         self.row("Where", here, anywhere, same)
         self.shows(self._show_pick)
-        self.add(self.shape)
+        self.add(self.envelope)
         self.rule()
         self.row("Depth", *depth)
         self.row("Shift", shift, earlier, later)
@@ -86,7 +86,7 @@ class LanesBench(BenchPage[Lane]):
 
     def _show_shape(self, last: Lane) -> None:
         beat_frames = usual_beat_frames(self.editor.project, last)
-        self.shape.show_envelope(last.envelope, theme.QUIET, beat_frames)
+        self.envelope.show_envelope(last.envelope, theme.QUIET, beat_frames)
 
     def _buttons(self, desk: LaneDesk) -> QWidget:
         mute = button("Mute", "Let all of them fire nothing, or fire again (M)", desk.mute)
@@ -110,7 +110,7 @@ class LanesBench(BenchPage[Lane]):
                 self.column.removeWidget(self.pick)
                 self.pick.deleteLater()
             self.pick = PickRows(self.editor, last, lambda: self.editor.selection.lanes)
-            self.column.insertWidget(self.column.indexOf(self.shape), self.pick)
+            self.column.insertWidget(self.column.indexOf(self.envelope), self.pick)
             self.pick.show()
         if self.editor.cues.lane(last.id) is not None:
             self.pick.show_thing(last)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton
 
 from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.control.shapes import ASPECTS, ShapeDesk
+from epiphane.desk.control.frame_shapes import ASPECTS, ShapeDesk
 from epiphane.desk.look import asking
 from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.project import Project

@@ -23,7 +23,7 @@ from epiphane.desk.bench.song.texts import (
 from epiphane.desk.bench.struct_fields import limited_field
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.form import FormDesk
-from epiphane.desk.control.shapes import ShapeDesk
+from epiphane.desk.control.frame_shapes import ShapeDesk
 from epiphane.desk.look.fields import NumberField, button, label, number_field, row, wrapped
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit

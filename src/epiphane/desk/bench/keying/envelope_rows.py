@@ -22,7 +22,7 @@ _TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
 _FIRST_POINTS = (1 / 3, 2 / 3)
 
 
-class ShapeRows(Rows[Envelope]):
+class EnvelopeRows(Rows[Envelope]):
     """An envelope, to be dragged and typed.
 
     Signals

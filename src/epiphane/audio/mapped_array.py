@@ -22,7 +22,7 @@ MOST_IN_MEMORY = 112 << 20
 _ROWS_AT_ONCE = 1 << 20
 
 
-class Rows:
+class ArrayBuilder:
     """Collects the rows of a float32 array.
 
     Parameters

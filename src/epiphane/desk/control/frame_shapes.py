@@ -6,7 +6,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.ids import ItemId
 from epiphane.document.timeline import Shape
-from epiphane.edits.shapes import add_shape, place_shots, remove_shape, shots_to_place, show_shape
+from epiphane.edits.frame_shapes import add_shape, place_shots, remove_shape, shots_to_place, show_shape
 from epiphane.media.proxy import ProxyStore
 from epiphane.render.interest import places_of_shots
 from epiphane.render.sources import OpenFootage

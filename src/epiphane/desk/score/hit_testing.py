@@ -6,10 +6,10 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF
 
 from epiphane.desk.control.editor import Editor
-from epiphane.desk.look.cue_path import CueShape
+from epiphane.desk.look.cue_path import CueOutline
 from epiphane.desk.score.gesture import CueGrip
 from epiphane.desk.score.layout import Place, ScoreLayout, Stave
-from epiphane.desk.score.paint import cue_shape
+from epiphane.desk.score.paint import cue_outline
 from epiphane.document.ids import ItemId
 from epiphane.document.lane import Lane, Trigger
 from epiphane.document.project import Project
@@ -80,7 +80,7 @@ def cue_under(
     stave, rate = place.stave, float(editor.project.rate)
     near = () if found is None else found.cues if is_span else found.cues_near(stave.start, stave.end, rate)
     for cue in near:
-        shape = cue_shape(layout, stave, cue, rate)
+        shape = cue_outline(layout, stave, cue, rate)
         is_chosen = (lane.id, cue.hit.time) in chosen
         if is_beside and not (is_chosen and cue.hit.time >= place.stave.start - 0.01):
             continue
@@ -94,7 +94,7 @@ def cue_under(
     return None if best is None else best[1:]
 
 
-def _grip(shape: CueShape, x: float) -> CueGrip:
+def _grip(shape: CueOutline, x: float) -> CueGrip:
     """Return what of a selected cue lies at an x: a foot, as far as it leaves room for the body."""
     inside = min(FOOT_GRAB, (shape.right - shape.left) / 4)
     if x < shape.left + min(inside, (shape.peak - shape.left) / 2):

@@ -143,7 +143,7 @@ def test_a_foot_of_a_shape_in_beats_is_dragged_in_parts_of_a_beat(demo):
 def test_a_cue_has_a_shape_values_and_an_effect_of_its_own(demo):
     select(demo, 9, 10)
     press(demo, "Own shape")
-    assert demo.bench.cues.shape.isVisible()
+    assert demo.bench.cues.envelope.isVisible()
     type_into(field(demo, QDoubleSpinBox, "Fall"), "21")
     press(demo, "Own values")
     type_into(field(demo, QDoubleSpinBox, "Scale at the peak"), "160")

@@ -96,8 +96,9 @@ def test_silence_before_a_song_shifts_all_that_is_heard_by_it(tenths, style):
         assert n_same >= 0.9 * max(len(one), len(other)), name
 
 
-@pytest.mark.parametrize("coding", CODINGS, ids=lambda coding: coding.name)
+@pytest.mark.parametrize("coding", CODINGS[::2], ids=lambda coding: coding.name)
 def test_a_file_without_its_top_end_is_heard_like_the_whole(coding):
+    """One of each way of losing it; `benchmarks files` tries all."""
     song = render_song(next(one for one in DEVELOPMENT if one.name == "rock"), 7, wish=A_MACHINE)
     found = heard(coded(song.sound, coding), RENDER_RATE)
     assert beat_f(song.beats, times_of(found)) > 0.95
@@ -105,7 +106,7 @@ def test_a_file_without_its_top_end_is_heard_like_the_whole(coding):
         assert onset_f(song.drum(drum), np.array([hit.time for hit in found.drums.heard(drum)])) > least
 
 
-@pytest.mark.parametrize("seed", [7, 8, 10, 12])
+@pytest.mark.parametrize("seed", [7, 10])
 def test_a_bass_between_the_beats_does_not_pull_them_to_it(seed):
     """Nor does half a song follow the one and half the other: a machine's song has one phase."""
     style = next(one for one in DEVELOPMENT if one.name == "techno")._replace(bass=("off",))

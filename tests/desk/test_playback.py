@@ -182,7 +182,8 @@ def niceness():
     return os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
 
 
-def test_work_in_the_background_gives_way_and_waits_while_something_is_dragged(demo, qtbot):
+def test_work_in_the_background_gives_way_and_waits_while_something_is_dragged(demo, qtbot, monkeypatch):
+    monkeypatch.setattr("epiphane.desk.engine.jobs._NICENESS", 10)
     found = []
 
     def work(progress):

@@ -67,6 +67,7 @@ lanes = st.builds(
     st.text(),
     st.fractions(1, 240, max_denominator=1001),
 )
+@settings(max_examples=50)
 def test_what_is_written_is_read_equal(some, name, rate):
     project = with_lanes(a_project(), lanes=tuple(some), name=name, rate=rate)
     assert decode_project(encode_project(project), where="it") == project

@@ -65,18 +65,18 @@ def test_flashes_peak_on_exactly_the_frames_of_the_beats(tmp_path, clicks, rate)
         song, grey_clip(tmp_path / "grey.mp4", rate=rate, n_pictures=round(2 * rate)), rate=rate
     )
     project = change_envelope(project, project.lanes[0].id, rise=2, hold=0, fall=4)
-    film = tmp_path / "film.mp4"
-    assert export(project, film) == []
+    film, n_frames = tmp_path / "film.mp4", round(6 * rate)
+    assert export(project, film, frames=range(n_frames)) == []
     lumas, shown_at = read_lumas(film)
     brightness = np.array([luma.mean() for luma in lumas])
-    assert len(lumas) == project.n_frames
+    assert len(lumas) == n_frames
     assert shown_at == pytest.approx(np.arange(len(lumas)) / float(rate), abs=1e-4)
     peaks = (
         np.flatnonzero((brightness[1:-1] > brightness[:-2] + 5) & (brightness[1:-1] >= brightness[2:] + 5))
         + 1
     )
     # The frame of a click is the one on screen at its first sample: closed form, not our own function.
-    assert peaks.tolist() == [int(Fraction(round(t * 1000), 1000) * rate) for t in times]
+    assert peaks.tolist() == [int(Fraction(round(t * 1000), 1000) * rate) for t in times if t < 5.9]
     assert brightness[peaks].min() > 150
     assert np.median(brightness) < 110
 
@@ -193,7 +193,7 @@ def test_a_lost_clip_is_said_and_the_film_is_made(tmp_path, clicks):
 @pytest.mark.parametrize("harm", ["cut", "emptied", "overwritten", "removed"])
 @pytest.mark.parametrize("suffix", [".mp4", ".mkv", ".avi"])
 def test_a_clip_that_is_harmed_meanwhile_does_not_end_the_export(tmp_path, suffix, harm):
-    noise = np.random.default_rng(1).integers(0, 255, (36, 180, 320, 3), np.uint8)
+    noise = np.random.default_rng(1).integers(0, 255, (36, 90, 160, 3), np.uint8)
     codec = {".avi": "mpeg4"}.get(suffix, "libx264")
     clip = write_clip(tmp_path / f"clip{suffix}", list(noise), codec=codec, options={"g": "12"})
     project = lay_in_row(add_footage(Project(), [probe_footage(clip)]), [FootageId(1)])

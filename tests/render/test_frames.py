@@ -44,11 +44,12 @@ FOOTAGE = {
     "webm": ("webm", {"codec": "libvpx-vp9", "options": {"deadline": "realtime", "cpu-used": "8"}}),
     "one key frame": ("mp4", {"rate": Fraction(10), "options": {"g": "999", "sc_threshold": "0"}}),
 }
+RATES_OF_FILM = Fraction(30), Fraction(24000, 1001)
 
 
 @pytest.mark.parametrize("name", FOOTAGE)
-@pytest.mark.parametrize("rate", [Fraction(30), Fraction(24000, 1001)], ids=str)
-def test_every_frame_of_a_filled_song_shows_the_right_picture(tmp_path, name, rate):
+def test_every_frame_of_a_filled_song_shows_the_right_picture(tmp_path, name):
+    rate = RATES_OF_FILM[list(FOOTAGE).index(name) % 2]
     suffix, how = FOOTAGE[name]
     paths = [
         write_clip(tmp_path / f"{n}.{suffix}", [numbered_picture(n * 1000 + k) for k in range(N)], **how)

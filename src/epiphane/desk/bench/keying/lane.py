@@ -73,21 +73,25 @@ class LaneBench(BenchPage[Lane]):
         self._values = self.fields(Lane, self._change, lambda lane: lane, released=editor.end_gesture)
         self._add_pulse_row()
         self._add_trigger_rows()
-        self.spans, self.pick = SpanRows(editor, lane.id), PickRows(editor, lane)
-        self.follow, self.envelope = FollowRows(editor, lane.id), self._envelope_rows()
+        self.pick, self.envelope = PickRows(editor, lane), self._envelope_rows()
         self.parameters = ParameterRows(lane.effect, self._colour)
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
         self.parameters.refused.connect(lambda text: editor.said.emit(text, True))
         self.words = None if lane.words is None else TextRows(WordsDesk(editor))
         self._remark = self.told(lambda _: self._lacking(), hides=True)
-        self.part(self.spans, lambda lane: lane if lane.trigger is Trigger.SPAN else None)
+        self.part(
+            partial(SpanRows, editor, lane.id), lambda lane: lane if lane.trigger is Trigger.SPAN else None
+        )
         if self.words is not None:
             self.part(self.words, lambda lane: lane.words)
         if takes_clips(lane.effect):
             self.row("Plays", self._clips())
         self.part(self.pick, lambda lane: lane)
-        self.part(self.follow, lambda lane: lane if lane.trigger is Trigger.FOLLOW else None)
+        self.part(
+            partial(FollowRows, editor, lane.id),
+            lambda lane: lane if lane.trigger is Trigger.FOLLOW else None,
+        )
         self.add(self.envelope, when=_has_shape)
         self.add(self._remark)
         self.part(self.parameters, lambda lane: lane.settings)

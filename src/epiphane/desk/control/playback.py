@@ -274,9 +274,9 @@ class Playback(QObject):
             self.stop()
             return
         if frame != self._due_frame:
-            self._count(frame)
+            step = self._count(frame)
             self._due_frame = frame
-            self._choose_draft(frame)
+            self._choose_draft(is_late=step > 1 or not self._frames.is_ready(frame))
             self._frames.want(self._coming(frame))
         if frame != self._shown_frame:
             picture = self._frames.picture(frame, may_be_draft=True)
@@ -293,20 +293,22 @@ class Playback(QObject):
             self._editor.go_to(shown)
             self._is_moving = False
 
-    def _choose_draft(self, frame: int) -> None:
-        """Have pictures be drawn smaller while they are late."""
-        is_late, is_ahead = not self._frames.is_ready(frame), self._frames.is_ahead
+    def _choose_draft(self, *, is_late: bool) -> None:
+        """Have pictures be drawn smaller while they are late, or while drawing takes the window's time."""
+        is_ahead = self._frames.is_ahead
         self._frames.set_draft(self._draft.note(is_late=is_late, is_ahead=is_ahead, now=time.monotonic()))
 
     @property
     def _has_failed(self) -> bool:
         return isinstance(self._device, DeviceSound) and self._device.has_failed
 
-    def _count(self, frame: int) -> None:
-        """Count the pictures that have come due since the last one, those passed over included."""
+    def _count(self, frame: int) -> int:
+        """Count the pictures that have come due since the last one, and return their number."""
         step = frame - self._due_frame
         is_counted = self._due_frame >= 0 and 0 < step < 60 and self.speed == 1
-        self.punctuality.n_due += step if is_counted else 1
+        n_due = step if is_counted else 1
+        self.punctuality.n_due += n_due
+        return n_due
 
     def _wait_for_device(self) -> None:
         self._n_waited += 1

@@ -26,7 +26,7 @@ class DraftChoice:
         Parameters
         ----------
         is_late : bool
-            Whether it was not there.
+            Whether it was not there, or one before it has been passed over.
         is_ahead : bool
             Whether all that is wanted after it is there.
         now : float

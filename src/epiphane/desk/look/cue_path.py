@@ -3,22 +3,12 @@
 from functools import lru_cache
 
 import numpy as np
-from msgspec import Struct
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainterPath
 
+from epiphane.desk.look.cue_outline import CueOutline
 from epiphane.document.envelope import Ease, Envelope
 from epiphane.keying.envelope import envelope_level
-
-
-class CueOutline(Struct, frozen=True):
-    """Where a cue lies: its peak, and the ends of its sides, in pixels."""
-
-    left: float
-    peak: float
-    hold_end: float
-    right: float
-    height: float
 
 
 def cue_path(

@@ -1,4 +1,4 @@
-"""Marks that several panels paint: heads of hits, pins of moments."""
+"""Marks that several panels paint (heads of hits, pins of moments), and how fine they are painted."""
 
 import math
 
@@ -62,3 +62,9 @@ def paint_pin(painter: QPainter, x: float, base: float, is_filled: bool, *, heig
     painter.setBrush(theme.TEXT if is_filled else theme.GROUND)
     painter.drawLine(QPointF(x, base), QPointF(x, base - height + 3))
     painter.drawEllipse(QPointF(x, base - height + 1), 2.6, 2.6)
+
+
+def ratio_of(painter: QPainter) -> float:
+    """Return how many pixels of the device one is."""
+    device = painter.device()
+    return 1.0 if device is None else device.devicePixelRatioF()

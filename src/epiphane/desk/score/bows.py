@@ -6,8 +6,8 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from epiphane.desk.control.selection import SongSelection
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import family_colour
-from epiphane.desk.score.gesture import CueGrip, Gesture
-from epiphane.desk.score.hit_testing import bow_of, transition_under, transitions_on
+from epiphane.desk.score.gesture import Gesture
+from epiphane.desk.score.hit_testing import CueGrip, bow_of, transition_under, transitions_on
 from epiphane.desk.score.lane_rows import hold_cue
 from epiphane.desk.score.layout import ScoreLayout, Stave, Strip
 from epiphane.desk.score.rows import Press, Row

@@ -5,15 +5,13 @@ from collections.abc import Sequence
 import numpy as np
 from PyQt6.QtGui import QColor, QImage
 
+from epiphane.desk.look.cue_outline import LEAST_FALL, LEAST_RISE
 from epiphane.document.envelope import Envelope
 from epiphane.keying.envelope import envelope_level
 from epiphane.types import FloatArray
 
 _PARTS = 2
 """In how many parts a column is looked at, so that steep sides are smooth."""
-
-LEAST_RISE, LEAST_FALL = 0.4, 0.6
-"""Frames that a side without a length is drawn as."""
 
 
 def heights_of(

@@ -2,7 +2,6 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from enum import Enum
 
 import numpy as np
 from msgspec import Struct
@@ -14,6 +13,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.steps import move_chosen_tap
 from epiphane.desk.look import theme
+from epiphane.desk.score.hit_testing import Band, CueGrip
 from epiphane.desk.score.layout import SNAP_PIXELS, Place, ScoreLayout
 from epiphane.desk.score.spectrum import BandGrip, dragged_band
 from epiphane.document.envelope import PARTS_OF_A_BEAT, LengthUnit
@@ -139,14 +139,14 @@ class LoopDrag(Gesture):
 class RubberBand(Gesture):
     """A rectangle from where the button went down to the pointer; `select` is called with it."""
 
-    def __init__(self, origin: QPointF, select: Callable[[ScoreLayout, QRectF], object]) -> None:
+    def __init__(self, origin: QPointF, select: Callable[[ScoreLayout, Band], object]) -> None:
         self._origin, self._select = origin, select
         self._rectangle = QRectF()
 
     def move(self, pointer: Pointer) -> None:
         """Select what is in the rectangle."""
         self._rectangle = QRectF(self._origin, pointer.at).normalized()
-        self._select(pointer.layout, self._rectangle)
+        self._select(pointer.layout, Band(*self._rectangle.getCoords()))
 
     def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
         """Show the rectangle."""
@@ -227,14 +227,6 @@ class RowDrag(Gesture):
         to = pointer.layout.stack_index(self._place.stave, pointer.at.y())
         if self._editor.project.stack[to].id != row:
             self._editor.apply(lambda p: move_row(p, row, to=to), "order of rows", gesture="rows")
-
-
-class CueGrip(Enum):
-    """What of a cue, or of what is drawn as one, is held: its body, or the foot on either side."""
-
-    BODY = "body"
-    RISE = "rise"
-    FALL = "fall"
 
 
 class CueDrag(Gesture):

@@ -14,12 +14,12 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.cue_path import cue_path
 from epiphane.desk.look.lanes import family_colour, lane_colour, lane_label
+from epiphane.desk.look.marks import ratio_of
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
-from epiphane.desk.score.gesture import CueDrag, CueGrip, FootDrag, Gesture, RowDrag
-from epiphane.desk.score.hit_testing import cue_under
+from epiphane.desk.score.gesture import CueDrag, FootDrag, Gesture, RowDrag
+from epiphane.desk.score.hit_testing import CueGrip, cue_outline, cue_under
 from epiphane.desk.score.layout import MARGIN_LEFT, NAMES_RIGHT, ScoreLayout, Stave, Strip
-from epiphane.desk.score.paint import cue_outline, ratio_of
 from epiphane.desk.score.rows import Press, Row
 from epiphane.desk.score.span_drag import SpanDrag, span_of_hit
 from epiphane.document.ids import LaneId
@@ -83,7 +83,7 @@ class LaneRow(Row):
 
     def cursor(self, press: Press) -> Qt.CursorShape:
         lane = find(self._editor.project.lanes, self.lane_id, "lane")
-        hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
+        hit = cue_under(self._editor, press.layout, press.place, lane, press.at.x())
         if hit is None:
             return Qt.CursorShape.ArrowCursor
         is_body = hit[1] is CueGrip.BODY
@@ -98,7 +98,7 @@ class LaneRow(Row):
             self._editor.select(lanes_with(self._editor, self.lane_id, is_range=press.is_adding))
             return None
         lane = find(self._editor.project.lanes, self.lane_id, "lane")
-        hit = cue_under(self._editor, press.layout, press.place, lane, press.at)
+        hit = cue_under(self._editor, press.layout, press.place, lane, press.at.x())
         if hit is None:
             return self._press_beside(press, lane, is_on_name=is_on_name)
         cue, grip = hit

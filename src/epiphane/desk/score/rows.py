@@ -21,6 +21,7 @@ from epiphane.desk.control.selection import (
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.look import theme
+from epiphane.desk.look.marks import ratio_of
 from epiphane.desk.score.gesture import (
     BandDrag,
     BeatDrag,
@@ -33,7 +34,6 @@ from epiphane.desk.score.gesture import (
 from epiphane.desk.score.hit_testing import cues_within, shot_under, shots_within, tap_under
 from epiphane.desk.score.layout import MARGIN_LEFT, Place, ScoreLayout, Stave, Strip
 from epiphane.desk.score.notes import NotePainter, hits_between
-from epiphane.desk.score.paint import ratio_of
 from epiphane.desk.score.shot_drag import CURSORS, ShotDrag, ShotGrip, grip_under, is_name
 from epiphane.desk.score.shots import ShotPainter, shots_between
 from epiphane.desk.score.spectrum import grip_at, paint_spectrum

@@ -2,7 +2,8 @@
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.snapping import Snapping
-from epiphane.desk.score.gesture import CueGrip, Gesture, Pointer
+from epiphane.desk.score.gesture import Gesture, Pointer
+from epiphane.desk.score.hit_testing import CueGrip
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Span
 from epiphane.document.project import Project

@@ -34,7 +34,7 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
     """Return in words what is under the pointer: a cue, a hit left out, a shot, a hit, or the instant."""
     if place.lane is not None:
         lane = find(editor.project.lanes, place.lane, "lane")
-        found = cue_under(editor, layout, place, lane, at)
+        found = cue_under(editor, layout, place, lane, at.x())
         if found is not None:
             return tell_cue(editor, found[0])
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:

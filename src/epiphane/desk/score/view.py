@@ -33,8 +33,7 @@ from epiphane.desk.score.bows import BowsRow
 from epiphane.desk.score.buffered import paint_loop, paint_prepared
 from epiphane.desk.score.dragging import Dragging
 from epiphane.desk.score.drops import Dropped, Drops
-from epiphane.desk.score.gesture import CueGrip
-from epiphane.desk.score.hit_testing import cue_under, skipped_hit_under, transition_under
+from epiphane.desk.score.hit_testing import CueGrip, cue_under, skipped_hit_under, transition_under
 from epiphane.desk.score.lane_rows import FoldRow, LaneRow
 from epiphane.desk.score.layout import (
     LaneRows,
@@ -499,7 +498,7 @@ class ScoreView(QAbstractScrollArea):
         return self._layout.stave_at(frame_start(self._editor.playhead + 1, rate) - 1e-6)
 
     def _cue_at(self, place: Place, lane: Lane, at: QPointF) -> tuple[Cue, CueGrip] | None:
-        return cue_under(self._editor, self._layout, place, lane, at)
+        return cue_under(self._editor, self._layout, place, lane, at.x())
 
     # Staying current
 

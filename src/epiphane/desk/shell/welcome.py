@@ -5,7 +5,8 @@ from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from epiphane.desk.look import theme
-from epiphane.desk.look.cue_path import CueOutline, cue_path
+from epiphane.desk.look.cue_outline import CueOutline
+from epiphane.desk.look.cue_path import cue_path
 from epiphane.desk.look.fields import label
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family

@@ -468,7 +468,7 @@ def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):
     lane = editor.project.lanes[0].id
     editor.apply(lambda p: change_lane(p, lane, trigger=Trigger.SPAN, overrides=()), "spans")
     editor.select(LaneSelection(lane))
-    demo.bench.lane.spans._add("bar")
+    press(demo, "This bar")
     (first,) = editor.project.lanes[0].spans
     rate = editor.project.rate
     start, end = frame_at(first.start, rate), frame_at(first.end, rate)
@@ -478,7 +478,7 @@ def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):
     edge = on_row(demo, end, lane) - QPoint(2, 0)
     drag(viewport, edge, edge + (on_row(demo, end + 16, lane) - on_row(demo, end, lane)))
     assert frame_at(editor.project.lanes[0].spans[0].end, rate) == pytest.approx(end + 16, abs=3)
-    demo.bench.lane.spans._clear()
+    press(demo, "All of it")
     assert editor.project.lanes[0].spans == ()
     assert (editor.cues.lane(lane).levels > 0).mean() > 0.95
 

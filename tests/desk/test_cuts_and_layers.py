@@ -478,6 +478,7 @@ def test_spans_are_drawn_along_the_row_and_changed_by_their_ends(demo):
     edge = on_row(demo, end, lane) - QPoint(2, 0)
     drag(viewport, edge, edge + (on_row(demo, end + 16, lane) - on_row(demo, end, lane)))
     assert frame_at(editor.project.lanes[0].spans[0].end, rate) == pytest.approx(end + 16, abs=3)
+    editor.select(LaneSelection(lane))
     press(demo, "All of it")
     assert editor.project.lanes[0].spans == ()
     assert (editor.cues.lane(lane).levels > 0).mean() > 0.95

@@ -197,7 +197,7 @@ class Photographer:
         editor = window.editor
         editor.apply(lambda p: add_footage(p, [probe_footage(path)]), "gathering")
         tour = editor.project.footage[-1]
-        editor.learn(lambda p: learn_of_footage(p, tour.fingerprint, search_clip(path)))
+        editor.apply_everywhere(lambda p: learn_of_footage(p, tour.fingerprint, search_clip(path)))
         takes = editor.project.footage[-1].takes
         editor.apply(lambda p: use_take(p, tour.id, takes[-2].start + 0.1, is_used=False), "take")
         return tour.id

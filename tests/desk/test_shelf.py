@@ -54,7 +54,7 @@ def gathered(window, folder, qtbot):
     moment = Moment(2.0, 0.9, MomentCause.MOVEMENT)
     for one in window.editor.project.footage:
         if one.kind is FootageKind.VIDEO:
-            window.editor.learn(
+            window.editor.apply_everywhere(
                 lambda p, one=one: learn_of_footage(p, one.fingerprint, FoundInClip((moment,)))
             )
     return window
@@ -230,7 +230,7 @@ def test_takes_are_left_out_and_used_again_and_damage_is_told(gathered):
         passages=(Passage(0.0), Passage(1.5, Flaw.BLACK)),
         damaged=0.6,
     )
-    gathered.editor.learn(lambda p: learn_of_footage(p, footage.fingerprint, found))
+    gathered.editor.apply_everywhere(lambda p: learn_of_footage(p, footage.fingerprint, found))
     choose_tile(gathered, "a.mp4")
     strip = gathered.bench.footage.strip
     below = QPoint(round(strip.x_at(2.0)), strip.height() - 6)
@@ -252,7 +252,7 @@ def test_takes_are_left_out_and_used_again_and_damage_is_told(gathered):
     assert "black" in strip.toolTip()
     key(gathered, Qt.Key.Key_Z, CTRL)
     assert used() == [True, False, True]
-    gathered.editor.learn(lambda p: learn_of_footage(p, footage.fingerprint, found))
+    gathered.editor.apply_everywhere(lambda p: learn_of_footage(p, footage.fingerprint, found))
     assert used() == [True, False, True]  # looked through again, it stays as chosen
     tiles = gathered.shelf.footage.tiles
     item = next(item for n in range(tiles.count()) if (item := tiles.item(n)).text() == "a")

@@ -216,7 +216,7 @@ def test_another_reading_is_one_click_away_and_so_is_the_way_back(heard):
         OtherReading(tuple(shifted), listening.tempo, 4, 0.2),
         OtherReading(tuple(in_three), listening.tempo, 3, 0.1),
     )
-    found = replace(window.editor.whole, listening=replace(listening, others=others))
+    found = replace(window.editor.heard_file, listening=replace(listening, others=others))
     window.editor.take_song(found)
     offered = {
         button.text(): button for button in window.bench.findChildren(QPushButton) if "·" in button.text()

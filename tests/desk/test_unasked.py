@@ -84,7 +84,7 @@ def test_undo_and_what_is_found_in_the_background_fire_no_edit(tapped, qtbot):
         editor.undo()
         assert editor.project == whole
         assert editor.history.redo_label == "trim"
-        editor.learn(lambda p: replace(p, footage=p.footage))
+        editor.apply_everywhere(lambda p: replace(p, footage=p.footage))
         editor.song_changed.emit()
         assert editor.project == whole
 

@@ -160,7 +160,9 @@ def test_what_is_learnt_is_known_at_every_step_of_undo():
     history.record(change_footage(history.present, A, name="two"), "name")
     history.undo()
     moment = Moment(1.5, 0.8, MomentCause.SOUND)
-    history.learn(lambda p: learn_of_footage(p, some_footage(1).fingerprint, FoundInClip((moment,))))
+    history.apply_everywhere(
+        lambda p: learn_of_footage(p, some_footage(1).fingerprint, FoundInClip((moment,)))
+    )
     for step, name in ((history.redo, "two"), (history.undo, "one"), (history.undo, "")):
         step()
         assert (history.present.footage[0].name, history.present.footage[0].moments) == (name, (moment,))

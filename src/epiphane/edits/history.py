@@ -33,7 +33,7 @@ class History:
         self._future.clear()
         self.present = project
 
-    def learn(self, edit: Callable[[Project], Project]) -> None:
+    def apply_everywhere(self, edit: Callable[[Project], Project]) -> None:
         """Apply a fact that was found in the background to the present and to every other state."""
         self.present = edit(self.present)
         self._past = [(label, edit(project)) for label, project in self._past]

@@ -158,7 +158,7 @@ def _matte_drawing(
 ) -> MatteDrawing | None:
     """Return the matte of what a shot shows on a frame, or None where it has none that has been made."""
     matte = None if shot is None else shot.matte
-    footage = next((one for one in project.footage if shot is not None and one.id == shot.footage), None)
+    footage = None if shot is None else footage_of(project, shot.footage)
     if shot is None or matte is None or footage is None:
         return None
     key = matte_key(footage.fingerprint, matte)

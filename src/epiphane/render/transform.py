@@ -75,7 +75,7 @@ def placed_plane(
         plane = _level(plane, size, shown)
     black = _black(raw, is_chroma=is_chroma)
     return _laid(
-        plane, size, _Lying(shown, (transform.x, transform.y), transform.rotation, shape), black=black
+        plane, size, _Placement(shown, (transform.x, transform.y), transform.rotation, shape), black=black
     )
 
 
@@ -160,7 +160,7 @@ def _cut_out(plane: Plane, target: Size, keep_x: float, keep_y: float) -> Plane:
     return np.asarray(cv2.resize(cut, target, interpolation=method), np.uint8)
 
 
-class _Lying(Struct, frozen=True):
+class _Placement(Struct, frozen=True):
     """Where a picture lies: its width and height and how far it is moved, in shares of the frame of `shape`.
 
     It is turned clockwise by `rotation` degrees, where pixels of the frame are square.
@@ -189,9 +189,9 @@ class _Lying(Struct, frozen=True):
         return all(-1e-9 <= share <= 1 + 1e-9 for corner in corners for share in corner)
 
 
-def _laid(plane: Plane, target: Size, lying: _Lying, *, black: float) -> Plane:
+def _laid(plane: Plane, target: Size, placement: _Placement, *, black: float) -> Plane:
     """Lay a plane anywhere in the frame, to a fraction of a pixel."""
-    shown, moved = lying.shown, lying.moved
+    shown, moved = placement.shown, placement.moved
     plane = _shrunk(plane, target, shown)
     height, width = plane.shape[:2]
     back = np.eye(2, 3)
@@ -201,9 +201,9 @@ def _laid(plane: Plane, target: Size, lying: _Lying, *, black: float) -> Plane:
         middle = 0.5 + moved[axis]
         back[axis, axis] = step
         back[axis, 2] = (0.5 / target[axis] - middle) * n_source / shown[axis] + n_source / 2 - 0.5
-    if lying.rotation:
+    if placement.rotation:
         places = [(0.5 / target[0] + n / target[0], 0.5 / target[1] + m / target[1]) for n, m in _UNITS]
-        origin, right, down = (lying.back(*place) for place in places)
+        origin, right, down = (placement.back(*place) for place in places)
         for axis, n_source in enumerate((width, height)):
             back[axis] = (
                 (right[axis] - origin[axis]) * n_source,
@@ -216,7 +216,7 @@ def _laid(plane: Plane, target: Size, lying: _Lying, *, black: float) -> Plane:
             back,
             target,
             flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_REPLICATE if lying.is_covering else cv2.BORDER_CONSTANT,
+            borderMode=cv2.BORDER_REPLICATE if placement.is_covering else cv2.BORDER_CONSTANT,
             borderValue=(black,) * 4,
         ),
         np.uint8,
@@ -244,14 +244,14 @@ def is_covering(size: Size, shape: Size, transform: Transform) -> bool:
     """
     across, down = shown_size(size, shape, transform.fit)
     shown = across * transform.scale, down * transform.scale
-    return _Lying(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
+    return _Placement(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
 
 
 def covers_frame(raw: RawPicture, shape: Size, transform: Transform) -> bool:
     """Whether a picture without alpha leaves nothing of the frame free."""
     across, down = _displayed(raw, shape, transform.fit)
     shown = across * transform.scale, down * transform.scale
-    return _Lying(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
+    return _Placement(shown, (transform.x, transform.y), transform.rotation, shape).is_covering
 
 
 def _is_covering(shown: tuple[float, float], moved: tuple[float, float]) -> bool:

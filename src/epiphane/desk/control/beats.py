@@ -107,7 +107,7 @@ class BeatDesk(QObject):
 
     def listen_again(self, frames: tuple[int, int], tempo: float) -> None:
         """Listen once more to some frames (first, end), near a tempo in BPM, and take the beats found."""
-        song, whole = self._editor.project.song, self._editor.whole
+        song, whole = self._editor.project.song, self._editor.heard_file
         if song is None or whole is None:
             return
         rate = self._editor.project.rate

@@ -73,7 +73,7 @@ class Editor(QObject):
         self.cues: Schedule = schedule(self.project)
         self.selection: Selection = SongSelection()
         self.playhead = 0
-        self._whole: HeardSong | None = None
+        self._heard_file: HeardSong | None = None
         self._used: tuple[tuple[float, ...], HeardSong] | None = None
         self.ticking: frozenset[PulseId] = frozenset()
         self.chosen = Chosen(self)
@@ -131,7 +131,7 @@ class Editor(QObject):
         self._saved = project
         self._is_journal_behind = False
         self.path = path
-        self._whole = None
+        self._heard_file = None
         self._journal, self._digest = journal, digest
         self.is_listening = False
         self.selection = SongSelection()
@@ -144,7 +144,7 @@ class Editor(QObject):
         self.playhead_changed.emit()
 
     def apply(self, edit: Callable[[Project], Project], label: str, *, gesture: str | None = None) -> bool:
-        """Do an edit; False if it was refused, which the editor is told.
+        """Do an edit; False if it was refused, which the user is told.
 
         Parameters
         ----------
@@ -174,13 +174,13 @@ class Editor(QObject):
         self._show(old)
         return True
 
-    def learn(self, edit: Callable[[Project], Project]) -> None:
+    def apply_everywhere(self, edit: Callable[[Project], Project]) -> None:
         """Apply a fact about the footage that was found in the background, or what is looked at.
 
         It is no step of undo and nothing to save: earlier states know it too.
         """
         old = self.project
-        self._history.learn(edit)
+        self._history.apply_everywhere(edit)
         self._saved = edit(self._saved)
         if self.project != old:
             self._show(old)
@@ -260,25 +260,25 @@ class Editor(QObject):
 
     def take_song(self, heard: HeardSong) -> None:
         """Have the sound and waveform of the song that the project names."""
-        self._whole, self._used = heard, None
+        self._heard_file, self._used = heard, None
         self.song_changed.emit()
 
     @property
-    def whole(self) -> HeardSong | None:
+    def heard_file(self) -> HeardSong | None:
         """The song's whole file, and what was heard in it."""
-        return self._whole
+        return self._heard_file
 
     @property
     def heard(self) -> HeardSong | None:
         """The part of the song that is used, as it sounds, and what was heard in it."""
         song = self.project.song
-        if self._whole is None or song is None:
-            return self._whole
+        if self._heard_file is None or song is None:
+            return self._heard_file
         shape = (song.start, song.duration, song.gain, song.fade_in, song.fade_out, song.fade_bend)
         if self._used is None or self._used[0] != shape:
-            is_whole = song.start == 0 and song.duration >= self._whole.samples.duration - 1e-6
+            is_whole = song.start == 0 and song.duration >= self._heard_file.samples.duration - 1e-6
             is_plain = is_whole and song.gain == song.fade_in == song.fade_out == 0
-            self._used = (shape, self._whole if is_plain else self._whole.used_by(song))
+            self._used = (shape, self._heard_file if is_plain else self._heard_file.used_by(song))
         return self._used[1]
 
     def select(self, selection: Selection) -> None:

@@ -191,7 +191,7 @@ class FootageDesk(QObject):
         self._is_working = False
         found = prepared.found
         if found is not None:
-            self._editor.learn(lambda p: learn_of_footage(p, prepared.fingerprint, found))
+            self._editor.apply_everywhere(lambda p: learn_of_footage(p, prepared.fingerprint, found))
         if prepared.has_proxy:
             self.proxy_made.emit(prepared.fingerprint)
         # Of a file that is known to be missing, or has been found elsewhere since, enough has been said.

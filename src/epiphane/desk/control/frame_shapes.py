@@ -41,7 +41,7 @@ class ShapeDesk(QObject):
 
     def show(self, shape: Shape) -> None:
         """Show the edit in another of its shapes: what is looked at is no step of undo."""
-        self._editor.learn(lambda p: show_shape(p, shape) if shape in p.shapes else p)
+        self._editor.apply_everywhere(lambda p: show_shape(p, shape) if shape in p.shapes else p)
 
     def show_next(self) -> None:
         """Show the edit in the next of its shapes."""

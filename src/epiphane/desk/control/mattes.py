@@ -11,6 +11,7 @@ from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.footage import Footage
 from epiphane.document.ids import ItemId
 from epiphane.document.matte import Matte, MatteKind, MatteStroke
+from epiphane.document.project import footage_of
 from epiphane.document.timeline import Item
 from epiphane.edits.shots.mattes import (
     begin_matte,
@@ -186,5 +187,5 @@ class MatteDesk(QObject):
         return shot, footage, shot.matte
 
     def _shown(self) -> tuple[Item | None, Footage | None]:
-        shot, footage = self._editor.chosen.shot, self._editor.project.footage
-        return shot, next((one for one in footage if shot is not None and one.id == shot.footage), None)
+        shot = self._editor.chosen.shot
+        return shot, None if shot is None else footage_of(self._editor.project, shot.footage)

@@ -73,7 +73,7 @@ class RecipeDesk(QObject):
                 project, pulse = ensure_pulse(project, target.unit)
             if pulse is None and not has_beats:
                 raise EditError("a recipe fires on the beats of a song: open a song first.")
-            whole, used = self._editor.whole, self._editor.heard
+            whole, used = self._editor.heard_file, self._editor.heard
             return with_heard_bands(
                 use_recipe(project, recipe, pulse),
                 None if used is None else used.listening.levels,

@@ -13,7 +13,7 @@ from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, ItemId, TrackId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Pin
 from epiphane.document.titles import TitleLook
 from epiphane.edits.items.titles import land_title
@@ -55,8 +55,8 @@ class TrackDesk(QObject):
 
         if self._editor.apply(edit, "item on a track"):
             self._editor.select(ItemSelection(made[-1]))
-            footage = next(one for one in self._editor.project.footage if one.id == ids[0])
-            if footage.kind is FootageKind.SOUND:
+            footage = footage_of(self._editor.project, ids[0])
+            if footage is not None and footage.kind is FootageKind.SOUND:
                 self._strike(footage, made[0], self._hit_near(frame))
 
     def land(self) -> None:
@@ -67,7 +67,7 @@ class TrackDesk(QObject):
             if near is not None:
                 self._editor.apply(lambda p: land_title(p, item.id, near), "landing of a title")
             return
-        footage = next((one for one in project.footage if item and one.id == item.footage), None)
+        footage = None if item is None else footage_of(project, item.footage)
         if item is None or footage is None:
             return
         best = footage.best_moment

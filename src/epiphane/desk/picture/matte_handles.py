@@ -13,6 +13,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import Placed, length_of, placed
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
+from epiphane.document.project import footage_of
 from epiphane.document.timeline import Item
 from epiphane.facts.framing import item_framing
 from epiphane.render.sources import OpenFootage
@@ -148,7 +149,8 @@ class MatteHandles(QObject):
     def _placed(self, shot: Item, room: QRectF) -> Placed:
         """Return where a shot's picture lies in the view."""
         project = self._editor.project
-        footage = next(one for one in project.footage if one.id == shot.footage)
+        footage = footage_of(project, shot.footage)
+        assert footage is not None, "a project has the footage of its shots"
         shape = project.width, project.height
         size = shown_size((footage.width, footage.height), shape, shot.transform.fit)
         return placed(item_framing(shot, self._editor.playhead), size, room)

@@ -178,7 +178,7 @@ class SoundRow(Row):
     def content(self, layout: ScoreLayout, stave: Stave) -> object:
         song, shown = self._editor.project.song, self._editor.chosen.band
         return (
-            id(self._editor.whole),
+            id(self._editor.heard_file),
             None if song is None else (song.start, song.duration),
             None if shown is None else shown.band,
         )

@@ -67,7 +67,7 @@ def following(editor: Editor, lane_id: LaneId, **changes: float) -> Callable[[Pr
             raise EditError("the lower edge of the band must be below the upper one.")
         if new.quiet >= new.loud:
             raise EditError("the level at rest must be below that at the peak.")
-        levels = editor.whole.listening.levels if editor.whole is not None else None
+        levels = editor.heard_file.listening.levels if editor.heard_file is not None else None
         is_heard = bool(old.heard) and (old.low, old.high) == (new.low, new.high)
         if not is_heard and levels is None:
             raise EditError("a lane follows a song that sounds: open a song first.")

@@ -277,7 +277,7 @@ class _SoundRows(Rows[Song]):
         made.edited.connect(lambda _: self._trim())
 
         def show(song: Song) -> None:
-            whole = self._editor.whole
+            whole = self._editor.heard_file
             made.show_limits(0, file_duration(song, None if whole is None else whole.samples.duration))
             made.show_value(round(value_of(song), 3))
 
@@ -320,7 +320,7 @@ class _SoundRows(Rows[Song]):
 
     def _trim(self) -> None:
         start, end = self._from.value(), self._to.value()
-        whole = self._editor.whole
+        whole = self._editor.heard_file
 
         def edit(project: Project) -> Project:
             trimmed = trim_song(project, start, end)

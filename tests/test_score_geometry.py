@@ -42,7 +42,7 @@ def test_every_instant_has_a_place_and_every_place_its_instant(width, kind, bars
 
 
 @given(widths, st.integers(1, 5), st.integers(0, 3), st.integers(1, 9))
-@settings(max_examples=40)
+@settings(max_examples=15)
 def test_a_cue_is_found_at_its_peak_and_held_by_its_feet_once_it_is_selected(width, rise, hold, fall):
     project = a_project()
     lane = project.lanes[0].id

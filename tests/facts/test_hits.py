@@ -1,4 +1,4 @@
-"""Thinning and blending of pulses."""
+"""Thinning and combining of pulses."""
 
 import numpy as np
 import pytest
@@ -19,9 +19,18 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.document.song import Hit
-from epiphane.edits.keying.pulses import add_pulse, add_taps, change_pulse, remove_pulse, set_band, users_of
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.pulses import (
+    add_pulse,
+    add_taps,
+    change_pulse,
+    ensure_pulse,
+    remove_pulse,
+    set_band,
+    users_of,
+)
 from epiphane.errors import EditError
-from epiphane.facts.hits import HitContext, blended, hit_context_of, hits_of, is_near
+from epiphane.facts.hits import HitContext, combined, hit_context_of, hits_of, is_near, stand_in_remark
 
 TOLERANCE = 0.05
 
@@ -40,28 +49,28 @@ def times_of(hits):
 
 
 @given(streams(), streams())
-def test_blends_obey_the_laws_of_sets(a, b):
-    def blend(one, other, how):
-        return blended(one, other, how, TOLERANCE)
+def test_combinations_obey_the_laws_of_sets(a, b):
+    def combine(one, other, how):
+        return combined(one, other, how, TOLERANCE)
 
-    both, without = blend(a, b, Combination.BOTH), blend(a, b, Combination.WITHOUT)
-    either = blend(a, b, Combination.EITHER)
-    assert blend(both, without, Combination.EITHER) == a
+    both, without = combine(a, b, Combination.BOTH), combine(a, b, Combination.WITHOUT)
+    either = combine(a, b, Combination.EITHER)
+    assert combine(both, without, Combination.EITHER) == a
     assert set(both).isdisjoint(without)
-    assert blend(a, a, Combination.EITHER) == blend(a, a, Combination.BOTH) == a
-    assert blend(a, a, Combination.WITHOUT) == blend(a, (), Combination.BOTH) == ()
+    assert combine(a, a, Combination.EITHER) == combine(a, a, Combination.BOTH) == a
+    assert combine(a, a, Combination.WITHOUT) == combine(a, (), Combination.BOTH) == ()
     assert (
-        blend(a, (), Combination.WITHOUT)
-        == blend(a, (), Combination.EITHER)
-        == blend((), a, Combination.EITHER)
+        combine(a, (), Combination.WITHOUT)
+        == combine(a, (), Combination.EITHER)
+        == combine((), a, Combination.EITHER)
         == a
     )
     assert set(a) <= set(either) <= set(a) | set(b)
     assert is_near(times_of(b), times_of(either), TOLERANCE).all()
     # The same places are struck, whichever comes first.
-    other_way = blend(b, a, Combination.EITHER)
+    other_way = combine(b, a, Combination.EITHER)
     assert is_near(times_of(either), times_of(other_way), TOLERANCE).all()
-    assert is_near(times_of(both), times_of(blend(b, a, Combination.BOTH)), TOLERANCE).all()
+    assert is_near(times_of(both), times_of(combine(b, a, Combination.BOTH)), TOLERANCE).all()
 
 
 @given(streams(), st.lists(st.floats(0, 1), min_size=2, max_size=5))
@@ -153,3 +162,15 @@ def test_what_cannot_be_says_why(change, words):
     project, band = add_pulse(a_project(), BandSource(40, 120))
     with pytest.raises(EditError, match=words):
         change(project, band)
+
+
+def test_what_stands_in_for_a_drum_that_is_not_heard_surely_is_told_where_a_lane_fires_on_it():
+    song = a_song()
+    drums = replace(song.drums, low=song.drums.kick, mid=song.drums.snare, confidence=(0.2, 0.3, 1.0))
+    project = replace(a_project(n_lanes=0), song=replace(song, drums=drums))
+    project, snare = ensure_pulse(project, PulseUnit.SNARE)
+    assert stand_in_remark(project) == ""  # nothing fires on it
+    fired = add_lane(project, "flash", snare)
+    assert stand_in_remark(fired).endswith("the mid hits stand in for the snare.")
+    assert stand_in_remark(replace(fired, song=song)) == ""
+    assert stand_in_remark(replace(fired, song=None)) == ""

@@ -141,9 +141,9 @@ class _HitFinder:
             case TempoSource(tempo=tempo, start=start):
                 n_hits = max(0, int(np.ceil((self._context.duration - start) * tempo / 60)))
                 return tuple(Hit(round(start + n * 60 / tempo, 6)) for n in range(n_hits)), 0
-            case CombinedSource() as blend:
-                one, other = (self._hits_of_part(number) for number in (blend.one, blend.other))
-                return blended(one, other, blend.how, blend.tolerance), 0
+            case CombinedSource() as source:
+                one, other = (self._hits_of_part(number) for number in (source.one, source.other))
+                return combined(one, other, source.how, source.tolerance), 0
             case _:
                 assert_never(source)
 
@@ -190,7 +190,7 @@ def _weight_between(part: int, n_parts: int) -> float:
     return _BETWEEN[2 if 2 * part == n_parts else n_parts] / _BEAT
 
 
-def blended(one: Sequence[Hit], other: Sequence[Hit], how: Combination, tolerance: float) -> tuple[Hit, ...]:
+def combined(one: Sequence[Hit], other: Sequence[Hit], how: Combination, tolerance: float) -> tuple[Hit, ...]:
     """Return the hits of two pulses as one: hits within `tolerance` seconds are the same hit.
 
     Where both pulses have a hit, it is that of the first.

@@ -137,10 +137,15 @@ def cue_under(
         if not shape.left - reach <= x <= shape.right + reach:
             continue
         grip = _grip(shape, x) if is_chosen else CueGrip.BODY
-        distance = abs(x - shape.peak)
+        distance = abs(x - _handle_of(shape, grip))
         if best is None or distance < best[0]:
             best = (distance, cue, grip)
     return None if best is None else best[1:]
+
+
+def _handle_of(shape: CueOutline, grip: CueGrip) -> float:
+    """Return the x at which the handle of a grip is drawn."""
+    return {CueGrip.BODY: shape.peak, CueGrip.RISE: shape.left, CueGrip.FALL: shape.right}[grip]
 
 
 def _grip(shape: CueOutline, x: float) -> CueGrip:

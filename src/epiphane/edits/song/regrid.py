@@ -172,7 +172,7 @@ def _moved_hits(hits: FloatArray, before: FloatArray, after: FloatArray, move: M
     """Return where the hits of overrides are now: exactly on the pulse's hit where it still has one.
 
     Overrides that wait for a hit that is not there stay as they are, and so do those whose hit did not move
-    with the grid: of a drum or of taps, alone or blended with beats.
+    with the grid: of a drum or of taps, alone or combined with beats.
     """
     if len(before) == 0 or not _has_moved(before, after):
         return hits

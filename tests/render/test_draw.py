@@ -10,6 +10,7 @@ from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.shots import lay_in_row
 from epiphane.effects.operations import Tone, ToneCurve, Warp, scale_about
+from epiphane.errors import CancelledError
 from epiphane.keying.schedule import schedule
 from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv, yuv_to_bgr
 from epiphane.media.placeholder import placeholder
@@ -238,3 +239,16 @@ def test_the_cache_packs_what_finds_no_room_and_it_looks_the_same():
     ]
     assert cache.get(plans[5], SIZE) is pictures[5]
     assert not cache.has(plans[0], SIZE)
+
+
+def test_reading_that_is_stopped_ends_at_the_next_picture_and_no_more_is_read(tmp_path):
+    path = write_clip(tmp_path / "a.mp4", [numbered_picture(n) for n in range(60)], options={"g": "60"})
+    footage, fingerprint = OpenFootage(), "0" * 32
+    footage.picture(SourceFrame(str(path), fingerprint, 0.1))
+    clip = footage._open(str(path), fingerprint)
+    footage.stop()
+    with pytest.raises(CancelledError):
+        clip.read(50)  # what another thread is at
+    with pytest.raises(CancelledError):
+        footage.picture(SourceFrame(str(path), fingerprint, 0.1))
+    footage.close()

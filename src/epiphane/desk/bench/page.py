@@ -1,5 +1,6 @@
 """What every page of the bench is made of: rows that are declared once and then show what is selected."""
 
+from abc import abstractmethod
 from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeAlias, TypeVar
 
@@ -319,9 +320,9 @@ class BenchPage(Rows[Thing]):
         super().__init__(spacing=spacing)
         self.editor = editor
 
+    @abstractmethod
     def thing(self) -> Thing | None:
         """Return what is selected, None where it is not there."""
-        raise NotImplementedError
 
     def refresh(self) -> None:
         """Show what is selected as it is now; where nothing is, that is nothing to do."""

@@ -1,5 +1,6 @@
 """A curve whose points are dragged, chosen by their number and moved by keys."""
 
+from abc import abstractmethod
 from collections.abc import Collection, Sequence
 from typing import Generic, TypeVar
 
@@ -47,33 +48,33 @@ class PointCurve(QWidget, Generic[Handle]):
 
     # What a subclass says
 
+    @abstractmethod
     def handles(self) -> Sequence[Handle]:
         """Return all handles, in the order of their numbers."""
-        raise NotImplementedError
 
+    @abstractmethod
     def place(self, handle: Handle) -> QPointF:
         """Return where a handle is drawn."""
-        raise NotImplementedError
 
     def keys_of(self, handle: Handle | None) -> Collection[Qt.Key]:
         """Return the keys that mean something while a handle is chosen."""
         return (*STEPS, Qt.Key.Key_Delete)
 
+    @abstractmethod
     def drag_to(self, handle: Handle, at: QPointF) -> None:
         """Move a handle towards where the pointer is."""
-        raise NotImplementedError
 
+    @abstractmethod
     def step(self, handle: Handle, across: int, up: int) -> None:
         """Move a handle by steps."""
-        raise NotImplementedError
 
+    @abstractmethod
     def add_at(self, at: QPointF) -> None:
         """Add a point where there is none."""
-        raise NotImplementedError
 
+    @abstractmethod
     def remove(self, handle: Handle) -> None:
         """Remove a point; what is no point stays."""
-        raise NotImplementedError
 
     def choose(self, handle: Handle) -> None:
         """Have the keys act on a handle."""
@@ -166,7 +167,7 @@ class PointCurve(QWidget, Generic[Handle]):
         elif event.key() == Qt.Key.Key_Delete:
             self.remove(chosen)
             self.released.emit()
-        else:
+        elif event.key() in STEPS:
             self.step(chosen, *STEPS[Qt.Key(event.key())])
             self.released.emit()
 

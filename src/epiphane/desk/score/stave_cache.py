@@ -60,9 +60,10 @@ class StavePictures:
 
     def paint_row(self, layout: ScoreLayout, rows: Sequence[Row], stave: Stave, ratio: float) -> None:
         """Paint the next row of a stave that is not ready."""
-        painting = self._begun.setdefault(stave.index, self._painted(layout, rows, stave, ratio))
+        painting = self._begun.get(stave.index) or self._painted(layout, rows, stave, ratio)
+        self._begun[stave.index] = painting
         if next(painting, _DONE) is _DONE:
-            self._begun.pop(stave.index, None)
+            del self._begun[stave.index]
 
     def _painted(
         self, layout: ScoreLayout, rows: Sequence[Row], stave: Stave, ratio: float

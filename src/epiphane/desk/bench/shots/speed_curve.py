@@ -76,6 +76,8 @@ class SpeedCurvePicture(PointCurve[int]):
         self._speed, self._n_frames, self._anchor = speed, n_frames, anchor
         self._hit, self._here = hit, here
         self._chosen = min(self.index, len(self._keys) - 1) if self._keys else None
+        if self._held is not None and self._held >= len(self._keys):  # it was undone while it was dragged
+            self._held = None
         if self._held is None:
             speeds = [key.speed for key in self._keys] or [speed if isinstance(speed, float | int) else 1.0]
             self._top = max(_LEAST_TOP, 1.15 * max(abs(one) for one in speeds))

@@ -9,7 +9,7 @@ MEASURES := $(VENV)/measures
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
   musescore-general-soundfont csound-soundfont
 
-.PHONY: setup demo test fuzz mutants lint format bench train screenshots docs clean
+.PHONY: setup demo test fuzz mutants texts lint format bench train screenshots docs clean
 
 setup: $(READY)
 
@@ -37,6 +37,10 @@ MUTANTS ?= 60
 
 mutants: setup
 	$(BIN)/python tools/mutants.py --number $(MUTANTS)
+
+# The texts of the window for who translates them: docs/translating.md.
+texts: setup
+	$(BIN)/python tools/texts.py
 
 lint: setup
 	$(BIN)/ruff format --check .

@@ -16,7 +16,7 @@ from epiphane.edits.footage import add_footage, add_moment
 from epiphane.edits.items.titles import FRESH_TEXT, fresh_logo, put_title
 from epiphane.edits.keying.overlays import add_overlay_lane
 from epiphane.edits.keying.pulses import ensure_pulse
-from epiphane.edits.keying.sources import pulse_name
+from epiphane.edits.keying.sources import unit_words
 from epiphane.edits.song.form import SaidPart
 from epiphane.errors import ParameterError
 from epiphane.facts.anchors import anchor_time
@@ -83,7 +83,7 @@ def pulse_words(words: str) -> tuple[PulseUnit, int] | None:
 def units() -> dict[str, PulseUnit]:
     """Return what is counted by the words of the command line."""
     named = (*DRUMS, *BANDS)
-    units = {pulse_name(unit, 1): unit for unit in PulseUnit if unit.value not in named}
+    units = {unit_words(unit): unit for unit in PulseUnit if unit.value not in named}
     return units | {name: PulseUnit(name) for name in named}
 
 

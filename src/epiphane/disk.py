@@ -15,6 +15,7 @@ from types import TracebackType
 from typing import BinaryIO, Self
 
 from epiphane.errors import DiskError
+from epiphane.wording import tr
 
 MOST_PROJECT_BYTES = 64 << 20
 _NAME_LENGTH = 60
@@ -75,7 +76,7 @@ def open_regular(path: Path) -> BinaryIO:
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     if not stat.S_ISREG(os.fstat(handle).st_mode):
         os.close(handle)
-        raise DiskError(f"{short_name(path)} is a pipe or a device, no file.")
+        raise DiskError(tr("{name} is a pipe or a device, no file.", name=short_name(path)))
     return os.fdopen(handle, "rb")
 
 
@@ -92,12 +93,23 @@ def read_file(path: Path, *, most_bytes: int) -> bytes:
             n_bytes = os.fstat(file.fileno()).st_size
             if n_bytes > most_bytes:
                 raise DiskError(
-                    f"{short_name(path)} is {n_bytes / 1e6:.0f} MB large, more than the"
-                    f" {most_bytes / 1e6:.0f} MB that are read of such a file."
+                    tr(
+                        "{name} is {n_bytes:.0f} MB large, more than the {most:.0f} MB that are"
+                        " read of such a file.",
+                        name=short_name(path),
+                        n_bytes=n_bytes / 1000000.0,
+                        most=most_bytes / 1000000.0,
+                    )
                 )
             return file.read(most_bytes)
     except OSError as error:
-        raise DiskError(f"{short_name(path)} cannot be read: {error.strerror}.") from None
+        raise DiskError(
+            tr(
+                "{name} cannot be read: {reason}.",
+                name=short_name(path),
+                reason=error.strerror,
+            )
+        ) from None
 
 
 class PartFile:
@@ -127,7 +139,7 @@ class PartFile:
             self._handle = os.open(self.path, flags, 0o666 if self._is_new else 0o600)
         except (OSError, ValueError) as error:
             words = error.strerror if isinstance(error, OSError) else "no file can have this name"
-            raise DiskError(f"{target} cannot be written: {words}.") from None
+            raise DiskError(tr("{target} cannot be written: {words}.", target=target, words=words)) from None
         with contextlib.suppress(OSError):  # some network disks have no locks
             fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
@@ -179,7 +191,7 @@ def write_atomically(path: Path, content: bytes) -> None:
             part.write(content)
             part.publish()
     except OSError as error:
-        raise DiskError(f"{path} cannot be written: {error.strerror}.") from None
+        raise DiskError(tr("{path} cannot be written: {reason}.", path=path, reason=error.strerror)) from None
 
 
 def why_unwritable(path: Path) -> str:
@@ -258,9 +270,9 @@ def private_folder(path: Path) -> Path:
         path.mkdir(parents=True, exist_ok=True, mode=0o700)
         facts = path.lstat()
     except OSError as error:
-        raise DiskError(f"{path} cannot be made: {error.strerror}.") from None
+        raise DiskError(tr("{path} cannot be made: {reason}.", path=path, reason=error.strerror)) from None
     if not stat.S_ISDIR(facts.st_mode) or facts.st_uid != os.geteuid():
-        raise DiskError(f"{path} is not a folder of yours; move it away.")
+        raise DiskError(tr("{path} is not a folder of yours; move it away.", path=path))
     return path
 
 
@@ -280,11 +292,11 @@ def open_own(path: Path, flags: int) -> int:
         handle = os.open(path, flags | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o600)
     except (OSError, ValueError) as error:
         words = error.strerror if isinstance(error, OSError) else "no file can have this name"
-        raise DiskError(f"{path} cannot be opened: {words}.") from None
+        raise DiskError(tr("{path} cannot be opened: {words}.", path=path, words=words)) from None
     facts = os.fstat(handle)
     if not stat.S_ISREG(facts.st_mode) or facts.st_uid != os.geteuid():
         os.close(handle)
-        raise DiskError(f"{path} is not a file of yours; move it away.")
+        raise DiskError(tr("{path} is not a file of yours; move it away.", path=path))
     return handle
 
 

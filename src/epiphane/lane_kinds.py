@@ -10,6 +10,7 @@ from epiphane.declare.parameters import (
     NamedValues,
     Parameter,
     faults_of,
+    in_words,
     values_at,
 )
 from epiphane.document.envelope import Ease, Envelope
@@ -19,6 +20,7 @@ from epiphane.edits.keying.words import WORDS_ENVELOPE, WORDS_KEY
 from epiphane.effects.declare import EFFECTS, Effect, Family
 from epiphane.errors import ParameterError
 from epiphane.transitions.declare import TRANSITIONS, Transition
+from epiphane.wording import tr
 
 
 class Layer(Struct, frozen=True, eq=False):
@@ -45,20 +47,22 @@ ENDS, REPEATS, HOLDS = "is gone", "repeats", "stands still"
 OVERLAY = Layer(
     "overlay",
     Family.LIGHT,
-    "Overlay",
-    "Plays footage over the picture at each cue, its moment on the hit.",
-    (
-        ChoiceParameter(
-            "blend", "Blend mode", tuple(mode.value for mode in BlendMode), BlendMode.SCREEN.value
-        ),
-        Parameter("opacity", "Opacity", "%", low=0, high=100, rest=100, peak=100),
-        ChoiceParameter("fit", "Fit", tuple(fit.value for fit in Fit), Fit.COVER.value),
-        Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
-        Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),
-        Parameter("down", "Down", "% of height", low=-100, high=100, rest=0, peak=0),
-        Parameter("rotation", "Rotation", "°", low=-180, high=180, rest=0, peak=0),
-        Parameter("speed", "Speed", "%", low=10, high=400, rest=100, peak=100),
-        ChoiceParameter("after", "After its end", (ENDS, REPEATS, HOLDS), ENDS),
+    tr("Overlay"),
+    tr("Plays footage over the picture at each cue, its moment on the hit."),
+    in_words(
+        (
+            ChoiceParameter(
+                "blend", "Blend mode", tuple(mode.value for mode in BlendMode), BlendMode.SCREEN.value
+            ),
+            Parameter("opacity", "Opacity", "%", low=0, high=100, rest=100, peak=100),
+            ChoiceParameter("fit", "Fit", tuple(fit.value for fit in Fit), Fit.COVER.value),
+            Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
+            Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),
+            Parameter("down", "Down", "% of height", low=-100, high=100, rest=0, peak=0),
+            Parameter("rotation", "Rotation", "°", low=-180, high=180, rest=0, peak=0),
+            Parameter("speed", "Speed", "%", low=10, high=400, rest=100, peak=100),
+            ChoiceParameter("after", "After its end", (ENDS, REPEATS, HOLDS), ENDS),
+        )
     ),
     keywords="ink leak texture footage layer",
 )
@@ -66,15 +70,17 @@ BY_WORD, LINES, NUMBER, TIME, TEMPO = "word", "line", "number", "time code", "te
 WORDS = Layer(
     WORDS_KEY,
     Family.LIGHT,
-    "Words",
-    "Shows words over the picture, one or a line at each cue, or counts them.",
-    (
-        ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES, NUMBER, TIME, TEMPO), BY_WORD),
-        Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=100),
-        Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
-        Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),
-        Parameter("down", "Down", "% of height", low=-100, high=100, rest=0, peak=0),
-        Parameter("rotation", "Rotation", "°", low=-180, high=180, rest=0, peak=0),
+    tr("Words"),
+    tr("Shows words over the picture, one or a line at each cue, or counts them."),
+    in_words(
+        (
+            ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES, NUMBER, TIME, TEMPO), BY_WORD),
+            Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=100),
+            Parameter("scale", "Scale", "%", low=10, high=500, rest=100, peak=100),
+            Parameter("across", "Across", "% of width", low=-100, high=100, rest=0, peak=0),
+            Parameter("down", "Down", "% of height", low=-100, high=100, rest=0, peak=0),
+            Parameter("rotation", "Rotation", "°", low=-180, high=180, rest=0, peak=0),
+        )
     ),
     WORDS_ENVELOPE,
     keywords="text title lyrics",
@@ -125,6 +131,11 @@ def lane_kind_named(key: str) -> LaneKind:
     if found is None:
         known = [", ".join(one.key for one in EFFECTS.all()), ", ".join(one.key for one in TRANSITIONS.all())]
         raise ParameterError(
-            f"there is no effect or transition {key!r}; effects are: {known[0]}; transitions are: {known[1]}"
+            tr(
+                "there is no effect or transition {key!r}; effects are: {known}; transitions are: {known2}",
+                key=key,
+                known=known[0],
+                known2=known[1],
+            )
         )
     return found

@@ -22,6 +22,7 @@ import platformdirs
 from epiphane import __version__
 from epiphane.disk import PartFile, private_folder
 from epiphane.errors import DiskError, EpiphaneError
+from epiphane.wording import tr
 
 logger = logging.getLogger("epiphane")
 
@@ -110,7 +111,9 @@ def write_report(path: Path, facts: Mapping[str, str], *, folder: Path | None = 
                     packed.writestr(log.name, discreet(content))
             part.publish()
     except OSError as error:
-        raise DiskError(f"{path.parent} cannot be written to: {error.strerror}") from None
+        raise DiskError(
+            tr("{folder} cannot be written to: {reason}", folder=path.parent, reason=error.strerror)
+        ) from None
 
 
 class _Discreet(logging.Formatter):

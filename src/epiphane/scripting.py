@@ -20,6 +20,7 @@ from epiphane.render.export import export as write_film
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 
 def listen(song: str | PathLike[str]) -> Listening:
@@ -71,7 +72,13 @@ def picture_at(project: Project, frame: int, *, size: Size | None = None) -> Pic
         If there is no such frame.
     """
     if not 0 <= frame < project.n_frames:
-        raise ParameterError(f"there is no frame {frame}: the film has {project.n_frames}, from 0 on")
+        raise ParameterError(
+            tr(
+                "there is no frame {frame}: the film has {n_frames}, from 0 on",
+                frame=frame,
+                n_frames=project.n_frames,
+            )
+        )
     footage = OpenFootage()
     try:
         plan = plan_frame(project, schedule(project), frame, made_mattes(project))

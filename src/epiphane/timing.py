@@ -11,6 +11,7 @@ import numpy as np
 
 from epiphane.errors import ParameterError
 from epiphane.types import FloatArray, IntArray
+from epiphane.wording import tr
 
 # A beat that was heard 0.1 ms before the first instant of a frame belongs to that frame: lossy
 # formats smear an attack by that much, and it is less than a hundredth of a frame at 60 fps.
@@ -50,7 +51,7 @@ def frame_at(seconds: float, rate: Fraction) -> int:
         If `seconds` is not finite.
     """
     if not math.isfinite(seconds):
-        raise ParameterError(f"seconds must be a finite time, got {seconds!r}")
+        raise ParameterError(tr("seconds must be a finite time, got {seconds!r}", seconds=seconds))
     # [s] * [frame/s] = [frame]
     return math.floor((seconds + BOUNDARY_SECONDS) * rate.numerator / rate.denominator)
 
@@ -123,9 +124,11 @@ def parse_rate(text: str) -> Fraction:
     try:
         rate = Fraction(text)
     except (ValueError, ZeroDivisionError):
-        raise ParameterError(f"a frame rate is written as 30 or 30000/1001, got {text!r}") from None
+        raise ParameterError(
+            tr("a frame rate is written as 30 or 30000/1001, got {words!r}", words=text)
+        ) from None
     if not 1 <= rate <= 240:
-        raise ParameterError(f"a frame rate must be 1 to 240 frames a second, got {text}")
+        raise ParameterError(tr("a frame rate must be 1 to 240 frames a second, got {words}", words=text))
     return nearest_common_rate(rate)
 
 

@@ -30,6 +30,7 @@ from epiphane.edits.song.beats import (
     shift_one,
     take_reading,
 )
+from epiphane.edits.song.regrid import move_cuts
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.timing import COMMON_RATES, frame_at
@@ -239,3 +240,14 @@ def test_a_song_without_beats_gets_bars_at_a_tempo_set_by_hand():
     assert song.is_steady
     assert song.tempo == 90
     assert next(beat.time for beat in song.beats if beat.place == 1) == 1.0
+
+
+@given(st.lists(st.integers(-40, 260), min_size=7, max_size=7), st.integers(1, 240))
+def test_cuts_that_move_anywhere_leave_shots_one_after_the_other(places, n_frames):
+    shots = a_project(n_shots=6).shots
+    ends = [shots[0].start, *(shot.end for shot in shots)]
+    moved = move_cuts(shots, dict(zip(ends, places, strict=True)).__getitem__, n_frames)
+    assert all(shot.n_frames > 0 and shot.end <= n_frames for shot in moved)
+    assert all(one.end <= after.start for one, after in pairwise(moved))
+    kept = dict(zip(ends, [5 * n for n in range(7)], strict=True))  # apart and in order: all of them stay
+    assert [shot.start for shot in move_cuts(shots, kept.__getitem__, 240)] == [0, 5, 10, 15, 20, 25]

@@ -1,9 +1,10 @@
-from helpers import a_project
+import pytest
+from helpers import a_project, some_footage
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from epiphane.facts.source_time import gaps_between
+from epiphane.facts.source_time import gaps_between, shown_span
 
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(1, 5)), max_size=8), st.integers(0, 30))
@@ -19,3 +20,20 @@ def test_gaps_are_what_no_shot_covers(lengths, first):
     assert all(not covered & set(range(*gap)) for gap in found)
     black = set(range(first, min(first + 6, project.n_frames))) - covered if shots else set()
     assert black <= {n for gap in found for n in range(*gap)}
+
+
+@pytest.mark.parametrize(
+    ("bounds", "shown"),
+    [
+        (None, (1, 6)),
+        ((2, 4), (2, 4)),
+        ((0, 9), (1, 6)),
+        ((6, 8), (1, 6)),
+        ((0, 1), (1, 6)),
+        ((7, 9), (1, 6)),
+    ],
+)
+def test_bounds_count_as_far_as_they_lie_in_the_part_that_is_used(bounds, shown):
+    footage = replace(some_footage(1), used_from=1.0, used_to=6.0)
+    shot = a_project(n_shots=1).shots[0]
+    assert shown_span(replace(shot, content=replace(shot.content, bounds=bounds)), footage) == shown

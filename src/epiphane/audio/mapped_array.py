@@ -16,6 +16,7 @@ import platformdirs
 from epiphane.disk import private_folder
 from epiphane.errors import DiskError
 from epiphane.types import Float32Array
+from epiphane.wording import tr
 
 MOST_IN_MEMORY = 112 << 20
 """Bytes of an array that stay in memory: five minutes of stereo."""
@@ -70,7 +71,9 @@ class ArrayBuilder:
             for block in self._blocks:
                 self._file.write(block.data if block.size else b"")
         except OSError as error:
-            raise DiskError(f"There is no room for a long sound on the disk: {error.strerror}.") from None
+            raise DiskError(
+                tr("There is no room for a long sound on the disk: {reason}.", reason=error.strerror)
+            ) from None
         self._blocks = []
 
     def array(self) -> Float32Array:

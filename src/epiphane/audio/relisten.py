@@ -10,6 +10,7 @@ from epiphane.audio.samples import Samples
 from epiphane.audio.tempo import TempoCurve
 from epiphane.document.song import Beat
 from epiphane.errors import MediaError
+from epiphane.wording import tr
 
 _MARGIN_SECONDS = 4.0
 _LEAST_SECONDS = 1.5
@@ -33,13 +34,18 @@ def beats_between(samples: Samples, start: float, end: float, *, tempo: float) -
         If the part is too short, or nothing is heard in it.
     """
     if end - start < _LEAST_SECONDS:
-        raise MediaError(f"a part of at least {_LEAST_SECONDS} s is needed to listen to it again.")
+        raise MediaError(
+            tr(
+                "a part of at least {least} s is needed to listen to it again.",
+                least=_LEAST_SECONDS,
+            )
+        )
     first = max(0.0, start - _MARGIN_SECONDS)
     rows = slice(round(first * samples.rate), round((end + _MARGIN_SECONDS) * samples.rate))
     mono, rate = usual_sound(Samples(samples.data[rows], samples.rate))
     analysis = analyse(mono, rate)
     if not analysis.onsets.has_contrast:
-        raise MediaError("nothing is struck in this part: its beats stay as they are.")
+        raise MediaError(tr("nothing is struck in this part: its beats stay as they are."))
     rough = follow_beats(analysis.onsets, TempoCurve(analysis.tempo.fit, tempo))
     times = on_attacks(rough, analysis.attacks)
     strengths = strengths_at(times, analysis.onsets)

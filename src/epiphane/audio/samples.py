@@ -16,6 +16,7 @@ from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
 from epiphane.timing import clock_text, seconds_to_sample
 from epiphane.types import Float32Array, Progress, ignore_progress
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -72,14 +73,22 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
         If the file is missing, damaged, has no sound, or is longer than `LONGEST_SECONDS`.
     """
     if reason := why_unreadable(path):
-        raise MediaError(f"{short_name(path)} {reason}; put it back or choose another song.")
+        raise MediaError(
+            tr(
+                "{name} {reason}; put it back or choose another song.",
+                name=short_name(path),
+                reason=reason,
+            )
+        )
     if path.stat().st_size == 0:
-        raise MediaError(f"{path.name} is empty; choose another song.")
+        raise MediaError(tr("{name} is empty; choose another song.", name=path.name))
     try:
         with open_media(path) as container:
             streams = [stream for stream in container.streams.audio if stream.codec_context is not None]
             if not streams:
-                raise MediaError(f"{path.name} has no sound in it; choose a song or a video with sound.")
+                raise MediaError(
+                    tr("{name} has no sound in it; choose a song or a video with sound.", name=path.name)
+                )
             stream = streams[0]
             stated = _duration_in_riff_header(path) or _stated_duration(container, stream)
             is_exact = _says_its_length(path, container.format.name)
@@ -90,11 +99,15 @@ def read_samples(path: Path, *, progress: Progress = ignore_progress) -> Samples
                 rows.add(_sane(block))
             rate = stream.codec_context.sample_rate
     except (av.FFmpegError, ValueError):
-        raise MediaError(f"{path.name} is damaged or no sound file; convert it or choose another.") from None
+        raise MediaError(
+            tr("{name} is damaged or no sound file; convert it or choose another.", name=path.name)
+        ) from None
     except DiskError as error:
-        raise MediaError(f"{path.name} is too long: {error}") from None
+        raise MediaError(tr("{name} is too long: {error}", name=path.name, error=error)) from None
     if not len(rows) or not rate:
-        raise MediaError(f"{path.name}: no sound in it can be decoded; convert it or choose another.")
+        raise MediaError(
+            tr("{name}: no sound in it can be decoded; convert it or choose another.", name=path.name)
+        )
     data = rows.array()
     remark = ""
     if is_exact and stated and len(data) / rate < stated - _TRUNCATED_SECONDS:
@@ -256,6 +269,10 @@ def _duration_in_riff_header(path: Path) -> float:
 def _check_length(seconds: float, path: Path) -> None:
     if seconds > LONGEST_SECONDS:
         raise MediaError(
-            f"{path.name} is {clock_text(seconds)} long; Epiphane listens to"
-            f" {clock_text(LONGEST_SECONDS)} at most. Cut out the part you need first."
+            tr(
+                "{name} is {time} long; Epiphane listens to {end} at most. Cut out the part you need first.",
+                name=path.name,
+                time=clock_text(seconds),
+                end=clock_text(LONGEST_SECONDS),
+            )
         )

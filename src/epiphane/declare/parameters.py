@@ -5,12 +5,14 @@ From parameters alone the bench makes its rows, the project file its reader, the
 
 import math
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any, TypeAlias
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.lane import Setting, Settings
+from epiphane.wording import tr
 
 
 class Parameter(Struct, frozen=True):
@@ -67,6 +69,13 @@ class ChoiceParameter(Struct, frozen=True):
 
 
 AnyParameter: TypeAlias = Parameter | ColourParameter | ChoiceParameter
+
+
+def in_words(parameters: Iterable[AnyParameter]) -> tuple[AnyParameter, ...]:
+    """Return parameters with label and help in the user's language; units and options stay as they are."""
+    return tuple(replace(one, label=tr(one.label), help=tr(one.help)) for one in parameters)
+
+
 ParameterValue: TypeAlias = float | str
 NamedValues: TypeAlias = tuple[tuple[str, ParameterValue], ...]
 

@@ -20,6 +20,7 @@ from epiphane.document.song import Song
 from epiphane.document.timeline import Fades, Items, Shape, Track
 from epiphane.errors import EditError
 from epiphane.timing import frames_covering
+from epiphane.wording import tr
 
 FORMAT_VERSION = 8
 
@@ -136,4 +137,4 @@ def find(things: Iterable[T], wanted: int, kind: str) -> T:
     for thing in things:
         if thing.id == wanted:
             return thing
-    raise EditError(f"there is no {kind} {wanted} in this project")
+    raise EditError(tr("there is no {kind} {wanted} in this project", kind=kind, wanted=wanted))

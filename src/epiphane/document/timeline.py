@@ -21,6 +21,7 @@ from epiphane.document.ids import (
 from epiphane.document.matte import Matte
 from epiphane.document.titles import LogoFill, TextFill
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 MOST_KEY_FRAME = 1_000_000
 """By how many frames a key of speeds or of an item may lie from its anchor."""
@@ -418,7 +419,7 @@ def cut_of(item: Item) -> FootageCut:
         If it shows something else.
     """
     if not isinstance(item.content, FootageCut):
-        raise EditError("there is no footage in this item: choose one that shows a clip or a still")
+        raise EditError(tr("there is no footage in this item: choose one that shows a clip or a still"))
     return item.content
 
 

@@ -29,6 +29,7 @@ from epiphane.errors import EditError
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import FoundInClip
 from epiphane.timing import usual_rate
+from epiphane.wording import tr
 
 _SMALLEST_PICTURE = 16
 _LEAST_CLIP_SECONDS = 0.5
@@ -145,7 +146,7 @@ def change_footage(project: Project, footage_id: FootageId, **changes: Any) -> P
     made = replace(footage, **changes)
     least = 0.0 if footage.kind is FootageKind.STILL else 0.5 / float(footage.rate)
     if not 0 <= made.used_from <= max(made.duration - least, 0) or made.end - made.used_from < least:
-        raise EditError(f"at least a frame of {footage_name(footage)} must be used")
+        raise EditError(tr("at least a frame of {footage} must be used", footage=footage_name(footage)))
     return _with_footage(project, made)
 
 
@@ -207,7 +208,7 @@ def use_take(project: Project, footage_id: FootageId, seconds: float, *, is_used
     chosen = take_at(footage, seconds)
     takes = tuple(replace(take, is_used=is_used) if take is chosen else take for take in footage.takes)
     if takes and not any(take.is_used for take in takes):
-        raise EditError(f"at least one take of {footage_name(footage)} must be used")
+        raise EditError(tr("at least one take of {footage} must be used", footage=footage_name(footage)))
     return _with_footage(project, replace(footage, takes=takes))
 
 
@@ -239,11 +240,17 @@ def add_moment(project: Project, footage_id: FootageId, seconds: float) -> Proje
     """Return `project` with a moment that the user sets; where there is one already it is accepted."""
     footage = find(project.footage, footage_id, "footage")
     if footage.kind is not FootageKind.VIDEO:
-        raise EditError(f"{footage_name(footage)} does not move: it has no moments")
+        raise EditError(tr("{footage} does not move: it has no moments", footage=footage_name(footage)))
     seconds = _in_footage(footage, seconds)
     others = [moment for moment in footage.moments if abs(moment.time - seconds) > _SAME_SECONDS]
     if len(others) >= MOST_MOMENTS_OF_A_CLIP:
-        raise EditError(f"{footage_name(footage)} has {len(others)} moments; no clip can have more.")
+        raise EditError(
+            tr(
+                "{footage} has {count} moments; no clip can have more.",
+                footage=footage_name(footage),
+                count=len(others),
+            )
+        )
     made = Moment(seconds, 1.0, MomentCause.HAND, is_accepted=True)
     return _with_footage(project, replace(footage, moments=_in_order([*others, made])))
 
@@ -306,7 +313,13 @@ def _moment(project: Project, footage_id: FootageId, seconds: float) -> tuple[Fo
     for moment in footage.moments:
         if abs(moment.time - seconds) <= _SAME_SECONDS:
             return footage, moment
-    raise EditError(f"{footage_name(footage)} has no moment at {seconds:.2f} s")
+    raise EditError(
+        tr(
+            "{footage} has no moment at {seconds:.2f} s",
+            footage=footage_name(footage),
+            seconds=seconds,
+        )
+    )
 
 
 def _with_moment(project: Project, footage: Footage, old: Moment, new: Moment) -> Project:

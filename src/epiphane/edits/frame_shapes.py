@@ -11,6 +11,7 @@ from epiphane.document.project import Project, with_items
 from epiphane.document.timeline import Fit, Item, Shape, ShapeTransform
 from epiphane.edits.picture import set_size
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 _MOST = 16
 
@@ -25,9 +26,11 @@ def add_shape(project: Project, shape: Shape) -> Project:
     """
     shapes = project.shapes or (project.shape,)
     if shape in shapes:
-        raise EditError(f"the edit has the shape {shape.width} x {shape.height} already")
+        raise EditError(
+            tr("the edit has the shape {width} x {height} already", width=shape.width, height=shape.height)
+        )
     if len(shapes) == _MOST:
-        raise EditError(f"an edit has {_MOST} shapes at most")
+        raise EditError(tr("an edit has {most} shapes at most", most=_MOST))
     set_size(replace(project, shapes=()), width=shape.width, height=shape.height)  # for its checks
     return show_shape(replace(project, shapes=(*shapes, shape)), shape)
 
@@ -41,7 +44,9 @@ def show_shape(project: Project, shape: Shape) -> Project:
         If it is none of them.
     """
     if shape not in project.shapes:
-        raise EditError(f"the edit has no shape {shape.width} x {shape.height}")
+        raise EditError(
+            tr("the edit has no shape {width} x {height}", width=shape.width, height=shape.height)
+        )
     if shape == project.shape:
         return project
     before = project.shape
@@ -65,7 +70,9 @@ def remove_shape(project: Project, shape: Shape) -> Project:
         If it is none of them.
     """
     if shape not in project.shapes:
-        raise EditError(f"the edit has no shape {shape.width} x {shape.height}")
+        raise EditError(
+            tr("the edit has no shape {width} x {height}", width=shape.width, height=shape.height)
+        )
     left = tuple(one for one in project.shapes if one != shape)
     if shape == project.shape and left:
         project = show_shape(project, left[0])

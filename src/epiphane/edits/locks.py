@@ -6,6 +6,7 @@ from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.document.timeline import Track
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 
 def refuse_locked_rows(old: Project, new: Project) -> None:
@@ -25,7 +26,7 @@ def refuse_locked_rows(old: Project, new: Project) -> None:
         if not row.is_locked or made is row or (made is not None and goes_along):
             continue
         if made is None or _bare(made) != _bare(row):
-            raise EditError(f"{_name(row)} is locked: unlock it first, on its bench")
+            raise EditError(tr("{name} is locked: unlock it first, on its bench", name=_name(row)))
 
 
 def _bare(row: Lane | Track) -> Lane | Track:

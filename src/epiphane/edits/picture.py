@@ -13,6 +13,7 @@ from epiphane.edits.shots.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _LARGEST = 8192
 
@@ -27,10 +28,19 @@ def set_size(project: Project, *, width: int, height: int) -> Project:
     """
     for name, side in (("width", width), ("height", height)):
         if not 2 <= side <= _LARGEST or side % 2:
-            raise EditError(f"the {name} must be an even number of pixels, 2..{_LARGEST}, got {side}")
+            raise EditError(
+                tr(
+                    "the {name} must be an even number of pixels, 2..{largest}, got {side}",
+                    name=name,
+                    largest=_LARGEST,
+                    side=side,
+                )
+            )
     made = Shape(width, height)
     if made != project.shape and made in project.shapes:
-        raise EditError(f"the edit has the shape {width} x {height} already: show that one")
+        raise EditError(
+            tr("the edit has the shape {width} x {height} already: show that one", width=width, height=height)
+        )
     shapes = tuple(made if shape == project.shape else shape for shape in project.shapes)
     return replace(project, width=width, height=height, shapes=shapes)
 
@@ -72,7 +82,7 @@ def change_fades(project: Project, **changes: float) -> Project:
     """
     made = with_changes(project.fades, **changes)
     if made.fade_in + made.fade_out > float(project.n_frames / project.rate):
-        raise EditError("the fades of the picture are longer than the edit")
+        raise EditError(tr("the fades of the picture are longer than the edit"))
     return replace(project, fades=made)
 
 

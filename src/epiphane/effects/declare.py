@@ -12,11 +12,20 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from epiphane.declare.parameters import AnyParameter, NamedValues, Parameter, Values, faults_of, values_at
+from epiphane.declare.parameters import (
+    AnyParameter,
+    NamedValues,
+    Parameter,
+    Values,
+    faults_of,
+    in_words,
+    values_at,
+)
 from epiphane.declare.registry import Registry
 from epiphane.document.envelope import Envelope
 from epiphane.document.lane import Settings
 from epiphane.effects.operations import Operation, Warp
+from epiphane.wording import tr
 
 
 class Family(Enum):
@@ -193,9 +202,9 @@ def effect(
             key,
             version,
             family,
-            label,
-            summary,
-            parameters,
+            tr(label),
+            tr(summary),
+            in_words(parameters),
             function,
             needs,
             retime,

@@ -7,12 +7,13 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Extend, FootageCut, Item, cut_of
 from epiphane.facts.source_time import running_seconds, shown_span
+from epiphane.wording import tr
 
 _TOLERANCE = 1e-3
 EXTEND_WORDS = {
-    Extend.SLOW: "there and back",
-    Extend.MIRROR: "there and back",
-    Extend.REPEAT: "again from its start",
+    Extend.SLOW: tr("there and back"),
+    Extend.MIRROR: tr("there and back"),
+    Extend.REPEAT: tr("again from its start"),
 }
 """How what lies beyond the footage is shown."""
 

@@ -7,6 +7,7 @@ from fractions import Fraction
 from epiphane.errors import ParameterError
 from epiphane.facts.grid import Bar
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 _FRAME = re.compile(r"f\s*(\d{1,9})|(\d{1,9})\s*f", re.IGNORECASE | re.ASCII)
 _CLOCK = re.compile(r"(?:(\d{1,4}):)?(\d{1,4}):(\d{1,2}(?:[.,]\d{1,6})?)", re.ASCII)
@@ -39,17 +40,34 @@ def parse_place(text: str, bars: Sequence[Bar], rate: Fraction) -> int:
     if found := _BAR.fullmatch(text):
         return frame_at(_beat_time(int(found[1]), int(found[2] or 1), bars), rate)
     raise ParameterError(
-        "a place is a bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s) or a frame (f 350),"
-        f" got {text!r:.40}"
+        tr(
+            "a place is a bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s) or a frame (f"
+            " 350), got {words!r:.40}",
+            words=text,
+        )
     )
 
 
 def _beat_time(number: int, beat: int, bars: Sequence[Bar]) -> float:
     bar = next((one for one in bars if one.number == number), None)
     if bar is None:
-        raise ParameterError(f"there is no bar {number}: they go from {bars[0].number} to {bars[-1].number}")
+        raise ParameterError(
+            tr(
+                "there is no bar {number}: they go from {first} to {last}",
+                number=number,
+                first=bars[0].number,
+                last=bars[-1].number,
+            )
+        )
     if beat == 1:
         return bar.start
     if not 1 <= beat <= len(bar.beats):
-        raise ParameterError(f"bar {number} has {len(bar.beats) or 'no'} beats, got beat {beat}")
+        raise ParameterError(
+            tr(
+                "bar {number} has {n_beats} beats, got beat {beat}",
+                number=number,
+                n_beats=len(bar.beats) or "no",
+                beat=beat,
+            )
+        )
     return bar.beats[beat - 1]

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from epiphane.disk import read_file
 from epiphane.errors import DiskError, MediaError
+from epiphane.wording import tr
 
 CAPTION_SUFFIXES = (".srt", ".vtt")
 _MOST_BYTES, _MOST_CAPTIONS, _LONGEST = 8 << 20, 5000, 500
@@ -51,7 +52,9 @@ def read_captions(path: Path) -> Captions:
     text, encoding = _as_text(read)
     found, n_bad = _parsed(text)
     if not found:
-        raise MediaError(f"{path.name} has no captions in it: it takes SubRip or WebVTT with times")
+        raise MediaError(
+            tr("{name} has no captions in it: it takes SubRip or WebVTT with times", name=path.name)
+        )
     remarks = []
     if encoding:
         remarks.append(f"it is not in UTF-8, and is read as {encoding}: look at its letters")

@@ -38,6 +38,7 @@ from epiphane.files.project import (
     with_absolute_paths,
     with_relative_paths,
 )
+from epiphane.wording import tr
 
 _VERSION = 1
 _LOCK, _JOURNAL, _LOST = "lock", "journal", "lost-"
@@ -139,7 +140,7 @@ class Journal:
             if not _is_locked_by_us(handle):
                 os.close(handle)
                 self._let_go()
-                raise InUseError("the project is open in another window, under another name.")
+                raise InUseError(tr("the project is open in another window, under another name."))
             self._project = handle
 
     def _hold_folder(self) -> None:
@@ -152,7 +153,7 @@ class Journal:
         lock = open_own(self.folder / _LOCK, os.O_RDWR | os.O_CREAT)
         if not _is_locked_by_us(lock):
             os.close(lock)
-            raise InUseError("the project is open in another window.")
+            raise InUseError(tr("the project is open in another window."))
         self._lock = lock
         left = self.folder / _JOURNAL
         if left.exists():
@@ -185,7 +186,9 @@ class Journal:
         except (OSError, InUseError) as error:
             self._written = None
             words = error.strerror if isinstance(error, OSError) else str(error)
-            raise DiskError(f"{self.folder} cannot be written to: {words}") from None
+            raise DiskError(
+                tr("{folder} cannot be written to: {words}", folder=self.folder, words=words)
+            ) from None
         self._written = project
         self._flush()
 
@@ -297,7 +300,7 @@ class Journals:
         try:
             journal.hold()
         except InUseError:
-            raise InUseError(f"{path.name} is open in another window.") from None
+            raise InUseError(tr("{name} is open in another window.", name=path.name)) from None
         except (DiskError, OSError):
             pass  # said when there is something to keep
         return journal
@@ -424,7 +427,7 @@ def _read_lost(file: Path) -> LostWork:
         elif raw is not None:
             raw, n_edits = with_changes_done(raw, record["changes"]), n_edits + 1
     if raw is None:
-        raise ProjectFileError(f"{file} holds no work.")
+        raise ProjectFileError(tr("{file} holds no work.", file=file))
     project = decode_project(encode_compactly(raw), where=file.name)
     path = None if head.path is None else Path(head.path)
     if path is not None:

@@ -33,6 +33,7 @@ from epiphane.document.timeline import Item
 from epiphane.document.titles import TextFill
 from epiphane.errors import ProjectFileError
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 SUFFIX = ".epiphane"
 _SHIPPED = "shipped:"
@@ -75,25 +76,37 @@ def decode_project(text: bytes, *, where: str) -> Project:
     raw = decode_json(text)
     if raw is None:
         raise ProjectFileError(
-            f"{where} is damaged or cut short and cannot be opened; open a copy or a backup of it."
+            tr(
+                "{where} is damaged or cut short and cannot be opened; open a copy or a backup of it.",
+                where=where,
+            )
         )
     if not isinstance(raw, dict) or type(raw.get("version")) is not int:
-        raise ProjectFileError(f"{where} is not an Epiphane project.")
+        raise ProjectFileError(tr("{where} is not an Epiphane project.", where=where))
     if raw["version"] > FORMAT_VERSION:
         raise ProjectFileError(
-            f"{where} was saved by a newer Epiphane (format {raw['version']}, this one reads up to"
-            f" {FORMAT_VERSION}); open it with a newer version."
+            tr(
+                "{where} was saved by a newer Epiphane (format {raw}, this one reads up to"
+                " {newest}); open it with a newer version.",
+                where=where,
+                raw=raw["version"],
+                newest=FORMAT_VERSION,
+            )
         )
     if raw["version"] < 1:
-        raise ProjectFileError(f"{where}: $.version: must be 1 or more, got {raw['version']}")
+        raise ProjectFileError(
+            tr("{where}: $.version: must be 1 or more, got {raw}", where=where, raw=raw["version"])
+        )
     raw = upgraded(raw)
     try:
         project: Project = convert_part(raw, Project)
     except ValueError as error:
         faults = list(islice(_faults(raw), _MOST_FAULTS + 1)) or [str(error)]
-        raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}") from None
+        raise ProjectFileError(
+            tr("{where} breaks the format: {listed}", where=where, listed=_listed(faults))
+        ) from None
     if faults := list(islice(broken_laws(project), _MOST_FAULTS + 1)):
-        raise ProjectFileError(f"{where} breaks the format: {_listed(faults)}")
+        raise ProjectFileError(tr("{where} breaks the format: {listed}", where=where, listed=_listed(faults)))
     return project
 
 

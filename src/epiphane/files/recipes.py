@@ -12,6 +12,7 @@ from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
 from epiphane.files.project import with_combination, with_edge_pulls, with_trembling, with_trigger
+from epiphane.wording import tr
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
@@ -44,14 +45,21 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
     try:
         raw = msgspec.json.decode(text)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-        raise RecipeError(f"{where} is damaged or cut short and cannot be read; take another copy.") from None
+        raise RecipeError(
+            tr("{where} is damaged or cut short and cannot be read; take another copy.", where=where)
+        ) from None
     if not isinstance(raw, dict) or not isinstance(raw.get("lanes"), list) or "name" not in raw:
-        raise RecipeError(f"{where} is not a recipe of Epiphane.")
+        raise RecipeError(tr("{where} is not a recipe of Epiphane.", where=where))
     version = raw.get("version", RECIPE_VERSION)
     if type(version) is int and version > RECIPE_VERSION:
         raise RecipeError(
-            f"{where} is a recipe of a newer Epiphane (format {version}, this one reads up to"
-            f" {RECIPE_VERSION}); open it with a newer version."
+            tr(
+                "{where} is a recipe of a newer Epiphane (format {version}, this one reads up to"
+                " {newest}); open it with a newer version.",
+                where=where,
+                version=version,
+                newest=RECIPE_VERSION,
+            )
         )
     if version == 1 and isinstance(raw.get("pulses"), list):
         raw = raw | {
@@ -67,7 +75,13 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:
-        raise RecipeError(f"{where} breaks the format of recipes: {str(error)[:_FAULT_LENGTH]}.") from None
+        raise RecipeError(
+            tr(
+                "{where} breaks the format of recipes: {error}.",
+                where=where,
+                error=str(error)[:_FAULT_LENGTH],
+            )
+        ) from None
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -136,7 +150,7 @@ class RecipeBook:
             if one.recipe.name.casefold() == name.casefold():
                 return one.recipe
         known = ", ".join(one.recipe.name for one in kept)
-        raise RecipeError(f"there is no recipe {name!r}; there are: {known}")
+        raise RecipeError(tr("there is no recipe {name!r}; there are: {known}", name=name, known=known))
 
     def keep(self, recipe: Recipe) -> KeptRecipe:
         """Put a recipe in the folder.
@@ -147,13 +161,17 @@ class RecipeBook:
             If another one has its name, or the folder cannot be written to.
         """
         if any(one.recipe.name.casefold() == recipe.name.casefold() for one in self.read()[0]):
-            raise RecipeError(f"there is a recipe called {recipe.name} already; give this one another name.")
+            raise RecipeError(
+                tr("there is a recipe called {name} already; give this one another name.", name=recipe.name)
+            )
         words = re.sub(r"[^a-z0-9]+", "-", recipe.name.casefold()).strip("-") or "recipe"
         names = [words, *(f"{words}-{number}" for number in range(2, 1000))]
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise RecipeError(f"{self.folder} cannot be written to: {error.strerror}.") from None
+            raise RecipeError(
+                tr("{folder} cannot be written to: {reason}.", folder=self.folder, reason=error.strerror)
+            ) from None
         paths = (self.folder / f"{name}{RECIPE_SUFFIX}" for name in names)
         path = next(path for path in paths if not path.exists())
         save_recipe(recipe, path)
@@ -168,8 +186,10 @@ class RecipeBook:
             If it is a shipped one, or its folder cannot be written to.
         """
         if kept.is_shipped:
-            raise RecipeError(f"{kept.recipe.name} comes with Epiphane and cannot be removed.")
+            raise RecipeError(tr("{name} comes with Epiphane and cannot be removed.", name=kept.recipe.name))
         try:
             kept.path.unlink(missing_ok=True)
         except OSError as error:
-            raise RecipeError(f"{kept.path.name} cannot be removed: {error.strerror}.") from None
+            raise RecipeError(
+                tr("{name} cannot be removed: {reason}.", name=kept.path.name, reason=error.strerror)
+            ) from None

@@ -21,7 +21,6 @@ from epiphane.facts.cuts import Cut, cuts_of, drift_at
 from epiphane.keying.envelope import envelope_level, in_frames
 from epiphane.keying.picking import chances
 from epiphane.lane_kinds import is_transition
-from epiphane.plurals import plural
 from epiphane.timing import frame_at
 from epiphane.transitions.declare import (
     BY_CHANCE,
@@ -34,6 +33,7 @@ from epiphane.transitions.declare import (
     Transition,
 )
 from epiphane.types import FloatArray
+from epiphane.wording import plural, tr
 
 if TYPE_CHECKING:
     from epiphane.keying.schedule import Cue, LaneSchedule
@@ -88,12 +88,20 @@ class TransitionCue(Struct, frozen=True):
         """Return in sentences which footage is too short for it, and what is shown instead."""
         names = {one.id: footage_name(one) for one in project.footage}
         words = []
-        sides = (self.cut.outgoing, "after its end"), (self.cut.incoming, "before its start")
+        sides = (self.cut.outgoing, tr("after its end")), (self.cut.incoming, tr("before its start"))
         for (shot, where), number in zip(sides, self.n_lacking(project), strict=True):
             if shot is not None and shot.footage is not None and number:
                 frames = plural(number, "1 frame", "{} frames")
-                name = names.get(shot.footage, "the clip")
-                words.append(f"{name} lacks {frames} {where}: it is shown {beyond_words(shot)}")
+                name = names.get(shot.footage, tr("the clip"))
+                words.append(
+                    tr(
+                        "{name} lacks {frames} {where}: it is shown {instead}",
+                        name=name,
+                        frames=frames,
+                        where=where,
+                        instead=beyond_words(shot),
+                    )
+                )
         return tuple(words)
 
     def progress_at(self, frame: int, aspect: float) -> Progress:

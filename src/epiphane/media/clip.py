@@ -23,6 +23,7 @@ from epiphane.media.decoding import decoded_frames, open_container, picture_stre
 from epiphane.media.raw import RawPicture, raw_from_frame, treatments_of
 from epiphane.media.timestamps import read_timestamps, without_doubles
 from epiphane.types import FloatArray
+from epiphane.wording import tr
 
 # Enough that two workers that ask for neighbours in the wrong order never cause a seek.
 _KEPT = 8
@@ -74,7 +75,7 @@ class Clip:
             self.close()
             if isinstance(error, MediaError):
                 raise
-            raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
+            raise MediaError(tr("{name} is damaged; convert it or leave it out.", name=path.name)) from None
 
     @property
     def n_pictures(self) -> int:
@@ -177,7 +178,9 @@ class Clip:
                 if picture is not None:
                     return picture
                 self._missing.add(there)  # it is looked for once
-        raise MediaError(f"{self.path.name} is damaged at {self.times[index]:.2f} s.")
+        raise MediaError(
+            tr("{name} is damaged at {times:.2f} s.", name=self.path.name, times=self.times[index])
+        )
 
     @property
     def n_missing(self) -> int:
@@ -250,7 +253,9 @@ class Clip:
             self._next_index = 1
             self.treatments = treatments_of(frame, is_interlaced=self._is_interlaced)
             return self._raw(frame)
-        raise MediaError(f"{self.path.name}: its pictures cannot be decoded; convert it or leave it out.")
+        raise MediaError(
+            tr("{name}: its pictures cannot be decoded; convert it or leave it out.", name=self.path.name)
+        )
 
     def _look_at_alpha(self) -> None:
         """Find out how colours go with alpha, and read the first picture again where they are multiplied."""

@@ -16,6 +16,7 @@ from epiphane.errors import MediaError
 from epiphane.media.decoding import decoded_frames, open_container, picture_stream
 from epiphane.media.raw import plane_rows
 from epiphane.types import FloatArray, Plane, Progress, Size, ignore_progress
+from epiphane.wording import tr
 
 _SMALL_WIDTH = 160
 _SHIFT_SIZE = (64, 36)
@@ -96,7 +97,9 @@ def measure_clip(path: Path, *, progress: Progress = ignore_progress) -> ClipCur
                 progress(min(1.0, (times[-1] - times[0]) / length))
         n_promised = stream.frames or _n_packets(path)
     if not times:
-        raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
+        raise MediaError(
+            tr("{name}: no picture in it can be decoded; convert it or leave it out.", name=path.name)
+        )
     # Pictures come in the order in which they are shown, whatever a container without such times says.
     seconds = np.sort(np.array(times))
     return measuring.curves(seconds, damaged=max(0.0, 1 - len(times) / n_promised) if n_promised else 0.0)

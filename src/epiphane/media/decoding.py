@@ -13,6 +13,7 @@ import av
 from epiphane.disk import short_name, why_unreadable
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.opening import open_media
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     import av.filter
@@ -30,13 +31,21 @@ def open_container(path: Path) -> av.container.InputContainer:
         If it is missing, or nothing that can be decoded.
     """
     if reason := why_unreadable(path):
-        raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
+        raise MediaError(
+            tr(
+                "{name} {reason}; put it back or replace it.",
+                name=short_name(path),
+                reason=reason,
+            )
+        )
     try:
         return open_media(path)
     except DiskError as error:
         raise MediaError(str(error)) from None
     except (av.FFmpegError, ValueError):
-        raise MediaError(f"{path.name} is damaged or no video; convert it or leave it out.") from None
+        raise MediaError(
+            tr("{name} is damaged or no video; convert it or leave it out.", name=path.name)
+        ) from None
 
 
 def picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
@@ -53,8 +62,10 @@ def picture_stream(container: av.container.InputContainer, path: Path) -> av.Vid
             return stream
     container.close()
     if moving:
-        raise MediaError(f"{path.name}: its pictures cannot be decoded; convert it or leave it out.")
-    raise MediaError(f"{path.name} has no picture in it; it can be a song, but not footage.")
+        raise MediaError(
+            tr("{name}: its pictures cannot be decoded; convert it or leave it out.", name=path.name)
+        )
+    raise MediaError(tr("{name} has no picture in it; it can be a song, but not footage.", name=path.name))
 
 
 def pixel_aspect(stream: av.VideoStream) -> float:

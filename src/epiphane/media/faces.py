@@ -10,6 +10,7 @@ from epiphane.assets import FACES
 from epiphane.disk import private_folder, read_file, write_atomically
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.fingerprint import fingerprint
+from epiphane.wording import tr
 
 FACE_SUFFIXES = (".ttf", ".otf", ".ttc", ".otc")
 _MOST_BYTES = 64 << 20
@@ -91,5 +92,7 @@ def read_face(path: Path) -> bytes:
     except DiskError as error:
         raise MediaError(str(error)) from None
     if not read.startswith(_MAGIC):
-        raise MediaError(f"{path.name} is no face of letters: choose a TrueType or OpenType file")
+        raise MediaError(
+            tr("{name} is no face of letters: choose a TrueType or OpenType file", name=path.name)
+        )
     return read

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from epiphane.disk import open_regular, short_name, why_unreadable
 from epiphane.errors import MediaError
+from epiphane.wording import tr
 
 _BLOCK = 1 << 20
 
@@ -24,7 +25,9 @@ def content_hash(path: Path) -> str:
             while block := file.read(_BLOCK):
                 digest.update(block)
     except OSError as error:
-        raise MediaError(f"{path.name} cannot be read: {error.strerror}.") from None
+        raise MediaError(
+            tr("{name} cannot be read: {reason}.", name=path.name, reason=error.strerror)
+        ) from None
     return digest.hexdigest()
 
 
@@ -45,7 +48,9 @@ def fingerprint(path: Path) -> str:
                 file.seek(start)
                 digest.update(file.read(_BLOCK))
     except OSError as error:
-        raise MediaError(f"{path.name} cannot be read: {error.strerror}.") from None
+        raise MediaError(
+            tr("{name} cannot be read: {reason}.", name=path.name, reason=error.strerror)
+        ) from None
     return digest.hexdigest()
 
 

@@ -12,6 +12,7 @@ from epiphane.errors import MediaError
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.types import Progress, ignore_progress
+from epiphane.wording import tr
 
 # A file that was written to so lately may still be; then this long is waited to see, once for all of them.
 _LATELY_SECONDS, _LOOK_AGAIN_SECONDS = 2.0, 0.4
@@ -42,7 +43,9 @@ def gather_files(paths: Sequence[Path], *, progress: Progress = ignore_progress)
         progress(number / len(files))
         try:
             if path in growing:
-                raise MediaError(f"{path.name} is still being written; gather it again when it is complete.")
+                raise MediaError(
+                    tr("{name} is still being written; gather it again when it is complete.", name=path.name)
+                )
             facts = probe_footage(path)
         except MediaError as error:
             faults.append(str(error))

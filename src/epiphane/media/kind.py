@@ -11,6 +11,7 @@ from epiphane.document.footage import FootageKind
 from epiphane.errors import MediaError
 from epiphane.media.opening import open_media
 from epiphane.media.still import is_still
+from epiphane.wording import tr
 
 
 def kind_of(path: Path) -> FootageKind:
@@ -22,11 +23,13 @@ def kind_of(path: Path) -> FootageKind:
         If it is missing, empty, or neither picture nor sound.
     """
     if reason := why_unreadable(path):
-        raise MediaError(f"{short_name(path)} {reason}; leave it out.")
+        raise MediaError(tr("{name} {reason}; leave it out.", name=short_name(path), reason=reason))
     if not _is_writable_text(str(path)):
-        raise MediaError(f"{short_name(path)} has a name that is not in UTF-8; rename the file.")
+        raise MediaError(
+            tr("{name} has a name that is not in UTF-8; rename the file.", name=short_name(path))
+        )
     if path.stat().st_size == 0:
-        raise MediaError(f"{path.name} is empty; leave it out.")
+        raise MediaError(tr("{name} is empty; leave it out.", name=path.name))
     if is_still(path):
         return FootageKind.STILL
     try:
@@ -38,7 +41,9 @@ def kind_of(path: Path) -> FootageKind:
                 return FootageKind.SOUND
     except (av.FFmpegError, ValueError):
         pass
-    raise MediaError(f"{path.name} is damaged, or neither picture nor sound; convert it or leave it out.")
+    raise MediaError(
+        tr("{name} is damaged, or neither picture nor sound; convert it or leave it out.", name=path.name)
+    )
 
 
 def _is_writable_text(name: str) -> bool:

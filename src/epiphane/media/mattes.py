@@ -33,6 +33,7 @@ from epiphane.media.fingerprint import content_hash
 from epiphane.media.raw import RawPicture
 from epiphane.media.tracing import LINES, begun, carried, way_between
 from epiphane.types import Float32Array, Picture, Progress, ignore_progress
+from epiphane.wording import tr
 
 _VERSION = 1
 MOST_SECONDS = 60.0
@@ -120,9 +121,14 @@ def make_matte(
     if found is not None:
         return found
     if matte.kind is MatteKind.TRACED and not any(mark.box for mark in matte.marks):
-        raise MediaError("nothing is marked: draw a box around the subject on the picture first")
+        raise MediaError(tr("nothing is marked: draw a box around the subject on the picture first"))
     if not 0 < matte.end - matte.start <= MOST_SECONDS:
-        raise MediaError(f"a matte lasts {MOST_SECONDS:.0f} seconds at most: use a shorter part of the clip")
+        raise MediaError(
+            tr(
+                "a matte lasts {most:.0f} seconds at most: use a shorter part of the clip",
+                most=MOST_SECONDS,
+            )
+        )
     place = matte_folder() / f"{key}.mkv"
     clip = Clip(path)
     try:
@@ -135,7 +141,13 @@ def make_matte(
             part.publish()
         keep_within(matte_folder(), _MOST_BYTES)
     except (OSError, av.FFmpegError) as error:
-        raise DiskError(f"{matte_folder()} cannot be written to: {error.strerror}") from None
+        raise DiskError(
+            tr(
+                "{folder} cannot be written to: {reason}",
+                folder=matte_folder(),
+                reason=error.strerror,
+            )
+        ) from None
     finally:
         clip.close()
     return place

@@ -26,6 +26,7 @@ from epiphane.media.colour import OUTPUT_SPEC, ColourSpec, Matrix, bgr_to_yuv
 from epiphane.media.raw import RawPicture, plane_rows
 from epiphane.media.still import Still, is_still
 from epiphane.types import Plane, Progress, Size, ignore_progress
+from epiphane.wording import tr
 
 PROXY_LINES = 540
 MOST_BYTES = 10 << 30
@@ -90,7 +91,9 @@ class ProxyStore:
                     return None
                 part.publish()
         except (OSError, av.FFmpegError) as error:
-            raise DiskError(f"{self.folder} cannot be written to: {error.strerror}") from None
+            raise DiskError(
+                tr("{folder} cannot be written to: {reason}", folder=self.folder, reason=error.strerror)
+            ) from None
         self._make_room()
         return place
 
@@ -111,7 +114,9 @@ class ProxyStore:
 
     def _place(self, fingerprint: str, suffix: str) -> Path:
         if not _FINGERPRINT.fullmatch(fingerprint):  # it comes from files, and is never to lead elsewhere
-            raise ParameterError(f"a fingerprint is 32 hexadecimal digits, got {fingerprint!r:.60}")
+            raise ParameterError(
+                tr("a fingerprint is 32 hexadecimal digits, got {fingerprint!r:.60}", fingerprint=fingerprint)
+            )
         return self.folder / f"{fingerprint}-{_VERSION}{suffix}"
 
 

@@ -17,6 +17,7 @@ from epiphane.errors import DiskError, MediaError
 from epiphane.media.drawing import draw_as_png, read_drawing
 from epiphane.media.raw import RawPicture, premultiplied
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 # What a frame of 4K shows; more would only cost memory.
 MOST_SIDE = 4096
@@ -103,13 +104,26 @@ def is_still(path: Path) -> bool:
 
 def _size_of(path: Path) -> Size:
     if reason := why_unreadable(path):
-        raise MediaError(f"{short_name(path)} {reason}; put it back or replace it.")
+        raise MediaError(
+            tr(
+                "{name} {reason}; put it back or replace it.",
+                name=short_name(path),
+                reason=reason,
+            )
+        )
     if path.suffix.lower() in _DRAWINGS:
         return read_drawing(path).size
     with _opened(path) as image:
         width, height = image.size
         if width * height > _MOST_PIXELS:
-            raise MediaError(f"{path.name} is {width} × {height} pixels, too large to show; make it smaller.")
+            raise MediaError(
+                tr(
+                    "{name} is {width} × {height} pixels, too large to show; make it smaller.",
+                    name=path.name,
+                    width=width,
+                    height=height,
+                )
+            )
         try:
             is_turned = image.getexif().get(0x0112, 1) >= 5  # Exif's tag of orientation
         except _DAMAGE:
@@ -129,7 +143,9 @@ def _opened(path: Path) -> Iterator[Image.Image]:
         try:
             image = Image.open(file)
         except _DAMAGE:
-            raise MediaError(f"{path.name} is damaged or no picture; convert it or leave it out.") from None
+            raise MediaError(
+                tr("{name} is damaged or no picture; convert it or leave it out.", name=path.name)
+            ) from None
         with image:
             yield image
 
@@ -141,7 +157,7 @@ def _read(path: Path) -> Picture:
             image.thumbnail((MOST_SIDE, MOST_SIDE), Image.Resampling.BOX, reducing_gap=1.5)
             return _bgr(_eight_bit(ImageOps.exif_transpose(image)))
         except _DAMAGE:
-            raise MediaError(f"{path.name} is damaged; convert it or leave it out.") from None
+            raise MediaError(tr("{name} is damaged; convert it or leave it out.", name=path.name)) from None
 
 
 def _drawn(path: Path) -> tuple[Picture, str]:
@@ -150,7 +166,9 @@ def _drawn(path: Path) -> tuple[Picture, str]:
     try:
         picture = _bgr(Image.open(io.BytesIO(drawn.png)))
     except _DAMAGE:
-        raise MediaError(f"{path.name} is damaged or no drawing; convert it or leave it out.") from None
+        raise MediaError(
+            tr("{name} is damaged or no drawing; convert it or leave it out.", name=path.name)
+        ) from None
     if not drawn.missing_faces:
         return picture, ""
     faces = ", ".join(drawn.missing_faces)

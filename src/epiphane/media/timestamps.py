@@ -12,6 +12,7 @@ from msgspec import Struct
 from epiphane.errors import MediaError
 from epiphane.media.decoding import decoded_frames, open_container, picture_stream
 from epiphane.types import IntArray
+from epiphane.wording import tr
 
 # Of more pictures with the same time than this share, times are no use.
 _MOST_DOUBLED = 0.1
@@ -104,5 +105,7 @@ def _times_by_decoding(path: Path) -> IntArray:
     n_pictures = sum(1 for _ in decoded_frames(container, stream))
     container.close()
     if n_pictures == 0:
-        raise MediaError(f"{path.name}: no picture in it can be decoded; convert it or leave it out.")
+        raise MediaError(
+            tr("{name}: no picture in it can be decoded; convert it or leave it out.", name=path.name)
+        )
     return np.round(np.arange(n_pictures) * float(step)).astype(np.int64)

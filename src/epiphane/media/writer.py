@@ -17,6 +17,7 @@ from epiphane.errors import MediaError
 from epiphane.media.colour import OUTPUT_SPEC, Matrix
 from epiphane.media.raw import plane_rows
 from epiphane.types import Float32Array, Plane, Size
+from epiphane.wording import tr
 
 SOUND_RATE = 48_000
 FILM_SUFFIX = ".mp4"
@@ -80,7 +81,9 @@ class MovieWriter:
             )
         except (av.FFmpegError, OSError) as error:
             self._part.remove()
-            raise MediaError(f"{path} cannot be written: {error.strerror}.") from None
+            raise MediaError(
+                tr("{path} cannot be written: {reason}.", path=path, reason=error.strerror)
+            ) from None
         options = {"preset": preset, "crf": str(crf), "x264-params": _LOOKING_AHEAD}
         self._video = self._container.add_stream("libx264", rate=rate, options=options)
         self._video.width, self._video.height = size
@@ -132,7 +135,9 @@ class MovieWriter:
                 self._container.close()
         except (av.FFmpegError, OSError) as fault:
             if kind is None:
-                raise MediaError(f"{self._path} cannot be written: {fault.strerror}.") from None
+                raise MediaError(
+                    tr("{path} cannot be written: {reason}.", path=self._path, reason=fault.strerror)
+                ) from None
         finally:
             self._part.remove()
 
@@ -163,7 +168,9 @@ class MovieWriter:
             for packet in stream.encode(frame):  # type: ignore[arg-type]
                 self._container.mux(packet)
         except (av.FFmpegError, OSError) as error:
-            raise MediaError(f"{self._path} cannot be written: {error.strerror}.") from None
+            raise MediaError(
+                tr("{path} cannot be written: {reason}.", path=self._path, reason=error.strerror)
+            ) from None
 
 
 def planes_from_yuv444(picture: np.ndarray) -> tuple[Plane, Plane, Plane]:

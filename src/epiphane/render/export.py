@@ -36,6 +36,7 @@ from epiphane.render.sources import OpenFootage
 from epiphane.timing import frame_start, seconds_to_sample
 from epiphane.titles.faces import face_fault
 from epiphane.types import Float32Array, Plane, Size
+from epiphane.wording import tr
 
 _WORKERS = 2
 # A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
@@ -103,12 +104,18 @@ def export(
     project = project if rate is None else set_rate(project, rate)
     size = size or (project.width, project.height)
     if size[0] % 2 or size[1] % 2 or min(size) < 2:
-        raise MediaError(f"the size of a film must be even numbers of pixels, got {size[0]}x{size[1]}")
+        raise MediaError(
+            tr(
+                "the size of a film must be even numbers of pixels, got {width}x{height}",
+                width=size[0],
+                height=size[1],
+            )
+        )
     wanted = range(project.n_frames)
     if frames is not None:
         wanted = range(max(0, frames.start), min(project.n_frames, frames.stop))
     if not wanted:
-        raise MediaError("there is nothing to export: add a song or footage first")
+        raise MediaError(tr("there is nothing to export: add a song or footage first"))
     started = time.monotonic()
     uses = _Uses(project)
     footage = OpenFootage(most_open=_MOST_OPEN, next_use=uses.next_use)
@@ -160,16 +167,29 @@ def check_target(path: Path, reads: Sequence[Path], *, may_replace: bool) -> Non
     if path.suffix.lower() != FILM_SUFFIX:
         ending = f"not {path.suffix}" if path.suffix else "so the name needs that ending"
         name = short_name(path.with_suffix(FILM_SUFFIX))
-        raise MediaError(f"films are written as {FILM_SUFFIX}, {ending}: name it {name}.")
+        raise MediaError(
+            tr(
+                "films are written as {suffix}, {ending}: name it {name}.",
+                suffix=FILM_SUFFIX,
+                ending=ending,
+                name=name,
+            )
+        )
     if reason := why_unwritable(path):
         raise MediaError(f"{short_name(path)} {reason}.")
     if any(_is_same_file(path, one) for one in reads):
         raise MediaError(
-            f"{short_name(path)} is read by the project itself; choose another name for the film."
+            tr(
+                "{name} is read by the project itself; choose another name for the film.",
+                name=short_name(path),
+            )
         )
     if path.exists() and not may_replace:
         raise MediaError(
-            f"{short_name(path)} is there already; choose another name for the film, or replace it."
+            tr(
+                "{name} is there already; choose another name for the film, or replace it.",
+                name=short_name(path),
+            )
         )
 
 

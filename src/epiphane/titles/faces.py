@@ -15,6 +15,7 @@ from epiphane.disk import is_file
 from epiphane.document.titles import FaceAxis, TextFill
 from epiphane.errors import MediaError
 from epiphane.media.faces import fallback_faces, kept_face, read_face, shipped_faces
+from epiphane.wording import tr
 
 
 class Axis(Struct, frozen=True):
@@ -88,9 +89,9 @@ def face_at(path: Path, axes: tuple[FaceAxis, ...] = ()) -> Face:
     try:
         face = Face(path, content, {one.tag: one.value for one in axes})
     except (hb.HarfBuzzError, ValueError, RuntimeError):
-        raise MediaError(f"{path.name} is damaged: choose another face of letters") from None
+        raise MediaError(tr("{name} is damaged: choose another face of letters", name=path.name)) from None
     if not face.characters:
-        raise MediaError(f"{path.name} has no letters: choose another face")
+        raise MediaError(tr("{name} has no letters: choose another face", name=path.name))
     return face
 
 

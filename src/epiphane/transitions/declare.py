@@ -17,6 +17,7 @@ from epiphane.declare.parameters import (
     NamedValues,
     Values,
     faults_of,
+    in_words,
     values_at,
 )
 from epiphane.declare.registry import Registry
@@ -25,6 +26,7 @@ from epiphane.document.lane import Settings
 from epiphane.effects.declare import EFFECTS, Family
 from epiphane.effects.operations import Operation
 from epiphane.types import Picture, Plane, Size
+from epiphane.wording import tr
 
 
 class Progress(Struct, frozen=True):
@@ -202,7 +204,17 @@ def transition(
             raise ValueError(f"transition {key!r}: " + "; ".join(faults))
         summary = (function.__doc__ or "").strip().split("\n")[0]
         envelope = Envelope(*(float(frames[0]), 0.0, float(frames[1])), *eases)
-        made = Transition(key, version, family, label, summary, parameters, envelope, function, keywords)
+        made = Transition(
+            key,
+            version,
+            family,
+            tr(label),
+            tr(summary),
+            in_words(parameters),
+            envelope,
+            function,
+            keywords,
+        )
         # Both ask for every value once.
         mixtures = [made.join(made.values_at(()), Progress(share)).mixture for share in (0.25, 0.75)]
         has_matte = any(isinstance(one, ByMatte) for one in mixtures)

@@ -24,6 +24,7 @@ from epiphane.media.writer import FILM_SUFFIX
 from epiphane.render.export import ExportProgress, check_target, export, unused_name
 from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
 from epiphane.types import Progress, Size
+from epiphane.wording import tr
 
 # Endings that mean another format than the one that is written; what else follows a dot is part of the name.
 _OTHER_FORMATS = frozenset(
@@ -77,7 +78,7 @@ class ExportBench(BenchPage[Project]):
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setRange(0, 1000)
-        self._bar.setAccessibleName("Export progress")
+        self._bar.setAccessibleName(tr("Export progress"))
         self._state = wrapped("")
         self.add(self._bar, self._state)
         self.end()
@@ -110,7 +111,7 @@ class ExportBench(BenchPage[Project]):
         if self._is_range_chosen:
             frames = range(frame_at(self._from.value(), rate), frame_at(self._to.value(), rate))
             if not frames:
-                self._failed("the range has no length: its end must come after its start")
+                self._failed(tr("the range has no length: its end must come after its start"))
                 return
 
         def work(progress: Progress) -> tuple[Path, list[str]]:
@@ -134,7 +135,7 @@ class ExportBench(BenchPage[Project]):
 
         self._job = self._jobs.start(
             EXPORT_TOPIC,
-            f"Exporting {path.name}",
+            tr("Exporting {name}", name=path.name),
             work,
             done=self._done,
             stopped=self._stopped,
@@ -144,7 +145,7 @@ class ExportBench(BenchPage[Project]):
         self._bar.setValue(0)
         self._bar.show()
         self._show_running(True)
-        self._say("Preparing the song…")
+        self._say(tr("Preparing the song…"))
 
     def _films(self, project: Project, path: Path) -> list[_Film]:
         """Return the films to be made: one, or one for each shape, as much larger or smaller as is chosen."""
@@ -173,7 +174,7 @@ class ExportBench(BenchPage[Project]):
         """Stop the export; nothing is left under the film's name."""
         if self._job is not None:
             self._job.cancel()
-            self._say("Stopping…")
+            self._say(tr("Stopping…"))
 
     def set_path(self, path: Path) -> None:
         """Put a film's name into the form, in place of the project's own."""
@@ -196,12 +197,12 @@ class ExportBench(BenchPage[Project]):
 
     def _add_file_row(self) -> None:
         self._path = QLineEdit()
-        self._path.setAccessibleName("File")
-        self._path.setToolTip("Where the film goes")
+        self._path.setAccessibleName(tr("File"))
+        self._path.setToolTip(tr("Where the film goes"))
         self._path.textEdited.connect(self._keep_path)
         browse = self._browse_button = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
-        browse.setAccessibleName("Choose the file")
-        browse.setToolTip("Choose where the film goes")
+        browse.setAccessibleName(tr("Choose the file"))
+        browse.setToolTip(tr("Choose where the film goes"))
         browse.clicked.connect(self._browse)
         made = QWidget()
         box = QHBoxLayout(made)
@@ -219,25 +220,25 @@ class ExportBench(BenchPage[Project]):
 
     def _add_form(self) -> None:
         """Add how large the film is, how many frames a second it has, and which part of it is made."""
-        self._size = choice_field("Size", (), lambda _key: None)
-        self._rate = choice_field("Frames a second", (), lambda _key: None)
-        self._from = number_field("From", low=0, high=0, unit="s", decimals=2, step=0.5)
-        self._to = number_field("To", low=0, high=0, unit="s", decimals=2, step=0.5)
+        self._size = choice_field(tr("Size"), (), lambda _key: None)
+        self._rate = choice_field(tr("Frames a second"), (), lambda _key: None)
+        self._from = number_field(tr("From"), low=0, high=0, unit="s", decimals=2, step=0.5)
+        self._to = number_field(tr("To"), low=0, high=0, unit="s", decimals=2, step=0.5)
         for field in (self._from, self._to):
             field.setFixedWidth(84)
             field.edited.connect(self._keep_range)
-        whole = button("All of it", "Export from the start to the end", self._take_whole)
-        self._every_shape = QCheckBox("every shape")
-        self._every_shape.setToolTip("Export a film in each shape of the edit, its sides in its name")
+        whole = button(tr("All of it"), tr("Export from the start to the end"), self._take_whole)
+        self._every_shape = QCheckBox(tr("every shape"))
+        self._every_shape.setToolTip(tr("Export a film in each shape of the edit, its sides in its name"))
         self.seen(lambda project: len(project.shapes) > 1, self._every_shape)
         self.enabled(lambda _: self._is_range_chosen, whole)
         self._form = [
-            row("Size", self._size, self._every_shape),
-            row("Frames a second", self._rate),
-            row("From, to", self._from, label("to"), self._to, whole),
+            row(tr("Size"), self._size, self._every_shape),
+            row(tr("Frames a second"), self._rate),
+            row(tr("From, to"), self._from, label("to"), self._to, whole),
         ]
         self.add(*self._form)
-        self.row("Film", label("H.264 and AAC in MP4, with the song"))
+        self.row(tr("Film"), label(tr("H.264 and AAC in MP4, with the song")))
         self.shows(self._show_form)
 
     def _show_form(self, project: Project) -> None:
@@ -252,14 +253,14 @@ class ExportBench(BenchPage[Project]):
             self._to.show_value(length)
 
     def _add_start_row(self) -> None:
-        tip = "Write the film; you can go on working meanwhile"
-        self._start = button("Export the film", tip, self.start)
+        tip = tr("Write the film; you can go on working meanwhile")
+        self._start = button(tr("Export the film"), tip, self.start)
         self._start.setProperty("main", True)
         self.enabled(lambda project: project.n_frames > 0, self._start)
-        tip = "Stop the export; nothing is left under the film's name"
-        self._cancel = button("Stop", tip, self.cancel)
+        tip = tr("Stop the export; nothing is left under the film's name")
+        self._cancel = button(tr("Stop"), tip, self.cancel)
         self._cancel.hide()
-        back = button("Back", "Back to the bench (Escape)", self.closed.emit)
+        back = button(tr("Back"), tr("Back to the bench (Escape)"), self.closed.emit)
         back.setProperty("quiet", True)
         made = QWidget()
         box = QHBoxLayout(made)
@@ -282,7 +283,7 @@ class ExportBench(BenchPage[Project]):
 
     def _browse(self) -> None:
         proposed = Path(self._path.text() or Path.home() / self.editor.title)
-        path = asking.ask_new_file(self, "Export to", proposed, "MP4 (*.mp4)", FILM_SUFFIX)
+        path = asking.ask_new_file(self, tr("Export to"), proposed, "MP4 (*.mp4)", FILM_SUFFIX)
         if path is not None:
             note_folder("export", path.parent)
             self.set_path(path)
@@ -293,8 +294,8 @@ class ExportBench(BenchPage[Project]):
             return
         self._bar.setValue(round(1000 * share))
         remaining = self._job.remaining
-        left = "" if remaining is None else f", about {clock_text(remaining + 0.99)} left"
-        self._say(f"{share:.0%} done{left}. You can go on working.")
+        left = "" if remaining is None else tr(", about {time} left", time=clock_text(remaining + 0.99))
+        self._say(tr("{share:.0%} done{left}. You can go on working.", share=share, left=left))
 
     def _show_running(self, is_running: bool) -> None:
         self._start.setVisible(not is_running)
@@ -312,11 +313,19 @@ class ExportBench(BenchPage[Project]):
     def _done(self, result: tuple[Path, list[str]]) -> None:
         path, faults = result
         taken = "" if self._job is None else f" in {clock_text(self._job_seconds())}"
-        self._ended(f"{path.name} is ready{taken}, in {path.parent}. {' '.join(faults)}".strip())
-        self.editor.said.emit(f"{path.name} is ready, in {path.parent}.", False)
+        self._ended(
+            tr(
+                "{name} is ready{taken}, in {folder}. {names}",
+                name=path.name,
+                taken=taken,
+                folder=path.parent,
+                names=" ".join(faults),
+            ).strip()
+        )
+        self.editor.said.emit(tr("{name} is ready, in {folder}.", name=path.name, folder=path.parent), False)
 
     def _stopped(self) -> None:
-        self._ended("Stopped. No file was left.")
+        self._ended(tr("Stopped. No file was left."))
 
     def _failed(self, message: str) -> None:
         self._ended(message[:1].upper() + message[1:])
@@ -334,5 +343,5 @@ def _offer(field: QComboBox, options: Sequence[tuple[str, str]]) -> None:
     chosen = field.currentData()
     field.clear()
     for text, key in options:
-        field.addItem(text if field.count() else f"{text} (as the project)", key)
+        field.addItem(text if field.count() else tr("{words} (as the project)", words=text), key)
     field.setCurrentIndex(0 if has_own else max(0, field.findData(chosen)))

@@ -9,7 +9,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.recovery import RecoveryDesk
 from epiphane.desk.look.fields import button, in_a_row, label, rule, wrapped
 from epiphane.files.journal import LostWork
-from epiphane.plurals import plural
+from epiphane.wording import plural, tr
 
 
 class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
@@ -20,7 +20,7 @@ class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
         self._recovery = recovery
         self._shown: tuple[LostWork, ...] = ()
         self._rows = Rows[LostWork](spacing=6)
-        self.add(wrapped("It stays here until you recover or delete it."), self._rows)
+        self.add(wrapped(tr("It stays here until you recover or delete it.")), self._rows)
         self.shows(self._show)
         self.end()
 
@@ -43,13 +43,13 @@ class LostWorkBench(BenchPage[tuple[LostWork, ...]]):
     def _row(self, work: LostWork) -> list[QWidget]:
         path = work.project_path
         name = label(path.stem if path is not None else work.project.name, is_quiet=False)
-        where = "never saved" if path is None else f"in {path.parent}"
+        where = tr("never saved") if path is None else f"in {path.parent}"
         when = datetime.fromtimestamp(work.ended).strftime("%d %B, %H:%M")
         edits = plural(work.n_edits, "1 edit", "{} edits")
         about = wrapped(f"{when}, {edits}, {where}")
         back, away = self._recovery.bring_back, self._recovery.throw_away
         buttons = (
-            button("Recover", "Open this work in the window", lambda: back(work)),
-            button("Delete", "Delete this work for good", lambda: away(work)),
+            button(tr("Recover"), tr("Open this work in the window"), lambda: back(work)),
+            button(tr("Delete"), tr("Delete this work for good"), lambda: away(work)),
         )
         return [name, about, in_a_row(*buttons), rule()]

@@ -6,6 +6,7 @@ from epiphane.document.lane import Accent, AccentSound
 from epiphane.document.project import Project
 from epiphane.edits.shots.shots import footage_name
 from epiphane.facts.heard import can_be_heard
+from epiphane.wording import tr
 
 
 def clip_options(project: Project) -> list[tuple[str, str]]:
@@ -21,7 +22,7 @@ def pulse_options(project: Project) -> list[tuple[str, str]]:
 def accent_options(project: Project, none: str) -> list[tuple[str, str]]:
     """Return (key, what is read) of every sound that may go with cues; `none` is read where there is none."""
     own = [(str(one.id), footage_name(one)) for one in project.footage if can_be_heard(one)]
-    return [("", none), *((one.value, one.value) for one in AccentSound), *own]
+    return [("", none), *((one.value, tr(one.value)) for one in AccentSound), *own]
 
 
 def accent_key(accent: Accent | None) -> str:

@@ -27,6 +27,7 @@ from epiphane.desk.look.fields import (
     wrapped,
 )
 from epiphane.document.project import Project
+from epiphane.wording import tr
 
 Thing = TypeVar("Thing")
 _Part = TypeVar("_Part")
@@ -351,7 +352,7 @@ class NothingBench(BenchPage[None]):
 
     def __init__(self, editor: Editor) -> None:
         super().__init__(editor)
-        self.add(wrapped("What you select in the score is shown here, to be changed."))
+        self.add(wrapped(tr("What you select in the score is shown here, to be changed.")))
         self.end()
 
     def thing(self) -> None:

@@ -1,6 +1,7 @@
 """Attack times of the song near a hit."""
 
 from epiphane.audio.heard import HeardSong
+from epiphane.wording import tr
 
 
 def attack_near(heard: HeardSong | None, time: float) -> float | None:
@@ -26,5 +27,9 @@ def attack_words(off: float) -> str:
     """Return in words how far a hit is from its attack."""
     milliseconds = round(1000 * off)
     if milliseconds == 0:
-        return "on the attack"
-    return f"{abs(milliseconds)} ms {'after' if milliseconds > 0 else 'before'} the attack"
+        return tr("on the attack")
+    return tr(
+        "{milliseconds} ms {side} the attack",
+        milliseconds=abs(milliseconds),
+        side=tr("after") if milliseconds > 0 else tr("before"),
+    )

@@ -25,6 +25,7 @@ from epiphane.edits.song.beats import (
 from epiphane.facts.grid import DOUBTFUL
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 STEP_SECONDS = 0.005
 """How far a beat or a tap is nudged."""
@@ -50,7 +51,7 @@ class BeatDesk(QObject):
             now = here.time
         after = [number for number in doubtful if (beats[number].time - now) * direction > 1e-3]
         if not after:
-            text = "No more doubtful beats this way." if doubtful else "No beat is doubtful."
+            text = tr("No more doubtful beats this way.") if doubtful else tr("No beat is doubtful.")
             self._editor.said.emit(text, False)
             self._playback.set_loop(None)
             return
@@ -59,7 +60,7 @@ class BeatDesk(QObject):
 
     def accept(self) -> None:
         """Take the selected beat as right."""
-        self._change(accept_beat, "accepting of a beat")
+        self._change(accept_beat, tr("accepting of a beat"))
 
     def accept_and_go_on(self) -> None:
         """Take the selected beat as right, and go to the next doubtful one."""
@@ -82,23 +83,25 @@ class BeatDesk(QObject):
 
     def move_to(self, seconds: float) -> None:
         """Move the selected beat alone to an instant."""
-        self._change(lambda p, number: move_beat(p, number, seconds), "move of a beat")
+        self._change(lambda p, number: move_beat(p, number, seconds), tr("move of a beat"))
 
     def remove(self) -> None:
         """Take the selected beat away."""
-        self._change(remove_beat, "removal of a beat")
+        self._change(remove_beat, tr("removal of a beat"))
 
     def set_beats_per_bar(self, number: int) -> None:
         """Have bars of so many beats from the selected beat on."""
         beat = self._editor.chosen.beat
         if beat is not None:
-            self._editor.apply(lambda p: set_beats_per_bar(p, number, start=beat.time), "beats to the bar")
+            self._editor.apply(
+                lambda p: set_beats_per_bar(p, number, start=beat.time), tr("beats to the bar")
+            )
 
     def begin_bar(self) -> None:
         """Have a bar begin with the selected beat, and all other bar lines move along."""
         beat = self._editor.chosen.beat
         if beat is not None:
-            self._editor.apply(lambda p: shift_one(p, beat.place - 1), "shift of the downbeat")
+            self._editor.apply(lambda p: shift_one(p, beat.place - 1), tr("shift of the downbeat"))
 
     def _change(self, edit: Callable[[Project, int], Project], text: str) -> None:
         number = self._editor.selection.beat
@@ -120,17 +123,22 @@ class BeatDesk(QObject):
             return tuple(replace(beat, time=max(0.0, beat.time - song.start)) for beat in found)
 
         def done(found: tuple[Beat, ...]) -> None:
-            text = "listening again to a part"
+            text = tr("listening again to a part")
             if self._editor.apply(lambda p: replace_beats(p, start, end, found), text):
-                said = f"{len(found)} beats were heard from {start:.1f} to {end:.1f} s."
+                said = tr(
+                    "{count} beats were heard from {start:.1f} to {end:.1f} s.",
+                    count=len(found),
+                    start=start,
+                    end=end,
+                )
                 self._editor.said.emit(said, False)
 
-        self._jobs.start("beats", "Listening again", work, done=done)
+        self._jobs.start("beats", tr("Listening again"), work, done=done)
 
     def add_beat(self) -> None:
         """Put a beat at the playhead, and select it."""
         time = frame_start(self._editor.playhead, self._editor.project.rate)
-        if self._editor.apply(lambda p: add_beat(p, time), "adding of a beat"):
+        if self._editor.apply(lambda p: add_beat(p, time), tr("adding of a beat")):
             song = self._editor.project.song
             numbers = [n for n, beat in enumerate(song.beats) if abs(beat.time - time) < 1e-5] if song else []
             self._editor.select(BeatSelection(numbers[0] if numbers else None))

@@ -17,6 +17,7 @@ from epiphane.document.footage import Footage, FootageKind
 from epiphane.errors import MediaError
 from epiphane.timing import seconds_to_sample
 from epiphane.types import Float32Array, Picture, Progress, Size
+from epiphane.wording import tr
 
 _TICK_MILLISECONDS = 8
 
@@ -152,7 +153,11 @@ class ClipPlayer(QObject):
         if wanted is not None and frame.key == wanted.id:
             picture: Picture = frame.picture
             number = round(frame.seconds * float(wanted.rate))
-            words = "" if wanted.kind is FootageKind.STILL else f"{frame.seconds:.2f} s · frame {number}"
+            words = (
+                ""
+                if wanted.kind is FootageKind.STILL
+                else tr("{seconds:.2f} s · frame {number}", seconds=frame.seconds, number=number)
+            )
             self.shown.emit(picture, words)
 
     def _on_selection(self) -> None:
@@ -184,7 +189,9 @@ class ClipPlayer(QObject):
             if self.footage is not None and self.footage.fingerprint == footage.fingerprint:
                 self.play()
 
-        self._jobs.start("clip sound", f"Reading the sound of {Path(footage.path).name}", work, done=done)
+        self._jobs.start(
+            "clip sound", tr("Reading the sound of {name}", name=Path(footage.path).name), work, done=done
+        )
 
     def _sample(self) -> int:
         return seconds_to_sample(self.seconds, SOUND_RATE)

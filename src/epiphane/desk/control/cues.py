@@ -27,8 +27,8 @@ from epiphane.keying.copying import CopiedBars, copied_bars, pasted_bars
 from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.lane_kinds import alike
-from epiphane.plurals import plural
 from epiphane.timing import frame_start
+from epiphane.wording import plural, tr
 
 _STRENGTH_STEP = 1.15
 _AT_THE_PLAYHEAD = 0.08
@@ -72,16 +72,16 @@ class CueDesk(QObject):
 
     def toggle(self) -> None:
         """Switch the cues off, or on."""
-        self.change(toggle_cues, "turning cues off or on")
+        self.change(toggle_cues, tr("turning cues off or on"))
 
     def reset(self) -> None:
         """Have the cues as their lane has them."""
-        self.change(reset_cues, "reset of cues")
+        self.change(reset_cues, tr("reset of cues"))
 
     def scale(self, direction: int) -> None:
         """Make the cues a step stronger (1) or weaker (-1)."""
         factor = _STRENGTH_STEP**direction
-        self.change(lambda p, keys: scale_cues(p, keys, factor), "change of strength")
+        self.change(lambda p, keys: scale_cues(p, keys, factor), tr("change of strength"))
 
     def nudge(self, n_frames: int) -> None:
         """Move the cues by frames."""
@@ -89,7 +89,7 @@ class CueDesk(QObject):
         if step:
             self.change(lambda p, keys: nudge_cues(p, keys, step), "nudge")
         elif self.are_selected:
-            self._editor.said.emit("The cue is beside its neighbour: none passes another one.", False)
+            self._editor.said.emit(tr("The cue is beside its neighbour: none passes another one."), False)
 
     def take_here(self) -> None:
         """Have the hit at the playhead fired that the lane leaves out."""
@@ -98,31 +98,35 @@ class CueDesk(QObject):
         times = () if found is None else found.skipped_hits
         nearest = min(times, key=lambda time: abs(time - here), default=None)
         if found is None or nearest is None or abs(nearest - here) > _AT_THE_PLAYHEAD:
-            self._editor.said.emit("there is no hit at the playhead that this lane leaves out.", False)
+            self._editor.said.emit(tr("there is no hit at the playhead that this lane leaves out."), False)
             return
         self.take(found.lane.id, nearest)
 
     def take(self, lane: LaneId, hit: float) -> None:
         """Have a hit fired that a lane leaves out, and select its cue."""
-        if self._editor.apply(lambda p: take_cues(p, [(lane, hit)]), "cue by hand"):
+        if self._editor.apply(lambda p: take_cues(p, [(lane, hit)]), tr("cue by hand")):
             self._editor.select_cues(frozenset({(lane, hit)}), lane=lane)
 
     def copy_look(self) -> None:
         """Keep what the first of the selected cues is: values, shape, effect, clip and sound."""
         found = self._first()
         if found is None:
-            self._editor.said.emit("Select the cue that others are to be like", False)
+            self._editor.said.emit(tr("Select the cue that others are to be like"), False)
             return
         self._look = look_of(*found)
-        self._editor.said.emit("Copied what this cue is; select others and paste it (Ctrl + Alt + V)", False)
+        self._editor.said.emit(
+            tr("Copied what this cue is; select others and paste it (Ctrl + Alt + V)"), False
+        )
 
     def paste_look(self) -> None:
         """Have the selected cues be as the one that was copied."""
         look = self._look
         if look is None:
-            self._editor.said.emit("No cue's look is copied: select one and copy it (Ctrl + Alt + C)", False)
+            self._editor.said.emit(
+                tr("No cue's look is copied: select one and copy it (Ctrl + Alt + C)"), False
+            )
             return
-        self.change(lambda p, keys: lay_look(p, keys, look, _may_stand_in), "look of cues")
+        self.change(lambda p, keys: lay_look(p, keys, look, _may_stand_in), tr("look of cues"))
 
     def spread_look(self) -> None:
         """Have all other cues of its lane be as the first of the selected cues."""
@@ -132,7 +136,7 @@ class CueDesk(QObject):
         lane, _ = found
         cues, look = self._editor.cues.lane(lane.id), look_of(*found)
         keys = frozenset((lane.id, cue.hit.time) for cue in (() if cues is None else cues.cues))
-        self._editor.apply(lambda p: lay_look(p, keys, look, _may_stand_in), "look of all cues")
+        self._editor.apply(lambda p: lay_look(p, keys, look, _may_stand_in), tr("look of all cues"))
 
     def _first(self) -> tuple[Lane, Override] | None:
         """Return the first of the selected cues: its lane, and what is changed of it."""
@@ -144,27 +148,29 @@ class CueDesk(QObject):
         """Keep what the lanes of the selected cues do in the bars of those cues."""
         found = copied_bars(self._editor.cues, self._editor.selection.cues)
         if found is None:
-            self._editor.said.emit("select some cues: what their lanes do in their bars is copied.", False)
+            self._editor.said.emit(
+                tr("select some cues: what their lanes do in their bars is copied."), False
+            )
             return
         self._copied = self._editor.history, found
         bars = plural(found.n_bars, "a bar", "{} bars")
         n_lanes = len(found.lanes)
         of = plural(n_lanes, "one lane", "{} lanes")
-        text = f"copied {bars} of {of}; go to another bar and paste it there (Ctrl + V)."
+        text = tr("copied {bars} of {of}; go to another bar and paste it there (Ctrl + V).", bars=bars, of=of)
         self._editor.said.emit(text, False)
 
     def paste_bars(self) -> None:
         """Have the bars from that of the playhead on as those that were copied."""
         if self._copied is None or self._copied[0] is not self._editor.history:  # of another project
-            self._editor.said.emit("nothing is copied: select some cues and copy them (Ctrl + C).", False)
+            self._editor.said.emit(tr("nothing is copied: select some cues and copy them (Ctrl + C)."), False)
             return
         # A bar line within the frame that is shown is meant.
         here = frame_start(self._editor.playhead + 1, self._editor.project.rate) - 1e-6
         pasted = pasted_bars(self._editor.project, self._copied[1], here)
-        self._editor.apply(lambda p: lay_overrides(p, pasted.overrides), "copy of bars")
+        self._editor.apply(lambda p: lay_overrides(p, pasted.overrides), tr("copy of bars"))
         if pasted.n_missing:
             there = plural(pasted.n_missing, "1 cue has", "{} cues have")
-            self._editor.said.emit(f"{there} no hit of the pulse to fire on here.", False)
+            self._editor.said.emit(tr("{there} no hit of the pulse to fire on here.", there=there), False)
 
     def _lane(self) -> LaneSchedule | None:
         """Return the selected lane, or the first."""

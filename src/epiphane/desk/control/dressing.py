@@ -13,6 +13,7 @@ from epiphane.document.project import Project
 from epiphane.edits.keying.dressing import dress
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import is_transition
+from epiphane.wording import tr
 
 
 class DressingDesk(QObject):
@@ -27,17 +28,17 @@ class DressingDesk(QObject):
         dressing = self._editor.project.dressing
         if any(lane.is_dressed for lane in self._editor.project.lanes):
             dressing = replace(dressing, seed=(dressing.seed + 1) % 1_000_000)
-        self._dress(dressing, "dressing of the song")
+        self._dress(dressing, tr("dressing of the song"))
         self._editor.select(DressingSelection())
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Dress the song otherwise, e.g. with ``density=0.8``."""
-        self._dress(replace(self._editor.project.dressing, **changes), "change of the dressing", gesture)
+        self._dress(replace(self._editor.project.dressing, **changes), tr("change of the dressing"), gesture)
 
     def choose(self, mood: Mood, names: tuple[str, ...]) -> None:
         """Dress the parts of a mood from other recipes."""
         made = replace(self._editor.project.dressing, **{mood.value: names})
-        self._dress(made, "recipes of the dressing")
+        self._dress(made, tr("recipes of the dressing"))
 
     def undress(self) -> None:
         """Take the lanes of the dressing away, but for those that are locked."""
@@ -46,7 +47,7 @@ class DressingDesk(QObject):
             stack = tuple(row for row in p.stack if not getattr(row, "is_dressed", False) or row.is_locked)
             return replace(p, stack=stack)
 
-        self._editor.apply(edit, "taking the dressing away")
+        self._editor.apply(edit, tr("taking the dressing away"))
 
     @property
     def recipe_names(self) -> list[str]:

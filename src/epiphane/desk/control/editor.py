@@ -30,6 +30,7 @@ from epiphane.files.journal import Journal, Journals, LostWork
 from epiphane.files.project import digest_on_disk, save_project
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 
 class Editor(QObject):
@@ -161,7 +162,9 @@ class Editor(QObject):
             if fault := next(oversizes(new), None):
                 raise EditError(fault)
             if fault := next(broken_laws(new, since=old), None):
-                raise EditError(f"this cannot be done, as it would damage the project ({fault})")
+                raise EditError(
+                    tr("this cannot be done, as it would damage the project ({fault})", fault=fault)
+                )
         except EpiphaneError as error:
             self.said.emit(str(error), True)
             return False
@@ -225,7 +228,9 @@ class Editor(QObject):
         self.leaving.emit()
         is_own = path == self.path
         if is_own and not over_changes and digest_on_disk(path) not in (self._digest, None):
-            raise ChangedOnDiskError(f"{path.name} has been changed by others since it was opened here.")
+            raise ChangedOnDiskError(
+                tr("{name} has been changed by others since it was opened here.", name=path.name)
+            )
         journal = self._journal if is_own else self._journals.claim(path)
         try:
             digest = save_project(self.project, path)
@@ -341,7 +346,10 @@ class Editor(QObject):
         except DiskError as error:
             if not self.is_journal_failing:
                 self.is_journal_failing = True
-                text = f"Unsaved edits would be lost in a crash: {error}. Make room on the disk, and save."
+                text = tr(
+                    "Unsaved edits would be lost in a crash: {error}. Make room on the disk, and save.",
+                    error=error,
+                )
                 self.said.emit(text, True)
         else:
             self.is_journal_failing = False

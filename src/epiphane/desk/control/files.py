@@ -33,13 +33,14 @@ from epiphane.media.gather import Gathered, gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.timing import rate_text
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 _MOST_LISTED, _MOST_SAID = 8, 2
 _LEAST_SONG_SECONDS = 5.0
-_SOUNDS = "wav flac mp3 ogg oga opus m4a aac aif aiff wma caf ape wv mka"
-_FILMS = " mp4 mov mkv webm avi mts m2ts ts mpg mpeg m4v"
-_SONGS = f"Sound and video ({' '.join(f'*.{one}' for one in (_SOUNDS + _FILMS).split())});;All files (*)"
-_PROJECTS = f"Epiphane projects (*{SUFFIX})"
+_SOUNDS = "*.wav *.flac *.mp3 *.ogg *.oga *.opus *.m4a *.aac *.aif *.aiff *.wma *.caf *.ape *.wv *.mka"
+_FILMS = "*.mp4 *.mov *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mpg *.mpeg *.m4v"
+_SONGS = tr("Sound and video ({names});;All files (*)", names=" ".join((_SOUNDS, _FILMS)))
+_PROJECTS = tr("Epiphane projects (*{suffix})", suffix=SUFFIX)
 
 
 class Files(QObject):
@@ -101,7 +102,7 @@ class Files(QObject):
         """Ask for a project and open it."""
         if self.may_leave():
             folder = self._folder("project")
-            name, _ = QFileDialog.getOpenFileName(self._window, "Open a project", folder, _PROJECTS)
+            name, _ = QFileDialog.getOpenFileName(self._window, tr("Open a project"), folder, _PROJECTS)
             if name:
                 note_folder("project", Path(name).parent)
                 self.open_path(Path(name))
@@ -140,10 +141,10 @@ class Files(QObject):
 
     def _open_copy(self, project: Project, path: Path, error: InUseError) -> bool:
         """Ask what to do about a project that another window has; a copy is a project of its own."""
-        text = f"{error} Two windows would write over each other's work."
-        if self.ask("Open elsewhere", text, ("Open a copy", CANCEL)) == CANCEL:
+        text = tr("{error} Two windows would write over each other's work.", error=error)
+        if self.ask(tr("Open elsewhere"), text, (tr("Open a copy"), CANCEL)) == CANCEL:
             return False
-        self._editor.open(replace(project, name=f"{path.stem} copy"), None)
+        self._editor.open(replace(project, name=tr("{name} copy", name=path.stem)), None)
         return True
 
     def _not_to_be_read(self, project: Project, path: Path) -> Sequence[Path] | None:
@@ -152,12 +153,20 @@ class Files(QObject):
         if not strange:
             return ()
         listed = "\n".join(str(folder) for folder in strange[:_MOST_LISTED])
-        more = f"\nand {len(strange) - _MOST_LISTED} more" if len(strange) > _MOST_LISTED else ""
-        text = f"{short_name(path)} shows files that lie outside its own folder, in\n\n{listed}{more}"
-        answer = self.ask("Files elsewhere", text, ("Read them", "Leave them out", CANCEL))
-        if answer == "Read them":
+        more = (
+            tr("\nand {count} more", count=len(strange) - _MOST_LISTED) if len(strange) > _MOST_LISTED else ""
+        )
+        text = tr(
+            "{name} shows files that lie outside its own folder, in\n\n{listed}{more}",
+            name=short_name(path),
+            listed=listed,
+            more=more,
+        )
+        read, leave_out = tr("Read them"), tr("Leave them out")
+        answer = self.ask(tr("Files elsewhere"), text, (read, leave_out, CANCEL))
+        if answer == read:
             self._trusted.add(strange)
-        return {"Read them": (), "Leave them out": strange}.get(answer)
+        return {read: (), leave_out: strange}.get(answer)
 
     def _withhold(self, folders: Iterable[Path]) -> None:
         self._withheld = frozenset(folders)
@@ -170,7 +179,7 @@ class Files(QObject):
     def ask_save(self) -> bool:
         """Ask for a name and save."""
         proposed = Path(self._folder("project")) / f"{self._editor.title}{SUFFIX}"
-        path = asking.ask_new_file(self._window, "Save the project", proposed, _PROJECTS, SUFFIX)
+        path = asking.ask_new_file(self._window, tr("Save the project"), proposed, _PROJECTS, SUFFIX)
         if path is not None:
             note_folder("project", path.parent)
         return path is not None and self.save_as(path)
@@ -189,9 +198,10 @@ class Files(QObject):
         return True
 
     def _save_over_changes(self, path: Path, error: ChangedOnDiskError) -> bool:
-        text = f"{error} Saving here would write over those changes."
-        answer = self.ask("Changed by others", text, ("Save as…", "Write over them", CANCEL))
-        if answer == "Save as…":
+        text = tr("{error} Saving here would write over those changes.", error=error)
+        save_as = tr("Save as…")
+        answer = self.ask(tr("Changed by others"), text, (save_as, tr("Write over them"), CANCEL))
+        if answer == save_as:
             return self.ask_save()
         if answer == CANCEL:
             return False
@@ -206,9 +216,10 @@ class Files(QObject):
         """Ask once what to do with unsaved work; False to stay."""
         if not self._editor.is_changed:
             return True
-        text = f"“{self._editor.title}” has changes that are not saved. Save them?"
-        answer = self.ask("Unsaved work", text, ("Save", "Discard", CANCEL))
-        return self.save() if answer == "Save" else answer == "Discard"
+        text = tr("“{title}” has changes that are not saved. Save them?", title=self._editor.title)
+        save, discard = tr("Save"), tr("Discard")
+        answer = self.ask(tr("Unsaved work"), text, (save, discard, CANCEL))
+        return self.save() if answer == save else answer == discard
 
     def ask(self, title: str, text: str, answers: Sequence[str]) -> str:
         """Return one of the answers to a question that the window cannot go on without."""
@@ -218,21 +229,23 @@ class Files(QObject):
 
     def ask_song(self) -> None:
         """Ask for a song and listen to it."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a song", self._folder("song"), _SONGS)
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Open a song"), self._folder("song"), _SONGS)
         if name:
             note_folder("song", Path(name).parent)
             self.open_song(Path(name))
 
     def ask_footage(self) -> None:
         """Ask for clips and gather them."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Import footage", self._folder("footage"))
+        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Import footage"), self._folder("footage"))
         if names:
             note_folder("footage", Path(names[0]).parent)
             self.gather([Path(name) for name in names])
 
     def ask_folder(self) -> None:
         """Ask for a folder and gather what is in it and below."""
-        folder = QFileDialog.getExistingDirectory(self._window, "Import a folder", self._folder("footage"))
+        folder = QFileDialog.getExistingDirectory(
+            self._window, tr("Import a folder"), self._folder("footage")
+        )
         if folder:
             note_folder("footage", Path(folder))
             self.gather([Path(folder)])
@@ -261,7 +274,10 @@ class Files(QObject):
             self._editor.is_listening = False
             self._editor.end_gesture()
             self._editor.song_changed.emit()
-            text = f"Listening was stopped: {path.name} has no beats yet. Open it again to listen to it."
+            text = tr(
+                "Listening was stopped: {name} has no beats yet. Open it again to listen to it.",
+                name=path.name,
+            )
             self._editor.said.emit(text, False)
 
         def offered(sketch: HeardSong) -> None:
@@ -276,7 +292,7 @@ class Files(QObject):
 
         self._jobs.start(
             "song",
-            f"Listening to {path.name}",
+            tr("Listening to {name}", name=path.name),
             lambda progress, offer: hear_to_play(path, progress, offer),
             done=done,
             stopped=stopped,
@@ -304,13 +320,15 @@ class Files(QObject):
 
         def done(gathered: Gathered) -> None:
             known = known_already(self._editor.project, gathered.found)
-            faults = [f"{Path(path).name} is on the shelf already." for path in known] + list(gathered.faults)
+            faults = [tr("{name} is on the shelf already.", name=Path(path).name) for path in known] + list(
+                gathered.faults
+            )
             song = self._song_among(gathered, paths)
             found = [facts for facts in gathered.found if facts is not song]
             self._trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
             if found:
                 before = self._editor.project
-                self._editor.apply(lambda p: add_footage(p, found), "import of footage")
+                self._editor.apply(lambda p: add_footage(p, found), tr("import of footage"))
                 self._tell_shape(before)
             if song is not None:
                 self.open_song(Path(song.path))
@@ -322,7 +340,7 @@ class Files(QObject):
         self._n_gathered += 1
         self._jobs.start(
             f"gather {self._n_gathered}",  # beside any that is at work: what was dropped before is wanted too
-            "Importing footage",
+            tr("Importing footage"),
             lambda progress: gather_files(paths, progress=progress),
             done=done,
         )
@@ -331,8 +349,13 @@ class Files(QObject):
         """Say so where the footage has made the film another one, and offer to choose."""
         now = self._editor.project
         if (now.width, now.height, now.rate) != (before.width, before.height, before.rate):
-            shape = f"{now.width} × {now.height} at {rate_text(now.rate)} fps"
-            self.shape_taken.emit(f"The film is {shape}, as most of its footage.")
+            shape = tr(
+                "{width} × {height} at {rate} fps",
+                width=now.width,
+                height=now.height,
+                rate=rate_text(now.rate),
+            )
+            self.shape_taken.emit(tr("The film is {shape}, as most of its footage.", shape=shape))
 
     def _song_among(self, gathered: Gathered, paths: Sequence[Path]) -> FootageFacts | None:
         """Return the sound meant as the song: a file dropped alone, or the only one where none is yet.
@@ -351,8 +374,8 @@ class Files(QObject):
         missing = missing_files(self._editor.project)
         if missing:
             names = ", ".join(Path(path).name for path in missing[:4])
-            more = f" and {len(missing) - 4} more" if len(missing) > 4 else ""
-            self.missing_found.emit(f"Not found: {names}{more}.")
+            more = tr(" and {count} more", count=len(missing) - 4) if len(missing) > 4 else ""
+            self.missing_found.emit(tr("Not found: {names}{more}.", names=names, more=more))
         self.hear()
         self.opened.emit()
 
@@ -365,15 +388,16 @@ class Files(QObject):
         def done(heard: HeardSong) -> None:
             self._editor.take_song(heard)
             if heard.fingerprint != song.fingerprint:
-                text = (
-                    f"{Path(song.path).name} is another file than when the project was saved; open it anew."
+                text = tr(
+                    "{name} is another file than when the project was saved; open it anew.",
+                    name=Path(song.path).name,
                 )
                 self._editor.said.emit(text, True)
 
         path = Path(song.path)
         self._jobs.start(
             "song",
-            f"Listening to {path.name}",
+            tr("Listening to {name}", name=path.name),
             lambda progress, offer: hear_to_play(path, progress, offer),
             done=done,
             offered=self._editor.take_song,

@@ -9,6 +9,7 @@ from epiphane.document.timeline import Between, FootageCut
 from epiphane.render.flow_quality import FlowQuality, flow_quality
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 _REST_MILLISECONDS = 500
 
@@ -68,4 +69,4 @@ class FlowCheck(QObject):
             if key == self._looked_at and found is not None:
                 self.told.emit(found.words)
 
-        self._jobs.start("flow", "Looking how well optical flow does", work, done=done)
+        self._jobs.start("flow", tr("Looking how well optical flow does"), work, done=done)

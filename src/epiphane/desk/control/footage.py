@@ -24,6 +24,7 @@ from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.search import FoundInClip, search_clip
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 FOOTAGE_TOPIC = "footage"
 _WAIT_SECONDS = 0.1
@@ -92,7 +93,7 @@ class FootageDesk(QObject):
     def ask_missing(self) -> None:
         """Ask for a folder and look for the missing files in it and below."""
         usual = str(folder_of("footage", Path.home()))
-        folder = QFileDialog.getExistingDirectory(self._window, "Look for missing footage in", usual)
+        folder = QFileDialog.getExistingDirectory(self._window, tr("Look for missing footage in"), usual)
         if folder:
             self.find_missing(Path(folder))
 
@@ -113,11 +114,11 @@ class FootageDesk(QObject):
             return found
 
         def done(found: dict[str, FootageFacts]) -> None:
-            self._editor.apply(lambda p: relink(p, found), "finding of footage")
+            self._editor.apply(lambda p: relink(p, found), tr("finding of footage"))
             self.look_for_missing()
             self._editor.said.emit(_told(wanted, found), len(found) < len(wanted))
 
-        self._jobs.start("missing", f"Looking in {folder.name}", work, done=done)
+        self._jobs.start("missing", tr("Looking in {name}", name=folder.name), work, done=done)
 
     def _on_project(self, new: Project, old: Project) -> None:
         if new.footage is not old.footage:
@@ -136,8 +137,8 @@ class FootageDesk(QObject):
         footage, task, n_left = found
         self._is_working = True
         self._done.add((footage.fingerprint, task))
-        what = "Looking through" if task == "search" else "Making a proxy of"
-        more = f", {n_left} to go" if n_left else ""
+        what = tr("Looking through") if task == "search" else tr("Making a proxy of")
+        more = tr(", {n_left} to go", n_left=n_left) if n_left else ""
         self._jobs.start(
             FOOTAGE_TOPIC,
             f"{what} {footage_name(footage)}{more}",
@@ -202,7 +203,10 @@ class FootageDesk(QObject):
             self._editor.said.emit(prepared.fault, True)
         if prepared.cache_fault and not self._is_told_of_disk:
             self._is_told_of_disk = True  # the next one would say the same
-            text = f"Previews read the footage itself and may stutter: {prepared.cache_fault}."
+            text = tr(
+                "Previews read the footage itself and may stutter: {cache_fault}.",
+                cache_fault=prepared.cache_fault,
+            )
             self._editor.said.emit(text, False)
         self._go_on()
 
@@ -210,7 +214,9 @@ class FootageDesk(QObject):
         self._is_working = False
         self._is_stopped = True
         self._done.clear()
-        text = "Footage is not prepared any further until more is imported or the project is opened again."
+        text = tr(
+            "Footage is not prepared any further until more is imported or the project is opened again."
+        )
         self._editor.said.emit(text, False)
 
     def _on_failed(self, message: str) -> None:
@@ -225,9 +231,9 @@ def _told(wanted: Sequence[tuple[str, str]], found: dict[str, FootageFacts]) -> 
     others = [
         Path(path).name for path, print_ in wanted if path in found and found[path].fingerprint != print_
     ]
-    parts = [f"{len(found)} of {len(wanted)} missing files found."]
+    parts = [tr("{count} of {count2} missing files found.", count=len(found), count2=len(wanted))]
     if others:
-        parts.append(f"Another version than before: {', '.join(others[:3])}.")
+        parts.append(tr("Another version than before: {names}.", names=", ".join(others[:3])))
     if left:
-        parts.append(f"Still missing: {', '.join(left[:4])}; look in another folder.")
+        parts.append(tr("Still missing: {names}; look in another folder.", names=", ".join(left[:4])))
     return " ".join(parts)

@@ -19,6 +19,7 @@ from epiphane.edits.song.form import (
 from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _SAME_SECONDS = 0.06
 
@@ -41,35 +42,35 @@ class FormDesk(QObject):
         lines = [bar.start for bar in bars_of(self._editor.project)]
         at = nearest_of(lines, self._here())
         if at is None:
-            self._editor.said.emit("There is no song yet: open one first.", True)
-        elif self._editor.apply(lambda p: split_part(p, at), "split of a part"):
+            self._editor.said.emit(tr("There is no song yet: open one first."), True)
+        elif self._editor.apply(lambda p: split_part(p, at), tr("split of a part")):
             self.select_at(at)
 
     def join(self) -> None:
         """Join the selected part, or the one under the playhead, to the one before it."""
         number = self.part
         if number is None:
-            self._editor.said.emit("There is no part of the song here.", True)
-        elif self._editor.apply(lambda p: join_part(p, number), "joining of parts"):
+            self._editor.said.emit(tr("There is no part of the song here."), True)
+        elif self._editor.apply(lambda p: join_part(p, number), tr("joining of parts")):
             self._editor.select(PartSelection(number - 1))
 
     def rename(self, name: str) -> None:
         """Call the selected part otherwise."""
         number = self._editor.selection.part
         if number is not None:
-            self._editor.apply(lambda p: rename_part(p, number, name), "name of a part")
+            self._editor.apply(lambda p: rename_part(p, number, name), tr("name of a part"))
 
     def choose_kind(self, kind: str) -> None:
         """Have the selected part be calm, a build, full or a break."""
         number = self.part
         if number is not None:
-            self._editor.apply(lambda p: set_part_kind(p, number, kind), "kind of a part")
+            self._editor.apply(lambda p: set_part_kind(p, number, kind), tr("kind of a part"))
 
     def begin_at(self, seconds: float) -> None:
         """Have the selected part begin at an instant."""
         number = self._editor.selection.part
         if number is not None:
-            self._editor.apply(lambda p: move_part(p, number, seconds), "start of a part")
+            self._editor.apply(lambda p: move_part(p, number, seconds), tr("start of a part"))
 
     def nudge_part(self, direction: int) -> None:
         """Have the selected part begin a bar earlier (-1) or later (1)."""
@@ -85,13 +86,13 @@ class FormDesk(QObject):
         """Put a drop on the beat that is nearest to the playhead, or take the one that is there away."""
         song = self._editor.project.song
         if song is None:
-            self._editor.said.emit("There is no song yet: open one first.", True)
+            self._editor.said.emit(tr("There is no song yet: open one first."), True)
             return
         at = nearest_of([beat.time for beat in song.beats], self._here())
         at = self._here() if at is None else at
         there = next((n for n, one in enumerate(song.drops) if abs(one - at) < _SAME_SECONDS), None)
         if there is not None:
-            self._editor.apply(lambda p: remove_drop(p, there), "removal of a drop")
+            self._editor.apply(lambda p: remove_drop(p, there), tr("removal of a drop"))
         elif self._editor.apply(lambda p: put_drop(p, at), "drop"):
             self._select_drop(at)
 
@@ -99,7 +100,7 @@ class FormDesk(QObject):
         """Take the selected drop away."""
         number = self._editor.selection.drop
         if number is not None:
-            self._editor.apply(lambda p: remove_drop(p, number), "removal of a drop")
+            self._editor.apply(lambda p: remove_drop(p, number), tr("removal of a drop"))
 
     def nudge_drop(self, direction: int) -> None:
         """Move the selected drop to the previous (-1) or next (1) beat."""
@@ -116,7 +117,7 @@ class FormDesk(QObject):
         number = self._editor.selection.drop
         if number is None:
             return
-        if self._editor.apply(lambda p: move_drop(p, number, seconds), "move of a drop"):
+        if self._editor.apply(lambda p: move_drop(p, number, seconds), tr("move of a drop")):
             self._select_drop(seconds)
 
     def as_heard(self) -> None:
@@ -124,7 +125,9 @@ class FormDesk(QObject):
         heard = self._editor.heard
         if heard is not None:
             listening = heard.listening
-            self._editor.apply(lambda p: as_heard(p, listening.sections, listening.drops), "form as heard")
+            self._editor.apply(
+                lambda p: as_heard(p, listening.sections, listening.drops), tr("form as heard")
+            )
 
     def step(self, direction: int) -> None:
         """Select the next (1) or last (-1) part, and go there."""

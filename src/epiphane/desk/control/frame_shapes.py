@@ -11,6 +11,7 @@ from epiphane.media.proxy import ProxyStore
 from epiphane.render.interest import places_of_shots
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 ASPECTS = ((16, 9), (9, 16), (1, 1), (4, 5))
 """Width and height of the shapes that are offered."""
@@ -36,7 +37,7 @@ class ShapeDesk(QObject):
     def add_own(self, width: int, height: int) -> None:
         """Have the edit go out in a shape of so many pixels too, and show that."""
         shape = Shape(width, height)
-        if self._editor.apply(lambda p: add_shape(p, shape), "new shape of the frame"):
+        if self._editor.apply(lambda p: add_shape(p, shape), tr("new shape of the frame")):
             self._lay_about_interest(shape)
 
     def show(self, shape: Shape) -> None:
@@ -47,17 +48,21 @@ class ShapeDesk(QObject):
         """Show the edit in the next of its shapes."""
         project = self._editor.project
         if not project.shapes:
-            self._editor.said.emit("The edit has one shape: add others on the song's page (Escape)", False)
+            self._editor.said.emit(
+                tr("The edit has one shape: add others on the song's page (Escape)"), False
+            )
             return
         number = project.shapes.index(project.shape)
         shape = project.shapes[(number + 1) % len(project.shapes)]
         self.show(shape)
-        self._editor.said.emit(f"Shape of the frame: {shape.width} × {shape.height}", False)
+        self._editor.said.emit(
+            tr("Shape of the frame: {width} × {height}", width=shape.width, height=shape.height), False
+        )
 
     def remove(self) -> None:
         """Have the edit go out in the shape that is shown no longer."""
         shape = self._editor.project.shape
-        self._editor.apply(lambda p: remove_shape(p, shape), "removal of a shape")
+        self._editor.apply(lambda p: remove_shape(p, shape), tr("removal of a shape"))
 
     def _lay_about_interest(self, shape: Shape) -> None:
         project = self._editor.project
@@ -74,6 +79,6 @@ class ShapeDesk(QObject):
 
         def done(places: dict[ItemId, tuple[float, float]]) -> None:
             if shape in self._editor.project.shapes:
-                self._editor.apply(lambda p: place_shots(p, shape, places), "framing of shots")
+                self._editor.apply(lambda p: place_shots(p, shape, places), tr("framing of shots"))
 
-        self._jobs.start("framing", "Looking for what moves in each shot", work, done=done)
+        self._jobs.start("framing", tr("Looking for what moves in each shot"), work, done=done)

@@ -10,8 +10,8 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.project import Project
 from epiphane.edits.keying.playing import forget_played, hold_hit, play_hit
 from epiphane.files.settings import read_settings
-from epiphane.plurals import plural
 from epiphane.timing import frame_start
+from epiphane.wording import plural, tr
 
 KEYS = (
     Qt.Key.Key_F2,
@@ -64,7 +64,9 @@ class Instrument(QObject):
         elif len(self.armed) < len(KEYS):
             self.armed.append(lane)
         else:
-            self._editor.said.emit(f"{len(KEYS)} lanes can be armed: disarm another one first.", True)
+            self._editor.said.emit(
+                tr("{count} lanes can be armed: disarm another one first.", count=len(KEYS)), True
+            )
         self._listen()
 
     def key_of(self, lane: LaneId) -> str:
@@ -102,7 +104,9 @@ class Instrument(QObject):
     def _press(self, number: int) -> None:
         heard = self._now()
         if heard is None:
-            self._editor.said.emit("Armed lanes are played while the song plays: press Space first.", False)
+            self._editor.said.emit(
+                tr("Armed lanes are played while the song plays: press Space first."), False
+            )
             return
         lane = self.armed[number]
         time = self._quantised(heard)
@@ -114,7 +118,7 @@ class Instrument(QObject):
                 p = forget_played(p, lane, *(frame_start(frame, p.rate) for frame in loop))
             return play_hit(p, lane, time)
 
-        if self._editor.apply(edit, "playing of lanes", gesture="take"):
+        if self._editor.apply(edit, tr("playing of lanes"), gesture="take"):
             self._taken.add(lane)
             self._is_fired_anew |= any(
                 fired_by.get(one.id) != one.pulse for one in self._editor.project.lanes
@@ -130,7 +134,7 @@ class Instrument(QObject):
         n_frames = round((heard - begun) * float(self._editor.project.rate))
         if n_frames > 1:  # a loop may have gone round meanwhile
             self._editor.apply(
-                lambda p: hold_hit(p, lane, time, n_frames), "playing of lanes", gesture="take"
+                lambda p: hold_hit(p, lane, time, n_frames), tr("playing of lanes"), gesture="take"
             )
 
     def _now(self) -> float | None:
@@ -151,6 +155,9 @@ class Instrument(QObject):
             self._held.clear()
             self._editor.end_gesture()
             number = plural(self._n_played, "One cue was", "{} cues were")
-            anew = " in place of the hits that fired before" if self._is_fired_anew else ""
+            anew = tr(" in place of the hits that fired before") if self._is_fired_anew else ""
             self._n_played, self._is_fired_anew = 0, False
-            self._editor.said.emit(f"{number} played{anew}; Ctrl + Z takes the whole take back.", False)
+            self._editor.said.emit(
+                tr("{number} played{anew}; Ctrl + Z takes the whole take back.", number=number, anew=anew),
+                False,
+            )

@@ -28,8 +28,8 @@ from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.facts.hits import stand_in_remark
 from epiphane.lane_kinds import LaneKind, is_transition, lane_kind_named
-from epiphane.plurals import plural
 from epiphane.timing import frame_at
+from epiphane.wording import plural, tr
 
 
 class Target(Struct, frozen=True):
@@ -100,7 +100,7 @@ class LaneDesk(QObject):
             if pulse is None:
                 unit = target.unit or usual
                 if unit is not PulseUnit.CUT and (project.song is None or not project.song.beats):
-                    raise EditError("an effect fires on the beats of a song: open a song first")
+                    raise EditError(tr("an effect fires on the beats of a song: open a song first"))
                 project, pulse = ensure_pulse(project, unit)
             if target.span is not None:
                 project = add_lane(project, kind.key, pulse, envelope=kind.envelope)
@@ -116,7 +116,7 @@ class LaneDesk(QObject):
             return move_lane(project, project.lanes[-1].id, to=below)
 
         made = LaneId(max(self._editor.project.next_id, 0))
-        if self._editor.apply(edit, f"lane of {kind.label.lower()}"):
+        if self._editor.apply(edit, tr("lane of {label}", label=kind.label.lower())):
             lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
             self._editor.select(LaneSelection(lanes[-1]))
             if target.unit is not None and stand_in_remark(self._editor.project):
@@ -132,7 +132,7 @@ class LaneDesk(QObject):
             project = add_lasting_lane(project, kind.key, pulse, target.span, envelope=envelope)
             return project if target.track is None else _aimed(project, target.track)
 
-        if self._editor.apply(edit, f"lane of {kind.label.lower()}"):
+        if self._editor.apply(edit, tr("lane of {label}", label=kind.label.lower())):
             lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
             self._editor.select(LaneSelection(lanes[-1]))
 
@@ -150,7 +150,7 @@ class LaneDesk(QObject):
                 return copy_lane(project, lane)
             return copy_lane(project, lane, effect=kind.key, envelope=kind.envelope)
 
-        if self._editor.apply(edit, "copy of a lane"):
+        if self._editor.apply(edit, tr("copy of a lane")):
             self._editor.select(LaneSelection(made))
 
     def _transition_at(self, hit: float | None) -> CueKey | None:
@@ -204,7 +204,7 @@ class LaneDesk(QObject):
         """Put the selected lanes a place up (-1) or down (1)."""
         chosen = self._editor.selection.lanes
         if chosen:
-            self._editor.apply(lambda p: step_rows(p, chosen, direction), "order of rows")
+            self._editor.apply(lambda p: step_rows(p, chosen, direction), tr("order of rows"))
 
     def remove(self) -> None:
         """Remove the selected lanes."""
@@ -216,7 +216,7 @@ class LaneDesk(QObject):
             return project
 
         if chosen:
-            self._editor.apply(edit, "removal of lanes" if len(chosen) > 1 else "removal of lane")
+            self._editor.apply(edit, tr("removal of lanes") if len(chosen) > 1 else tr("removal of lane"))
 
 
 def _aimed(project: Project, track: TrackId) -> Project:

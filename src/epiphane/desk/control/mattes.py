@@ -27,6 +27,7 @@ from epiphane.facts.source_time import source_seconds
 from epiphane.media.mattes import find_matte, frames_of, make_matte, matte_key
 from epiphane.render.nodes import SourceFrame
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 _TRACED_SECONDS, _TOLD_SECONDS, _SECONDS_A_MEGAPIXEL = 0.14, 0.02, 0.05
 """What a picture takes on two cores, about: to be traced, or told otherwise, and to be read."""
@@ -76,7 +77,7 @@ class MatteDesk(QObject):
             return
         if kind is None:
             self.set_marking(False)
-            self._editor.apply(lambda p: remove_matte(p, shot.id), "no matte")
+            self._editor.apply(lambda p: remove_matte(p, shot.id), tr("no matte"))
         elif self._editor.apply(lambda p: begin_matte(p, shot.id, kind), "matte"):
             self.set_marking(kind is MatteKind.TRACED)
 
@@ -85,26 +86,26 @@ class MatteDesk(QObject):
         shot = self._editor.chosen.shot
         if shot is not None:
             self._editor.apply(
-                lambda p: change_matte(p, shot.id, **changes), "change of a matte", gesture=gesture
+                lambda p: change_matte(p, shot.id, **changes), tr("change of a matte"), gesture=gesture
             )
 
     def clear(self) -> None:
         """Take away what was marked."""
         shot = self._editor.chosen.shot
         if shot is not None:
-            self._editor.apply(lambda p: clear_marks(p, shot.id), "no marks")
+            self._editor.apply(lambda p: clear_marks(p, shot.id), tr("no marks"))
 
     def box(self, sides: tuple[float, float, float, float]) -> None:
         """Draw the box around the subject, in shares of the picture, on the picture that is shown now."""
         shot, time = self._editor.chosen.shot, self.time_now()
         if shot is not None and time is not None:
-            self._editor.apply(lambda p: box_subject(p, shot.id, time, sides), "box around the subject")
+            self._editor.apply(lambda p: box_subject(p, shot.id, time, sides), tr("box around the subject"))
 
     def stroke(self, strokes: list[MatteStroke]) -> None:
         """Draw over the subject, or beside it, on the picture that is shown now."""
         shot, time = self._editor.chosen.shot, self.time_now()
         if shot is not None and time is not None and strokes:
-            self._editor.apply(lambda p: dab(p, shot.id, time, tuple(strokes)), "stroke on the subject")
+            self._editor.apply(lambda p: dab(p, shot.id, time, tuple(strokes)), tr("stroke on the subject"))
 
     def take_clean(self) -> None:
         """Let the picture that is shown now be the one without a subject."""
@@ -127,14 +128,18 @@ class MatteDesk(QObject):
             return ""
         shot, footage, matte = found
         if matte.kind is MatteKind.TRACED and not any(mark.box for mark in matte.marks):
-            return "Draw a box around the subject on the picture."
+            return tr("Draw a box around the subject on the picture.")
         if shows_more(self._editor.project, shot):
-            return "The shot shows more of its clip than the matte was for: make it again."
+            return tr("The shot shows more of its clip than the matte was for: make it again.")
         if find_matte(matte_key(footage.fingerprint, matte)) is not None:
-            return "Made. What stands on a track that is behind is hidden by the subject."
+            return tr("Made. What stands on a track that is behind is hidden by the subject.")
         number = frames_of(matte, footage.rate)
         seconds = self._pace * _usual_seconds(footage, matte)
-        return f"Not made yet: {number} pictures, about {max(1, round(seconds))} s in the background."
+        return tr(
+            "Not made yet: {number} pictures, about {seconds} s in the background.",
+            number=number,
+            seconds=max(1, round(seconds)),
+        )
 
     def mask_now(self) -> SourceFrame | None:
         """Return the picture of the matte that belongs to what is shown now, or None where there is none.
@@ -159,7 +164,7 @@ class MatteDesk(QObject):
         found = self._found()
         if found is not None and shows_more(self._editor.project, found[0]):
             number, kind = found[0].id, found[2].kind
-            self._editor.apply(lambda p: begin_matte(p, number, kind), "matte of all that is shown")
+            self._editor.apply(lambda p: begin_matte(p, number, kind), tr("matte of all that is shown"))
             found = self._found()
         if found is None:
             return
@@ -177,7 +182,12 @@ class MatteDesk(QObject):
                 self._pace = seconds / _usual_seconds(footage, matte)
             self.changed.emit()
 
-        self._jobs.start("matte", f"Tracing the subject of {footage_name(footage)}", work, done=done)
+        self._jobs.start(
+            "matte",
+            tr("Tracing the subject of {footage}", footage=footage_name(footage)),
+            work,
+            done=done,
+        )
 
     def _found(self) -> tuple[Item, Footage, Matte] | None:
         """Return the selected shot with its footage and its matte, or None where it has none."""

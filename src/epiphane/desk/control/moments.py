@@ -13,6 +13,7 @@ from epiphane.edits.footage import (
     remove_moment,
     use_take,
 )
+from epiphane.wording import tr
 
 
 class MomentDesk(QObject):
@@ -36,7 +37,7 @@ class MomentDesk(QObject):
         footage = self._player.footage
         if footage is not None:
             seconds = _frame_seconds(footage, self._player.seconds)
-            self._editor.apply(lambda p: add_moment(p, footage.id, seconds), "setting of a moment")
+            self._editor.apply(lambda p: add_moment(p, footage.id, seconds), tr("setting of a moment"))
 
     def toggle_accepted(self) -> None:
         """Accept the moment where the clip is, or make it a proposal again."""
@@ -44,14 +45,14 @@ class MomentDesk(QObject):
         if footage is not None and here is not None:
             self._editor.apply(
                 lambda p: accept_moment(p, footage.id, here.time, is_accepted=not here.is_accepted),
-                "accepting of a moment",
+                tr("accepting of a moment"),
             )
 
     def remove_here(self) -> None:
         """Remove the moment where the clip is."""
         footage, here = self._player.footage, self.here()
         if footage is not None and here is not None:
-            self._editor.apply(lambda p: remove_moment(p, footage.id, here.time), "removal of a moment")
+            self._editor.apply(lambda p: remove_moment(p, footage.id, here.time), tr("removal of a moment"))
 
     def step_to_moment(self, direction: int) -> None:
         """Go to the next (1) or last (-1) moment."""
@@ -76,7 +77,7 @@ class MomentDesk(QObject):
         if footage is not None and len(footage.takes) > 1:
             at = self._player.seconds if seconds is None else seconds
             is_used = not take_at(footage, at).is_used
-            self._editor.apply(lambda p: use_take(p, footage.id, at, is_used=is_used), "use of a take")
+            self._editor.apply(lambda p: use_take(p, footage.id, at, is_used=is_used), tr("use of a take"))
 
     def use_from_here(self, *, is_end: bool) -> None:
         """Use the clip from the shown frame on, or up to it and no further."""
@@ -94,7 +95,7 @@ class MomentDesk(QObject):
         """Move the moment at an instant of the clip to another, and go along; part of a drag."""
         footage = self._player.footage
         if footage is not None and self._editor.apply(
-            lambda p: move_moment(p, footage.id, old, to=new), "move of a moment", gesture="moment"
+            lambda p: move_moment(p, footage.id, old, to=new), tr("move of a moment"), gesture="moment"
         ):
             self._player.go_to(new)
 
@@ -112,7 +113,7 @@ class MomentDesk(QObject):
 
     def _change(self, footage: Footage, gesture: str | None, **changes: object) -> None:
         self._editor.apply(
-            lambda p: change_footage(p, footage.id, **changes), "used part of a clip", gesture=gesture
+            lambda p: change_footage(p, footage.id, **changes), tr("used part of a clip"), gesture=gesture
         )
 
 

@@ -32,6 +32,7 @@ from epiphane.media.burst import find_burst
 from epiphane.media.probe import FootageFacts, probe_footage
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 _GROUP = "overlays"
 FILLS: dict[str, SolidFill | ShapeFill | TextFill] = {
@@ -76,7 +77,7 @@ class OverlayDesk(QObject):
         def done(found: tuple[FootageFacts, float]) -> None:
             self._put_shipped(shipped, *found, target, place)
 
-        self._jobs.start("overlay", f"Looking for the moment of {name}", work, done=done)
+        self._jobs.start("overlay", tr("Looking for the moment of {name}", name=name), work, done=done)
 
     def put_fill(self, name: str, place: ShotPlace) -> None:
         """Put a solid, a shape or text on a track."""
@@ -90,7 +91,7 @@ class OverlayDesk(QObject):
             made.append(item)
             return p
 
-        if self._editor.apply(edit, f"{name} on a track"):
+        if self._editor.apply(edit, tr("{name} on a track", name=name)):
             self._editor.select(ItemSelection(made[-1]))
 
     def fire(self, ids: Sequence[FootageId], target: Target) -> None:
@@ -110,7 +111,7 @@ class OverlayDesk(QObject):
             self._apply_lane(edit)
 
         if unknown:
-            self._jobs.start("overlay", "Looking for the moment of an overlay", work, done=done)
+            self._jobs.start("overlay", tr("Looking for the moment of an overlay"), work, done=done)
         else:
             done({})
 
@@ -130,7 +131,7 @@ class OverlayDesk(QObject):
             if not footage.moments and not shipped.is_texture:
                 p = add_moment(p, footage.id, moment)
             if (p.width, p.height, p.rate, p.is_shape_chosen) != size:
-                raise EditError("gather footage first: an overlay lies over something")
+                raise EditError(tr("gather footage first: an overlay lies over something"))
             return p, find(p.footage, footage.id, "footage")
 
         if place is None:
@@ -149,12 +150,12 @@ class OverlayDesk(QObject):
             made.append(item)
             return change_item(p, item, blend=shipped.blend)
 
-        if self._editor.apply(on_track, f"{shipped.name} on a track"):
+        if self._editor.apply(on_track, tr("{name} on a track", name=shipped.name)):
             self._editor.select(ItemSelection(made[-1]))
 
     def _apply_lane(self, edit: Callable[[Project], Project]) -> None:
         before = LaneId(self._editor.project.next_id)
-        if self._editor.apply(edit, "overlay on hits"):
+        if self._editor.apply(edit, tr("overlay on hits")):
             made = [lane.id for lane in self._editor.project.lanes if lane.id >= before]
             if made:
                 self._editor.select(LaneSelection(made[-1]))

@@ -15,6 +15,7 @@ from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import Item, Panel, PanelLayout, Panels, Pin
 from epiphane.edits.shots.panels import change_panel, split_screen, wall_of
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 _USUAL_PANELS = 3
 _WALL_PANELS, _WALL_DELAY = 9, 3
@@ -43,12 +44,12 @@ class PanelDesk(QObject):
             return
         seen = [one.id for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
         if len(seen) < 2:
-            self._editor.said.emit("A split screen needs two clips at least: import more footage.", True)
+            self._editor.said.emit(tr("A split screen needs two clips at least: import more footage."), True)
             return
         first = seen.index(shot.footage) if shot.footage in seen else 0
         clips = [seen[(first + n) % len(seen)] for n in range(min(_USUAL_PANELS, len(seen)))]
         self._editor.apply(
-            lambda p: split_screen(p, shot.id, clips, layout=PanelLayout.COLUMNS), "split screen"
+            lambda p: split_screen(p, shot.id, clips, layout=PanelLayout.COLUMNS), tr("split screen")
         )
 
     def wall(self) -> None:
@@ -56,7 +57,7 @@ class PanelDesk(QObject):
         shot = self._shot()
         if shot is not None:
             self._editor.apply(
-                lambda p: wall_of(p, shot.id, _WALL_PANELS, delay=_WALL_DELAY), "wall of one clip"
+                lambda p: wall_of(p, shot.id, _WALL_PANELS, delay=_WALL_DELAY), tr("wall of one clip")
             )
 
     def selected(self) -> tuple[Item, Panels] | None:
@@ -86,7 +87,7 @@ class PanelDesk(QObject):
         """Change fields of the panel that is looked at."""
         place = self.place
         self.apply(
-            lambda p, shot: change_panel(p, shot, place, **changes), "change of a panel", gesture=gesture
+            lambda p, shot: change_panel(p, shot, place, **changes), tr("change of a panel"), gesture=gesture
         )
 
     def set_moment(self, seconds: float) -> None:
@@ -107,9 +108,9 @@ class PanelDesk(QObject):
         footage = footage_of(project, panel.cut.footage)
         best = None if footage is None else footage.best_moment
         if hit is None:
-            self._editor.said.emit("There is no hit that the panel could be put on.", True)
+            self._editor.said.emit(tr("There is no hit that the panel could be put on."), True)
         elif panel.pin is None and best is None:
-            self._editor.said.emit("The clip of this panel has no moment: mark one on its bench.", True)
+            self._editor.said.emit(tr("The clip of this panel has no moment: mark one on its bench."), True)
         else:
             moment = best.time if panel.pin is None and best is not None else panel.pin.moment  # type: ignore[union-attr]  # one of both is there
             self.change_panel(pin=Pin(moment, hit))
@@ -125,5 +126,5 @@ class PanelDesk(QObject):
     def _shot(self) -> Item | None:
         shot = self._editor.chosen.shot
         if shot is None:
-            self._editor.said.emit("Select the shot that is to have panels first.", True)
+            self._editor.said.emit(tr("Select the shot that is to have panels first."), True)
         return shot

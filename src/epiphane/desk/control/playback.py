@@ -17,6 +17,7 @@ from epiphane.desk.engine.ticks import with_ticks
 from epiphane.document.song import Hit
 from epiphane.timing import frame_at, frame_start, seconds_to_sample
 from epiphane.types import Float32Array, Picture
+from epiphane.wording import tr
 
 _TICK_MILLISECONDS = 4
 # From choosing a picture to having painted it; measured against the recorded sound (`make bench`).
@@ -316,7 +317,7 @@ class Playback(QObject):
             self._device.close()
             self._device = SimulatedSound()
             self._editor.said.emit(
-                "The sound device does not answer: the picture plays on without sound.", True
+                tr("The sound device does not answer: the picture plays on without sound."), True
             )
             self._start_sound(self._editor.playhead)
 

@@ -42,8 +42,8 @@ from epiphane.edits.keying.pulses import add_pulse, add_taps, change_pulse
 from epiphane.edits.song.taps import remove_tap, set_tap_strength
 from epiphane.errors import EditError
 from epiphane.files.settings import keep_settings, read_settings
-from epiphane.plurals import plural
 from epiphane.timing import frame_start
+from epiphane.wording import plural, tr
 
 _BAND = BandSource(low=40.0, high=120.0, threshold=0.9)
 _LEAD_SECONDS = 0.6
@@ -81,7 +81,7 @@ class PulseDesk(QObject):
             made.append(pulse)
             return project
 
-        if self._editor.apply(edit, "new pulse"):
+        if self._editor.apply(edit, tr("new pulse")):
             self._editor.select(PulseSelection(made[-1]))
 
     def _source(self, project: Project, kind: str) -> Source:
@@ -89,7 +89,7 @@ class PulseDesk(QObject):
         if kind == "band":
             levels = self._editor.heard.listening.levels if self._editor.heard is not None else None
             if levels is None:
-                raise EditError("a band needs a song that sounds: open a song first.")
+                raise EditError(tr("a band needs a song that sounds: open a song first."))
             return hits_in_band(levels, _BAND)
         if kind == "tapped":
             return TappedSource()
@@ -100,7 +100,7 @@ class PulseDesk(QObject):
             )
         if kind == "combined":
             if len(project.pulses) < 2:
-                raise EditError("there are not two pulses yet to make one of.")
+                raise EditError(tr("there are not two pulses yet to make one of."))
             chosen = self._editor.selection.pulse or project.pulses[0].id
             other = next(pulse.id for pulse in project.pulses if pulse.id != chosen)
             return CombinedSource(Combination.EITHER, chosen, other)
@@ -115,7 +115,7 @@ class PulseDesk(QObject):
         if self._tapped() is not None and not self._playback.is_playing:
             self._n_taps = 0
             self._playback.play()
-            self._editor.said.emit("Press T on every hit. Space ends it.", False)
+            self._editor.said.emit(tr("Press T on every hit. Space ends it."), False)
 
     def tap(self) -> None:
         """Take this instant as a tap: of the delay that is measured, or of the song that plays."""
@@ -124,7 +124,9 @@ class PulseDesk(QObject):
             return
         heard = self._playback.heard_now()
         if heard is None:
-            self._editor.said.emit("Taps are taken while it plays: press Space, then T on every hit.", False)
+            self._editor.said.emit(
+                tr("Taps are taken while it plays: press Space, then T on every hit."), False
+            )
             return
         if self._tapped() is None:
             self.make("tapped")
@@ -146,29 +148,29 @@ class PulseDesk(QObject):
         elif to == "beats" and song is not None:
             hits = snapped_to_beats(hits, song)
         self._editor.apply(
-            lambda p: change_pulse(p, pulse.id, source=TappedSource(hits)), f"snap of taps to {to}"
+            lambda p: change_pulse(p, pulse.id, source=TappedSource(hits)), tr("snap of taps to {to}", to=to)
         )
 
     def measure_delay(self) -> None:
         """Play clicks and take taps, and keep how late they come."""
         self._playback.stop()
         self.measuring = Measuring(self._delay_done)
-        self.delay_measured.emit("press T with the clicks")
-        self._editor.said.emit(f"Press T along with the {N_CLICKS} clicks.", False)
+        self.delay_measured.emit(tr("press T with the clicks"))
+        self._editor.said.emit(tr("Press T along with the {n_clicks} clicks.", n_clicks=N_CLICKS), False)
 
     def _delay_done(self, delay: float | None) -> None:
         self.measuring = None
         if delay is None:
-            self.delay_measured.emit("too few or too scattered taps")
+            self.delay_measured.emit(tr("too few or too scattered taps"))
             self._editor.said.emit(
-                "The delay could not be measured: press T evenly along with at least eight clicks.", True
+                tr("The delay could not be measured: press T evenly along with at least eight clicks."), True
             )
             return
         kept = keep_settings(replace(read_settings(), tap_delay=delay))
-        self.delay_measured.emit(f"{1000 * delay:.0f} ms")
-        text = f"Your taps come {1000 * delay:.0f} ms late; that is taken off from now on"
+        self.delay_measured.emit(tr("{delay:.0f} ms", delay=1000 * delay))
+        text = tr("Your taps come {delay:.0f} ms late; that is taken off from now on", delay=1000 * delay)
         self._editor.said.emit(
-            f"{text}." if kept else f"{text}, but could not be kept for next time.", not kept
+            f"{text}." if kept else tr("{words}, but could not be kept for next time.", words=text), not kept
         )
 
     def _tapped(self) -> PulseId | None:
@@ -181,7 +183,7 @@ class PulseDesk(QObject):
             self._n_taps = 0
             self._editor.end_gesture()
             self._editor.said.emit(
-                f"{taps} taken; “To attacks” and “To beats” on the bench move them.", False
+                tr("{taps} taken; “To attacks” and “To beats” on the bench move them.", taps=taps), False
             )
 
     # One tap
@@ -204,14 +206,16 @@ class PulseDesk(QObject):
         pulse, gone = self._editor.selection.pulse, self._editor.chosen.tap
         if pulse is not None and gone is not None:
             time = gone.time
-            self._editor.apply(lambda p: remove_tap(p, pulse, time), "removal of a tap")
+            self._editor.apply(lambda p: remove_tap(p, pulse, time), tr("removal of a tap"))
             select_tap_near(self._editor, pulse, time)
 
     def set_tap_strength(self, strength: float) -> None:
         """Have the selected tap as strong as this, 0 to 1."""
         pulse, tap = self._editor.selection.pulse, self._editor.chosen.tap
         if pulse is not None and tap is not None:
-            self._editor.apply(lambda p: set_tap_strength(p, pulse, tap.time, strength), "strength of a tap")
+            self._editor.apply(
+                lambda p: set_tap_strength(p, pulse, tap.time, strength), tr("strength of a tap")
+            )
 
     def close(self) -> None:
         """Stop what sounds."""

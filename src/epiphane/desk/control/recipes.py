@@ -21,8 +21,9 @@ from epiphane.facts.hits import stand_in_remark
 from epiphane.files.recipes import RECIPE_SUFFIX, KeptRecipe, RecipeBook, load_recipe, save_recipe
 from epiphane.files.settings import folder_of, note_folder
 from epiphane.lane_kinds import lane_kind
+from epiphane.wording import tr
 
-_RECIPES = f"Epiphane recipes (*{RECIPE_SUFFIX})"
+_RECIPES = tr("Epiphane recipes (*{suffix})", suffix=RECIPE_SUFFIX)
 
 
 class RecipeDesk(QObject):
@@ -72,7 +73,7 @@ class RecipeDesk(QObject):
             if pulse is None and target.unit is not None:
                 project, pulse = ensure_pulse(project, target.unit)
             if pulse is None and not has_beats:
-                raise EditError("a recipe fires on the beats of a song: open a song first.")
+                raise EditError(tr("a recipe fires on the beats of a song: open a song first."))
             whole, used = self._editor.heard_file, self._editor.heard
             return with_heard_bands(
                 use_recipe(project, recipe, pulse),
@@ -81,7 +82,7 @@ class RecipeDesk(QObject):
                 only_new=True,
             )
 
-        if self._editor.apply(edit, f"recipe {recipe.name}"):
+        if self._editor.apply(edit, tr("recipe {name}", name=recipe.name)):
             self._editor.select(LaneSelection(self._editor.project.lanes[n_before].id))
             if stand_in_remark(self._editor.project):
                 self._editor.said.emit(stand_in_remark(self._editor.project), False)
@@ -90,7 +91,7 @@ class RecipeDesk(QObject):
     def begin(self) -> None:
         """Let the user choose the lanes of a new recipe."""
         if not self._editor.project.lanes:
-            self._editor.said.emit("there are no lanes to take as a recipe yet.", False)
+            self._editor.said.emit(tr("there are no lanes to take as a recipe yet."), False)
             return
         self._editor.select(NewRecipeSelection(self._editor.selection.lane))
 
@@ -105,7 +106,7 @@ class RecipeDesk(QObject):
     def ask_import(self) -> None:
         """Ask for recipes of others and keep them."""
         usual = str(folder_of("recipe", Path.home()))
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Bring in recipes", usual, _RECIPES)
+        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Bring in recipes"), usual, _RECIPES)
         if names:
             note_folder("recipe", Path(names[0]).parent)
         for name in names:
@@ -118,7 +119,7 @@ class RecipeDesk(QObject):
     def ask_export(self, kept: KeptRecipe) -> None:
         """Ask where to, and write a recipe there."""
         proposed = folder_of("recipe", Path.home()) / kept.path.name
-        path = asking.ask_new_file(self._window, "Export the recipe", proposed, _RECIPES, RECIPE_SUFFIX)
+        path = asking.ask_new_file(self._window, tr("Export the recipe"), proposed, _RECIPES, RECIPE_SUFFIX)
         if path is not None:
             note_folder("recipe", path.parent)
             self.export(kept, path)
@@ -130,7 +131,7 @@ class RecipeDesk(QObject):
         except EpiphaneError as error:
             self._editor.said.emit(str(error), True)
         else:
-            self._editor.said.emit(f"{kept.recipe.name} is in {path.name}", False)
+            self._editor.said.emit(tr("{name} is in {other}", name=kept.recipe.name, other=path.name), False)
 
     def remove(self, kept: KeptRecipe) -> bool:
         """Throw a recipe away, the lanes that were made by it stay; False if that cannot be."""
@@ -162,5 +163,9 @@ class RecipeDesk(QObject):
         unknown = [lane.effect for lane in recipe.lanes if lane_kind(lane.effect) is None]
         if unknown:
             names = ", ".join(unknown)
-            text = f"{recipe.name}: this version does not know {names}; such lanes are kept and do nothing."
+            text = tr(
+                "{name}: this version does not know {names}; such lanes are kept and do nothing.",
+                name=recipe.name,
+                names=names,
+            )
             self._editor.said.emit(text, True)

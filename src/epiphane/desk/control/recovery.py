@@ -8,7 +8,7 @@ from epiphane.desk.control.selection import LostWorkSelection, SongSelection
 from epiphane.desk.look.asking import CANCEL
 from epiphane.document.project import Project
 from epiphane.files.journal import LostWork
-from epiphane.plurals import plural
+from epiphane.wording import plural, tr
 
 
 class RecoveryDesk(QObject):
@@ -41,14 +41,16 @@ class RecoveryDesk(QObject):
         self._offered = found[0] if len(found) == 1 else None
         if own:
             self.offered.emit(
-                f"The last session ended with {_edits(own[0])} of this project.",
-                "Recover" if self._offered else "Look at it…",
+                tr("The last session ended with {edits} of this project.", edits=_edits(own[0])),
+                tr("Recover") if self._offered else tr("Look at it…"),
             )
         elif self._offered is not None:
             what = f"“{self._offered.project.name}”, {_edits(self._offered)}"
-            self.offered.emit(f"A session ended without saving {what}.", "Recover")
+            self.offered.emit(tr("A session ended without saving {what}.", what=what), tr("Recover"))
         elif found:
-            self.offered.emit(f"Sessions ended without saving {len(found)} projects.", "Look at it…")
+            self.offered.emit(
+                tr("Sessions ended without saving {count} projects.", count=len(found)), tr("Look at it…")
+            )
 
     def act(self) -> None:
         """Bring back what was offered, or show all there is."""
@@ -63,7 +65,7 @@ class RecoveryDesk(QObject):
         if self.works:
             self._editor.select(LostWorkSelection())
         else:
-            self._editor.said.emit("No session has left unsaved work behind.", False)
+            self._editor.said.emit(tr("No session has left unsaved work behind."), False)
 
     def bring_back(self, work: LostWork) -> None:
         """Have lost work in the window, as one edit of its project that can be undone."""
@@ -77,8 +79,12 @@ class RecoveryDesk(QObject):
 
     def throw_away(self, work: LostWork) -> None:
         """Remove lost work for good, if that is meant: no undo brings it back."""
-        text = f"{_edits(work).capitalize()} of “{work.project.name}” would be gone for good."
-        if self._files.ask("Throw away unsaved work", text, ("Delete", CANCEL)) == CANCEL:
+        text = tr(
+            "{edits} of “{name}” would be gone for good.",
+            edits=_edits(work).capitalize(),
+            name=work.project.name,
+        )
+        if self._files.ask(tr("Throw away unsaved work"), text, (tr("Delete"), CANCEL)) == CANCEL:
             return
         self._forget(work)
         if not self.works:

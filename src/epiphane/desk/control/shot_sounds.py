@@ -12,6 +12,7 @@ from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.facts.heard import heard_items
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.types import Float32Array, Progress
+from epiphane.wording import tr
 
 _REST_MILLISECONDS = 150
 
@@ -72,7 +73,7 @@ class ShotSounds(QObject):
             if key == self._mixed_of:
                 self._show(made, peak)
 
-        self._jobs.start("mix", "Mixing the sound of shots", work, done=done)
+        self._jobs.start("mix", tr("Mixing the sound of shots"), work, done=done)
 
     def _show(self, mix: Float32Array | None, peak: float) -> None:
         self._playback.set_mix(mix)
@@ -80,7 +81,10 @@ class ShotSounds(QObject):
         over = decibels_too_loud(peak)
         if over and not self._has_warned:
             self._editor.said.emit(
-                f"The mix is {over:.1f} dB too loud and clips: take the gain of shots or of the song down",
+                tr(
+                    "The mix is {over:.1f} dB too loud and clips: take the gain of shots or of the song down",
+                    over=over,
+                ),
                 True,
             )
         self._has_warned = over > 0

@@ -26,6 +26,7 @@ from epiphane.edits.shots.speed import (
 )
 from epiphane.facts.source_time import anchor_frame, shot_at
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 
 class ShotTimeDesk(QObject):
@@ -40,20 +41,20 @@ class ShotTimeDesk(QObject):
 
     def set_speed(self, speed: float) -> None:
         """Have the shots run at a speed; 1 is as filmed."""
-        self._each(lambda p, shot: change_speed(p, shot.id, speed), "speed of a shot")
+        self._each(lambda p, shot: change_speed(p, shot.id, speed), tr("speed of a shot"))
 
     def reverse(self) -> None:
         """Have the shots run the other way."""
-        self._each(lambda p, shot: reverse_shot(p, shot.id), "reversal of a shot")
+        self._each(lambda p, shot: reverse_shot(p, shot.id), tr("reversal of a shot"))
 
     def freeze(self) -> None:
         """Hold the picture under the playhead for some frames."""
         here = self._editor.playhead
         shot = shot_at(self._editor.project, here)
         if shot is None:
-            self._editor.said.emit("Go to the frame of a shot that is to be held", False)
+            self._editor.said.emit(tr("Go to the frame of a shot that is to be held"), False)
             return
-        self._editor.apply(lambda p: freeze_at(p, shot.id, here, self.n_frames), "freeze frame")
+        self._editor.apply(lambda p: freeze_at(p, shot.id, here, self.n_frames), tr("freeze frame"))
 
     def stretch_here(self) -> None:
         """Have the shot end at the playhead and show all it did, slower or faster; the rest moves along."""
@@ -62,7 +63,7 @@ class ShotTimeDesk(QObject):
         if shot is not None:
             self._editor.apply(
                 lambda p: stretch_to_fit(p, shot.id, max(here, shot.start + 1), TrimMode.RIPPLE),
-                "stretch of a shot",
+                tr("stretch of a shot"),
             )
 
     def shape(self, key: str) -> None:
@@ -73,36 +74,36 @@ class ShotTimeDesk(QObject):
             beat = _beat_at(p, frame)
             return shape_speed(p, shot.id, key, frame, beat=beat, n_frames=self.n_frames)
 
-        self._each(edit, "speed curve")
+        self._each(edit, tr("speed curve"))
 
     def set_between(self, between: Between) -> None:
         """Choose what is shown between the pictures of the shots' clips."""
         ids = self._editor.selection.shots
-        self._editor.apply(lambda p: set_between(p, ids, between=between), "pictures in between")
+        self._editor.apply(lambda p: set_between(p, ids, between=between), tr("pictures in between"))
 
     # The points of the curve of the one shot that is selected
 
     def add_point(self, frame: int) -> None:
         """Put a point on the curve, on a frame of the project."""
         rate = self._editor.project.rate
-        self._one(lambda p, s: add_key(p, s.id, frame - anchor_frame(s, rate)), "point of a curve")
+        self._one(lambda p, s: add_key(p, s.id, frame - anchor_frame(s, rate)), tr("point of a curve"))
 
     def move_point(self, index: int, frame: int, speed: float, *, gesture: str | None = None) -> None:
         """Move a point of the curve to a frame of the project and a speed."""
         rate = self._editor.project.rate
         self._one(
             lambda p, s: move_key(p, s.id, index, frame=frame - anchor_frame(s, rate), speed=speed),
-            "point of a curve",
+            tr("point of a curve"),
             gesture=gesture,
         )
 
     def remove_point(self, index: int) -> None:
         """Take a point off the curve."""
-        self._one(lambda p, s: remove_key(p, s.id, index), "deletion of a point")
+        self._one(lambda p, s: remove_key(p, s.id, index), tr("deletion of a point"))
 
     def set_ramp(self, index: int, ramp: Ramp) -> None:
         """Choose how the speed changes from a point to the next one."""
-        self._one(lambda p, s: set_ramp(p, s.id, index, ramp), "ramp of a curve")
+        self._one(lambda p, s: set_ramp(p, s.id, index, ramp), tr("ramp of a curve"))
 
     def _one(
         self, edit: Callable[[Project, Item], Project], label: str, *, gesture: str | None = None

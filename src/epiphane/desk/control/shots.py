@@ -47,8 +47,8 @@ from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bar_frames
 from epiphane.facts.source_time import frame_showing, running_seconds, shot_at
-from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import plural, tr
 
 
 class ShotPlace(Struct, frozen=True):
@@ -68,12 +68,12 @@ class ShotPlace(Struct, frozen=True):
     def words(self) -> str:
         """What is done with clips there."""
         if self.is_over:
-            return "on a new track over the shots" if self.track is None else "on this track"
+            return tr("on a new track over the shots") if self.track is None else tr("on this track")
         if self.covers:
-            return "over what lies here"
+            return tr("over what lies here")
         if self.frame is not None:
-            return "between: what follows moves along"
-        return "in the place of this shot" if self.shot is not None else "after the last shot"
+            return tr("between: what follows moves along")
+        return tr("in the place of this shot") if self.shot is not None else tr("after the last shot")
 
 
 class ShotDesk(QObject):
@@ -114,12 +114,12 @@ class ShotDesk(QObject):
         if place.is_over and frame is not None:
             self._tracks.put(ids, frame, place.track)
         elif frame is not None:
-            self._do(lambda p: put_footage(p, ids, frame, covers=place.covers), "adding of clips")
+            self._do(lambda p: put_footage(p, ids, frame, covers=place.covers), tr("adding of clips"))
         elif shot is not None:
-            if self._editor.apply(lambda p: exchange_shots(p, shot, ids), "exchange of a shot"):
+            if self._editor.apply(lambda p: exchange_shots(p, shot, ids), tr("exchange of a shot")):
                 known.discard(shot)
         else:
-            self._editor.apply(lambda p: lay_in_row(p, ids), "adding of clips")
+            self._editor.apply(lambda p: lay_in_row(p, ids), tr("adding of clips"))
         made = [one.id for one in self._editor.project.shots if one.id not in known]
         if made:  # what is new is what is worked on
             self._editor.select_shots(made)
@@ -137,7 +137,7 @@ class ShotDesk(QObject):
         if self._chosen:
             self.lay([self._chosen[0]], ShotPlace(frame=self._editor.playhead, covers=covers))
         else:
-            self._editor.said.emit("Choose the clip on the shelf that is to be put here", False)
+            self._editor.said.emit(tr("Choose the clip on the shelf that is to be put here"), False)
 
     def fill(self) -> None:
         """Show how the song is filled; where it is not yet, or has room left, fill it."""
@@ -151,12 +151,17 @@ class ShotDesk(QObject):
         if is_full:
             self._editor.select(FillingSelection())
             return
-        with shown_busy(lambda: self._editor.said.emit("Filling the song…", False)):
-            is_filled = self._editor.apply(edit, "filling of the song")
+        with shown_busy(lambda: self._editor.said.emit(tr("Filling the song…"), False)):
+            is_filled = self._editor.apply(edit, tr("filling of the song"))
         if is_filled:
             shots = self._editor.project.shots
             n_clips = len({shot.footage for shot in shots})
-            self._editor.said.emit(f"The song is filled: {len(shots)} shots of {n_clips} clips.", False)
+            self._editor.said.emit(
+                tr(
+                    "The song is filled: {count} shots of {n_clips} clips.", count=len(shots), n_clips=n_clips
+                ),
+                False,
+            )
             self._editor.select(FillingSelection())
 
     def exchange(self) -> None:
@@ -165,7 +170,7 @@ class ShotDesk(QObject):
         if not shots:
             return
         if not self._chosen:
-            self._editor.said.emit("Choose the clip on the shelf that is to take its place", False)
+            self._editor.said.emit(tr("Choose the clip on the shelf that is to take its place"), False)
             return
         clip = self._chosen[0]
 
@@ -174,7 +179,7 @@ class ShotDesk(QObject):
                 p = exchange_shots(p, shot.id, [clip])
             return p
 
-        self._editor.apply(edit, "exchange of a shot")
+        self._editor.apply(edit, tr("exchange of a shot"))
 
     # Selecting
 
@@ -211,7 +216,7 @@ class ShotDesk(QObject):
         frame = self._editor.playhead
         under = shot_at(self._editor.project, frame)
         is_chosen = under is not None and under.id in self._editor.selection.shots
-        if self._editor.apply(lambda p: split_at(p, [frame]), "split of a shot") and is_chosen:
+        if self._editor.apply(lambda p: split_at(p, [frame]), tr("split of a shot")) and is_chosen:
             later = shot_at(self._editor.project, frame)
             self._editor.select_shots([later.id] if later is not None else [])
 
@@ -219,7 +224,7 @@ class ShotDesk(QObject):
         """Cut the selected shots, or the one under the playhead, at every hit that things snap to."""
         ids = [shot.id for shot in self._meant()]
         frames = self._snapping.frames(self._editor.project)
-        self._editor.apply(lambda p: split_at(p, frames, ids), "split at hits")
+        self._editor.apply(lambda p: split_at(p, frames, ids), tr("split at hits"))
 
     def join(self) -> None:
         """Make one shot of those that are selected beside one another; of one, with the next."""
@@ -227,17 +232,17 @@ class ShotDesk(QObject):
         if len(ids) == 1:
             after = [shot.id for shot in self._editor.project.shots]
             ids = after[after.index(ids[0]) :][:2]
-        self._editor.apply(lambda p: join_shots(p, ids), "join of shots")
+        self._editor.apply(lambda p: join_shots(p, ids), tr("join of shots"))
 
     def roll_here(self) -> None:
         """Bring the cut that is nearest to the playhead under it."""
         here, shots = self._editor.playhead, self._editor.project.shots
         cuts = [one for one, after in pairwise(shots) if one.end == after.start]
         if not cuts:
-            self._editor.said.emit("There is no cut between two shots", False)
+            self._editor.said.emit(tr("There is no cut between two shots"), False)
             return
         left = min(cuts, key=lambda shot: abs(shot.end - here))
-        self._do(lambda p: roll_cut(p, left.id, here), "roll of a cut")
+        self._do(lambda p: roll_cut(p, left.id, here), tr("roll of a cut"))
 
     def trim_here(self, *, is_end: bool, ripple: bool) -> None:
         """Have the shot under the playhead, or the selected one, begin or end there; others by as much."""
@@ -253,13 +258,13 @@ class ShotDesk(QObject):
     def nudge(self, direction: int) -> None:
         """Slide the selected shots by a frame between their neighbours."""
         ids = self._editor.selection.shots
-        if self._editor.apply(lambda p: slide_shots(p, ids, direction), "nudge of a shot"):
+        if self._editor.apply(lambda p: slide_shots(p, ids, direction), tr("nudge of a shot")):
             self._follow()
 
     def slip(self, direction: int) -> None:
         """Have the selected shots show what they showed a frame later, or earlier."""
         ids = self._editor.selection.shots
-        self._editor.apply(lambda p: slip_shots(p, ids, direction), "slip of a shot")
+        self._editor.apply(lambda p: slip_shots(p, ids, direction), tr("slip of a shot"))
 
     def move_to_hit(self, direction: int) -> None:
         """Move the selected shots to the next (1) or last (-1) hit."""
@@ -270,7 +275,7 @@ class ShotDesk(QObject):
                 p = move_shot(p, shot.id, direction)
             return p
 
-        if shots and self._editor.apply(edit, "move of a shot"):
+        if shots and self._editor.apply(edit, tr("move of a shot")):
             self._follow()
 
     def move_by_bar(self, direction: int) -> None:
@@ -283,11 +288,11 @@ class ShotDesk(QObject):
         here = bar_at(bars, frame_start(shots[0].start + 1, project.rate) - 1e-6)
         to = here + direction
         if not 0 <= to < len(bars):
-            self._editor.said.emit("There is no bar to move the shot to", False)
+            self._editor.said.emit(tr("There is no bar to move the shot to"), False)
             return
         by = lines[to] - lines[here]
         ids = [shot.id for shot in shots]
-        if self._editor.apply(lambda p: slide_shots(p, ids, by), "move of a shot"):
+        if self._editor.apply(lambda p: slide_shots(p, ids, by), tr("move of a shot")):
             self._follow()
 
     def move_before(self, direction: int) -> None:
@@ -300,7 +305,7 @@ class ShotDesk(QObject):
         if not 0 <= index < len(shots):
             return
         frame = shots[index].start if direction < 0 else shots[index].end
-        if self._do(lambda p: move_shots(p, ids, frame), "move of a shot"):
+        if self._do(lambda p: move_shots(p, ids, frame), tr("move of a shot")):
             self._follow()
 
     def hold(self) -> None:
@@ -311,7 +316,7 @@ class ShotDesk(QObject):
         times = [part.start for part in parts_of(project.song)] + list(project.song.drops)
         frames = sorted(frame_at(time, project.rate) for time in times)
         end = next((frame for frame in frames if frame > shot.end), project.n_frames)
-        self._do(lambda p: end_shot(p, shot.id, end, TrimMode.OVERWRITE), "hold of a shot")
+        self._do(lambda p: end_shot(p, shot.id, end, TrimMode.OVERWRITE), tr("hold of a shot"))
 
     def last_beats(self, n_beats: int, mode: TrimMode) -> None:
         """Have the selected shots last so many beats each."""
@@ -323,7 +328,7 @@ class ShotDesk(QObject):
                     p = stretch_shot(p, shot, n_beats=n_beats, mode=mode)
             return p
 
-        self._do(edit, "length of a shot")
+        self._do(edit, tr("length of a shot"))
 
     def last_frames(self, n_frames: int, mode: TrimMode) -> None:
         """Have the selected shots last so many frames each."""
@@ -336,13 +341,13 @@ class ShotDesk(QObject):
                     p = end_shot(p, shot_id, shot.start + n_frames, mode)
             return p
 
-        self._do(edit, "length of a shot")
+        self._do(edit, tr("length of a shot"))
 
     def begin_on(self, frame: int) -> None:
         """Slide the selected shots so that the last selected one begins on a frame."""
         shot, ids = self._editor.chosen.shot, self._editor.selection.shots
         if shot is not None and self._editor.apply(
-            lambda p: slide_shots(p, ids, frame - shot.start), "move of a shot"
+            lambda p: slide_shots(p, ids, frame - shot.start), tr("move of a shot")
         ):
             self._follow()
 
@@ -350,7 +355,7 @@ class ShotDesk(QObject):
         """Have a cut every so many beats from the shot on to the end of the song."""
         shot = self._one_meant()
         if shot is not None:
-            self._do(lambda p: shots_every(p, shot.id, n_beats=n_beats), "shots of equal length")
+            self._do(lambda p: shots_every(p, shot.id, n_beats=n_beats), tr("shots of equal length"))
 
     # Deleting and copying
 
@@ -358,13 +363,13 @@ class ShotDesk(QObject):
         """Delete the selected shots: their neighbours take their place."""
         ids = self._editor.selection.shots
         if ids:
-            self._editor.apply(lambda p: take_out(p, ids), "deletion of a shot")
+            self._editor.apply(lambda p: take_out(p, ids), tr("deletion of a shot"))
 
     def delete(self, *, ripple: bool) -> None:
         """Delete the selected shots and let what follows close up, or leave a gap."""
         ids, gap = self._editor.selection.shots, self._editor.selection.gap
         if ids:
-            self._editor.apply(lambda p: delete_shots(p, ids, ripple=ripple), "deletion of a shot")
+            self._editor.apply(lambda p: delete_shots(p, ids, ripple=ripple), tr("deletion of a shot"))
         elif gap is not None:
             self.close_gap()
 
@@ -372,14 +377,14 @@ class ShotDesk(QObject):
         """Let what follows close the selected gap."""
         gap = self._editor.selection.gap
         if gap is not None:
-            self._editor.apply(lambda p: close_gap(p, gap), "closing of a gap")
+            self._editor.apply(lambda p: close_gap(p, gap), tr("closing of a gap"))
 
     def copy(self) -> None:
         """Remember the selected shots, to be pasted."""
         shots = tuple(self._editor.chosen.shots)
         if shots:
             self._copied = self._editor.history, shots
-            text = f"{shots_text(len(shots))} copied: Ctrl+V puts them in at the playhead"
+            text = tr("{shots} copied: Ctrl+V puts them in at the playhead", shots=shots_text(len(shots)))
             self._editor.said.emit(text, False)
 
     def cut(self) -> None:
@@ -400,13 +405,13 @@ class ShotDesk(QObject):
     def paste(self, *, covers: bool) -> None:
         """Put what was copied at the playhead: what follows moves along, or is covered."""
         copied = self._copied[1] if self._copied is not None and self.has_copied else ()
-        self._put_copies(copied, self._editor.playhead, covers=covers, label="paste of shots")
+        self._put_copies(copied, self._editor.playhead, covers=covers, label=tr("paste of shots"))
 
     def duplicate(self) -> None:
         """Put copies of the selected shots after them: what follows moves along."""
         shots = tuple(self._editor.chosen.shots)
         if shots:
-            self._put_copies(shots, shots[-1].end, covers=False, label="duplication of shots")
+            self._put_copies(shots, shots[-1].end, covers=False, label=tr("duplication of shots"))
 
     def swap(self) -> None:
         """Exchange what two selected shots show; of one, with the next."""
@@ -414,10 +419,10 @@ class ShotDesk(QObject):
         if len(shots) == 1:
             shots = list(row[row.index(shots[0]) :][:2])
         if len(shots) != 2:
-            self._editor.said.emit("Select two shots to swap them (Shift + click)", False)
+            self._editor.said.emit(tr("Select two shots to swap them (Shift + click)"), False)
             return
         one, other = shots[0].id, shots[1].id
-        self._editor.apply(lambda p: swap_shots(p, one, other), "swap of shots")
+        self._editor.apply(lambda p: swap_shots(p, one, other), tr("swap of shots"))
 
     # Moments and locks
 
@@ -430,7 +435,7 @@ class ShotDesk(QObject):
                 project = _landed(project, shot)
             return project
 
-        if shots and self._editor.apply(edit, "snap of a moment"):
+        if shots and self._editor.apply(edit, tr("snap of a moment")):
             now = self._editor.chosen.shot
             if now is not None and now.pin is not None:
                 self._editor.go_to(frame_at(now.pin.hit, self._editor.project.rate))
@@ -441,7 +446,7 @@ class ShotDesk(QObject):
         if shots:
             is_locked = not all(shot.is_locked for shot in shots)
             ids = [shot.id for shot in shots]
-            self._editor.apply(lambda p: change_shots(p, ids, is_locked=is_locked), "locking of a shot")
+            self._editor.apply(lambda p: change_shots(p, ids, is_locked=is_locked), tr("locking of a shot"))
 
     # Helpers
 
@@ -455,8 +460,11 @@ class ShotDesk(QObject):
         if gone:
             names = {one.id: footage_name(one) for one in before.footage}
             told = ", ".join(names[one.footage] if one.footage is not None else "?" for one in gone[:3])
-            more = f" and {len(gone) - 3} more" if len(gone) > 3 else ""
-            self._editor.said.emit(f"{told}{more} had no place any more; Ctrl+Z brings them back.", False)
+            more = tr(" and {count} more", count=len(gone) - 3) if len(gone) > 3 else ""
+            self._editor.said.emit(
+                tr("{told}{more} had no place any more; Ctrl+Z brings them back.", told=told, more=more),
+                False,
+            )
         return True
 
     def _put_copies(self, copied: tuple[Item, ...], frame: int, *, covers: bool, label: str) -> None:
@@ -475,7 +483,7 @@ class ShotDesk(QObject):
         """Return the selected shot, or the one under the playhead; that there is none is said."""
         shot = self._editor.chosen.shot or shot_at(self._editor.project, self._editor.playhead)
         if shot is None:
-            self._editor.said.emit("Select a shot, or go to one", False)
+            self._editor.said.emit(tr("Select a shot, or go to one"), False)
         return shot
 
     def _follow(self) -> None:
@@ -493,15 +501,20 @@ def _landed(project: Project, shot: Item) -> Project:
     """Return `project` with the best moment of a shot on the hit within it that is nearest to where it is."""
     footage = footage_of(project, shot.footage)
     if footage is None:
-        raise EditError("there is no footage in this shot")
+        raise EditError(tr("there is no footage in this shot"))
     moment = footage.best_moment
     if moment is None:
-        raise EditError(f"{footage_name(footage)} has no moment: choose it on the shelf and set one with N")
+        raise EditError(
+            tr(
+                "{footage} has no moment: choose it on the shelf and set one with N",
+                footage=footage_name(footage),
+            )
+        )
     inside = [
         hit for hit in cutting_hits(project) if shot.start <= frame_at(hit.time, project.rate) < shot.end
     ]
     if not inside:
-        raise EditError("there is no hit within this shot")
+        raise EditError(tr("there is no hit within this shot"))
     shown = frame_showing(shot, moment.time, project.rate)
     if shown is None:  # it shows other parts of its clip: one comes before it begins, or after its end
         shown = shot.start if moment.time < running_seconds(shot, shot.start, project.rate) else shot.end

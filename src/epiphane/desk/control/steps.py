@@ -7,6 +7,7 @@ from epiphane.document.project import Project, find
 from epiphane.document.pulse import TappedSource
 from epiphane.edits.song.taps import move_tap
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 
 def step_to_beat(editor: Editor, direction: int) -> None:
@@ -56,7 +57,7 @@ def move_chosen_tap(editor: Editor, to: float, *, gesture: str | None = None) ->
 
     # Selected beforehand, so that it is not lost sight of when the views are told.
     editor.selection = TapSelection(pulse=pulse.id, tap=to)
-    if editor.apply(edit, "move of a tap", gesture=gesture):
+    if editor.apply(edit, tr("move of a tap"), gesture=gesture):
         editor.selection_changed.emit()
     else:
         editor.selection = TapSelection(pulse=pulse.id, tap=tap.time)

@@ -32,9 +32,9 @@ from epiphane.errors import DiskError, MediaError
 from epiphane.files.captions import Captions, read_captions
 from epiphane.files.settings import folder_of, note_folder
 from epiphane.media.faces import FACE_SUFFIXES, keep_face
-from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
 from epiphane.titles.faces import face_at, usual_axes
+from epiphane.wording import plural, tr
 
 REST_MILLISECONDS = 500
 """After nothing was typed for so long it is kept against a crash, and is a step of undo."""
@@ -81,7 +81,9 @@ class TextDesk(QObject):
         """Ask for the file of a face."""
         endings = " ".join(f"*{one}" for one in FACE_SUFFIXES)
         usual = str(folder_of("face", Path.home()))
-        name, _ = QFileDialog.getOpenFileName(None, "Face of letters", usual, f"Faces ({endings})")
+        name, _ = QFileDialog.getOpenFileName(
+            None, tr("Face of letters"), usual, tr("Faces ({endings})", endings=endings)
+        )
         if name:
             note_folder("face", Path(name).parent)
             self.use_face(Path(name))
@@ -109,9 +111,9 @@ class WordsDesk(TextDesk):
         """Change fields of the words; what is typed in one go is one step of undo."""
         lane = self._editor.chosen.lane
         if lane is not None and lane.words is not None:
-            gesture = f"words {lane.id}" if set(changes) == {"text"} else gesture
+            gesture = tr("words {id}", id=lane.id) if set(changes) == {"text"} else gesture
             self._editor.apply(
-                lambda p: change_words(p, lane.id, **changes), "change of words", gesture=gesture
+                lambda p: change_words(p, lane.id, **changes), tr("change of words"), gesture=gesture
             )
 
 
@@ -141,7 +143,7 @@ class TitleDesk(TextDesk):
         """Shake and flash what is below the selected title when titles land, by lanes below its track."""
         item = self._editor.chosen.item
         if item is not None:
-            self._editor.apply(lambda p: strike_below(p, item.id), "shake and flash on landings")
+            self._editor.apply(lambda p: strike_below(p, item.id), tr("shake and flash on landings"))
 
     def set_as_logo(self) -> None:
         """Make the selected picture on a track a logo, and the other way round."""
@@ -158,7 +160,7 @@ class TitleDesk(TextDesk):
         for path in paths:
             self._jobs.start(
                 f"captions {path}",
-                f"Reading {path.name}",
+                tr("Reading {name}", name=path.name),
                 lambda _progress, path=path: read_captions(path),
                 done=partial(self._put_captions, path),
             )
@@ -166,9 +168,9 @@ class TitleDesk(TextDesk):
     def _put_captions(self, path: Path, read: Captions) -> None:
         captions = [(one.start, one.end, one.text) for one in read.captions]
         before = self._editor.project
-        if self._editor.apply(lambda p: put_captions(p, captions, path.stem), "captions"):
+        if self._editor.apply(lambda p: put_captions(p, captions, path.stem), tr("captions")):
             number = plural(len(captions), "One caption is", "{} captions are")
-            text = " ".join([f"{number} on a track.", *read.remarks])
+            text = " ".join([tr("{number} on a track.", number=number), *read.remarks])
             self.captions_put.emit(text, lambda: self._snap_captions(before, captions, path.stem))
 
     def _snap_captions(self, before: Project, captions: list[tuple[float, float, str]], name: str) -> None:
@@ -176,7 +178,7 @@ class TitleDesk(TextDesk):
         hits = self._snapping.times(before)
         if self._editor.history.undo_label == "captions":
             self._editor.undo()
-            self._editor.apply(lambda p: put_captions(p, captions, name, hits=hits), "captions on hits")
+            self._editor.apply(lambda p: put_captions(p, captions, name, hits=hits), tr("captions on hits"))
 
     def put(self, frame: int | None = None, track: TrackId | None = None) -> None:
         """Put a text on a track; at a hit, or near one, it lands on that."""
@@ -191,20 +193,20 @@ class TitleDesk(TextDesk):
             made.append(item)
             return p
 
-        if self._editor.apply(edit, "text on a track"):
+        if self._editor.apply(edit, tr("text on a track")):
             self._editor.select(ItemSelection(made[-1]))
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
         """Change fields of the selected text; what is typed in one go is one step of undo."""
         item = self._editor.chosen.item
         if item is not None and self.fill is not None:
-            gesture = f"words {item.id}" if set(changes) == {"text"} else gesture
+            gesture = tr("words {id}", id=item.id) if set(changes) == {"text"} else gesture
             self._editor.apply(
-                lambda p: change_title(p, item.id, **changes), "change of a text", gesture=gesture
+                lambda p: change_title(p, item.id, **changes), tr("change of a text"), gesture=gesture
             )
 
     def arrive(self, motion: TextMotion | None) -> None:
         """Have the selected text arrive in another way."""
         item = self._editor.chosen.item
         if item is not None and self.fill is not None:
-            self._editor.apply(lambda p: set_arrival(p, item.id, motion), "arrival of a text")
+            self._editor.apply(lambda p: set_arrival(p, item.id, motion), tr("arrival of a text"))

@@ -31,6 +31,7 @@ from epiphane.facts.source_time import frame_showing
 from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_start
 from epiphane.types import Progress
+from epiphane.wording import tr
 
 
 class TrackDesk(QObject):
@@ -53,7 +54,7 @@ class TrackDesk(QObject):
                 made.append(item_id)
             return p
 
-        if self._editor.apply(edit, "item on a track"):
+        if self._editor.apply(edit, tr("item on a track")):
             self._editor.select(ItemSelection(made[-1]))
             footage = footage_of(self._editor.project, ids[0])
             if footage is not None and footage.kind is FootageKind.SOUND:
@@ -65,7 +66,7 @@ class TrackDesk(QObject):
         if item is not None and isinstance(item.content, TitleLook):
             near = self._hit_near(landing_frame(item, project.rate))
             if near is not None:
-                self._editor.apply(lambda p: land_title(p, item.id, near), "landing of a title")
+                self._editor.apply(lambda p: land_title(p, item.id, near), tr("landing of a title"))
             return
         footage = None if item is None else footage_of(project, item.footage)
         if item is None or footage is None:
@@ -76,23 +77,26 @@ class TrackDesk(QObject):
         if footage.kind is FootageKind.SOUND:
             self._strike(footage, item.id, hit)
         elif best is None:
-            text = f"{footage_name(footage)} has no moment: choose it on the shelf and set one with N"
+            text = tr(
+                "{footage} has no moment: choose it on the shelf and set one with N",
+                footage=footage_name(footage),
+            )
             self._editor.said.emit(text, True)
         elif hit is not None:
-            self._editor.apply(lambda p: land_item(p, item.id, Pin(best.time, hit)), "snap of a moment")
+            self._editor.apply(lambda p: land_item(p, item.id, Pin(best.time, hit)), tr("snap of a moment"))
 
     def remove(self) -> None:
         """Delete the selected item."""
         item = self._editor.chosen.item
         if item is not None:
-            self._editor.apply(lambda p: delete_items(p, [item.id]), "deletion of an item")
+            self._editor.apply(lambda p: delete_items(p, [item.id]), tr("deletion of an item"))
 
     def remove_track(self) -> None:
         """Delete the selected track with its items."""
         track = self._editor.chosen.track
         if track is not None:
             self._editor.apply(
-                lambda p: delete_items(p, [item.id for item in track.items]), "deletion of a track"
+                lambda p: delete_items(p, [item.id for item in track.items]), tr("deletion of a track")
             )
 
     def toggle_muted(self) -> None:
@@ -111,13 +115,15 @@ class TrackDesk(QObject):
         """Put the selected track a place up (-1) or down (1) in the stack."""
         track = self._editor.chosen.track
         if track is not None:
-            self._editor.apply(lambda p: step_rows(p, [track.id], direction), "order of rows")
+            self._editor.apply(lambda p: step_rows(p, [track.id], direction), tr("order of rows"))
 
     def nudge(self, direction: int) -> None:
         """Move the selected item by a frame."""
         item = self._editor.chosen.item
         if item is not None:
-            self._editor.apply(lambda p: move_item(p, item.id, item.start + direction), "nudge of an item")
+            self._editor.apply(
+                lambda p: move_item(p, item.id, item.start + direction), tr("nudge of an item")
+            )
 
     def _strike(self, footage: Footage, item_id: ItemId, hit: float | None) -> None:
         """Bring the attack of a sound on a hit, when it is known where it is."""
@@ -130,10 +136,15 @@ class TrackDesk(QObject):
             is_there = any(item.id == item_id for one in self._editor.project.tracks for item in one.items)
             if hit is not None and is_there:
                 self._editor.apply(
-                    lambda p: land_item(p, item_id, Pin(round(attack, 6), hit)), "sound on a hit"
+                    lambda p: land_item(p, item_id, Pin(round(attack, 6), hit)), tr("sound on a hit")
                 )
 
-        self._jobs.start("attack", f"Looking where {footage_name(footage)} is struck", work, done=done)
+        self._jobs.start(
+            "attack",
+            tr("Looking where {footage} is struck", footage=footage_name(footage)),
+            work,
+            done=done,
+        )
 
     def _hit_near(self, frame: int) -> float | None:
         project = self._editor.project

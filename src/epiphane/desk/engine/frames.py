@@ -21,6 +21,7 @@ from epiphane.render.nodes import BLACK, FramePlan
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 _WORKERS = 2
 _PATIENCE_SECONDS = 0.15
@@ -208,7 +209,7 @@ class FrameServer(QObject):
             raise
         except Exception as error:
             traceback.print_exc()
-            text = f"A picture could not be drawn ({error})."
+            text = tr("A picture could not be drawn ({error}).", error=error)
             self.fault.emit("", text)
             return draw(FramePlan(plan.shape, BLACK), self.footage, size)
 

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from epiphane.errors import CancelledError, EpiphaneError
 from epiphane.log import logger, told
+from epiphane.wording import tr
 
 _NICENESS = 10
 """A tenth of the share that other threads get (setpriority(2)), where they want all of a core."""
@@ -79,7 +80,9 @@ class Job(QThread):
         except Exception as error:
             traceback.print_exc()
             logger.error("%s: %s", self.topic, told(error))
-            self.failed.emit(f"{self.title} failed: {error}. Save your work and try again.")
+            self.failed.emit(
+                tr("{title} failed: {error}. Save your work and try again.", title=self.title, error=error)
+            )
         else:
             logger.info("%s: done in %.2f s", self.topic, time.monotonic() - self.started_at)
             self.succeeded.emit(result)

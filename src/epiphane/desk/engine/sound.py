@@ -23,6 +23,7 @@ from epiphane.desk.engine.sound_process import (
     SILENCE,
 )
 from epiphane.types import Float32Array
+from epiphane.wording import tr
 
 _POLL_SECONDS = 0.004
 # A device that has begun and takes nothing for so long has gone; so has a process that says nothing.
@@ -211,7 +212,7 @@ class _SoundProcess:
         self._said_at = self._began_at = time.monotonic()
         self._origin: float | None = None
         self._played, self._played_at = 0.0, 0.0
-        self._reader = threading.Thread(target=self._read, name="sound reports", daemon=True)
+        self._reader = threading.Thread(target=self._read, name=tr("sound reports"), daemon=True)
         self._reader.start()
 
     def begin(self) -> int:

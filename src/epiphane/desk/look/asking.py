@@ -7,8 +7,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QPushButton, QWidget
 
 from epiphane.disk import short_name
+from epiphane.wording import tr
 
-CANCEL = "Cancel"
+CANCEL = tr("Cancel")
 
 
 def ask(parent: QWidget, title: str, text: str, answers: Sequence[str]) -> str:
@@ -59,7 +60,7 @@ def ask_text(parent: QWidget, title: str, text: str, proposed: str) -> str:
 
 def may_replace(parent: QWidget, path: Path) -> Path | None:
     """Return a path if there is no file yet, or it may be written over."""
-    text = f"There is a file {short_name(path)} in {path.parent} already."
-    if not path.exists() or ask(parent, "A file is there", text, ("Write over it", CANCEL)) != CANCEL:
+    text = tr("There is a file {name} in {folder} already.", name=short_name(path), folder=path.parent)
+    if not path.exists() or ask(parent, tr("A file is there"), text, (tr("Write over it"), CANCEL)) != CANCEL:
         return path
     return None

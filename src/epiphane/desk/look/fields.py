@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from epiphane.desk.look import theme
+from epiphane.wording import tr
 
 LABEL_WIDTH = 104
 NUMBER_WIDTH = 74
@@ -95,7 +96,12 @@ class NumberField(QDoubleSpinBox):
         before = self.text()
         super().keyPressEvent(event)
         if event is not None and event.text().isdigit() and self.text() == before:
-            limits = f"{self.minimum():g} to {self.maximum():g}{self.suffix()}"
+            limits = tr(
+                "{minimum:g} to {maximum:g}{suffix}",
+                minimum=self.minimum(),
+                maximum=self.maximum(),
+                suffix=self.suffix(),
+            )
             QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), limits, self)  # why it was refused
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             self.clearFocus()
@@ -152,12 +158,20 @@ def number_field(
     """Return a field for a number: typed, or stepped with the arrow keys."""
     field = NumberField()
     field.setAccessibleName(name)
-    field.setToolTip(f"{name}: {low:g} to {high:g} {unit}. Up and Down change it, Enter takes what you typed")
+    field.setToolTip(
+        tr(
+            "{name}: {low:g} to {high:g} {unit}. Up and Down change it, Enter takes what you typed",
+            name=name,
+            low=low,
+            high=high,
+            unit=tr(unit),
+        )
+    )
     field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
     field.setRange(low, high)
     field.setDecimals(decimals)
     field.setSingleStep(step)
-    field.setSuffix(f" {unit}" if unit else "")
+    field.setSuffix(f" {tr(unit)}" if unit else "")
     field.setKeyboardTracking(False)
     field.setAlignment(Qt.AlignmentFlag.AlignRight)
     field.setFont(theme.numbers(9.5))
@@ -186,8 +200,8 @@ class RangeBar(QWidget):
         self._rest, self._peak = low, high
         self._held: str | None = None
         self.setMinimumSize(80, 24)
-        self.setAccessibleName(f"{name} bar")
-        ends = "the ring is its value at rest, the disc at the peak" if has_rest else "drag the disc"
+        self.setAccessibleName(tr("{name} bar", name=name))
+        ends = tr("the ring is its value at rest, the disc at the peak") if has_rest else tr("drag the disc")
         self.setToolTip(f"{name}: {ends}")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -269,7 +283,7 @@ class ColourButton(QPushButton):
         self._colour = "#ffffff"
         self.setFixedSize(NUMBER_WIDTH, 26)
         self.setAccessibleName(name)
-        self.setToolTip(f"{name}: choose a colour")
+        self.setToolTip(tr("{name}: choose a colour", name=name))
         self.clicked.connect(self._ask)
 
     def set_colour(self, text: str) -> None:

@@ -2,6 +2,7 @@
 
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.timing import clock_text, rate_text
+from epiphane.wording import tr
 
 _WORTH_SAYING = 0.01
 """Share of a clip that cannot be read."""
@@ -12,10 +13,15 @@ def footage_facts(footage: Footage) -> str:
     size = f"{footage.width} × {footage.height}"
     match footage.kind:
         case FootageKind.STILL:
-            return f"still, {size}"
+            return tr("still, {size}", size=size)
         case FootageKind.SOUND:
-            return f"sound, {clock_text(footage.duration)}"
-    words = [size, f"{rate_text(footage.rate)} fps", f"{footage.duration:.2f} s", *footage.treatments]
+            return tr("sound, {time}", time=clock_text(footage.duration))
+    words = [
+        size,
+        tr("{rate} fps", rate=rate_text(footage.rate)),
+        tr("{duration:.2f} s", duration=footage.duration),
+        *footage.treatments,
+    ]
     if footage.damaged >= _WORTH_SAYING:
-        words.append(f"{footage.damaged * 100:.0f} % damaged")
+        words.append(tr("{damaged:.0f} % damaged", damaged=footage.damaged * 100))
     return ", ".join(words)

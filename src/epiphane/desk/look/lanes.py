@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor
 from epiphane.desk.look import theme
 from epiphane.document.lane import Lane
 from epiphane.lane_kinds import lane_kind
+from epiphane.wording import tr
 
 
 def lane_colour(lane: Lane) -> QColor:
@@ -23,4 +24,4 @@ def lane_label(lane: Lane) -> str:
     if lane.name:
         return lane.name
     effect = lane_kind(lane.effect)
-    return f"{lane.effect} (missing)" if effect is None else effect.label
+    return tr("{effect} (missing)", effect=lane.effect) if effect is None else effect.label

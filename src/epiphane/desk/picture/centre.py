@@ -11,6 +11,7 @@ from epiphane.document.lane import Lane
 from epiphane.document.project import Project
 from epiphane.edits.keying.lanes import set_setting
 from epiphane.lane_kinds import lane_kind
+from epiphane.wording import tr
 
 _ACROSS, _DOWN = "centre_x", "centre_y"
 
@@ -64,4 +65,4 @@ class CentreHandle(QObject):
                 project = set_setting(project, lane.id, setting)
             return project
 
-        self._editor.apply(edit, "move of a centre", gesture="centre")
+        self._editor.apply(edit, tr("move of a centre"), gesture="centre")

@@ -8,6 +8,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.look import theme
 from epiphane.desk.look.lanes import lane_colour, lane_label
+from epiphane.wording import tr
 
 _ROW, _MARGIN = 22, 6
 _LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34
@@ -20,9 +21,9 @@ class LaneMeters(QWidget):
         super().__init__()
         self._editor = editor
         self._fit()
-        self.setAccessibleName("Pulse lamps")
+        self.setAccessibleName(tr("Pulse lamps"))
         self.setToolTip(
-            "Each lamp shows how strongly its lane fires at the playhead; click to select the lane"
+            tr("Each lamp shows how strongly its lane fires at the playhead; click to select the lane")
         )
         editor.project_changed.connect(self._fit)
         editor.playhead_changed.connect(self.update)
@@ -51,7 +52,7 @@ class LaneMeters(QWidget):
         lanes = self._editor.project.lanes
         if not lanes:
             painter.setPen(theme.QUIET)
-            text = "No lanes yet: drop an effect on the score" if self._editor.project.n_frames else ""
+            text = tr("No lanes yet: drop an effect on the score") if self._editor.project.n_frames else ""
             painter.drawText(QRectF(self.rect()).adjusted(16, 0, 0, 0), _LEFT, text)
             return
         shown = [one.lane for one in self._editor.cues.lanes]  # those whose levels are known

@@ -11,6 +11,7 @@ from epiphane.media.mattes import made_mattes
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 _WIDTH = 640
 _GAP = 6
@@ -65,7 +66,9 @@ class TrimFrames(QObject):
         before, after = self._pictures
         if before is not None and after is not None and before.shape == after.shape:
             first, second = self._pair
-            self._view.show_guest(_beside(before, after), f"frame {first}", f"frame {second}")
+            self._view.show_guest(
+                _beside(before, after), tr("frame {first}", first=first), tr("frame {second}", second=second)
+            )
 
 
 def _beside(before: Picture, after: Picture) -> Picture:

@@ -16,6 +16,7 @@ from epiphane.document.titles import TextFill
 from epiphane.edits.items.titles import FRESH_TEXT
 from epiphane.facts.framing import item_framing
 from epiphane.titles.layout import Block, block_of, fitted_size, text_size
+from epiphane.wording import tr
 
 _SPACE = 0.25
 """How wide a space is drawn behind the last letter, in sizes."""
@@ -138,7 +139,7 @@ class _HiddenField(QPlainTextEdit):
 
     def __init__(self, view: PictureView) -> None:
         super().__init__(view)
-        self.setAccessibleName("The text on the picture")
+        self.setAccessibleName(tr("The text on the picture"))
         self.setGeometry(-200, -200, 100, 60)
         self.hide()
 

@@ -10,6 +10,7 @@ from epiphane.desk.engine.thumbnails import image_of
 from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import Handles
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
@@ -50,7 +51,7 @@ class PictureView(QWidget):
         self._zoom: float | None = None
         self._pan, self._pan_from = QPointF(), QPointF()
         self._is_panned = self._has_guides = self._is_free = False
-        self.setAccessibleName("Picture")
+        self.setAccessibleName(tr("Picture"))
         self.setMinimumSize(240, 135)
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         policy.setHeightForWidth(True)
@@ -122,7 +123,7 @@ class PictureView(QWidget):
         if point != self._handle:
             self._handle = point
             self.setCursor(Qt.CursorShape.ArrowCursor if point is None else Qt.CursorShape.CrossCursor)
-            self.setToolTip("" if point is None else "Drag the centre of the effect")
+            self.setToolTip("" if point is None else tr("Drag the centre of the effect"))
             self.update()
 
     def point_of(self, across: float, down: float) -> QPointF:
@@ -154,7 +155,9 @@ class PictureView(QWidget):
         if self._picture is None:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(9.5))
-            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "The picture appears here")
+            painter.drawText(
+                QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, tr("The picture appears here")
+            )
             return
         if self._zoom is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._zoom < 2)

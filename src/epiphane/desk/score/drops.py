@@ -26,6 +26,7 @@ from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.form import part_at, parts_of
 from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _ANYWHERE = Target()
 _CUT_PIXELS, _LIGHT = 9, 38
@@ -56,7 +57,9 @@ def drop_under(
 
     A recipe is never for a single hit: give it the x of the names, which stand for the row.
     """
-    elsewhere = _ON_CUTS if is_transition else _OVER_ALL if lasts else Drop(_ANYWHERE, "a lane on every beat")
+    elsewhere = (
+        _ON_CUTS if is_transition else _OVER_ALL if lasts else Drop(_ANYWHERE, tr("a lane on every beat"))
+    )
     found: Drop | None = None
     if place is None or (lasts and place.strip in (Strip.SHOTS, Strip.CUTS, Strip.SOUND)):
         return elsewhere
@@ -78,8 +81,12 @@ def _on_track(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool)
     track = find(editor.project.tracks, place.track or 0, "track")
     top = layout.track_top(place.stave, track.id)
     row = _row(layout, place, top + layout.heights.lane / 2, layout.heights.lane)
-    how = "over all of it" if lasts else "on every beat"
-    return Drop(Target(track=track.id), f"on {track_name(editor.project, track)} alone, {how}", row)
+    how = tr("over all of it") if lasts else tr("on every beat")
+    return Drop(
+        Target(track=track.id),
+        tr("on {track} alone, {how}", track=track_name(editor.project, track), how=how),
+        row,
+    )
 
 
 def _on_part(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) -> Drop | None:
@@ -93,7 +100,9 @@ def _on_part(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) 
         for at in (part.start, part.end)
     )
     row = QRectF(left, place.stave.top - 3, right - left, SECTION_HEIGHT + 2)
-    how = f"on over {part.label}" if lasts else f"on every beat in {part.label}"
+    how = (
+        tr("on over {label}", label=part.label) if lasts else tr("on every beat in {label}", label=part.label)
+    )
     return Drop(Target(span=Span(part.start, part.end)), how, row)
 
 
@@ -105,7 +114,9 @@ def _on_pulse(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Dr
         index = layout.pulses.index(place.pulse)
         middle = layout.pulse_middle(place.stave.top, index)
         row = _row(layout, place, middle, layout.heights.pulse)
-        return _on_row(layout, place, x, times, Target(pulse=pulse.id), f"hit of {pulse.name}", middle, row)
+        return _on_row(
+            layout, place, x, times, Target(pulse=pulse.id), tr("hit of {name}", name=pulse.name), middle, row
+        )
     song = editor.project.song
     if place.drum is not None and song is not None:
         drum = place.drum.value
@@ -140,10 +151,14 @@ def _on_lane(editor: Editor, layout: ScoreLayout, place: Place, x: float) -> Dro
     times = [] if found is None else [cue.hit.time for cue in found.cues]
     hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times)
     if hit is None:
-        return Drop(Target(lane=lane.id), f"on all hits of {lane_label(lane)}, below it", row)
+        return Drop(
+            Target(lane=lane.id),
+            tr("on all hits of {lane}, below it", lane=lane_label(lane)),
+            row,
+        )
     point = QPointF(layout.x_at(place.stave, hit), top + layout.lane_height / 2)
     target = Target(pulse=lane.pulse, lane=lane.id, hit=hit)
-    return Drop(target, f"on this hit of {lane_label(lane)} alone", row, point)
+    return Drop(target, tr("on this hit of {lane} alone", lane=lane_label(lane)), row, point)
 
 
 def _on_row(
@@ -159,9 +174,11 @@ def _on_row(
 ) -> Drop:
     hit = None if x < NAMES_RIGHT else _nearest(layout, place, x, times, reach)
     if hit is None:
-        return Drop(target, f"on every {name}", row)
+        return Drop(target, tr("on every {name}", name=name), row)
     only = Target(pulse=target.pulse, unit=target.unit, hit=hit)
-    return Drop(only, f"on this {name} alone", row, QPointF(layout.x_at(place.stave, hit), middle))
+    return Drop(
+        only, tr("on this {name} alone", name=name), row, QPointF(layout.x_at(place.stave, hit), middle)
+    )
 
 
 def _row(layout: ScoreLayout, place: Place, middle: float, height: float) -> QRectF:
@@ -197,9 +214,9 @@ class Dropped(Struct, frozen=True):
 
 
 _NO_CLIPS = (Strip.PARTS, Strip.RULER, Strip.SOUND)
-_NOTHING = Drop(_ANYWHERE, "not here: clips go on the shots, or on hits")
-_OVER_ALL = Drop(_ANYWHERE, "on over all of the film")
-_ON_CUTS = Drop(Target(unit=PulseUnit.CUT), "a lane on every cut")
+_NOTHING = Drop(_ANYWHERE, tr("not here: clips go on the shots, or on hits"))
+_OVER_ALL = Drop(_ANYWHERE, tr("on over all of the film"))
+_ON_CUTS = Drop(Target(unit=PulseUnit.CUT), tr("a lane on every cut"))
 
 
 class Drops:
@@ -278,7 +295,7 @@ class Drops:
             self._dropped = Dropped(footage, self._track_place(layout, place), overlay)
             return
         self._drop = drop_under(self._editor, layout, place, 0.0)
-        words = self._drop.words.replace("a lane on", "played on")
+        words = self._drop.words.replace(tr("a lane on"), tr("played on"))
         self._drop = replace(self._drop, words=words)
         self._dropped = Dropped(footage, None, overlay, target=self._drop.target)
 

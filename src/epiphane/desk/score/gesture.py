@@ -34,6 +34,7 @@ from epiphane.facts.grid import beat_lengths
 from epiphane.keying.neighbours import nudge_within
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 _N_FOLLOWING = 4
 
@@ -170,7 +171,7 @@ class BandDrag(Gesture):
         if new != shown.band:
             found = hits_in_band(shown.levels, new)
             self._editor.apply(
-                lambda p: set_band(p, shown.pulse, found), "change of the band", gesture="band"
+                lambda p: set_band(p, shown.pulse, found), tr("change of the band"), gesture="band"
             )
 
 
@@ -194,7 +195,7 @@ class BeatDrag(Gesture):
         before, number = self._before, self._number
         self._editor.apply(
             lambda _: move_beat(before, number, seconds, n_following=n_following),
-            "move of a beat",
+            tr("move of a beat"),
             gesture="beat",
         )
 
@@ -226,7 +227,7 @@ class RowDrag(Gesture):
             return
         to = pointer.layout.stack_index(self._place.stave, pointer.at.y())
         if self._editor.project.stack[to].id != row:
-            self._editor.apply(lambda p: move_row(p, row, to=to), "order of rows", gesture="rows")
+            self._editor.apply(lambda p: move_row(p, row, to=to), tr("order of rows"), gesture="rows")
 
 
 class CueDrag(Gesture):
@@ -262,7 +263,7 @@ class CueDrag(Gesture):
     def _strengthen(self, change: float) -> None:
         strength = round(min(max(self._strength + change, 0.0), 2.0), 2)
         self._editor.apply(
-            lambda p: set_cue_strength(p, self._keys, strength), "change of strength", gesture="strength"
+            lambda p: set_cue_strength(p, self._keys, strength), tr("change of strength"), gesture="strength"
         )
 
 
@@ -308,7 +309,7 @@ class FootDrag(Gesture):
                 return change_cue_envelope(project, self._keys, **{side: length})
             return change_envelope(project, lane, **{side: length})
 
-        self._editor.apply(edit, f"change of {side}", gesture=side)
+        self._editor.apply(edit, tr("change of {side}", side=side), gesture=side)
         self.words = self._told() if self._is_lane_wide else ""
 
     def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
@@ -344,5 +345,5 @@ class FootDrag(Gesture):
         if found is None:
             return ""
         envelope, side = found.lane.envelope, self._grip.value
-        number = f"all {len(found.cues)} cues of the lane; with Ctrl held, this one alone"
+        number = tr("all {count} cues of the lane; with Ctrl held, this one alone", count=len(found.cues))
         return f"{side.capitalize()} {getattr(envelope, side):g} {envelope.unit.value}, {number}"

@@ -32,6 +32,7 @@ from epiphane.keying.words import word_of
 from epiphane.lane_kinds import OVERLAY, is_layer
 from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
+from epiphane.wording import tr
 
 _LOW_LANE = 12
 _LEAST_NAME = 16
@@ -366,7 +367,9 @@ class FoldRow(Row):
         painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
         painter.setFont(theme.words(8.5))
         painter.setPen(theme.QUIET)
-        painter.drawText(QRectF(4, top, MARGIN_LEFT - 18, height), _RIGHT, f"{len(layout.lanes)} lanes")
+        painter.drawText(
+            QRectF(4, top, MARGIN_LEFT - 18, height), _RIGHT, tr("{count} lanes", count=len(layout.lanes))
+        )
         painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
         columns = range(int(left), int(right) + 1)
         seconds = layout.seconds_of(stave, np.array(columns, np.float64))

@@ -19,6 +19,7 @@ from epiphane.desk.score.layout import (
 )
 from epiphane.document.song import DRUMS, Beat, Hit
 from epiphane.facts.grid import DOUBTFUL
+from epiphane.wording import tr
 
 _TALL, _SHORT = 12, 5
 
@@ -89,7 +90,9 @@ class NotePainter:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(8.5))
             band = song.drums.stand_in(drum)
-            name, head = (f"{band} for {drum}", "band") if band else (drum, drum)
+            name, head = (
+                (tr("{band} for {drum}", band=band, drum=tr(drum)), "band") if band else (tr(drum), drum)
+            )
             painter.drawText(QRectF(0, y - 7, MARGIN_LEFT - 14, 14), _RIGHT, name)
             self._paint_heads(
                 painter, layout, stave, head, y, hits_between(song.drums.hits(drum), stave.start, stave.end)

@@ -18,6 +18,7 @@ from epiphane.edits.song.form import move_drop, move_part, shortest_part
 from epiphane.facts.form import part_at, parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 _NAME_INSET = 6.0  # clear of the playhead
 _SAME_SECONDS = 0.05
@@ -134,8 +135,10 @@ class PartDrag(_FormDrag):
             return
         at = min(max(mark, low), high)
         bar = next((one.number for one in bars_of(before) if abs(one.start - at) < 1e-3), None)
-        self.words = f"begins at {at:.2f} s" if bar is None else f"begins with bar {bar}"
-        self._editor.apply(lambda _: move_part(before, number, at), "start of a part", gesture="part")
+        self.words = (
+            tr("begins at {at:.2f} s", at=at) if bar is None else tr("begins with bar {bar}", bar=bar)
+        )
+        self._editor.apply(lambda _: move_part(before, number, at), tr("start of a part"), gesture="part")
 
 
 class DropDrag(_FormDrag):
@@ -149,8 +152,8 @@ class DropDrag(_FormDrag):
         at = self._mark([beat.time for beat in song.beats], pointer)
         if at is None:
             return
-        self.words = f"drop at {at:.2f} s · frame {frame_at(at, before.rate)}"
-        if self._editor.apply(lambda _: move_drop(before, number, at), "move of a drop", gesture="drop"):
+        self.words = tr("drop at {at:.2f} s · frame {frame}", at=at, frame=frame_at(at, before.rate))
+        if self._editor.apply(lambda _: move_drop(before, number, at), tr("move of a drop"), gesture="drop"):
             drops = self._editor.project.song.drops if self._editor.project.song else ()
             nearest = min(range(len(drops)), key=lambda n: abs(drops[n] - at), default=None)
             if nearest is not None:

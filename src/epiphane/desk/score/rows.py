@@ -42,6 +42,7 @@ from epiphane.document.ids import LaneId
 from epiphane.edits.shots.cutting import gap_at
 from epiphane.edits.song.beats import add_beat
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 
 class Press(Struct, frozen=True):
@@ -138,7 +139,7 @@ class RulerRow(Row):
             return None
         number = beat_at(song, press.layout, place, press.at.x())
         if number is None:
-            if not self._editor.apply(lambda p: add_beat(p, place.seconds), "adding of a beat"):
+            if not self._editor.apply(lambda p: add_beat(p, place.seconds), tr("adding of a beat")):
                 return None
             beats = self._editor.project.song.beats if self._editor.project.song else ()
             number = min(range(len(beats)), key=lambda index: abs(beats[index].time - place.seconds))

@@ -26,8 +26,8 @@ from epiphane.edits.shots.shots import pin_shot, started_at
 from epiphane.edits.shots.speed import speed_text, stretch_to_fit
 from epiphane.errors import EditError
 from epiphane.facts.source_time import frame_showing
-from epiphane.plurals import plural
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import plural, tr
 
 _CUT_GRAB = 4
 _END_GRAB = 7
@@ -58,11 +58,13 @@ CURSORS = {
 }
 
 WORDS = {
-    ShotGrip.ROLL: "drag: roll this cut",
-    ShotGrip.START: "drag: trim, and what follows moves along; Ctrl: this shot alone",
-    ShotGrip.END: "drag: trim, and what follows moves along; Ctrl: this shot alone; Ctrl + Shift: stretch",
-    ShotGrip.SLIP: "drag: slip what it shows",
-    ShotGrip.MOVE: "drag: move it elsewhere; Ctrl: slide it between its neighbours",
+    ShotGrip.ROLL: tr("drag: roll this cut"),
+    ShotGrip.START: tr("drag: trim, and what follows moves along; Ctrl: this shot alone"),
+    ShotGrip.END: tr(
+        "drag: trim, and what follows moves along; Ctrl: this shot alone; Ctrl + Shift: stretch"
+    ),
+    ShotGrip.SLIP: tr("drag: slip what it shows"),
+    ShotGrip.MOVE: tr("drag: move it elsewhere; Ctrl: slide it between its neighbours"),
 }
 
 
@@ -166,11 +168,13 @@ class ShotDrag(Gesture):
         """Do what was shown only: move the shots where they would go; tell what has gone over the end."""
         place = self._place
         if place is not None:
-            self._editor.apply(lambda p: move_shots(p, self._ids, place), "move of a shot")
+            self._editor.apply(lambda p: move_shots(p, self._ids, place), tr("move of a shot"))
         n_gone = len(self._before.shots) - len(self._editor.project.shots)
         if n_gone > 0:
             shots = plural(n_gone, "1 shot has", "{} shots have")
-            self._editor.said.emit(f"{shots} gone past the end of the song; Ctrl+Z brings them back.", False)
+            self._editor.said.emit(
+                tr("{shots} gone past the end of the song; Ctrl+Z brings them back.", shots=shots), False
+            )
 
     def paint(self, painter: QPainter, layout: ScoreLayout, *, offset: int) -> None:
         """Show the cut before which moved shots would go."""
@@ -186,7 +190,7 @@ class ShotDrag(Gesture):
         nearest = min(edges, key=lambda edge: abs(edge - frame))
         is_where_it_is = self._shot.start <= frame < self._shot.end
         self._place = None if is_where_it_is else nearest
-        self.words = "stays" if is_where_it_is else f"goes before frame {nearest}"
+        self.words = "stays" if is_where_it_is else tr("goes before frame {nearest}", nearest=nearest)
 
     def _trim(self, by: int, reach: int) -> None:
         """Move a cut or an end: to a hit near to where the pointer has taken it."""
@@ -206,9 +210,9 @@ class ShotDrag(Gesture):
         cut = now.start if self._grip is ShotGrip.START else now.end
         self.pair = cut - 1, cut
         change = now.n_frames - shot.n_frames
-        self.words = f"{now.n_frames} frames ({change:+d})"
+        self.words = tr("{n_frames} frames ({change:+d})", n_frames=now.n_frames, change=change)
         if self._grip is ShotGrip.ROLL:
-            self.words = f"cut on frame {cut} ({cut - shot.end:+d})"
+            self.words = tr("cut on frame {cut} ({cut2:+d})", cut=cut, cut2=cut - shot.end)
         elif self._grip is ShotGrip.FIT:
             self.words += f" at {speed_text(cut_of(now).speed)}"
 
@@ -217,17 +221,23 @@ class ShotDrag(Gesture):
         if self._apply(lambda p: slide_shots(p, self._ids, by)):
             now = find(self._editor.project.shots, self._shot.id, "shot")
             self.pair = now.start - 1, now.end
-            self.words = f"begins on frame {now.start} ({now.start - self._shot.start:+d})"
+            self.words = tr(
+                "begins on frame {start} ({last:+d})", start=now.start, last=now.start - self._shot.start
+            )
 
     def _slip(self, by: int, reach: int) -> None:
         """Slip what the shots show along with the pointer; a moment that comes near a hit goes on it."""
         pin = self._pin_near(by, reach) if len(self._ids) == 1 else None
         if pin is not None:
             done = self._apply(lambda p: pin_shot(p, self._shot.id, pin))
-            self.words = "its moment is on a hit"
+            self.words = tr("its moment is on a hit")
         else:
             done = self._apply(lambda p: slip_shots(p, self._ids, -by))
-            self.words = f"shows what was {abs(by)} frames {'before' if by > 0 else 'after'}"
+            self.words = tr(
+                "shows what was {by} frames {side}",
+                by=abs(by),
+                side=tr("before") if by > 0 else tr("after"),
+            )
         if done:
             self.pair = self._shot.start, self._shot.end - 1
 
@@ -268,11 +278,11 @@ class ShotDrag(Gesture):
 
 
 _LABELS = {
-    ShotGrip.ROLL: "roll of a cut",
-    ShotGrip.START: "trim of a shot",
-    ShotGrip.END: "trim of a shot",
-    ShotGrip.FIT: "stretch of a shot",
-    ShotGrip.SLIP: "slip of a shot",
-    ShotGrip.SLIDE: "slide of a shot",
-    ShotGrip.MOVE: "move of a shot",
+    ShotGrip.ROLL: tr("roll of a cut"),
+    ShotGrip.START: tr("trim of a shot"),
+    ShotGrip.END: tr("trim of a shot"),
+    ShotGrip.FIT: tr("stretch of a shot"),
+    ShotGrip.SLIP: tr("slip of a shot"),
+    ShotGrip.SLIDE: tr("slide of a shot"),
+    ShotGrip.MOVE: tr("move of a shot"),
 }

@@ -25,6 +25,7 @@ from epiphane.facts.speed import speed_at
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import node_of
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _THUMB_SHAPE = 16 / 9
 _DRAWN_EVERY = 15
@@ -49,7 +50,7 @@ class ShotPainter:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(9))
             box = QRectF(left + 12, top, right - left, layout.heights.shots)
-            painter.drawText(box, _LEFT, "Drop clips here, or fill the song with all of them (Ctrl+L)")
+            painter.drawText(box, _LEFT, tr("Drop clips here, or fill the song with all of them (Ctrl+L)"))
         self._paint_gaps(painter, layout, stave)
         sliver = float(0.99 / project.rate)
         for shot in shots_between(project, stave.start, stave.end):
@@ -80,7 +81,7 @@ class ShotPainter:
             if box.width() > 60:
                 painter.setPen(theme.QUIET)
                 painter.setFont(theme.words(8))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("black"))
 
     def _paint_shot(
         self, painter: QPainter, box: QRectF, shot: Item, layout: ScoreLayout, stave: Stave

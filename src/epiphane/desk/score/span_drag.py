@@ -10,6 +10,7 @@ from epiphane.document.project import Project
 from epiphane.edits.keying.spans import add_span, change_span
 from epiphane.keying.spans import spans_of
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 
 class SpanDrag(Gesture):
@@ -46,9 +47,9 @@ class SpanDrag(Gesture):
                 return add_span(self._before, self._lane, start, end)
             return change_span(self._before, self._lane, self._span, start, end)
 
-        if self._editor.apply(edit, "span of a lane", gesture="span"):
+        if self._editor.apply(edit, tr("span of a lane"), gesture="span"):
             frames = [frame_at(one, self._before.rate) for one in sorted((start, end))]
-            self.words = f"frames {frames[0]} to {frames[1] - 1}"
+            self.words = tr("frames {frames} to {frames2}", frames=frames[0], frames2=frames[1] - 1)
 
     def _ends(self, pointer: Pointer, seconds: float) -> tuple[float, float]:
         """Return where the span begins and ends by now, in seconds; the pointer is at `seconds`."""

@@ -13,6 +13,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.score.layout import ScoreLayout, Stave
 from epiphane.document.pulse import BandSource
 from epiphane.types import Float32Array
+from epiphane.wording import tr
 
 _INSET = 2.0
 _GRAB_PIXELS = 5.0
@@ -146,7 +147,7 @@ def _highest(level: Float32Array, hops: np.ndarray) -> np.ndarray:
 def _write_edges(painter: QPainter, box: QRectF, band: BandSource, top: float, bottom: float) -> None:
     painter.setFont(theme.numbers(7.5))
     for hz, y, is_above in ((band.high, top, True), (band.low, bottom, False)):
-        text = f"{hz:.0f} Hz" if hz < 1000 else f"{hz / 1000:.1f} kHz"
+        text = f"{hz:.0f} Hz" if hz < 1000 else tr("{hz:.1f} kHz", hz=hz / 1000)
         width = painter.fontMetrics().horizontalAdvance(text) + 6
         fits_outside = y - box.top() > 13 if is_above else box.bottom() - y > 13
         label_top = y - 13 if fits_outside == is_above else y + 1

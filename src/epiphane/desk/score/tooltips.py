@@ -26,6 +26,7 @@ from epiphane.keying.schedule import Cue
 from epiphane.keying.transition_cues import TransitionCue
 from epiphane.lane_kinds import lane_kind
 from epiphane.timing import clock_text, frame_at
+from epiphane.wording import tr
 
 _REACH_PIXELS = 6
 
@@ -38,7 +39,7 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
         if found is not None:
             return tell_cue(editor, found[0])
         if skipped_hit_under(editor, layout, place, lane, at.x()) is not None:
-            return "A hit that the lane leaves out; a double click takes it"
+            return tr("A hit that the lane leaves out; a double click takes it")
     if place.strip is Strip.PARTS:
         return tell_form(editor.project, layout, place, at.x())
     if place.strip is Strip.CUTS:
@@ -49,7 +50,11 @@ def tell_place(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) -
         held = grip_under(editor, layout, place, at)
         return told if held is None else f"{told}\n{WORDS[held.grip].capitalize()}"
     told = tell_hit(editor, layout, place, at)
-    return told or f"{place.seconds:.2f} s · frame {frame_at(place.seconds, editor.project.rate)}"
+    return told or tr(
+        "{seconds:.2f} s · frame {frame}",
+        seconds=place.seconds,
+        frame=frame_at(place.seconds, editor.project.rate),
+    )
 
 
 def tell_form(project: Project, layout: ScoreLayout, place: Place, x: float) -> str:
@@ -58,39 +63,45 @@ def tell_form(project: Project, layout: ScoreLayout, place: Place, x: float) -> 
     if song is None:
         return ""
     if grip is not None and grip.drop is not None:
-        whose = "" if song.has_own_drops else ", as it was heard"
-        told = f"Drop at {clock_text(song.drops[grip.drop])}{whose}"
-        return f"{told}\nDrag it from beat to beat; Delete takes it away"
+        whose = "" if song.has_own_drops else tr(", as it was heard")
+        told = tr("Drop at {time}{whose}", time=clock_text(song.drops[grip.drop]), whose=whose)
+        return tr("{told}\nDrag it from beat to beat; Delete takes it away", told=told)
     number = part_at(song, place.seconds)
     if number is None:
-        return "No parts yet: Ctrl + U splits the song at the playhead, Shift + V puts a drop"
+        return tr("No parts yet: Ctrl + U splits the song at the playhead, Shift + V puts a drop")
     part = parts_of(song)[number]
-    whose = "set by you" if part.is_own else "as it was heard"
+    whose = tr("set by you") if part.is_own else tr("as it was heard")
     told = f"{part.label}, {clock_text(part.start)} to {clock_text(part.end)}, {whose}"
-    return told if grip is None else f"{told}\nDrag its start from bar to bar"
+    return told if grip is None else tr("{told}\nDrag its start from bar to bar", told=told)
 
 
 def tell_transition(project: Project, one: TransitionCue) -> str:
     """Return in words which transition it is, its frames, and where footage is lacking for it."""
     cut = one.cut.frame
-    words = [one.transition.label, f"cut on frame {cut}", f"{cut - one.first} before, {one.end - cut} after"]
+    words = [
+        one.transition.label,
+        tr("cut on frame {cut}", cut=cut),
+        tr("{cut} before, {end} after", cut=cut - one.first, end=one.end - cut),
+    ]
     return "\n".join([" · ".join(words), *one.lacking_words(project)])
 
 
 def tell_cue(editor: Editor, cue: Cue) -> str:
     """Return in words when a cue fires and how far that is from the attack, how strongly, what it changes."""
-    words = [f"hit {cue.hit.time:.3f} s", f"peak on frame {cue.frame}"]
+    words = [tr("hit {time:.3f} s", time=cue.hit.time), tr("peak on frame {frame}", frame=cue.frame)]
     off = attack_distance(editor.heard, cue.hit.time)
     words += [attack_words(off)] if off is not None else []
-    words.append("off" if cue.is_off else f"strength {cue.strength:.0%}")
+    words.append("off" if cue.is_off else tr("strength {strength:.0%}", strength=cue.strength))
     own = cue.override
     if own is not None:
-        words += [f"nudged {own.nudge:+d} f"] * bool(own.nudge)
-        words += ["taken by hand"] * own.taken
-        words += ["own shape"] * (own.envelope is not None)
+        words += [tr("nudged {nudge:+d} f", nudge=own.nudge)] * bool(own.nudge)
+        words += [tr("taken by hand")] * own.taken
+        words += [tr("own shape")] * (own.envelope is not None)
         effect = None if own.effect is None else lane_kind(own.effect)
-        words += [f"{effect.label if effect else own.effect} in this place"] * (own.effect is not None)
-        words += ["own values"] * bool(own.settings)
+        words += [tr("{label} in this place", label=effect.label if effect else own.effect)] * (
+            own.effect is not None
+        )
+        words += [tr("own values")] * bool(own.settings)
     return " · ".join(words)
 
 
@@ -98,21 +109,26 @@ def tell_shot(project: Project, shot: Item | None, seconds: float) -> str:
     """Return in words what a shot shows at an instant of the song."""
     if shot is None:
         return (
-            "Drop clips here: each lasts to the next bar line"
+            tr("Drop clips here: each lasts to the next bar line")
             if not project.shots
-            else "Black: no shot is here"
+            else tr("Black: no shot is here")
         )
     footage = footage_of(project, shot.footage)
     if footage is None:
-        return "its footage is not there"
+        return tr("its footage is not there")
     frame = frame_at(seconds, project.rate)
-    words = [footage_name(footage), f"frame {frame}"]
+    words = [footage_name(footage), tr("frame {frame}", frame=frame)]
     if footage.kind is not FootageKind.STILL:
-        words.append(f"shows {source_seconds(shot, footage, frame, project.rate):.2f} s")
+        words.append(
+            tr(
+                "shows {source_seconds:.2f} s",
+                source_seconds=source_seconds(shot, footage, frame, project.rate),
+            )
+        )
     if isinstance(shot.content, FootageCut) and shot.content.speed != 1:
-        words.append(f"speed: {speed_text(shot.content.speed)}")
+        words.append(tr("speed: {speed}", speed=speed_text(shot.content.speed)))
     if shot.pin is not None:
-        words.append(f"moment on frame {frame_at(shot.pin.hit, project.rate)}")
+        words.append(tr("moment on frame {frame}", frame=frame_at(shot.pin.hit, project.rate)))
     return " · ".join(words)
 
 
@@ -137,8 +153,10 @@ def _tell_pulse(editor: Editor, layout: ScoreLayout, place: Place, at: QPointF) 
     hits = editor.hits_of(pulse)
     hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
     if hit is None or abs(layout.x_at(place.stave, hit.time) - at.x()) > _REACH_PIXELS:
-        return f"{pulse.name}: {len(hits)} hits", None
-    return f"{pulse.name} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+        return tr("{name}: {count} hits", name=pulse.name, count=len(hits)), None
+    return tr(
+        "{name} {time:.3f} s · strength {strength:.0%}", name=pulse.name, time=hit.time, strength=hit.strength
+    ), hit.time
 
 
 def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> tuple[str, float] | None:
@@ -149,14 +167,29 @@ def _tell_heard(song: Song, layout: ScoreLayout, place: Place, at: QPointF) -> t
         hits = song.drums.hits(drum)
         hit = min(hits, key=lambda one: abs(one.time - place.seconds), default=None)
         if hit is not None and abs(layout.x_at(stave, hit.time) - at.x()) < _REACH_PIXELS:
-            name = f"{song.drums.stand_in(drum)} hit" if song.drums.stand_in(drum) else drum
-            return f"{name} {hit.time:.3f} s · strength {hit.strength:.0%}", hit.time
+            name = (
+                tr("{stand_in} hit", stand_in=song.drums.stand_in(drum))
+                if song.drums.stand_in(drum)
+                else drum
+            )
+            return tr(
+                "{name} {time:.3f} s · strength {strength:.0%}",
+                name=name,
+                time=hit.time,
+                strength=hit.strength,
+            ), hit.time
     number = beat_at(song, layout, place, at.x())
     if number is None:
         return None
     beat = song.beats[number]
     doubt = " · doubtful" if beat.confidence < DOUBTFUL else ""
-    words = f"beat {beat.place} of the bar · {beat.time:.3f} s · {beat.confidence:.0%} sure{doubt}"
+    words = tr(
+        "beat {place} of the bar · {time:.3f} s · {confidence:.0%} sure{doubt}",
+        place=beat.place,
+        time=beat.time,
+        confidence=beat.confidence,
+        doubt=doubt,
+    )
     return words, beat.time
 
 

@@ -19,6 +19,7 @@ from epiphane.edits.shots.main_track import shot_name, track_name
 from epiphane.facts.silent_rows import silent_rows
 from epiphane.facts.source_time import item_at
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _END_GRAB = 6
 
@@ -46,9 +47,9 @@ class ItemDrag(Gesture):
                 return trim_item(before, item.id, end=frame)
             return trim_item(before, item.id, start=frame)
 
-        if self._editor.apply(edit, "move of an item", gesture="item"):
+        if self._editor.apply(edit, tr("move of an item"), gesture="item"):
             now = find_item(self._editor.project, item.id)[1]
-            self.words = f"frame {now.start}, {now.n_frames} frames"
+            self.words = tr("frame {start}, {n_frames} frames", start=now.start, n_frames=now.n_frames)
 
 
 class TrackRow(Row):

@@ -54,6 +54,7 @@ from epiphane.document.lane import Lane
 from epiphane.edits.keying.cues import toggle_cues
 from epiphane.keying.schedule import Cue
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 BARS_PER_LINE = (1, 2, 4, 8)
 _AHEAD_MILLISECONDS = 2
@@ -129,7 +130,7 @@ class ScoreView(QAbstractScrollArea):
         self._is_slim = self._is_taking = False
         self._lift = 0.0
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        self.setAccessibleName("Score")
+        self.setAccessibleName(tr("Score"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._paper.setMouseTracking(True)
@@ -161,7 +162,7 @@ class ScoreView(QAbstractScrollArea):
         self._chosen_rows = order[(order.index(self._lane_rows()) + 1) % len(order)]
         self._lay_out()
         self.reveal_playhead()
-        self._editor.said.emit(f"Rows of lanes: {self._chosen_rows.value}.", False)
+        self._editor.said.emit(tr("Rows of lanes: {rows}.", rows=tr(self._chosen_rows.value)), False)
 
     def _lane_rows(self) -> LaneRows:
         return self._chosen_rows or usual_rows(len(self._editor.project.lanes))
@@ -356,7 +357,7 @@ class ScoreView(QAbstractScrollArea):
             bow = transition_under(self._editor, self._layout, place.stave, at.x())
             if bow is not None:
                 key = (bow[0].lane, bow[0].cue.hit.time)
-                self._editor.apply(lambda p: toggle_cues(p, [key]), "turning cues off or on")
+                self._editor.apply(lambda p: toggle_cues(p, [key]), tr("turning cues off or on"))
             return
         lane = next((x for x in self._editor.project.lanes if place and x.id == place.lane), None)
         hit = self._cue_at(place, lane, at) if place is not None and lane is not None else None
@@ -370,7 +371,7 @@ class ScoreView(QAbstractScrollArea):
                 self.mousePressEvent(event)
             return
         key = (lane.id, hit[0].hit.time)
-        self._editor.apply(lambda p: toggle_cues(p, [key]), "turning cues off or on")
+        self._editor.apply(lambda p: toggle_cues(p, [key]), tr("turning cues off or on"))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Scroll; with Ctrl, put fewer or more bars in a line."""

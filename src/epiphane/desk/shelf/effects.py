@@ -13,6 +13,7 @@ from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
 from epiphane.render.nodes import ActiveEffect, FramePlan, Shown, lowest_shown, plan_of
+from epiphane.wording import tr
 
 _RATE = 30.0
 # A cue every half second: that of 120 beats a minute.
@@ -24,7 +25,7 @@ class EffectPage(MovingPage):
     """All effects, over what the project shows under the playhead."""
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails, frames: FrameServer, skimmer: Skimmer) -> None:
-        super().__init__("Effects", editor, thumbnails, skimmer, carry_effect)
+        super().__init__(tr("Effects"), editor, thumbnails, skimmer, carry_effect)
         self._frames = frames
         self._levels = frame_levels(Envelope())
 
@@ -64,10 +65,10 @@ class EffectPage(MovingPage):
 
 
 def _tile(effect: Effect) -> Tile:
-    tip = f"{effect.label} ({effect.family.value}): {effect.summary}"
+    tip = f"{effect.label} ({tr(effect.family.value)}): {effect.summary}"
     return Tile(effect.key, effect.label, "", (theme.FAMILY_COLOURS[effect.family],), tip)
 
 
 def _told(effect: Effect) -> str:
     parameters = " ".join(parameter.label for parameter in effect.parameters)
-    return f"{effect.key} {effect.keywords} {effect.family.value} {effect.summary} {parameters}"
+    return f"{effect.key} {effect.keywords} {tr(effect.family.value)} {effect.summary} {parameters}"

@@ -24,25 +24,26 @@ from epiphane.document.project import footage_of
 from epiphane.edits.footage import put_in_group, remove_footage, rename_group
 from epiphane.edits.shots.shots import footage_name
 from epiphane.timing import clock_text
+from epiphane.wording import tr
 
 SORTS: dict[str, Callable[[Footage], object]] = {
-    "As imported": lambda footage: footage.id,
-    "Name": lambda footage: footage_name(footage).casefold(),
-    "Length": lambda footage: (-footage.duration, footage.id),
-    "Best moment": lambda footage: (-_best_strength(footage), footage.id),
-    "Size": lambda footage: (-footage.width * footage.height, footage.id),
+    tr("As imported"): lambda footage: footage.id,
+    tr("Name"): lambda footage: footage_name(footage).casefold(),
+    tr("Length"): lambda footage: (-footage.duration, footage.id),
+    tr("Best moment"): lambda footage: (-_best_strength(footage), footage.id),
+    tr("Size"): lambda footage: (-footage.width * footage.height, footage.id),
 }
 _KINDS = {
-    "Clips": FootageKind.VIDEO,
-    "Stills": FootageKind.STILL,
-    "Sounds": FootageKind.SOUND,
+    tr("Clips"): FootageKind.VIDEO,
+    tr("Stills"): FootageKind.STILL,
+    tr("Sounds"): FootageKind.SOUND,
 }
 _ICONS = {FootageKind.VIDEO: "", FootageKind.STILL: "image", FootageKind.SOUND: "music"}
 _GROUPS_WIDTH = 136
 # Shares of pictures that cannot be decoded.
 _MOSTLY = 0.5
 _STANDING_OUT = 0.6
-_ALL, _UNUSED, _MISSING = "All", "Unused", "Missing"
+_ALL, _UNUSED, _MISSING = tr("All"), tr("Unused"), tr("Missing")
 _RULE_KEY = Qt.ItemDataRole.UserRole
 
 
@@ -75,7 +76,7 @@ class FootagePage(QWidget):
         self._sort = next(iter(SORTS))
         self._peeked: tuple[FootageId, float] | None = None
         self.groups = _GroupList(editor)
-        self.tiles = Tiles("Footage", lambda keys: carry_footage([FootageId(int(str(k))) for k in keys]))
+        self.tiles = Tiles(tr("Footage"), lambda keys: carry_footage([FootageId(int(str(k))) for k in keys]))
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
@@ -156,7 +157,7 @@ class FootagePage(QWidget):
             self.tiles.choose(self._editor.selection.footage)
 
     def _remove(self, ids: list[FootageId]) -> None:
-        self._editor.apply(lambda p: remove_footage(p, ids), "removal of footage")
+        self._editor.apply(lambda p: remove_footage(p, ids), tr("removal of footage"))
 
     def _peek(self, key: object, share: float) -> None:
         number = None if key is None else FootageId(int(str(key)))
@@ -194,8 +195,8 @@ class _GroupList(QListWidget):
         self._folders: dict[str, str] = {}
         self._rows: list[tuple[str, str, str]] = []
         self.setObjectName("groups")
-        self.setAccessibleName("Groups of footage")
-        self.setToolTip("Show a part of the footage. Drop clips on one of your groups to put them there")
+        self.setAccessibleName(tr("Groups of footage"))
+        self.setToolTip(tr("Show a part of the footage. Drop clips on one of your groups to put them there"))
         self.setFixedWidth(_GROUPS_WIDTH)
         self.setAcceptDrops(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -262,7 +263,7 @@ class _GroupList(QListWidget):
         kind, name = self._rule_at(event.position().toPoint())
         if ids and kind in ("group", "all"):
             group = name if kind == "group" else ""
-            self._editor.apply(lambda p: put_in_group(p, ids, group), "group of footage")
+            self._editor.apply(lambda p: put_in_group(p, ids, group), tr("group of footage"))
             event.acceptProposedAction()
 
     def _rule_at(self, point: object) -> tuple[str, str]:
@@ -273,7 +274,7 @@ class _GroupList(QListWidget):
         kind, old = item.data(_RULE_KEY)
         if kind == "group" and item.text() != old:
             self._rows = []
-            self._editor.apply(lambda p: rename_group(p, old, item.text()), "name of a group")
+            self._editor.apply(lambda p: rename_group(p, old, item.text()), tr("name of a group"))
             self.chosen.emit()
 
 
@@ -281,14 +282,16 @@ def tell_footage(footage: Footage, *, is_used: bool, is_missing: bool) -> str:
     """Return what there is to know of some footage, in lines."""
     lines = [footage.path, footage_facts(footage)]
     if is_missing:
-        lines.append("Missing: put it back, or look for it in a folder")
+        lines.append(tr("Missing: put it back, or look for it in a folder"))
     elif footage.kind is not FootageKind.SOUND:
-        lines.append("Used in the score" if is_used else "Not used yet")
+        lines.append(tr("Used in the score") if is_used else tr("Not used yet"))
     if is_mostly_damaged(footage):
-        lines.append("Most of its pictures cannot be decoded: convert it, or replace it")
+        lines.append(tr("Most of its pictures cannot be decoded: convert it, or replace it"))
     if footage.moments:
         n_accepted = sum(moment.is_accepted for moment in footage.moments)
-        lines.append(f"{len(footage.moments)} moments, {n_accepted} accepted")
+        lines.append(
+            tr("{count} moments, {n_accepted} accepted", count=len(footage.moments), n_accepted=n_accepted)
+        )
     return "\n".join(lines)
 
 
@@ -305,7 +308,7 @@ def _note(footage: Footage) -> str:
 
 
 def _searched(footage: Footage) -> str:
-    return f"{footage_name(footage)} {footage.path} {footage.group} {footage.kind.value}".casefold()
+    return f"{footage_name(footage)} {footage.path} {footage.group} {tr(footage.kind.value)}".casefold()
 
 
 def _best_strength(footage: Footage) -> float:

@@ -20,17 +20,18 @@ from epiphane.effects.declare import Family
 from epiphane.media.shipped import ShippedOverlay, shipped_overlays
 from epiphane.render.nodes import BLACK, FramePlan, Node, Shown, SourceFrame, stacked
 from epiphane.render.plan import node_of
+from epiphane.wording import tr
 
 _RATE = 30.0
 _TILE_SECONDS = 0.7
 _LOOP_FRAMES = {True: 24, False: 66}
 _ABOUT = {
-    "words": "Words that hits show over the picture, one or a line at each",
-    "title": "Text over the picture that lands on a hit, on a track",
-    "solid": "One colour over the picture, on a track",
-    "rectangle": "A rectangle over the picture, hard or soft at its edge, on a track",
-    "ellipse": "An ellipse over the picture, hard or soft at its edge, on a track",
-    "gradient": "A gradient over the picture, to another colour or to nothing, on a track",
+    "words": tr("Words that hits show over the picture, one or a line at each"),
+    "title": tr("Text over the picture that lands on a hit, on a track"),
+    "solid": tr("One colour over the picture, on a track"),
+    "rectangle": tr("A rectangle over the picture, hard or soft at its edge, on a track"),
+    "ellipse": tr("An ellipse over the picture, hard or soft at its edge, on a track"),
+    "gradient": tr("A gradient over the picture, to another colour or to nothing, on a track"),
 }
 
 
@@ -38,7 +39,7 @@ class OverlayPage(MovingPage):
     """What can be laid over the picture, shown over the first footage of the project."""
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails, skimmer: Skimmer) -> None:
-        super().__init__("Overlays", editor, thumbnails, skimmer, carry_overlay)
+        super().__init__(tr("Overlays"), editor, thumbnails, skimmer, carry_overlay)
 
     @cached_property
     def _shipped(self) -> dict[str, ShippedOverlay]:
@@ -62,19 +63,28 @@ class OverlayPage(MovingPage):
 
     def _told(self, name: str) -> str:
         shipped = self._shipped.get(name)
-        return _ABOUT[name] if shipped is None else f"{name} overlay texture {shipped.blend.value}"
+        return (
+            _ABOUT[name]
+            if shipped is None
+            else tr("{name} overlay texture {blend}", name=name, blend=tr(shipped.blend.value))
+        )
 
     def _tile(self, name: str) -> Tile:
         colour = theme.FAMILY_COLOURS[Family.LIGHT if name in self._shipped else Family.FRAME]
-        return Tile(name, name.capitalize(), "", (colour,), self._tip(name))
+        return Tile(name, tr(name).capitalize(), "", (colour,), self._tip(name))
 
     def _tip(self, name: str) -> str:
         shipped = self._shipped.get(name)
         if shipped is None:
             return _ABOUT[name]
-        how = "is on all the time" if shipped.is_texture else "bursts on each hit"
-        words = f"{name.capitalize()}, in {shipped.blend.value}: on hits it {how},"
-        return f"{words} on the shots it lies on a track"
+        how = tr("is on all the time") if shipped.is_texture else tr("bursts on each hit")
+        words = tr(
+            "{name}, in {blend}: on hits it {how},",
+            name=tr(name).capitalize(),
+            blend=tr(shipped.blend.value),
+            how=how,
+        )
+        return tr("{words} on the shots it lies on a track", words=words)
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         sample = self._sample()

@@ -24,6 +24,7 @@ from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
 from epiphane.desk.shelf.transitions import TransitionPage
+from epiphane.wording import tr
 
 _SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 _SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 118, 84
@@ -41,12 +42,12 @@ class ShelfPage(IntEnum):
 
 
 _BUTTONS = (
-    (ShelfPage.FOOTAGE, "Footage", "F"),
-    (ShelfPage.EFFECTS, "Effects", "E"),
-    (ShelfPage.TRANSITIONS, "Transitions", "Shift + X"),
-    (ShelfPage.OVERLAYS, "Overlays", "Shift + O"),
-    (ShelfPage.RECIPES, "Recipes", "Shift + E"),
-    (ShelfPage.PULSES, "Pulses", "P"),
+    (ShelfPage.FOOTAGE, tr("Footage"), "F"),
+    (ShelfPage.EFFECTS, tr("Effects"), "E"),
+    (ShelfPage.TRANSITIONS, tr("Transitions"), tr("Shift + X")),
+    (ShelfPage.OVERLAYS, tr("Overlays"), tr("Shift + O")),
+    (ShelfPage.RECIPES, tr("Recipes"), tr("Shift + E")),
+    (ShelfPage.PULSES, tr("Pulses"), "P"),
 )
 
 
@@ -133,7 +134,7 @@ class ShelfPanel(QFrame):
             moving.tiles.menu_asked.connect(self.menu_asked)
         self._pages = QStackedWidget()
         self._empty = label(
-            "No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”."
+            tr("No footage yet. Drop clips or a folder anywhere on the window, or press “Import…”.")
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._nothing = label("")
@@ -159,7 +160,7 @@ class ShelfPanel(QFrame):
         self._more = QPushButton(self)
         self._more.setStyleSheet("padding: 2px 9px")
         self._more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._more.setToolTip("Give the shelf more room, or drag its upper edge (Ctrl + Shift + B)")
+        self._more.setToolTip(tr("Give the shelf more room, or drag its upper edge (Ctrl + Shift + B)"))
         self._more.clicked.connect(self.grow_asked)
         for searched in self._searched.values():
             scrolled = searched.tiles.verticalScrollBar()
@@ -208,7 +209,7 @@ class ShelfPanel(QFrame):
         is_seen = page is not None and not self.is_folded and self._pages.currentWidget() is page
         number = page.tiles.n_below() if page is not None and is_seen else 0
         self._more.setVisible(number > 0)
-        self._more.setText(f"{number} more below")
+        self._more.setText(tr("{number} more below", number=number))
         self._more.adjustSize()
         self._more.move(self.width() - self._more.width() - 30, self.height() - self._more.height() - 5)
         self._more.raise_()
@@ -228,25 +229,45 @@ class ShelfPanel(QFrame):
         self._group.idClicked.connect(self.open_page)
         line.addStretch(1)
         self.search = _SearchField()
-        self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName("Search the shelf")
-        self.search.setToolTip("Show what has these words in its name, folder or group, or does it (Ctrl+F)")
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search the shelf"))
+        self.search.setToolTip(
+            tr("Show what has these words in its name, folder or group, or does it (Ctrl+F)")
+        )
         self.search.setClearButtonEnabled(True)
         self.search.setMaximumWidth(_SEARCH_WIDTH)
         self.search.setMinimumWidth(_LEAST_WIDTH - 20)
         self.search.textChanged.connect(self._look_for)
         self.search.left.connect(self._enter_results)
-        self.sort = choice_field("Order of footage", [(key, key) for key in SORTS], self.footage.sort)
+        self.sort = choice_field(tr("Order of footage"), [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
         self.sort.setMinimumWidth(_SORT_WIDTH)
         line.addWidget(self.search)
         line.addWidget(self.sort)
         self._of_page: dict[QPushButton, ShelfPage] = {}
         for text, icon, signal, tip, of_page in (
-            ("", "music", self.add_song, "Open another song (Ctrl+M)", ShelfPage.FOOTAGE),
-            ("Import…", "plus", self.add_footage, "Choose clips for the shelf (Ctrl+I)", ShelfPage.FOOTAGE),
-            ("New recipe…", "plus", self.recipe_begun, "Take lanes as a recipe (Ctrl+R)", ShelfPage.RECIPES),
-            ("Bring in…", "folder-open", self.recipe_wanted, "Read recipes from files", ShelfPage.RECIPES),
+            ("", "music", self.add_song, tr("Open another song (Ctrl+M)"), ShelfPage.FOOTAGE),
+            (
+                tr("Import…"),
+                "plus",
+                self.add_footage,
+                tr("Choose clips for the shelf (Ctrl+I)"),
+                ShelfPage.FOOTAGE,
+            ),
+            (
+                tr("New recipe…"),
+                "plus",
+                self.recipe_begun,
+                tr("Take lanes as a recipe (Ctrl+R)"),
+                ShelfPage.RECIPES,
+            ),
+            (
+                tr("Bring in…"),
+                "folder-open",
+                self.recipe_wanted,
+                tr("Read recipes from files"),
+                ShelfPage.RECIPES,
+            ),
         ):
             button = QPushButton(text)
             theme.put_icon(button, icon, theme.QUIET, 15)
@@ -260,8 +281,8 @@ class ShelfPanel(QFrame):
             line.addWidget(button)
         self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
         self._fold.setProperty("quiet", True)
-        self._fold.setAccessibleName("Fold the shelf")
-        self._fold.setToolTip("Fold the shelf away, or open it (Ctrl+B)")
+        self._fold.setAccessibleName(tr("Fold the shelf"))
+        self._fold.setToolTip(tr("Fold the shelf away, or open it (Ctrl+B)"))
         self._fold.clicked.connect(lambda: self.fold(not self.is_folded))
         line.addWidget(self._fold)
         return line
@@ -310,7 +331,7 @@ class ShelfPanel(QFrame):
             self._is_telling = False
         if searched is not None and text.strip() and not searched.tiles.count():
             self._nothing.setText(
-                f"Nothing is called “{text.strip()}” or does that. Escape clears the search."
+                tr("Nothing is called “{words}” or does that. Escape clears the search.", words=text.strip())
             )
             self._pages.setCurrentWidget(self._nothing)
         else:

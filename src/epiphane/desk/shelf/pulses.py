@@ -10,19 +10,20 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
 from epiphane.desk.look.marks import head_of, paint_head
 from epiphane.document.pulse import Pulse, PulseUnit
+from epiphane.wording import tr
 
 _ROW_HEIGHT = 24
 _NAME_WIDTH, _COUNT_WIDTH = 150, 124
 _KINDS = (
-    ("Band", "band", "Hits where a band of the spectrum rises over a threshold"),
-    ("Tapped", "tapped", "Hits that you tap while it plays"),
+    (tr("Band"), "band", tr("Hits where a band of the spectrum rises over a threshold")),
+    (tr("Tapped"), "tapped", tr("Hits that you tap while it plays")),
     (
-        "Off-beats",
+        tr("Off-beats"),
         PulseUnit.OFF_BEAT.value,
-        "Midway between beats; its bench offers halves, thirds, quarters, drums, low, mid and high hits",
+        tr("Midway between beats; its bench offers halves, thirds, quarters, drums, low, mid and high hits"),
     ),
-    ("Tempo", "tempo", "Hits at a bare tempo, for a song that is not there yet"),
-    ("Two pulses", "combined", "This pulse and also, without, or only where another one is"),
+    (tr("Tempo"), tr("tempo"), tr("Hits at a bare tempo, for a song that is not there yet")),
+    (tr("Two pulses"), "combined", tr("This pulse and also, without, or only where another one is")),
 )
 
 
@@ -51,7 +52,7 @@ class PulsePage(QWidget):
         editor.selection_changed.connect(self._reveal)
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
-        buttons.addWidget(label("New pulse"))
+        buttons.addWidget(label(tr("New pulse")))
         for text, kind, tip in _KINDS:
             button = QPushButton(text)
             button.setToolTip(tip)
@@ -78,8 +79,10 @@ class PulseLines(QWidget):
     def __init__(self, editor: Editor) -> None:
         super().__init__()
         self._editor = editor
-        self.setAccessibleName("Pulses")
-        self.setToolTip("Click a pulse to change it on the bench; drop an effect on its line in the score")
+        self.setAccessibleName(tr("Pulses"))
+        self.setToolTip(
+            tr("Click a pulse to change it on the bench; drop an effect on its line in the score")
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         editor.project_changed.connect(self._refresh)
@@ -101,7 +104,7 @@ class PulseLines(QWidget):
         if not pulses:
             painter.setPen(theme.QUIET)
             painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "No pulse yet: open a song, or make one."
+                self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No pulse yet: open a song, or make one.")
             )
         for number, pulse in enumerate(pulses):
             self._paint_pulse(painter, pulse, QRectF(0, number * _ROW_HEIGHT, self.width(), _ROW_HEIGHT))
@@ -121,7 +124,7 @@ class PulseLines(QWidget):
         painter.setFont(theme.numbers(8.5))
         ticks = " · tick" if pulse.id in self._editor.ticking else ""
         count = QRectF(box.left() + _NAME_WIDTH, box.top(), _COUNT_WIDTH, box.height())
-        painter.drawText(count, _LEFT, f"{len(hits)} hits{ticks}")
+        painter.drawText(count, _LEFT, tr("{count} hits{ticks}", count=len(hits), ticks=ticks))
         left, right = box.left() + _NAME_WIDTH + _COUNT_WIDTH, box.right() - 10
         project = self._editor.project
         duration = max(float(project.n_frames / project.rate), 1e-6)

@@ -22,6 +22,7 @@ from epiphane.files.recipes import KeptRecipe
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import plan_frame
+from epiphane.wording import tr
 
 
 class _Sample(Struct, frozen=True, eq=False):
@@ -48,7 +49,7 @@ class RecipePage(MovingPage):
     removed = pyqtSignal(object)
 
     def __init__(self, editor: Editor, desk: RecipeDesk, thumbnails: Thumbnails, skimmer: Skimmer) -> None:
-        super().__init__("Recipes", editor, thumbnails, skimmer, carry_recipe)
+        super().__init__(tr("Recipes"), editor, thumbnails, skimmer, carry_recipe)
         self._desk = desk
         self._samples: dict[tuple[Recipe, str], _Sample] = {}
         self.tiles.removed.connect(self.removed)

@@ -12,6 +12,7 @@ from epiphane.desk.shelf.tiles import Tile
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.render.nodes import FramePlan, Joined, Node, Shown, Solid, lowest_shown
 from epiphane.transitions.declare import TRANSITIONS, Progress, Transition
+from epiphane.wording import tr
 
 _STILL_FRAMES = 8
 """Before and after a transition, in which one picture alone is seen."""
@@ -21,7 +22,7 @@ class TransitionPage(MovingPage):
     """All transitions, from the shot under the playhead into the one after it."""
 
     def __init__(self, editor: Editor, thumbnails: Thumbnails, frames: FrameServer, skimmer: Skimmer) -> None:
-        super().__init__("Transitions", editor, thumbnails, skimmer, carry_effect)
+        super().__init__(tr("Transitions"), editor, thumbnails, skimmer, carry_effect)
         self._frames = frames
 
     def refresh(self) -> None:
@@ -76,12 +77,11 @@ class TransitionPage(MovingPage):
 
 
 def _tile(transition: Transition) -> Tile:
-    tip = f"{transition.label} ({transition.family.value}): {transition.summary}"
+    tip = f"{transition.label} ({tr(transition.family.value)}): {transition.summary}"
     return Tile(transition.key, transition.label, "", (theme.FAMILY_COLOURS[transition.family],), tip)
 
 
 def _told(transition: Transition) -> str:
     parameters = " ".join(parameter.label for parameter in transition.parameters)
-    return (
-        f"{transition.key} {transition.keywords} {transition.family.value} {transition.summary} {parameters}"
-    )
+    words = transition.key, transition.keywords, tr(transition.family.value), transition.summary, parameters
+    return " ".join(words)

@@ -19,6 +19,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.shell.window import Window
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
+from epiphane.wording import tr
 
 _TITLE_BAR = 40
 """What the desktop puts above a window, px; it is known only when the window is there."""
@@ -29,7 +30,7 @@ def make_application(arguments: list[str]) -> QApplication:
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(arguments)
     app.setApplicationName("epiphane")
-    app.setApplicationDisplayName("Epiphane")
+    app.setApplicationDisplayName(tr("Epiphane"))
     theme.dress(app)
     return app
 
@@ -80,7 +81,10 @@ def _go_on_after(
     """Tell of a mistake in Epiphane itself and go on: Qt would end the application instead."""
     traceback.print_exception(kind, error, trace)
     logger.error("went on after %s", told(error))
-    text = f"Something in Epiphane went wrong ({error}). Your work is kept; save it, and report it with F12."
+    text = tr(
+        "Something in Epiphane went wrong ({error}). Your work is kept; save it, and report it with F12.",
+        error=error,
+    )
     window.notice.say(text, True)
 
 

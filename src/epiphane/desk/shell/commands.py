@@ -9,6 +9,7 @@ from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.report import report_problem
 from epiphane.desk.shell.subjects import Subject, Subjects
 from epiphane.keying.copying import in_same_section, on_same_beat
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
@@ -348,8 +349,8 @@ class Commands:
 
     def _toggle_snapping(self) -> None:
         self._window.snapping.toggle()
-        words = "snap to hits" if self._window.snapping.is_on else "go to any frame"
-        self._window.editor.said.emit(f"Cuts and shots {words} while they are dragged", False)
+        words = tr("snap to hits") if self._window.snapping.is_on else tr("go to any frame")
+        self._window.editor.said.emit(tr("Cuts and shots {words} while they are dragged", words=words), False)
 
     def _toggle_keys(self) -> None:
         self._window.key_list.toggle()

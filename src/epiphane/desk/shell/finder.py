@@ -48,6 +48,7 @@ from epiphane.files.settings import recent_projects
 from epiphane.media.shipped import shipped_overlays
 from epiphane.timing import clock_text, frame_at
 from epiphane.transitions.declare import TRANSITIONS
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
@@ -62,9 +63,9 @@ _TURNS = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
 class Column(Enum):
     """What an entry is for."""
 
-    DO = "Do"
-    LAY = "Lay"
-    GO = "Go to"
+    DO = tr("Do")
+    LAY = tr("Lay")
+    GO = tr("Go to")
 
 
 class Entry(Struct, frozen=True):
@@ -99,8 +100,8 @@ def _actions(window: "Window") -> Iterable[Entry]:
     for spec in ACTIONS:
         action = window.actions_by_id[spec.id]
         if action.isEnabled() and spec.id != "find":
-            words = f"{spec.group} {OTHER_WORDS.get(spec.id)}"
-            yield Entry(Column.DO, spec.text, words, key_text(spec.keys[0]), action.trigger)
+            words = f"{tr(spec.group)} {OTHER_WORDS.get(spec.id)}"
+            yield Entry(Column.DO, action.text(), words, key_text(spec.keys[0]), action.trigger)
 
 
 def _to_lay(window: "Window") -> Iterable[Entry]:
@@ -114,19 +115,24 @@ def _to_lay(window: "Window") -> Iterable[Entry]:
         return lambda: window.recipes.use(path)
 
     for effect in EFFECTS.all():
-        words = (
-            f"{effect.keywords} {effect.summary} {' '.join(one.label for one in effect.parameters)} effect"
+        words = tr(
+            "{keywords} {summary} {names} effect",
+            keywords=effect.keywords,
+            summary=effect.summary,
+            names=" ".join(one.label for one in effect.parameters),
         )
-        kind, colour = effect.family.value, theme.FAMILY_COLOURS[effect.family]
+        kind, colour = tr(effect.family.value), theme.FAMILY_COLOURS[effect.family]
         yield Entry(Column.LAY, effect.label, words, kind, lay(effect.key), colour)
     for one in TRANSITIONS.all():
         words, colour = f"{one.keywords} {one.summary}", theme.FAMILY_COLOURS[one.family]
-        yield Entry(Column.LAY, one.label, words, "transition", lay(one.key), colour)
+        yield Entry(Column.LAY, one.label, words, tr("transition"), lay(one.key), colour)
     for name in (*(shipped.name for shipped in shipped_overlays()), ON_HITS, *FILLS):
-        yield Entry(Column.LAY, name.capitalize(), "texture layer shape title", "overlay", put(name))
+        yield Entry(
+            Column.LAY, tr(name).capitalize(), tr("texture layer shape title"), tr("overlay"), put(name)
+        )
     for kept in window.recipes.kept:
-        words = f"{kept.recipe.about} preset template look"
-        yield Entry(Column.LAY, kept.recipe.name, words, "recipe", use(str(kept.path)))
+        words = tr("{about} preset template look", about=kept.recipe.about)
+        yield Entry(Column.LAY, kept.recipe.name, words, tr("recipe"), use(str(kept.path)))
 
 
 def _places(window: "Window") -> Iterable[Entry]:
@@ -151,20 +157,28 @@ def _places(window: "Window") -> Iterable[Entry]:
         return lambda: window.files.leave_for(path)
 
     for number, part in enumerate(parts_of(project.song)):
-        words, start = f"part section {kind_of(part)}", frame_at(part.start, project.rate)
+        words, start = tr("part section {kind}", kind=tr(kind_of(part))), frame_at(part.start, project.rate)
         yield Entry(
             Column.GO, part.label, words, clock_text(part.start), select(PartSelection(number), start)
         )
     for pulse in project.pulses:
-        yield Entry(Column.GO, pulse.name, "hits drum", "pulse", select(PulseSelection(pulse.id)))
+        yield Entry(Column.GO, pulse.name, tr("hits drum"), tr("pulse"), select(PulseSelection(pulse.id)))
     for lane in project.lanes:
-        yield Entry(Column.GO, lane_label(lane), "effect", "lane", select(LaneSelection(lane.id)))
+        yield Entry(Column.GO, lane_label(lane), tr("effect"), tr("lane"), select(LaneSelection(lane.id)))
     for path in recent_projects():
         if path != editor.path:
-            yield Entry(Column.GO, path.stem, f"recent {path.parent}", "project", open_again(path))
+            yield Entry(
+                Column.GO,
+                path.stem,
+                tr("recent {folder}", folder=path.parent),
+                tr("project"),
+                open_again(path),
+            )
     for footage in project.footage:
-        kind = footage.kind.value
-        yield Entry(Column.GO, footage_name(footage), f"clip {kind}", kind, show_footage(footage.id))
+        kind = tr(footage.kind.value)
+        yield Entry(
+            Column.GO, footage_name(footage), tr("clip {kind}", kind=kind), kind, show_footage(footage.id)
+        )
 
 
 def _typed_place(window: "Window", text: str) -> Iterable[Entry]:
@@ -197,9 +211,9 @@ class FindField(QLineEdit):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setPlaceholderText("Find anything")
-        self.setAccessibleName("Find anything")
-        self.setToolTip("Find what can be done, laid or gone to, by any word for it (F10)")
+        self.setPlaceholderText(tr("Find anything"))
+        self.setAccessibleName(tr("Find anything"))
+        self.setToolTip(tr("Find what can be done, laid or gone to, by any word for it (F10)"))
         self.setMaxLength(80)
         self.setFixedWidth(108)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -230,7 +244,7 @@ class Finder(QFrame):
         super().__init__(window)
         self._window = window
         self._entries: list[Entry] = []
-        self.setAccessibleName("What was found")
+        self.setAccessibleName(tr("What was found"))
         self.setObjectName("finder")
         self.setStyleSheet(
             f"QFrame#finder {{ background: {theme.PANEL.name()}; border: 1px solid {theme.RULE.name()};"
@@ -253,7 +267,7 @@ class Finder(QFrame):
             listed.itemClicked.connect(lambda item: self._take(item.data(_ENTRY)))
             across.addLayout(down, 1)
         box.addLayout(across, 1)
-        self._hint = label("Enter takes what is marked · Tab goes to the next column · Escape closes")
+        self._hint = label(tr("Enter takes what is marked · Tab goes to the next column · Escape closes"))
         box.addWidget(self._hint)
         self._look = debounced(self, _WAIT_MILLISECONDS, self._show_found)
         self.hide()
@@ -315,14 +329,20 @@ class Finder(QFrame):
             entries = [one for one in found if one.column is column]
             listed.show_entries(entries[:_MOST_ROWS])
             more = len(entries) - _MOST_ROWS
-            nothing = f"Nothing here for “{text}”" if text else "Nothing yet"
-            words = f"and {more:,} more: type more of its name" if more > 0 else "" if entries else nothing
+            nothing = tr("Nothing here for “{words}”", words=text) if text else tr("Nothing yet")
+            words = (
+                tr("and {more:,} more: type more of its name", more=more)
+                if more > 0
+                else ""
+                if entries
+                else nothing
+            )
             self._more[column].setText(words)
             listed.setVisible(bool(entries))
         with_what = (
             "" if text else self._window.subjects[type(self._window.editor.selection)].title()[0].lower()
         )
-        self._titles[Column.DO].setText(f"Do with the {with_what}" if with_what else "Do")
+        self._titles[Column.DO].setText(tr("Do with the {thing}", thing=with_what) if with_what else tr("Do"))
         best = next((one.column for one in found), None)
         self._mark(best)
 

@@ -23,6 +23,7 @@ from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.places import parse_place
 from epiphane.timing import aspect_text, frame_start, rate_text, timecode
+from epiphane.wording import tr
 
 
 class Header(QFrame):
@@ -60,9 +61,9 @@ class Header(QFrame):
         box.addWidget(self.find_field)
         box.addSpacing(4)
         box.addWidget(_tool(actions["keys"]))
-        self._export = QPushButton("Export")
+        self._export = QPushButton(tr("Export"))
         self._export.setProperty("main", True)
-        self._export.setToolTip("Make a film of the project (Ctrl+E)")
+        self._export.setToolTip(tr("Make a film of the project (Ctrl+E)"))
         self._export.clicked.connect(actions["export"].trigger)
         box.addWidget(self._export)
         editor.project_changed.connect(self.refresh)
@@ -83,11 +84,16 @@ class Header(QFrame):
         if song is not None and song.beats:
             metre = max(beat.place for beat in song.beats)
             self._tempo.setText(f"{song.tempo:.2f} · {metre}/4")
-            clock = "steady as a machine's" if song.is_steady else "free"
-            self._tempo.setToolTip(f"Beats a minute and beats a bar; the tempo is {clock}")
+            clock = tr("steady as a machine's") if song.is_steady else tr("free")
+            self._tempo.setToolTip(tr("Beats a minute and beats a bar; the tempo is {clock}", clock=clock))
         size = (project.width, project.height)
         self._shape.setText(f"{aspect_text(*size)} · {rate_text(project.rate)}")
-        told = f"The film is {size[0]} × {size[1]} at {rate_text(project.rate)} fps; a click leads to others"
+        told = tr(
+            "The film is {width} × {height} at {rate} fps; a click leads to others",
+            width=size[0],
+            height=size[1],
+            rate=rate_text(project.rate),
+        )
         self._shape.setToolTip(told)
         self._shape.setVisible(song is not None or bool(project.footage))
         has_frames = project.n_frames > 0
@@ -106,7 +112,7 @@ class Header(QFrame):
         self._name.setMaximumWidth(230)
         self._changed = QLabel("●")
         self._changed.setStyleSheet(f"color: {theme.QUIET.name()}; font-size: 9px")
-        self._changed.setToolTip("There are changes that are not saved (Ctrl+S)")
+        self._changed.setToolTip(tr("There are changes that are not saved (Ctrl+S)"))
         policy = self._changed.sizePolicy()
         policy.setRetainSizeWhenHidden(True)  # nothing beside it moves
         self._changed.setSizePolicy(policy)
@@ -127,9 +133,9 @@ class Header(QFrame):
         self._beat.setFont(theme.numbers(14, weight=500))
         # Room for the longest, so that nothing moves while it plays.
         self._beat.setFixedWidth(self._beat.fontMetrics().horizontalAdvance("188.4"))
-        self._beat.setToolTip("Bar and beat at the playhead; Ctrl+G goes to one that you type")
+        self._beat.setToolTip(tr("Bar and beat at the playhead; Ctrl+G goes to one that you type"))
         self._time.setFont(theme.numbers(12))
-        self._time.setToolTip("Minutes, seconds, frames")
+        self._time.setToolTip(tr("Minutes, seconds, frames"))
         self._frame.setFont(theme.numbers(9.5))
         self._frame.setFixedWidth(self._frame.fontMetrics().horizontalAdvance("f 88888"))
         self._tempo = QLabel()
@@ -144,7 +150,7 @@ class Header(QFrame):
         self._shape.setProperty("quiet", True)
         self._shape.setStyleSheet("padding: 3px 7px")
         self._shape.setFont(theme.numbers(9))
-        self._shape.setAccessibleName("Shape of the film")
+        self._shape.setAccessibleName(tr("Shape of the film"))
         self._shape.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._shape.clicked.connect(self.shape_asked)
         box.addWidget(self._shape)
@@ -181,10 +187,16 @@ class Header(QFrame):
     def _show_late(self) -> None:
         count = self._playback.punctuality
         is_told = count.n_due > 30 and not self._playback.is_playing
-        self._late.setText(f"{count.share:.0%} on time" if is_told else "")
+        self._late.setText(tr("{share:.0%} on time", share=count.share) if is_told else "")
         self._late.setVisible(is_told)
         self.meter.setVisible(not is_told)
-        self._late.setToolTip(f"{count.n_shown} of {count.n_due} pictures were shown while they were due")
+        self._late.setToolTip(
+            tr(
+                "{n_shown} of {n_due} pictures were shown while they were due",
+                n_shown=count.n_shown,
+                n_due=count.n_due,
+            )
+        )
 
     def _show_place(self) -> None:
         project, frame = self._editor.project, self._editor.playhead
@@ -202,7 +214,7 @@ class Header(QFrame):
     def _lines(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(0)
-        words = label("bars")
+        words = label(tr("bars"))
         line.addWidget(words)
         line.addSpacing(4)
         self._group = QButtonGroup(self)
@@ -212,8 +224,8 @@ class Header(QFrame):
             button.setProperty("quiet", True)
             button.setFixedWidth(25)
             button.setStyleSheet("padding: 5px 0")
-            button.setToolTip(f"{number} bars a line ({number})")
-            button.setAccessibleName(f"{number} bars a line")
+            button.setToolTip(tr("{number} bars a line ({number})", number=number))
+            button.setAccessibleName(tr("{number} bars a line", number=number))
             self._group.addButton(button, number)
             line.addWidget(button)
         self._group.idClicked.connect(self._score.set_bars_per_line)
@@ -240,9 +252,9 @@ class _PlaceField(QLineEdit):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Go to")
+        self.setAccessibleName(tr("Go to"))
         self.setPlaceholderText("12.3, 1:04.5, f 350")
-        self.setToolTip("A bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s), or a frame (f 350)")
+        self.setToolTip(tr("A bar (12), a beat of it (12.3), a time (1:04.5 or 64.5 s), or a frame (f 350)"))
         self.setMaxLength(40)
         self.setFont(theme.numbers(10))
         self.hide()

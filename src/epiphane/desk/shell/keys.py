@@ -8,75 +8,76 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
 from epiphane.desk.shell.actions import ACTIONS, key_text
+from epiphane.wording import tr
 
 _MOUSE = (
-    ("Click", "go there, select what is there"),
-    ("Right-click anything", "what can be done with it"),
-    ("Drag a cue up or down", "stronger or weaker"),
-    ("Drag a cue sideways", "nudge by frames"),
-    ("Drag a chosen cue's feet", "rise and fall of the whole lane"),
-    ("Ctrl + drag its feet", "of the selected cues alone"),
-    ("Double-click a point", "take the hit left out"),
-    ("Drag over cues", "select many; Shift adds"),
-    ("Drag a lane's name", "put it in another place"),
-    ("Ctrl or Shift + click a name", "choose several lanes"),
-    ("Double-click a cue", "switch it off or on"),
-    ("Drop clips on a shot", "replace it, and those after"),
-    ("Drop clips on a cut", "insert; the rest moves along"),
-    ("Ctrl + drop clips", "overwrite what is there"),
-    ("Shift + drop clips", "on a track over the shots"),
-    ("Drag a cut", "roll it; Shift ignores hits"),
-    ("Drag a chosen shot's end", "trim; the rest moves along"),
-    ("Ctrl + drag its end", "trim this shot alone"),
-    ("Ctrl + Shift + drag its end", "stretch it: speed changes"),
-    ("Drag in a chosen shot", "slip what it shows"),
-    ("Drag a shot's name", "move it; Ctrl slides it"),
-    ("Shift + click shots", "select several; drag a band"),
-    ("Shift + drag the ruler", "play this part in a loop"),
-    ("Drop an effect on a lane", "on the same hits, below it"),
-    ("Drop it on a pulse or a drum", "fired by it"),
-    ("Drop it on a single hit", "there and nowhere else"),
-    ("Point at a clip", "skim it; double-click lays it"),
-    ("Ctrl + drag a beat", "move it; with Shift alone"),
-    ("Ctrl + click the ruler", "add a beat"),
-    ("Drag over the spectrum", "set the band of a pulse"),
-    ("Ctrl + wheel", "bars a line"),
+    (tr("Click"), tr("go there, select what is there")),
+    (tr("Right-click anything"), tr("what can be done with it")),
+    (tr("Drag a cue up or down"), tr("stronger or weaker")),
+    (tr("Drag a cue sideways"), tr("nudge by frames")),
+    (tr("Drag a chosen cue's feet"), tr("rise and fall of the whole lane")),
+    (tr("Ctrl + drag its feet"), tr("of the selected cues alone")),
+    (tr("Double-click a point"), tr("take the hit left out")),
+    (tr("Drag over cues"), tr("select many; Shift adds")),
+    (tr("Drag a lane's name"), tr("put it in another place")),
+    (tr("Ctrl or Shift + click a name"), tr("choose several lanes")),
+    (tr("Double-click a cue"), tr("switch it off or on")),
+    (tr("Drop clips on a shot"), tr("replace it, and those after")),
+    (tr("Drop clips on a cut"), tr("insert; the rest moves along")),
+    (tr("Ctrl + drop clips"), tr("overwrite what is there")),
+    (tr("Shift + drop clips"), tr("on a track over the shots")),
+    (tr("Drag a cut"), tr("roll it; Shift ignores hits")),
+    (tr("Drag a chosen shot's end"), tr("trim; the rest moves along")),
+    (tr("Ctrl + drag its end"), tr("trim this shot alone")),
+    (tr("Ctrl + Shift + drag its end"), tr("stretch it: speed changes")),
+    (tr("Drag in a chosen shot"), tr("slip what it shows")),
+    (tr("Drag a shot's name"), tr("move it; Ctrl slides it")),
+    (tr("Shift + click shots"), tr("select several; drag a band")),
+    (tr("Shift + drag the ruler"), tr("play this part in a loop")),
+    (tr("Drop an effect on a lane"), tr("on the same hits, below it")),
+    (tr("Drop it on a pulse or a drum"), tr("fired by it")),
+    (tr("Drop it on a single hit"), tr("there and nowhere else")),
+    (tr("Point at a clip"), tr("skim it; double-click lays it")),
+    (tr("Ctrl + drag a beat"), tr("move it; with Shift alone")),
+    (tr("Ctrl + click the ruler"), tr("add a beat")),
+    (tr("Drag over the spectrum"), tr("set the band of a pulse")),
+    (tr("Ctrl + wheel"), tr("bars a line")),
 )
 _TOGETHER = (
-    (("frame_back", "frame_on"), "Previous, next frame or cue"),
-    (("still_back", "still_on"), "Previous, next frame, always"),
-    (("beat_back", "beat_on"), "Previous, next beat"),
-    (("bar_back", "bar_on"), "Previous, next bar"),
-    (("start", "end"), "Go to the start, the end"),
-    (("cue_back", "cue_on"), "Previous, next cue or shot"),
-    (("same_beat", "same_section"), "Select same beat, section"),
-    (("copy", "paste"), "Copy, paste shots or cues"),
-    (("run_back", "run_on"), "Play back, on; again: faster"),
-    (("slow_back", "slow_on"), "Half speed back, on"),
-    (("loop_in", "loop_out"), "Loop from here, to here"),
-    (("zoom_fit", "zoom_1", "zoom_2"), "Picture: fit, 100 %, 200 %"),
-    (("footage", "effects", "pulses"), "Footage, effects, pulses"),
-    (("split", "split_hits"), "Split here, at every hit"),
-    (("trim_start", "trim_end"), "Trim here, rest moves along"),
-    (("trim_start_alone", "trim_end_alone"), "Trim here, this shot alone"),
-    (("shot_bar_back", "shot_bar_on"), "Move shot a bar"),
-    (("shot_before", "shot_after"), "Move past the next shot"),
-    (("slip_back", "slip_on"), "Slip by a frame"),
-    (("lane_up", "lane_down"), "Move the lane"),
-    (("mute", "solo"), "Mute, solo the lane"),
-    (("new", "open"), "New, open a project"),
-    (("weaker", "stronger"), "Decrease, increase strength"),
-    (("nudge_back", "nudge_on"), "Nudge a frame; a beat 5 ms"),
-    (("doubtful_on", "doubtful_back"), "Next, previous doubtful beat"),
-    (("moment", "no_moment"), "Set, delete a moment here"),
-    (("use_from", "use_to"), "Use the clip from here, to here"),
-    (("shot_back", "shot_on"), "Move shot by a hit"),
-    (("lane_on", "lane_back"), "Next, previous lane"),
-    (("lane_add_on", "lane_add_back"), "Add next, previous lane"),
-    (("undo", "redo"), "Undo, redo"),
-    (("save", "save_as"), "Save, save as"),
-    (("gather", "gather_folder"), "Import footage, a folder"),
-    (("lines_1", "lines_2", "lines_4", "lines_8"), "Bars a line"),
+    (("frame_back", "frame_on"), tr("Previous, next frame or cue")),
+    (("still_back", "still_on"), tr("Previous, next frame, always")),
+    (("beat_back", "beat_on"), tr("Previous, next beat")),
+    (("bar_back", "bar_on"), tr("Previous, next bar")),
+    (("start", "end"), tr("Go to the start, the end")),
+    (("cue_back", "cue_on"), tr("Previous, next cue or shot")),
+    (("same_beat", "same_section"), tr("Select same beat, section")),
+    (("copy", "paste"), tr("Copy, paste shots or cues")),
+    (("run_back", "run_on"), tr("Play back, on; again: faster")),
+    (("slow_back", "slow_on"), tr("Half speed back, on")),
+    (("loop_in", "loop_out"), tr("Loop from here, to here")),
+    (("zoom_fit", "zoom_1", "zoom_2"), tr("Picture: fit, 100 %, 200 %")),
+    (("footage", "effects", "pulses"), tr("Footage, effects, pulses")),
+    (("split", "split_hits"), tr("Split here, at every hit")),
+    (("trim_start", "trim_end"), tr("Trim here, rest moves along")),
+    (("trim_start_alone", "trim_end_alone"), tr("Trim here, this shot alone")),
+    (("shot_bar_back", "shot_bar_on"), tr("Move shot a bar")),
+    (("shot_before", "shot_after"), tr("Move past the next shot")),
+    (("slip_back", "slip_on"), tr("Slip by a frame")),
+    (("lane_up", "lane_down"), tr("Move the lane")),
+    (("mute", "solo"), tr("Mute, solo the lane")),
+    (("new", "open"), tr("New, open a project")),
+    (("weaker", "stronger"), tr("Decrease, increase strength")),
+    (("nudge_back", "nudge_on"), tr("Nudge a frame; a beat 5 ms")),
+    (("doubtful_on", "doubtful_back"), tr("Next, previous doubtful beat")),
+    (("moment", "no_moment"), tr("Set, delete a moment here")),
+    (("use_from", "use_to"), tr("Use the clip from here, to here")),
+    (("shot_back", "shot_on"), tr("Move shot by a hit")),
+    (("lane_on", "lane_back"), tr("Next, previous lane")),
+    (("lane_add_on", "lane_add_back"), tr("Add next, previous lane")),
+    (("undo", "redo"), tr("Undo, redo")),
+    (("save", "save_as"), tr("Save, save as")),
+    (("gather", "gather_folder"), tr("Import footage, a folder")),
+    (("lines_1", "lines_2", "lines_4", "lines_8"), tr("Bars a line")),
 )
 """What is told in one row, and in which words."""
 
@@ -111,8 +112,8 @@ def key_rows() -> dict[str, list[KeyRow]]:
             ids, text = together[spec.id]
             row = KeyRow(ids, _joined([specs[one].keys[0] for one in ids]), text)
         else:
-            keys = " or ".join(key_text(keys) for keys in spec.keys)
-            row = KeyRow((spec.id,), keys, spec.text.rstrip("…"))
+            keys = tr(" or ").join(key_text(keys) for keys in spec.keys)
+            row = KeyRow((spec.id,), keys, tr(spec.text).rstrip("…"))
         rows.setdefault(spec.group, []).append(row)
     return rows
 
@@ -121,7 +122,7 @@ def _joined(keys: list[str]) -> str:
     """Return keys as one reads them beside each other: what holds for all of them is told once."""
     if len(keys) == 2 and keys[1] == keys[0].replace("+", "+Shift+", 1):
         held_key, _, last = keys[0].partition("+")
-        return f"{held_key} (+ Shift) + {last}"
+        return tr("{held} (+ Shift) + {last}", held=held_key, last=last)
     held = {one.rpartition("+")[0] for one in keys if one != "+"}
     if len(held) == 1 and "" not in held:
         lasts = [one.rpartition("+")[2] for one in keys]
@@ -134,7 +135,7 @@ class KeyList(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Keyboard shortcuts")
+        self.setAccessibleName(tr("Keyboard shortcuts"))
         self.hide()
 
     def _fill(self) -> None:
@@ -143,17 +144,17 @@ class KeyList(QWidget):
         grid.setContentsMargins(28, 20, 20, 12)
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(10)
-        title = QLabel("Keyboard shortcuts")
+        title = QLabel(tr("Keyboard shortcuts"))
         title.setFont(theme.words(20, weight=600))
         grid.addWidget(title, 0, 0)
-        grid.addWidget(label("Escape or a click closes this"), 0, len(_COLUMNS) - 1)
+        grid.addWidget(label(tr("Escape or a click closes this")), 0, len(_COLUMNS) - 1)
         groups = {name: [(row.keys, row.text) for row in rows] for name, rows in key_rows().items()}
         groups["Mouse"] = list(_MOUSE)
         for column, names in enumerate(_COLUMNS):
             box = QVBoxLayout()
             box.setSpacing(4)
             for name in names:
-                box.addWidget(self._title(name))
+                box.addWidget(self._title(tr(name)))
                 for keys, text in groups[name]:
                     box.addWidget(self._row(keys, text, wide=name == "Mouse"))
                 box.addSpacing(8)

@@ -18,6 +18,7 @@ from epiphane.media.mattes import made_mattes
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
@@ -180,7 +181,7 @@ class PictureWindow(QWidget):
 
     def __init__(self, actions: Iterable[QAction]) -> None:
         super().__init__()
-        self.setWindowTitle("Epiphane: picture")
+        self.setWindowTitle(tr("Epiphane: picture"))
         self.resize(960, 540)
         self.view = PictureView()
         self.view.set_free(True)

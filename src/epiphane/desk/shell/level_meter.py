@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from epiphane.audio.mix import decibels_too_loud
 from epiphane.desk.control.playback import Playback
 from epiphane.desk.look import theme
+from epiphane.wording import tr
 
 METER_WIDTH = 68
 _LOWEST_DECIBELS = -48.0
@@ -24,7 +25,7 @@ class LevelMeter(QWidget):
         self._levels = [_LOWEST_DECIBELS, _LOWEST_DECIBELS]
         self._has_clipped = False
         self.setFixedSize(QSize(METER_WIDTH, 18))
-        self.setAccessibleName("Level")
+        self.setAccessibleName(tr("Level"))
         self._timer = QTimer(self)
         self._timer.setInterval(_MILLISECONDS)
         self._timer.timeout.connect(self._step)
@@ -34,8 +35,8 @@ class LevelMeter(QWidget):
     def show_peak(self, peak: float) -> None:
         """Say whether the mix clips anywhere; `peak` is its largest level."""
         self._has_clipped = decibels_too_loud(peak) > 0
-        words = "it clips: take gain down" if self._has_clipped else "it does not clip"
-        self.setToolTip(f"Level of what plays, from -48 dB to 0; {words}")
+        words = tr("it clips: take gain down") if self._has_clipped else tr("it does not clip")
+        self.setToolTip(tr("Level of what plays, from -48 dB to 0; {words}", words=words))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -36,6 +36,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.facts.form import part_at, parts_of
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 Groups: TypeAlias = tuple[tuple[str, ...], ...]
 """Ids of actions; a line stands between two groups."""
@@ -143,18 +144,18 @@ def laying_choices(project: Project, is_transition: bool, playhead: float) -> li
     """
     if is_transition:
         cuts = [frame_start(one.start, project.rate) for one in project.shots[1:]]
-        choices: list[tuple[str, Target | None]] = [("On every cut", Target(unit=PulseUnit.CUT))]
+        choices: list[tuple[str, Target | None]] = [(tr("On every cut"), Target(unit=PulseUnit.CUT))]
         if cuts:
             nearest = min(cuts, key=lambda cut: abs(cut - playhead))
-            choices.append(("On the nearest cut alone", Target(unit=PulseUnit.CUT, hit=nearest)))
+            choices.append((tr("On the nearest cut alone"), Target(unit=PulseUnit.CUT, hit=nearest)))
         return choices
-    choices = [("Where a double click lays it", None)]
-    choices += [(f"On every {unit.value}", Target(unit=unit)) for unit in _USUAL_UNITS]
+    choices = [(tr("Where a double click lays it"), None)]
+    choices += [(tr("On every {unit}", unit=tr(unit.value)), Target(unit=unit)) for unit in _USUAL_UNITS]
     own = (one for one in project.pulses if one.unit not in _USUAL_UNITS)
-    choices += [(f"On {pulse.name}", Target(pulse=pulse.id)) for pulse in own]
+    choices += [(tr("On {name}", name=pulse.name), Target(pulse=pulse.id)) for pulse in own]
     parts = parts_of(project.song)
     number = part_at(project.song, playhead)
     if number is not None and number < len(parts):
         part = parts[number]
-        choices.append((f"Over {part.label}, here", Target(span=Span(part.start, part.end))))
+        choices.append((tr("Over {label}, here", label=part.label), Target(span=Span(part.start, part.end))))
     return choices

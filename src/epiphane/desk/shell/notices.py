@@ -18,8 +18,8 @@ from epiphane.desk.engine.debounce import debounced
 from epiphane.desk.engine.jobs import Job, Jobs
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
-from epiphane.plurals import plural
 from epiphane.timing import clock_text
+from epiphane.wording import plural, tr
 
 _PLAIN_SECONDS = 8
 _LINE_HEIGHT, _MOST_LINES = 18, 5
@@ -33,7 +33,11 @@ def _as_sentence(text: str) -> str:
 
 
 FOOT_HEIGHT = 34
-_GROUND = f"{{name}} {{{{ background: {theme.RAISED.name()}; border-top: 1px solid {theme.RULE.name()}; }}}}"
+_GROUND = tr(
+    "{{name}} {{{{ background: {name}; border-top: 1px solid {other}; }}}}",
+    name=theme.RAISED.name(),
+    other=theme.RULE.name(),
+)
 
 
 class JobStrip(QFrame):
@@ -59,9 +63,9 @@ class JobStrip(QFrame):
         self._left = label("")
         self._left.setMinimumWidth(112)
         self._idle = label("")
-        self._stop_button = QPushButton("Stop")
+        self._stop_button = QPushButton(tr("Stop"))
         self._stop_button.setProperty("quiet", True)
-        self._stop_button.setToolTip("Stop this")
+        self._stop_button.setToolTip(tr("Stop this"))
         self._stop_button.clicked.connect(self._stop)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 0, 14, 0)
@@ -82,11 +86,13 @@ class JobStrip(QFrame):
         self._idle.setText(self._idle_text)
         if running:
             job = running[0]
-            others = f" and {len(running) - 1} more" if len(running) > 1 else ""
+            others = tr(" and {count} more", count=len(running) - 1) if len(running) > 1 else ""
             self._title.setText(job.title + others)
             self._bar.setValue(round(job.share * 1000))
             remaining = job.remaining
-            self._left.setText("" if remaining is None else f"about {clock_text(remaining + 0.99)} left")
+            self._left.setText(
+                "" if remaining is None else tr("about {time} left", time=clock_text(remaining + 0.99))
+            )
 
     @property
     def is_idle(self) -> bool:
@@ -132,12 +138,12 @@ class LeftOutStrip(QFrame):
         self._list = QPlainTextEdit()
         self._list.setReadOnly(True)
         self._list.setFrameShape(QFrame.Shape.NoFrame)
-        self._list.setAccessibleName("Not taken in")
+        self._list.setAccessibleName(tr("Not taken in"))
         self._list.setStyleSheet("background: transparent;")
         close = QPushButton(theme.icon("x", theme.QUIET, 15), "")
         close.setProperty("quiet", True)
-        close.setAccessibleName("Close the list")
-        close.setToolTip("Close the list")
+        close.setAccessibleName(tr("Close the list"))
+        close.setToolTip(tr("Close the list"))
         close.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         close.clicked.connect(self.clear)
         grid = QGridLayout(self)
@@ -186,7 +192,7 @@ class NoticeStrip(QFrame):
 
     changed = pyqtSignal()
 
-    def __init__(self, name: str = "Notice") -> None:
+    def __init__(self, name: str = tr("Notice")) -> None:
         super().__init__()
         self.setStyleSheet(_GROUND.format(name="NoticeStrip"))
         self._icon = QLabel()
@@ -199,8 +205,8 @@ class NoticeStrip(QFrame):
         self._then: Callable[[], None] | None = None
         close = QPushButton(theme.icon("x", theme.QUIET, 15), "")
         close.setProperty("quiet", True)
-        close.setAccessibleName("Close the notice")
-        close.setToolTip("Close the notice")
+        close.setAccessibleName(tr("Close the notice"))
+        close.setToolTip(tr("Close the notice"))
         close.setFocusPolicy(
             Qt.FocusPolicy.NoFocus
         )  # closed, it would hand the keyboard to some other button

@@ -11,20 +11,24 @@ from epiphane.desk.look.asking import ask_new_file
 from epiphane.document.project import Project
 from epiphane.errors import DiskError
 from epiphane.log import write_report
+from epiphane.wording import tr
 
 
 def report_problem(editor: Editor, window: QWidget) -> None:
     """Ask where the report is to be written, and write it."""
     proposed = Path.home() / "epiphane-report.zip"
-    path = ask_new_file(window, "Report a problem", proposed, "ZIP (*.zip)", ".zip")
+    path = ask_new_file(window, tr("Report a problem"), proposed, "ZIP (*.zip)", ".zip")
     if path is None:
         return
     try:
         write_report(path, {**_display(), **_amounts(editor.project)})
     except DiskError as error:
-        editor.said.emit(f"The report was not written: {error}", True)
+        editor.said.emit(tr("The report was not written: {error}", error=error), True)
         return
-    text = f"{path.name} holds the log and versions, and no names, pictures or sounds. Add what you did."
+    text = tr(
+        "{name} holds the log and versions, and no names, pictures or sounds. Add what you did.",
+        name=path.name,
+    )
     editor.said.emit(text, False)
 
 
@@ -44,8 +48,16 @@ def _amounts(project: Project) -> dict[str, str]:
     song = project.song
     effects = sorted({lane.effect for lane in project.lanes})
     return {
-        "film": f"{project.width}x{project.height}, {project.rate} fps, {project.n_frames} frames",
-        "song": "none" if song is None else f"{song.duration:.0f} s, {len(song.beats)} beats",
+        "film": tr(
+            "{width}x{height}, {rate} fps, {n_frames} frames",
+            width=project.width,
+            height=project.height,
+            rate=project.rate,
+            n_frames=project.n_frames,
+        ),
+        "song": tr("none")
+        if song is None
+        else tr("{duration:.0f} s, {count} beats", duration=song.duration, count=len(song.beats)),
         "footage": str(len(project.footage)),
         "shots": str(len(project.shots)),
         "lanes": f"{len(project.lanes)} ({', '.join(effects)})",

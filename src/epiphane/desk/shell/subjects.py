@@ -45,12 +45,13 @@ from epiphane.desk.shell.subject_titles import (
 )
 from epiphane.document.timeline import Panels
 from epiphane.lane_kinds import is_transition, lane_kind
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from epiphane.desk.shell.window import Window
 
-_LANE = "A lane is one effect and the pulse that fires it; each firing is a cue"
-_RECIPE = "A recipe is a saved stack of lanes, to be used on other pulses and songs"
+_LANE = tr("A lane is one effect and the pulse that fires it; each firing is a cue")
+_RECIPE = tr("A recipe is a saved stack of lanes, to be used on other pulses and songs")
 
 Subjects: TypeAlias = Mapping[type[Selection], "Subject"]
 
@@ -114,7 +115,7 @@ def _of_song(window: "Window") -> Subjects:
         PulseSelection: Subject(
             partial(pulse_title, editor),
             bench.pulse_page,
-            "A pulse is a stream of hits, such as every beat or every kick, that fires effects",
+            tr("A pulse is a stream of hits, such as every beat or every kick, that fires effects"),
             delete=remove_pulse,
         ),
         BeatSelection: Subject(
@@ -128,15 +129,15 @@ def _of_song(window: "Window") -> Subjects:
         PartSelection: Subject(
             partial(part_title, editor),
             lambda: bench.part,
-            "A part of the song is a stretch that is calm, a build, full or a break",
+            tr("A part of the song is a stretch that is calm, a build, full or a break"),
             delete=window.form.join,
             nudge=window.form.nudge_part,
             step=window.form.step,
         ),
         DropSelection: Subject(
-            lambda: ("Drop", "of the song"),
+            lambda: (tr("Drop"), tr("of the song")),
             lambda: bench.drop,
-            "A drop is where everything comes in at once, after less",
+            tr("A drop is where everything comes in at once, after less"),
             delete=window.form.remove_drop,
             nudge=window.form.nudge_drop,
         ),
@@ -160,7 +161,7 @@ def _of_lanes(window: "Window") -> Subjects:
 
     def kind() -> str:
         lane = editor.chosen.lane
-        return "Transition" if lane is not None and is_transition(lane.effect) else "Lane"
+        return tr("Transition") if lane is not None and is_transition(lane.effect) else tr("Lane")
 
     def cue_label() -> str:
         keys = editor.selection.cues
@@ -172,7 +173,7 @@ def _of_lanes(window: "Window") -> Subjects:
         }
         has_other = len(own) == 1 and len(keys) == 1 and None not in own
         found = lane_kind(str(next(iter(own)))) if has_other else None
-        return label() if found is None else f"{found.label} on {label()}"
+        return label() if found is None else tr("{label} on {other}", label=found.label, other=label())
 
     return {
         LaneSelection: Subject(
@@ -183,7 +184,7 @@ def _of_lanes(window: "Window") -> Subjects:
             duplicate=lanes.copy,
         ),
         LanesSelection: Subject(
-            lambda: ("Lanes", f"{len(editor.selection.lanes)} of them"),
+            lambda: (tr("Lanes"), tr("{count} of them", count=len(editor.selection.lanes))),
             lambda: bench.lanes,
             _LANE,
             delete=lanes.remove,
@@ -191,9 +192,9 @@ def _of_lanes(window: "Window") -> Subjects:
         ),
         # A cue is its hit: it cannot be removed, only switched off.
         CuesSelection: Subject(
-            lambda: ("Cue" if len(editor.selection.cues) == 1 else "Cues", cue_label()),
+            lambda: (tr("Cue") if len(editor.selection.cues) == 1 else tr("Cues"), cue_label()),
             lambda: bench.cues,
-            "A cue is one firing of a lane: a hit of its pulse that the lane takes",
+            tr("A cue is one firing of a lane: a hit of its pulse that the lane takes"),
             delete=cues.toggle,
             duplicate=lanes.copy,
         ),
@@ -227,11 +228,13 @@ def _of_footage(window: "Window") -> Subjects:
 
     return {
         ShotSelection: of_shots(partial(shot_title, editor)),
-        ShotsSelection: of_shots(lambda: ("Shots", f"{len(editor.selection.shots)} of them")),
+        ShotsSelection: of_shots(
+            lambda: (tr("Shots"), tr("{count} of them", count=len(editor.selection.shots)))
+        ),
         ItemSelection: Subject(
             partial(item_title, editor),
             lambda: bench.item,
-            "An item lies on a track over the shots",
+            tr("An item lies on a track over the shots"),
             delete=window.tracks.remove,
             nudge=window.tracks.nudge,
             snap=window.tracks.land,
@@ -239,24 +242,30 @@ def _of_footage(window: "Window") -> Subjects:
         TrackSelection: Subject(
             partial(track_title, editor),
             lambda: bench.track,
-            "A track has items that lie over all rows above it",
+            tr("A track has items that lie over all rows above it"),
             delete=window.tracks.remove_track,
             mute=window.tracks.toggle_muted,
             solo=window.tracks.toggle_solo,
             move_row=window.tracks.move,
         ),
-        GapSelection: Subject(lambda: ("Gap", "between shots"), lambda: bench.gap, delete=shots.close_gap),
+        GapSelection: Subject(
+            lambda: (tr("Gap"), tr("between shots")), lambda: bench.gap, delete=shots.close_gap
+        ),
         FootageSelection: Subject(
             partial(footage_title, editor),
             lambda: bench.footage,
-            "A moment is the frame of a clip that should fall on a hit",
+            tr("A moment is the frame of a clip that should fall on a hit"),
             nudge=moments.move_here,
             step=moments.step_to_moment,
             accept=moments.toggle_accepted,
             toggle=moments.toggle_take,
         ),
-        DressingSelection: Subject(lambda: ("Dressing", "the song with effects"), lambda: bench.dressing),
-        FillingSelection: Subject(lambda: ("Filling", "the song with footage"), lambda: bench.filling),
+        DressingSelection: Subject(
+            lambda: (tr("Dressing"), tr("the song with effects")), lambda: bench.dressing
+        ),
+        FillingSelection: Subject(
+            lambda: (tr("Filling"), tr("the song with footage")), lambda: bench.filling
+        ),
     }
 
 
@@ -265,7 +274,7 @@ def _of_tasks(window: "Window") -> Subjects:
 
     def recipe_title() -> tuple[str, str]:
         kept = window.recipes.find(editor.selection.recipe)
-        return "Recipe", kept.recipe.name if kept else ""
+        return tr("Recipe"), kept.recipe.name if kept else ""
 
     return {
         RecipeSelection: Subject(
@@ -275,8 +284,10 @@ def _of_tasks(window: "Window") -> Subjects:
             delete=lambda: window.remove_recipes([editor.selection.recipe]),
         ),
         NewRecipeSelection: Subject(
-            lambda: ("New recipe", "of these lanes"), lambda: bench.new_recipe, _RECIPE
+            lambda: (tr("New recipe"), tr("of these lanes")), lambda: bench.new_recipe, _RECIPE
         ),
-        ExportSelection: Subject(lambda: ("Export", editor.title), lambda: bench.export),
-        LostWorkSelection: Subject(lambda: ("Unsaved work", "of lost sessions"), lambda: bench.lost_work),
+        ExportSelection: Subject(lambda: (tr("Export"), editor.title), lambda: bench.export),
+        LostWorkSelection: Subject(
+            lambda: (tr("Unsaved work"), tr("of lost sessions")), lambda: bench.lost_work
+        ),
     }

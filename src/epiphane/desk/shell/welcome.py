@@ -11,6 +11,7 @@ from epiphane.desk.look.fields import label
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import Family
 from epiphane.files.settings import recent_projects
+from epiphane.wording import tr
 
 _STAFF_HEIGHT = 132
 _MOST_RECENTS = 5
@@ -29,22 +30,24 @@ class Welcome(QWidget):
 
     def __init__(self, actions: dict[str, QAction]) -> None:
         super().__init__()
-        title = QLabel("Drop a song here")
+        title = QLabel(tr("Drop a song here"))
         title.setFont(theme.words(24, weight=600))
         said = label(
-            "Epiphane listens to it and finds its beats. Then drop clips, put an effect on a pulse,\n"
-            "and every hit of the music fires it."
+            tr(
+                "Epiphane listens to it and finds its beats. Then drop clips, put an effect on a pulse,\n"
+                "and every hit of the music fires it."
+            )
         )
         said.setFont(theme.words(11))
-        self._song = _button("Open a song…", "music", actions["song"], is_main=True)
-        self._project = _button("Open a project…", "folder-open", actions["open"])
-        self._demo = _button("Try the demo", "film", actions["demo"])
+        self._song = _button(tr("Open a song…"), "music", actions["song"], is_main=True)
+        self._project = _button(tr("Open a project…"), "folder-open", actions["open"])
+        self._demo = _button(tr("Try the demo"), "film", actions["demo"])
         row = QHBoxLayout()
         row.setSpacing(10)
         for button in (self._song, self._project, self._demo):
             row.addWidget(button)
         row.addStretch(1)
-        self._lost = _button("Unsaved work…", "undo-2", actions["lost_work"])
+        self._lost = _button(tr("Unsaved work…"), "undo-2", actions["lost_work"])
         self._lost.hide()
         row.insertWidget(3, self._lost)
         box = QVBoxLayout(self)
@@ -75,7 +78,7 @@ class Welcome(QWidget):
                 widget.deleteLater()
         paths = recent_projects()[:_MOST_RECENTS]
         if paths:
-            self._recents.addWidget(label("Open again"))
+            self._recents.addWidget(label(tr("Open again")))
         for path in paths:
             button = QPushButton(path.stem.replace("&", "&&"))
             button.setProperty("quiet", True)

@@ -85,6 +85,7 @@ from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.files.trust import TrustedFolders
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import clock_text, frame_start, rate_text
+from epiphane.wording import tr
 
 if TYPE_CHECKING:
     from epiphane.desk.bench.song.pulse import PulseBench
@@ -107,7 +108,7 @@ class Window(QMainWindow):
 
     def __init__(self, *, journal_folder: Path, proxies: ProxyStore | None = None) -> None:
         super().__init__()
-        self.setWindowTitle("Epiphane")
+        self.setWindowTitle(tr("Epiphane"))
         self.resize(_SIZE)
         self.setMinimumSize(_LEAST_SIZE)
         self.setAcceptDrops(True)
@@ -145,7 +146,7 @@ class Window(QMainWindow):
         self.header = Header(self.editor, self.playback, self.score, self.actions_by_id)
         self.finder.use_field(self.header.find_field)
         self.notice = NoticeStrip()
-        self.recovery_offer = NoticeStrip("Unsaved work")  # of its own: it stays until it is answered
+        self.recovery_offer = NoticeStrip(tr("Unsaved work"))  # of its own: it stays until it is answered
         self.left_out = LeftOutStrip()
         self.job_strip = JobStrip(self.jobs)
         self._stack = QStackedWidget()
@@ -311,7 +312,7 @@ class Window(QMainWindow):
         self.footage.proxy_made.connect(self._on_proxy)
         self.files.missing_found.connect(self._offer_search)
         self.files.shape_taken.connect(
-            lambda text: self.notice.offer(text, "Choose another", self.bench.open_film)
+            lambda text: self.notice.offer(text, tr("Choose another"), self.bench.open_film)
         )
         self.header.shape_asked.connect(self.bench.open_film)
         self.footage.missing_changed.connect(self.frames.footage.forget_faults)
@@ -338,7 +339,7 @@ class Window(QMainWindow):
         self.files.captions_given.connect(self.titles.take_captions)
         self.mattes.changed.connect(self.playback.show_anew)
         self.titles.captions_put.connect(
-            lambda text, snap: self.notice.offer(text, "Bring them on hits", snap)
+            lambda text, snap: self.notice.offer(text, tr("Bring them on hits"), snap)
         )
         self.recipes.read()
 
@@ -381,7 +382,11 @@ class Window(QMainWindow):
 
     def _remove_recipe(self, kept: KeptRecipe) -> None:
         if self.recipes.remove(kept):
-            self.notice.offer(f"{kept.recipe.name} is deleted.", "Undo", lambda: self.recipes.put_back(kept))
+            self.notice.offer(
+                tr("{name} is deleted.", name=kept.recipe.name),
+                tr("Undo"),
+                lambda: self.recipes.put_back(kept),
+            )
 
     def _offer_laying(self, key: str, at: QPoint) -> None:
         """Offer where an effect, a transition, an overlay or a recipe of the shelf can be laid."""
@@ -400,7 +405,7 @@ class Window(QMainWindow):
             menu.addAction(theme.plain(text), lambda target=target: lay[page](target))
         if page is ShelfPage.RECIPES:
             menu.addSeparator()
-            menu.addAction("Delete the recipe", lambda: self.remove_recipes([key]))
+            menu.addAction(tr("Delete the recipe"), lambda: self.remove_recipes([key]))
         menu.popup(at)
 
     def grow_shelf(self) -> None:
@@ -459,7 +464,7 @@ class Window(QMainWindow):
     def _offer_search(self, text: str) -> None:
         self.footage.look_for_missing()
         if self.footage.missing:
-            self.notice.offer(text, "Look in a folder…", self.footage.ask_missing)
+            self.notice.offer(text, tr("Look in a folder…"), self.footage.ask_missing)
         else:
             self.notice.say(text, True)
 
@@ -480,8 +485,17 @@ class Window(QMainWindow):
             page.setFocus()
         self.shelf.setVisible(has_work)
         self.picture.set_shape((project.width, project.height))
-        shape = f"{project.width} × {project.height} · {rate_text(project.rate)} fps"
-        length = f"{clock_text(float(project.n_frames / project.rate))} · {project.n_frames} frames"
+        shape = tr(
+            "{width} × {height} · {rate} fps",
+            width=project.width,
+            height=project.height,
+            rate=rate_text(project.rate),
+        )
+        length = tr(
+            "{time} · {n_frames} frames",
+            time=clock_text(float(project.n_frames / project.rate)),
+            n_frames=project.n_frames,
+        )
         self.job_strip.set_idle_text(f"{shape} · {length}" if has_work else "")
         if project.n_frames == 0:
             self.picture.show_picture(None)
@@ -494,12 +508,21 @@ class Window(QMainWindow):
 
     def _on_file(self) -> None:
         history = self.editor.history
-        for key, label, verb in (("undo", history.undo_label, "Undo"), ("redo", history.redo_label, "Redo")):
+        for key, label, verb in (
+            ("undo", history.undo_label, tr("Undo")),
+            ("redo", history.redo_label, tr("Redo")),
+        ):
             action = self.actions_by_id[key]
             action.setEnabled(label is not None)
             keys = action.shortcut().toString()
             action.setToolTip(theme.plain(f"{verb} {label} ({keys})" if label else f"{verb} ({keys})"))
-        self.setWindowTitle(f"{self.editor.title}{'*' * self.editor.is_changed} · Epiphane")
+        self.setWindowTitle(
+            tr(
+                "{title}{is_changed} · Epiphane",
+                title=self.editor.title,
+                is_changed="*" * self.editor.is_changed,
+            )
+        )
 
     def _fit_preview(self) -> None:
         """Draw pictures no larger than they are seen, in a few sizes so that the cache holds."""

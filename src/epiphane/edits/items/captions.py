@@ -12,6 +12,7 @@ from epiphane.document.timeline import Item, Track, Transform
 from epiphane.document.titles import TextFill
 from epiphane.errors import EditError
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 CAPTION_FILL = TextFill("", face="Heebo", size=0.065, outline=0.08)
 _PLACE = Transform(y=0.36)
@@ -52,7 +53,7 @@ def put_captions(
             fill = replace(CAPTION_FILL, text=text)
             items.append(Item(ItemId(next_id + 1 + len(items)), first, last - first, fill, transform=_PLACE))
     if not items:
-        raise EditError("none of the captions lies within the film: open the song, or check their times")
+        raise EditError(tr("none of the captions lies within the film: open the song, or check their times"))
     track = Track(TrackId(next_id), name[:100], tuple(items))
     return replace(project, stack=(*project.stack, track), next_id=next_id + 1 + len(items))
 

@@ -9,6 +9,7 @@ from epiphane.edits.checked import checked, with_changes
 from epiphane.edits.items.tracks import find_item, replace_item
 from epiphane.errors import EditError
 from epiphane.facts.framing import item_framing, item_key_at
+from epiphane.wording import tr
 
 
 def put_key(project: Project, item_id: ItemId, frame: int, **changes: float) -> Project:
@@ -44,7 +45,7 @@ def remove_key(project: Project, item_id: ItemId, frame: int) -> Project:
     def edit(item: Item) -> Item:
         left = tuple(key for key in item.keys if key.frame != frame - item.start)
         if len(left) == len(item.keys):
-            raise EditError("there is no key on this frame")
+            raise EditError(tr("there is no key on this frame"))
         return replace(item, keys=left) if left else _settled(item, item_framing(item, frame))
 
     return replace_item(project, item_id, edit)
@@ -56,7 +57,7 @@ def set_key_ramp(project: Project, item_id: ItemId, frame: int, ramp: Ramp) -> P
     def edit(item: Item) -> Item:
         before = [key for key in item.keys if key.frame <= frame - item.start]
         if not before:
-            raise EditError("there is no key before this frame")
+            raise EditError(tr("there is no key before this frame"))
         keys = tuple(replace(key, ramp=ramp) if key is before[-1] else key for key in item.keys)
         return replace(item, keys=keys)
 

@@ -17,6 +17,7 @@ from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.errors import EditError
 from epiphane.facts.titles import landing_frame
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _SECONDS = 2.5
 FRESH_TEXT = TextFill("TITLE", shadow=Shadow(), arrive=TextMotion("slam", 9, TextUnit.BLOCK, 0.5), fits=True)
@@ -105,7 +106,7 @@ def set_as_logo(project: Project, item_id: ItemId, *, hit: float | None = None) 
         return replace_item(project, item_id, lambda found: replace(found, content=cut, pin=None))
     footage = footage_of(project, item.footage)
     if footage is None or footage.kind is not FootageKind.STILL:
-        raise EditError("only a still or a drawing can be a logo")
+        raise EditError(tr("only a still or a drawing can be a logo"))
     fill = replace(fresh_logo(project, footage), arrive=FRESH_TEXT.arrive)
     project = replace_item(project, item_id, lambda found: replace(found, content=fill, pin=None))
     return project if hit is None else land_title(project, item_id, hit)
@@ -165,7 +166,7 @@ def land_title(project: Project, item_id: ItemId, hit: float) -> Project:
         start = min(max(low, found.start + by), max(low, high - found.n_frames))
         made = replace(found, start=start, n_frames=min(found.n_frames, high - start))
         if not made.start <= frame_at(hit, project.rate) < made.end:
-            raise EditError("there is no room for the title at this hit: put it on another track")
+            raise EditError(tr("there is no room for the title at this hit: put it on another track"))
         return replace(made, pin=Pin(float(frame_start(0, project.rate)), hit))
 
     return _with_flight(replace_item(project, item_id, edit), item_id)
@@ -188,5 +189,5 @@ def _with_flight(project: Project, item_id: ItemId) -> Project:
 
 def _fill_of(item: Item) -> TitleFill:
     if not isinstance(item.content, TextFill | LogoFill):
-        raise EditError("this item is no title")
+        raise EditError(tr("this item is no title"))
     return item.content

@@ -24,6 +24,7 @@ from epiphane.edits.shots.pins import pinned
 from epiphane.edits.shots.shots import footage_name, started_at
 from epiphane.errors import EditError
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 
 def put_on_track(
@@ -54,7 +55,7 @@ def land_item(project: Project, item_id: ItemId, pin: Pin) -> Project:
     track, item = find_item(project, item_id)
     cut = item.content
     if not isinstance(cut, FootageCut):
-        raise EditError("only footage has a moment")
+        raise EditError(tr("only footage has a moment"))
     lead = round((pin.moment - cut.source_start) * project.rate)
     start = max(0, frame_at(pin.hit, project.rate) - lead)
     moved = _moved(project, track, item, start)
@@ -127,11 +128,11 @@ def put_fill_on_track(
         case TextFill():
             name = ""  # it is called by its words
         case LogoFill():
-            name = "logo"
+            name = tr("logo")
         case SolidFill():
-            name = "solid"
+            name = tr("solid")
         case ShapeFill(kind=kind):
-            name = kind.value
+            name = tr(kind.value)
         case _:
             assert_never(fill)
     project, item_id, track = _begun(project, track, name)
@@ -156,7 +157,7 @@ def _room_from(project: Project, track: TrackId, frame: int, wanted: int) -> int
     items = _track(project, track).items
     room = next((item.start for item in items if item.end > frame), max(project.n_frames, frame + 1))
     if room <= frame:
-        raise EditError("something is on this track here already: put it beside it, or on another track")
+        raise EditError(tr("something is on this track here already: put it beside it, or on another track"))
     return min(max(1, wanted), room - frame)
 
 
@@ -191,7 +192,7 @@ def find_item(project: Project, item_id: ItemId) -> tuple[Track, Item]:
         for item in track.items:
             if item.id == item_id:
                 return track, item
-    raise EditError(f"there is no item {item_id} on a track of this project")
+    raise EditError(tr("there is no item {item_id} on a track of this project", item_id=item_id))
 
 
 def item_room(project: Project, item: Item) -> tuple[int, int]:

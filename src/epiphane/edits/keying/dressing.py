@@ -19,6 +19,7 @@ from epiphane.document.song import Section
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.errors import EditError
 from epiphane.facts.form import kind_of, parts_of
+from epiphane.wording import tr
 
 _DROP_BARS = 4
 _MOST_OF_A_MOOD = 6
@@ -70,7 +71,7 @@ def dress(
     """
     song = project.song
     if song is None or not song.beats:
-        raise EditError("a song is dressed on its beats: open a song first")
+        raise EditError(tr("a song is dressed on its beats: open a song first"))
     project = with_lanes(
         project, [one for one in project.lanes if not one.is_dressed or one.is_locked], dressing=dressing
     )
@@ -88,7 +89,7 @@ def dress(
             if spans and transitions.get(mood):
                 project = _with_transitions(project, dressing, mood, spans, transitions[mood], rng)
     if len(project.lanes) == n_before:
-        raise EditError("there is nothing to dress the song with: choose recipes for its parts")
+        raise EditError(tr("there is nothing to dress the song with: choose recipes for its parts"))
     return project
 
 

@@ -13,6 +13,7 @@ from epiphane.edits.keying.lanes import add_lane, set_setting
 from epiphane.edits.shots.shots import footage_name
 from epiphane.errors import EditError
 from epiphane.facts.overlays import overlay_envelope
+from epiphane.wording import tr
 
 OVERLAY_KEY = "overlay"
 
@@ -65,4 +66,9 @@ def _check_pictures(project: Project, clips: Sequence[FootageId]) -> None:
     for clip in clips:
         footage = find(project.footage, clip, "footage")
         if footage.kind is FootageKind.SOUND:
-            raise EditError(f"{footage_name(footage)} has no picture: lay clips or stills over the picture")
+            raise EditError(
+                tr(
+                    "{footage} has no picture: lay clips or stills over the picture",
+                    footage=footage_name(footage),
+                )
+            )

@@ -18,6 +18,7 @@ from epiphane.document.song import Hit
 from epiphane.edits.checked import checked
 from epiphane.edits.keying.sources import pulse_name, source_name
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 
 def add_pulse(project: Project, source: Source, *, name: str = "") -> tuple[Project, PulseId]:
@@ -51,11 +52,18 @@ def change_pulse(project: Project, pulse_id: PulseId, **changes: object) -> Proj
         others = replace(project, pulses=tuple(pulse for pulse in project.pulses if pulse is not old))
         new = replace(new, name=unused_name(others, source_name(project, new.source)))
     if not new.name.strip():
-        raise EditError("a pulse needs a name.")
+        raise EditError(tr("a pulse needs a name."))
     if any(pulse.name == new.name for pulse in project.pulses if pulse is not old):
-        raise EditError(f"there is a pulse called {new.name} already.")
+        raise EditError(tr("there is a pulse called {name} already.", name=new.name))
     if not 0 <= new.first < new.every:
-        raise EditError(f"the first of every {new.every} must be 0..{new.every - 1}, got {new.first}")
+        raise EditError(
+            tr(
+                "the first of every {every} must be 0..{every2}, got {first}",
+                every=new.every,
+                every2=new.every - 1,
+                first=new.first,
+            )
+        )
     _check_source(project, new.source, pulse_id)
     return replace(project, pulses=tuple(new if pulse is old else pulse for pulse in project.pulses))
 
@@ -85,7 +93,7 @@ def set_band(project: Project, pulse_id: PulseId, source: BandSource) -> Project
         If the pulse has no band, or the band has no width.
     """
     if not isinstance(find(project.pulses, pulse_id, "pulse").source, BandSource):
-        raise EditError("this pulse is not taken from a band.")
+        raise EditError(tr("this pulse is not taken from a band."))
     return change_pulse(project, pulse_id, source=source)
 
 
@@ -99,7 +107,7 @@ def add_taps(project: Project, pulse_id: PulseId, taps: tuple[Hit, ...], *, apar
     """
     source = find(project.pulses, pulse_id, "pulse").source
     if not isinstance(source, TappedSource):
-        raise EditError("this pulse is not a tapped one.")
+        raise EditError(tr("this pulse is not a tapped one."))
     end = float(project.n_frames / project.rate)
     kept: list[Hit] = []
     for hit in sorted((*source.hits, *taps), key=lambda hit: hit.time):
@@ -119,9 +127,16 @@ def ensure_pulse(
         If `every` is not within 1..64 or `first` not within 0..every-1.
     """
     if not 1 <= every <= 64:
-        raise EditError(f"every Nth: N must be 1..64, got {every}")
+        raise EditError(tr("every Nth: N must be 1..64, got {every}", every=every))
     if not 0 <= first < every:
-        raise EditError(f"the first of every {every} must be 0..{every - 1}, got {first}")
+        raise EditError(
+            tr(
+                "the first of every {every} must be 0..{every2}, got {first}",
+                every=every,
+                every2=every - 1,
+                first=first,
+            )
+        )
     for pulse in project.pulses:
         if (pulse.unit, pulse.every, pulse.first, pulse.keep) == (unit, every, first, 1.0):
             return project, pulse.id
@@ -140,7 +155,13 @@ def unused_name(project: Project, name: str) -> str:
 
 def _check_source(project: Project, source: Source, pulse_id: PulseId | None) -> None:
     if isinstance(source, BandSource) and source.high <= source.low:
-        raise EditError(f"a band must have a width: {source.low:.0f} to {source.high:.0f} Hz has none.")
+        raise EditError(
+            tr(
+                "a band must have a width: {low:.0f} to {high:.0f} Hz has none.",
+                low=source.low,
+                high=source.high,
+            )
+        )
     if isinstance(source, CombinedSource):
         for made_of in (source.one, source.other):
             find(project.pulses, made_of, "pulse")
@@ -148,6 +169,11 @@ def _check_source(project: Project, source: Source, pulse_id: PulseId | None) ->
         others = tuple(pulse for pulse in project.pulses if pulse.id != number)
         depths = blend_depths(replace(project, pulses=(*others, Pulse(number, "", source))))
         if depths[number] is None:
-            raise EditError("a pulse cannot be made of itself.")
+            raise EditError(tr("a pulse cannot be made of itself."))
         if any(depth is not None and depth > DEEPEST_BLEND for depth in depths.values()):
-            raise EditError(f"no more than {DEEPEST_BLEND} pulses can be made of one another.")
+            raise EditError(
+                tr(
+                    "no more than {most} pulses can be made of one another.",
+                    most=DEEPEST_BLEND,
+                )
+            )

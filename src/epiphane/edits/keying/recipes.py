@@ -24,6 +24,7 @@ from epiphane.edits.keying.pulses import unused_name
 from epiphane.edits.keying.recipe_items import items_of, put_items, text_of_no_song
 from epiphane.edits.keying.sources import parts_of_source, source_of_no_song
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 _BEATS = HeardSource(PulseUnit.BEAT)
 _BEAT, _N_BEATS = 0.5, 16
@@ -45,14 +46,14 @@ def recipe_of(
     """
     chosen = [lane for lane in project.lanes if lane.id in lanes]
     if not chosen:
-        raise EditError("choose at least one lane for the recipe.")
+        raise EditError(tr("choose at least one lane for the recipe."))
     numbers = {lane.id: LaneId(number) for number, lane in enumerate(chosen, start=1)}
     pulses: dict[PulseId, Pulse] = {}
     for lane in chosen:
         _collect(project, find(project.pulses, lane.pulse, "pulse"), pulses)
     taken = tuple(_of_no_song(lane, numbers) for lane in chosen)
     if not name.strip():
-        raise EditError("a recipe needs a name.")
+        raise EditError(tr("a recipe needs a name."))
     items = items_of(project) if has_items else ()
     return checked(Recipe(name.strip(), taken, tuple(pulses.values()), about.strip(), items=items), Recipe)
 

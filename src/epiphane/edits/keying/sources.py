@@ -18,6 +18,7 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.document.song import Hit
+from epiphane.wording import tr
 
 _PLURALS = {
     PulseUnit.HALF: "halves",
@@ -26,7 +27,7 @@ _PLURALS = {
     PulseUnit.HIGH: "high hits",
 }
 _BEATS = HeardSource(PulseUnit.BEAT)
-_JOINS = {Combination.EITHER: "and", Combination.WITHOUT: "without", Combination.BOTH: "with"}
+_JOINS = {Combination.EITHER: tr("and"), Combination.WITHOUT: tr("without"), Combination.BOTH: tr("with")}
 
 
 def source_name(project: Project, source: Source) -> str:
@@ -35,11 +36,11 @@ def source_name(project: Project, source: Source) -> str:
         case HeardSource(unit=unit):
             return pulse_name(unit, 1)
         case BandSource(low=low, high=high):
-            return f"band {low:.0f}-{high:.0f} Hz"
+            return tr("band {low:.0f}-{high:.0f} Hz", low=low, high=high)
         case TappedSource():
-            return "taps"
+            return tr("taps")
         case TempoSource(tempo=tempo):
-            return f"{tempo:g} BPM"
+            return tr("{tempo:g} BPM", tempo=tempo)
         case CombinedSource(how=how, one=one, other=other):
             names = {pulse.id: pulse.name for pulse in project.pulses}
             return f"{names.get(one, '?')} {_JOINS[how]} {names.get(other, '?')}"
@@ -47,12 +48,17 @@ def source_name(project: Project, source: Source) -> str:
             assert_never(source)
 
 
+def unit_words(unit: PulseUnit) -> str:
+    """Return what hits of a unit are called on the command line, and in the language of the source."""
+    return _PLURALS.get(unit, f"{unit.value}s")
+
+
 def pulse_name(unit: PulseUnit, every: int) -> str:
     """Return what a pulse from the grid is called: ``beats``, ``every 3rd beat``."""
     if every == 1:
-        return _PLURALS.get(unit, f"{unit.value}s")
+        return tr(unit_words(unit))
     ending = {1: "st", 2: "nd", 3: "rd"}.get(every % 10 if every % 100 not in (11, 12, 13) else 0, "th")
-    return f"every {every}{ending} {unit.value}"
+    return tr("every {every}{ending} {unit}", every=every, ending=ending, unit=tr(unit.value))
 
 
 def source_moved(source: Source, later: float, duration: float) -> Source:

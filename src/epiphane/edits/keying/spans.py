@@ -8,6 +8,7 @@ from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane, Span, Trigger
 from epiphane.document.project import Project, find, with_lanes
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 _SHORTEST = 0.001
 
@@ -58,7 +59,7 @@ def _checked(project: Project, start: float, end: float) -> Span:
     length = float(project.n_frames / project.rate)
     first, last = max(0.0, round(min(start, end), 6)), min(round(max(start, end), 6), length)
     if last - first < _SHORTEST:
-        raise EditError("a span must lie within the song and be longer than nothing")
+        raise EditError(tr("a span must lie within the song and be longer than nothing"))
     return Span(first, last)
 
 

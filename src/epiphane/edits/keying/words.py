@@ -10,6 +10,7 @@ from epiphane.document.titles import Shadow, TextFill
 from epiphane.edits.checked import with_changes
 from epiphane.edits.keying.lanes import add_lane
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 WORDS_KEY = "words"
 FRESH_WORDS = TextFill("ROLL DROP\nTURN LAND", size=0.3, shadow=Shadow())
@@ -40,6 +41,6 @@ def change_words(project: Project, lane_id: LaneId, **changes: object) -> Projec
     """
     lane: Lane = find(project.lanes, lane_id, "lane")
     if lane.words is None:
-        raise EditError("this lane shows no words")
+        raise EditError(tr("this lane shows no words"))
     made = replace(lane, words=with_changes(lane.words, **changes))
     return with_lanes(project, (made if one.id == lane_id else one for one in project.lanes))

@@ -15,6 +15,7 @@ from epiphane.edits.shots.pins import pinned
 from epiphane.edits.shots.shots import a_shot, beat_frames, picture_footage
 from epiphane.errors import EditError
 from epiphane.facts.grid import bar_frames, bars_of
+from epiphane.wording import tr
 
 
 def put_footage(project: Project, ids: Sequence[FootageId], frame: int, *, covers: bool) -> Project:
@@ -29,7 +30,7 @@ def put_footage(project: Project, ids: Sequence[FootageId], frame: int, *, cover
     """
     n_frames = length_there(project, frame)
     if project.song is not None and frame >= project.n_frames:
-        raise EditError("the song ends here: put the clip earlier")
+        raise EditError(tr("the song ends here: put the clip earlier"))
 
     def edit(track: MainTrack) -> None:
         for number, footage_id in enumerate(ids):
@@ -61,7 +62,7 @@ def move_shots(project: Project, ids: Iterable[ItemId], frame: int) -> Project:
     chosen = set(ids)
     edges = {edge for item in project.shots for edge in (item.start, item.end)}
     if frame not in edges:
-        raise EditError("shots are moved to the beginning or the end of another one")
+        raise EditError(tr("shots are moved to the beginning or the end of another one"))
     taken = [item for item in project.shots if item.id in chosen]
     target = frame - sum(item.n_frames for item in taken if item.start < frame)
 
@@ -89,12 +90,12 @@ def paste_shots(project: Project, copied: Sequence[Item], frame: int, *, covers:
         If there is nothing to paste, its footage is gone, or the song ends there.
     """
     if not copied:
-        raise EditError("nothing is copied: select shots and copy them first (Ctrl+C)")
+        raise EditError(tr("nothing is copied: select shots and copy them first (Ctrl+C)"))
     there = {one.id for one in project.footage}
     if any(item.footage is not None and item.footage not in there for item in copied):
-        raise EditError("the footage of what was copied is not in this project")
+        raise EditError(tr("the footage of what was copied is not in this project"))
     if project.song is not None and frame >= project.n_frames:
-        raise EditError("the song ends here: go to where the copies should begin")
+        raise EditError(tr("the song ends here: go to where the copies should begin"))
     frame = max(frame, 0)
     by = frame - copied[0].start
     n_frames = copied[-1].end - copied[0].start
@@ -140,7 +141,7 @@ def shots_every(project: Project, shot_id: ItemId, *, n_beats: int) -> Project:
     """
     first = find(project.shots, shot_id, "shot")
     if n_beats < 1:
-        raise EditError(f"a shot lasts 1 beat or more, got {n_beats}")
+        raise EditError(tr("a shot lasts 1 beat or more, got {n_beats}", n_beats=n_beats))
     lines = [frame for frame in beat_frames(project) if frame > first.start][n_beats - 1 :: n_beats]
     last = project.n_frames if project.song is not None else project.shots[-1].end
     edges = [first.start, *(frame for frame in lines if frame < last), last]

@@ -13,6 +13,7 @@ from epiphane.edits.shots.pins import pinned
 from epiphane.edits.shots.shots import beat_frames
 from epiphane.errors import EditError
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 
 class TrimMode(Enum):
@@ -186,7 +187,7 @@ def split_at(project: Project, frames: Iterable[int], ids: Iterable[ItemId] | No
             )
         ]
         if not [frame for frame in places if track.split(frame)]:
-            raise EditError("there is no shot to be split there")
+            raise EditError(tr("there is no shot to be split there"))
 
     return on_main_track(project, edit)
 
@@ -204,7 +205,7 @@ def join_shots(project: Project, ids: Iterable[ItemId]) -> Project:
     def edit(track: MainTrack) -> None:
         blocks = [(first, last) for first, last in _blocks(track.items, chosen) if last > first]
         if not blocks:
-            raise EditError("select shots beside one another to join them (Shift + click)")
+            raise EditError(tr("select shots beside one another to join them (Shift + click)"))
         for first, last in reversed(blocks):
             whole = track.part(track.items[first], track.items[first].start, track.items[last].end)
             track.items[first : last + 1] = [whole]
@@ -238,7 +239,7 @@ def close_gap(project: Project, frame: int) -> Project:
     def edit(track: MainTrack) -> None:
         gap = gap_at(project, frame)
         if gap is None or gap[1] >= max(track.end, 1):
-            raise EditError("there is no gap between shots here")
+            raise EditError(tr("there is no gap between shots here"))
         track.close(*gap)
 
     return on_main_track(project, edit)
@@ -269,7 +270,15 @@ def end_shot(project: Project, shot_id: ItemId, frame: int, mode: TrimMode = Tri
     shot = find(project.shots, shot_id, "shot")
     most = project.n_frames if project.song is not None else frame
     if not shot.start < frame <= most:
-        raise EditError(f"{shot_name(project, shot)} must end on frame {shot.start + 1}..{most}, got {frame}")
+        raise EditError(
+            tr(
+                "{shot} must end on frame {start}..{most}, got {frame}",
+                shot=shot_name(project, shot),
+                start=shot.start + 1,
+                most=most,
+                frame=frame,
+            )
+        )
     if mode is TrimMode.RIPPLE:
         return trim_end(project, shot_id, frame, ripple=True)
 
@@ -280,8 +289,13 @@ def end_shot(project: Project, shot_id: ItemId, frame: int, mode: TrimMode = Tri
             track.clear(shot.end, frame)
         elif after is not None and frame >= after.end:
             raise EditError(
-                f"{shot_name(project, after)} after it has {after.n_frames} frames and cannot give"
-                f" {frame - after.start}: push the rest along, or cover it"
+                tr(
+                    "{shot} after it has {n_frames} frames and cannot give {frame}: push the rest"
+                    " along, or cover it",
+                    shot=shot_name(project, after),
+                    n_frames=after.n_frames,
+                    frame=frame - after.start,
+                )
             )
         elif after is not None and (after.start == shot.end or after.start < frame):
             track.items[index + 1] = track.part(after, frame, after.end)
@@ -303,7 +317,7 @@ def stretch_shot(
     """
     shot = find(project.shots, shot_id, "shot")
     if n_beats < 1:
-        raise EditError(f"a shot lasts 1 beat or more, got {n_beats}")
+        raise EditError(tr("a shot lasts 1 beat or more, got {n_beats}", n_beats=n_beats))
     later = [frame for frame in beat_frames(project) if frame > shot.start]
     end = later[n_beats - 1] if n_beats <= len(later) else project.n_frames
     return end_shot(project, shot_id, max(end, shot.start + 1), mode)
@@ -325,7 +339,12 @@ def _blocks(items: Sequence[Item], chosen: set[ItemId]) -> Iterator[tuple[int, i
 def _abutting(project: Project, track: MainTrack, index: int) -> Item:
     item = track.items[index]
     if index + 1 == len(track.items) or track.items[index + 1].start != item.end:
-        raise EditError(f"no shot begins where {shot_name(project, item)} ends: drag its end instead")
+        raise EditError(
+            tr(
+                "no shot begins where {shot} ends: drag its end instead",
+                shot=shot_name(project, item),
+            )
+        )
     return track.items[index + 1]
 
 

@@ -24,6 +24,7 @@ from epiphane.facts.form import kind_of, parts_of
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.hits import importance_order
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 _SECTION_SLACK_SECONDS = 0.05
 _SHORTEST_FRAMES = 2
@@ -51,10 +52,10 @@ def fill_song(project: Project, **changes: Any) -> Project:
     filling = checked(replace(project.filling, **changes), Filling)
     project = replace(project, filling=filling)
     if project.song is None:
-        raise EditError("there is no song to fill yet: open one first")
+        raise EditError(tr("there is no song to fill yet: open one first"))
     clips = _chosen(project, filling)
     if not clips:
-        raise EditError("there is no footage to fill the song with: gather some first")
+        raise EditError(tr("there is no footage to fill the song with: gather some first"))
     places = list(_places(project, filling))
     locked = [shot for shot in project.shots if shot.is_locked]
     cast = Casting(clips, filling, project.rate, kept=locked, handle=_handle(project)).cast(places)

@@ -17,6 +17,7 @@ from epiphane.edits.shots.shots import cutting_hits, footage_name, started_at
 from epiphane.errors import EditError
 from epiphane.facts.framing import parted
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _PIN_REACH = 2
 """Frames by which the footage of a moved shot may slip so that its moment is on a hit again."""
@@ -160,8 +161,11 @@ def _refuse_locked(project: Project, items: Iterable[Item]) -> None:
     for item in project.shots:
         if item.is_locked and places.get(item.id) != (item.start, item.n_frames):
             raise EditError(
-                f"{shot_name(project, item)} at frame {item.start} is locked and would be moved or cut:"
-                " unlock it first (H)"
+                tr(
+                    "{shot} at frame {start} is locked and would be moved or cut: unlock it first (H)",
+                    shot=shot_name(project, item),
+                    start=item.start,
+                )
             )
 
 
@@ -176,15 +180,15 @@ def shot_name(project: Project, item: Item) -> str:
     match content:
         case FootageCut(footage=shown) | LogoFill(footage=shown):
             footage = footage_of(project, shown)
-            return "the shot" if footage is None else footage_name(footage)
+            return tr("the shot") if footage is None else footage_name(footage)
         case ShapeFill(kind=kind):
-            return kind.value
+            return tr(kind.value)
         case TextFill(text=text):
-            return " ".join(text.split())[:60] or "text"
+            return " ".join(text.split())[:60] or tr("text")
         case Panels():
-            return "split screen"
+            return tr("split screen")
         case SolidFill():
-            return "solid"
+            return tr("solid")
         case _:
             assert_never(content)
 

@@ -13,6 +13,7 @@ from epiphane.edits.checked import checked, with_changes
 from epiphane.edits.shots.shots import with_shot
 from epiphane.errors import EditError
 from epiphane.facts.source_time import shown_span, source_seconds
+from epiphane.wording import tr
 
 _SAME_SECONDS = 0.5
 """Of a picture: marks so near to each other are on one."""
@@ -29,7 +30,7 @@ def begin_matte(project: Project, shot_id: ItemId, kind: MatteKind) -> Project:
     shot = find(project.shots, shot_id, "shot")
     footage = footage_of(project, shot.footage)
     if footage is None or footage.kind is not FootageKind.VIDEO or not isinstance(shot.content, FootageCut):
-        raise EditError("only a shot of a clip can have a matte")
+        raise EditError(tr("only a shot of a clip can have a matte"))
     old = Matte() if shot.matte is None else shot.matte
     start, end = _shown_seconds(project, shot)
     first, last = shown_span(shot, footage)
@@ -86,7 +87,7 @@ def box_subject(
     left, right = sorted((min(max(box[0], 0.0), 1.0), min(max(box[2], 0.0), 1.0)))
     top, bottom = sorted((min(max(box[1], 0.0), 1.0), min(max(box[3], 0.0), 1.0)))
     if right - left < _LEAST_BOX or bottom - top < _LEAST_BOX:
-        raise EditError("the box is too small: draw it around the whole subject")
+        raise EditError(tr("the box is too small: draw it around the whole subject"))
     sides = tuple(round(one, 5) for one in (left, top, right, bottom))
     return _with_mark(project, shot_id, time, lambda mark: replace(mark, box=sides))
 
@@ -119,7 +120,7 @@ def _with_mark(
 
 def _matte_of(shot: Item) -> Matte:
     if shot.matte is None:
-        raise EditError("this shot has no matte")
+        raise EditError(tr("this shot has no matte"))
     return shot.matte
 
 

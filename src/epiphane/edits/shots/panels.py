@@ -14,6 +14,7 @@ from epiphane.edits.checked import checked
 from epiphane.edits.shots.shots import footage_name, with_shot
 from epiphane.errors import EditError
 from epiphane.facts.panels import panel_places
+from epiphane.wording import tr
 
 MOST_PANELS = 36
 
@@ -37,7 +38,7 @@ def split_screen(
     """
     shot = find(project.shots, shot_id, "shot")
     if not 1 <= len(clips) <= MOST_PANELS:
-        raise EditError(f"a split screen has 1 to {MOST_PANELS} panels: choose so many clips")
+        raise EditError(tr("a split screen has 1 to {most} panels: choose so many clips", most=MOST_PANELS))
     made = Panels(tuple(_panel(project, shot, clip) for clip in clips), layout)
     return with_shot(project, replace(shot, content=made, pin=None, sound=None))
 
@@ -52,9 +53,9 @@ def wall_of(project: Project, shot_id: ItemId, number: int, *, delay: int) -> Pr
     """
     shot = find(project.shots, shot_id, "shot")
     if not isinstance(shot.content, FootageCut):
-        raise EditError("a wall is made of a shot that shows a clip")
+        raise EditError(tr("a wall is made of a shot that shows a clip"))
     if not 2 <= number <= MOST_PANELS:
-        raise EditError(f"a wall has 2 to {MOST_PANELS} panels, got {number}")
+        raise EditError(tr("a wall has 2 to {most} panels, got {number}", most=MOST_PANELS, number=number))
     first = _panel(project, shot, shot.content.footage)
     panels = tuple(replace(first, delay=n * delay) for n in range(number))
     made = Panels(tuple(checked(one, Panel) for one in panels), PanelLayout.GRID)
@@ -93,7 +94,7 @@ def change_panel(project: Project, shot_id: ItemId, place: int, **changes: objec
 
     def edit(panels: Panels) -> Panels:
         if not 0 <= place < len(panels.panels):
-            raise EditError(f"there is no panel {place + 1}")
+            raise EditError(tr("there is no panel {place}", place=place + 1))
         made = checked(replace(panels.panels[place], **changes), Panel)
         return replace(
             panels, panels=tuple(made if n == place else one for n, one in enumerate(panels.panels))
@@ -107,7 +108,7 @@ def set_panel_clip(project: Project, shot_id: ItemId, place: int, clip: FootageI
     shot = find(project.shots, shot_id, "shot")
     panels = _panels_of(shot).panels
     if not 0 <= place < len(panels):
-        raise EditError(f"there is no panel {place + 1}")
+        raise EditError(tr("there is no panel {place}", place=place + 1))
     made = _panel(project, replace(shot, pin=panels[place].pin), clip)
     return change_panel(project, shot_id, place, cut=made.cut, pin=made.pin)
 
@@ -127,7 +128,7 @@ def remove_panel(project: Project, shot_id: ItemId, place: int) -> Project:
     """Return `project` without one panel of a split screen; the last one stays."""
     panels = _panels_of(find(project.shots, shot_id, "shot")).panels
     if len(panels) == 1:
-        raise EditError("the last panel stays: replace the shot with a clip instead")
+        raise EditError(tr("the last panel stays: replace the shot with a clip instead"))
     return change_panels(project, shot_id, panels=tuple(one for n, one in enumerate(panels) if n != place))
 
 
@@ -151,7 +152,7 @@ def without_footage(item: Item, gone: set[FootageId]) -> Item | None:
 def _panel(project: Project, shot: Item, clip: FootageId) -> Panel:
     footage = find(project.footage, clip, "footage")
     if footage.kind is FootageKind.SOUND:
-        raise EditError(f"{footage_name(footage)} has no picture")
+        raise EditError(tr("{footage} has no picture", footage=footage_name(footage)))
     if isinstance(shot.content, FootageCut) and shot.content.footage == clip:
         return Panel(shot.content, pin=shot.pin)
     best, pin = footage.best_moment, shot.pin
@@ -161,7 +162,7 @@ def _panel(project: Project, shot: Item, clip: FootageId) -> Panel:
 
 def _panels_of(shot: Item) -> Panels:
     if not isinstance(shot.content, Panels):
-        raise EditError("this shot is no split screen")
+        raise EditError(tr("this shot is no split screen"))
     return shot.content
 
 

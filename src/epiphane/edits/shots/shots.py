@@ -32,6 +32,7 @@ from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.source_time import anchor_frame, running_seconds
 from epiphane.facts.speed import shifted
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 
 def lay_in_row(project: Project, ids: Sequence[FootageId]) -> Project:
@@ -50,7 +51,9 @@ def lay_in_row(project: Project, ids: Sequence[FootageId]) -> Project:
         end = next((line for line in lines if line > at), None)
         if end is None:
             if number == 0:
-                raise EditError("the song is full: drop the clip on a shot to exchange it, or take one out")
+                raise EditError(
+                    tr("the song is full: drop the clip on a shot to exchange it, or take one out")
+                )
             break
         shots.append(a_shot(ItemId(next_id), footage, at, end, project.rate, before=shots))
         at, next_id = end, next_id + 1
@@ -171,17 +174,17 @@ def move_shot(project: Project, shot_id: ItemId, direction: int) -> Project:
     frames = sorted({frame_at(hit.time, project.rate) for hit in cutting_hits(project)} | {project.n_frames})
     start_to, end_to = (_next_among(frames, frame, direction) for frame in (shot.start, end))
     if start_to is None or end_to is None or end_to <= start_to:
-        raise EditError("there is no hit to move the shot to")
+        raise EditError(tr("there is no hit to move the shot to"))
     shots = list(project.shots)
     if index and shots[index - 1].start + shots[index - 1].n_frames in (shot.start, start_to):
         before = shots[index - 1]
         if start_to <= before.start:
-            raise EditError("the shot before would have nothing left; take it out first")
+            raise EditError(tr("the shot before would have nothing left; take it out first"))
         shots[index - 1] = pinned(replace(before, n_frames=start_to - before.start), before.pin, project.rate)
     if index + 1 < len(shots) and (shots[index + 1].start == end or shots[index + 1].start < end_to):
         after = shots[index + 1]
         if end_to >= after.start + after.n_frames:
-            raise EditError("the shot after would have nothing left; take it out first")
+            raise EditError(tr("the shot after would have nothing left; take it out first"))
         shots[index + 1] = started_at(after, end_to, project.rate)
     moved = replace(shot, start=start_to, n_frames=end_to - start_to)
     pin = shot.pin
@@ -220,15 +223,19 @@ def pin_shot(project: Project, shot_id: ItemId, pin: Pin) -> Project:
     cut = cut_of(shot)
     footage = find(project.footage, cut.footage, "footage")
     if footage.kind is FootageKind.STILL:
-        raise EditError("a still has no moment: every frame of it is the same")
+        raise EditError(tr("a still has no moment: every frame of it is the same"))
     if not footage.used_from <= pin.moment < footage.end:
         raise EditError(
-            f"the moment at {pin.moment:.2f} s is not in the used part of {footage_name(footage)}"
+            tr(
+                "the moment at {moment:.2f} s is not in the used part of {footage}",
+                moment=pin.moment,
+                footage=footage_name(footage),
+            )
         )
     is_inside = cut.bounds is None or cut.bounds[0] <= pin.moment < cut.bounds[1]
     made = pinned(shot if is_inside else with_cut(shot, bounds=None), pin, project.rate)
     if made.pin is None:
-        raise EditError("the hit is not within the shot")
+        raise EditError(tr("the hit is not within the shot"))
     return with_shot(project, made)
 
 
@@ -311,7 +318,12 @@ def picture_footage(project: Project, footage_id: FootageId) -> Footage:
     """
     footage = find(project.footage, footage_id, "footage")
     if footage.kind is FootageKind.SOUND:
-        raise EditError(f"{footage_name(footage)} is a sound: it has no picture to lay in the row")
+        raise EditError(
+            tr(
+                "{footage} is a sound: it has no picture to lay in the row",
+                footage=footage_name(footage),
+            )
+        )
     return footage
 
 

@@ -20,6 +20,7 @@ from epiphane.edits.shots.shots import with_shot
 from epiphane.errors import EditError
 from epiphane.facts.source_time import anchor_frame, running_seconds
 from epiphane.facts.speed import frames_run, scaled, speed_at
+from epiphane.wording import tr
 
 SLOWEST, FASTEST = 0.05, 10.0
 """Speeds that are offered, both ways; beside them there is the freeze frame."""
@@ -39,7 +40,7 @@ def change_speed(project: Project, shot_id: ItemId, speed: float | tuple[SpeedKe
     try:
         made = checked(with_cut(shot, speed=speed), Item)
     except ValueError as error:  # what one key says of another
-        raise EditError(f"speed: {error}") from None
+        raise EditError(tr("speed: {error}", error=error)) from None
     return with_shot(project, pinned(made, made.pin, project.rate))
 
 
@@ -66,9 +67,9 @@ def freeze_at(project: Project, shot_id: ItemId, frame: int, n_frames: int) -> P
     """
     shot = _moving_shot(project, shot_id)
     if n_frames < 1:
-        raise EditError(f"a freeze frame lasts 1 frame or more, got {n_frames}")
+        raise EditError(tr("a freeze frame lasts 1 frame or more, got {n_frames}", n_frames=n_frames))
     if not shot.start <= frame < shot.end:
-        raise EditError("put the playhead within the shot that is to freeze")
+        raise EditError(tr("put the playhead within the shot that is to freeze"))
     n_frames = min(n_frames, shot.n_frames)
     at = frame - anchor_frame(shot, project.rate)
     is_before_moment = shot.pin is not None and at < 0
@@ -259,17 +260,25 @@ def _stutter(beat: int, n_frames: int, usual: float) -> Sequence[SpeedKey]:
 
 
 SHAPES = (
-    SpeedShape("slow", "Slow after the hit", "As it is up to the hit, then a third as fast", _slow_after),
+    SpeedShape(
+        "slow", tr("Slow after the hit"), tr("As it is up to the hit, then a third as fast"), _slow_after
+    ),
     SpeedShape(
         "plunge",
-        "Fast, then slow on the hit",
-        "Fast up to the hit, slow for a beat, then as it is",
+        tr("Fast, then slow on the hit"),
+        tr("Fast up to the hit, slow for a beat, then as it is"),
         _fast_then_slow,
     ),
-    SpeedShape("rush", "Faster into the hit", "Slow, and ever faster up to the hit", _rush_to),
-    SpeedShape("sway", "There and back on the beat", "On for a beat, and back for a beat", _there_and_back),
-    SpeedShape("freeze", "Freeze on the hit", "Holds the picture of the hit for some frames", _freeze, True),
-    SpeedShape("stutter", "Stutter on the hit", "Shows the frames after the hit three times", _stutter, True),
+    SpeedShape("rush", tr("Faster into the hit"), tr("Slow, and ever faster up to the hit"), _rush_to),
+    SpeedShape(
+        "sway", tr("There and back on the beat"), tr("On for a beat, and back for a beat"), _there_and_back
+    ),
+    SpeedShape(
+        "freeze", tr("Freeze on the hit"), tr("Holds the picture of the hit for some frames"), _freeze, True
+    ),
+    SpeedShape(
+        "stutter", tr("Stutter on the hit"), tr("Shows the frames after the hit three times"), _stutter, True
+    ),
 )
 
 
@@ -293,9 +302,9 @@ def shape_speed(
     shot = _moving_shot(project, shot_id)
     shape = next((one for one in SHAPES if one.key == key), None)
     if shape is None:
-        raise EditError(f"there is no speed shape {key!r}")
+        raise EditError(tr("there is no speed shape {key!r}", key=key))
     if shot.pin is None and not shot.start <= frame < shot.end:
-        raise EditError("put the playhead within the shot, near the hit that is meant")
+        raise EditError(tr("put the playhead within the shot, near the hit that is meant"))
     speed = cut_of(shot).speed
     usual = abs(speed) if not isinstance(speed, tuple) else 1.0
     keys = shape.keys(max(1, beat), max(1, n_frames), max(usual, SLOWEST))
@@ -318,13 +327,13 @@ def _keys_with(project: Project, shot_id: ItemId, index: int) -> list[SpeedKey]:
     """Return the keys of a shot's curve, one of which has this number."""
     keys = list(curve_of(find(project.shots, shot_id, "shot")))
     if not 0 <= index < len(keys):
-        raise EditError(f"the curve has no point {index + 1}")
+        raise EditError(tr("the curve has no point {index}", index=index + 1))
     return keys
 
 
 def _with_keys(project: Project, shot_id: ItemId, keys: Sequence[SpeedKey]) -> Project:
     if len(keys) > _MOST_KEYS:
-        raise EditError(f"a curve of speeds has {_MOST_KEYS} points at most")
+        raise EditError(tr("a curve of speeds has {most} points at most", most=_MOST_KEYS))
     return change_speed(project, shot_id, tuple(keys))
 
 
@@ -336,5 +345,5 @@ def _moving_shot(project: Project, shot_id: ItemId) -> Item:
     shot = find(project.shots, shot_id, "shot")
     footage = find(project.footage, cut_of(shot).footage, "footage")
     if footage.kind is FootageKind.STILL:
-        raise EditError("a still has no speed: every frame of it is the same")
+        raise EditError(tr("a still has no speed: every frame of it is the same"))
     return shot

@@ -10,6 +10,7 @@ from epiphane.document.project import Project
 from epiphane.document.song import Beat
 from epiphane.edits.song.regrid import regrid, song_of
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 _SLOWEST, _FASTEST = 20.0, 400.0
 _LEAST_APART_SECONDS = 0.05
@@ -32,7 +33,7 @@ def double_beats(project: Project) -> Project:
     beats = _beats(project)
     times = [beat.time for beat in beats]
     if min(after - before for before, after in pairwise(times)) < 2 * _LEAST_APART_SECONDS:
-        raise EditError("the beats are too close together to be doubled.")
+        raise EditError(tr("the beats are too close together to be doubled."))
     made: list[Beat] = []
     for beat, after in pairwise(beats):
         between = Beat(
@@ -71,11 +72,11 @@ def set_beats_per_bar(project: Project, n_beats: int, *, start: float = 0.0) -> 
         If the number is not within 1..32, or no beat follows.
     """
     if not 1 <= n_beats <= 32:
-        raise EditError(f"a bar has 1 to 32 beats, got {n_beats}")
+        raise EditError(tr("a bar has 1 to 32 beats, got {n_beats}", n_beats=n_beats))
     beats = _beats(project)
     first = next((index for index, beat in enumerate(beats) if beat.time >= start - 0.02), None)
     if first is None:
-        raise EditError("there is no beat from here on.")
+        raise EditError(tr("there is no beat from here on."))
     origin = _first_downbeat(beats) if first == 0 else first
     made = [
         replace(beat, place=(index - origin) % n_beats + 1) if index >= first else beat
@@ -96,7 +97,14 @@ def set_tempo(project: Project, tempo: float, *, anchor: float | None = None) ->
         If the tempo is not within 20..400.
     """
     if not _SLOWEST <= tempo <= _FASTEST:
-        raise EditError(f"a tempo must be {_SLOWEST:g} to {_FASTEST:g} BPM, got {tempo:g}")
+        raise EditError(
+            tr(
+                "a tempo must be {slowest:g} to {fastest:g} BPM, got {tempo:g}",
+                slowest=_SLOWEST,
+                fastest=_FASTEST,
+                tempo=tempo,
+            )
+        )
     song = song_of(project)
     period = 60 / tempo
     if len(song.beats) < 2:
@@ -152,7 +160,7 @@ def take_reading(project: Project, beats: Sequence[Beat]) -> Project:
         if song.start <= beat.time < song.start + song.duration
     ]
     if len(inside) < 2:
-        raise EditError("this reading has no beats in the part of the song that is used.")
+        raise EditError(tr("this reading has no beats in the part of the song that is used."))
     return regrid(project, inside, matched=_unmoved(song.beats), is_steady=song.is_steady)
 
 
@@ -164,7 +172,13 @@ def hold_tempo(project: Project) -> Project:
     """
     beats = _beats(project)
     if len(beats) < _FEWEST_FOR_TEMPO:
-        raise EditError(f"a constant tempo needs {_FEWEST_FOR_TEMPO} beats, there are {len(beats)}.")
+        raise EditError(
+            tr(
+                "a constant tempo needs {fewest} beats, there are {count}.",
+                fewest=_FEWEST_FOR_TEMPO,
+                count=len(beats),
+            )
+        )
     numbers, times = np.arange(len(beats)), np.array([beat.time for beat in beats])
     kept = np.ones(len(beats), bool)
     for _ in range(5):
@@ -194,9 +208,9 @@ def move_beat(project: Project, index: int, time: float, *, n_following: int = 0
     share = np.where(distance <= n_following, 0.5 + 0.5 * np.cos(np.pi * distance / (n_following + 1)), 0.0)
     new = np.round(old + (time - old[index]) * share, 6)
     if new[0] < 0 or new[-1] > song_of(project).duration:
-        raise EditError("a beat must stay within the song.")
+        raise EditError(tr("a beat must stay within the song."))
     if len(new) > 1 and np.diff(new).min() < _LEAST_APART_SECONDS:
-        raise EditError("a beat cannot pass its neighbour.")
+        raise EditError(tr("a beat cannot pass its neighbour."))
     made = list(beats)
     for number in np.flatnonzero(share).tolist():
         made[number] = replace(made[number], time=float(new[number]))
@@ -216,10 +230,10 @@ def add_beat(project: Project, time: float) -> Project:
     """
     song = song_of(project)
     if not 0 <= time <= song.duration:
-        raise EditError("a beat must lie within the song.")
+        raise EditError(tr("a beat must lie within the song."))
     beats = list(song.beats)
     if beats and min(abs(beat.time - time) for beat in beats) < _LEAST_APART_SECONDS:
-        raise EditError("there is a beat here already.")
+        raise EditError(tr("there is a beat here already."))
     index = sum(beat.time < time for beat in beats)
     place = beats[index - 1].place + 1 if index else 1
     made = [*beats[:index], Beat(round(time, 6), min(place, 32), _ADDED_STRENGTH), *beats[index:]]
@@ -259,12 +273,12 @@ def replace_beats(project: Project, start: float, end: float, found: Sequence[Be
         If the range is empty, or nothing was found in it.
     """
     if end <= start:
-        raise EditError("choose a stretch of the song first.")
+        raise EditError(tr("choose a stretch of the song first."))
     beats = _beats(project)
     start, end = start - _EDGE_SECONDS, end - _EDGE_SECONDS
     inside = [beat for beat in found if start <= beat.time < end]
     if not inside:
-        raise EditError("no beat was heard there; what was there stays.")
+        raise EditError(tr("no beat was heard there; what was there stays."))
     before = [beat for beat in beats if beat.time < min(start, inside[0].time - _LEAST_APART_SECONDS)]
     after = [beat for beat in beats if beat.time >= max(end, inside[-1].time + _LEAST_APART_SECONDS)]
     metre = _metre(beats)
@@ -285,7 +299,7 @@ def replace_beats(project: Project, start: float, end: float, found: Sequence[Be
 def _beats(project: Project) -> tuple[Beat, ...]:
     beats = song_of(project).beats
     if len(beats) < 2:
-        raise EditError("the song has no beats; set its tempo by hand first.")
+        raise EditError(tr("the song has no beats; set its tempo by hand first."))
     return beats
 
 
@@ -349,4 +363,4 @@ def _nearest(beats: Sequence[Beat], time: float) -> int:
 
 def _check_index(beats: Sequence[Beat], index: int) -> None:
     if not 0 <= index < len(beats):
-        raise EditError("there is no such beat.")
+        raise EditError(tr("there is no such beat."))

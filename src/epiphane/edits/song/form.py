@@ -11,6 +11,7 @@ from epiphane.document.song import PART_KINDS, Section, Song
 from epiphane.edits.song.regrid import song_of
 from epiphane.errors import EditError
 from epiphane.facts.form import kind_of, name_of, parts_of
+from epiphane.wording import tr
 
 _ENERGIES = {"calm": 0.25, "build": 0.55, "full": 0.9, "break": 0.15}
 _USUAL_BEAT = 0.5
@@ -43,11 +44,11 @@ def move_part(project: Project, number: int, start: float) -> Project:
     """
     song, parts = song_of(project), _parts(project)
     if not 0 < number < len(parts):
-        raise EditError("the first part begins with the song: drag the start of another one")
+        raise EditError(tr("the first part begins with the song: drag the start of another one"))
     before, part = parts[number - 1], parts[number]
     least = shortest_part(song) - 1e-3
     if start - before.start < least or part.end - start < least:
-        raise EditError("a part of the song lasts a beat at least")
+        raise EditError(tr("a part of the song lasts a beat at least"))
     at = round(start, 6)
     moved = _own(before, end=at), _own(part, start=at)
     return _with_parts(project, (*parts[: number - 1], *moved, *parts[number + 1 :]))
@@ -67,10 +68,10 @@ def split_part(project: Project, seconds: float) -> Project:
     parts = _parts(project) or (Section(0.0, song.duration, "A full", _ENERGIES["full"], True),)
     number = next((n for n, one in enumerate(parts) if one.start <= seconds < one.end), None)
     if number is None:
-        raise EditError("there is no part of the song here")
+        raise EditError(tr("there is no part of the song here"))
     part, least = parts[number], shortest_part(song) - 1e-3
     if seconds - part.start < least or part.end - seconds < least:
-        raise EditError("a part of the song lasts a beat at least: split it farther from its ends")
+        raise EditError(tr("a part of the song lasts a beat at least: split it farther from its ends"))
     at = round(seconds, 6)
     second = _own(part, start=at, label=f"{_new_name(parts)} {kind_of(part)}")
     return _with_parts(project, (*parts[:number], _own(part, end=at), second, *parts[number + 1 :]))
@@ -86,7 +87,7 @@ def join_part(project: Project, number: int) -> Project:
     """
     parts = _parts(project)
     if not 0 < number < len(parts):
-        raise EditError("there is no part before this one to join it to")
+        raise EditError(tr("there is no part before this one to join it to"))
     joined = _own(parts[number - 1], end=parts[number].end)
     return _with_parts(project, (*parts[: number - 1], joined, *parts[number + 1 :]))
 
@@ -102,7 +103,7 @@ def rename_part(project: Project, number: int, name: str) -> Project:
     part = _part(project, number)
     words = " ".join(name.split())
     if not 0 < len(words) <= MOST_NAME:
-        raise EditError(f"a part's name has 1 to {MOST_NAME} letters")
+        raise EditError(tr("a part's name has 1 to {most} letters", most=MOST_NAME))
     return _relabelled(project, number, f"{words} {kind_of(part)}")
 
 
@@ -115,7 +116,7 @@ def set_part_kind(project: Project, number: int, kind: str) -> Project:
         If it is none of these.
     """
     if kind not in PART_KINDS:
-        raise EditError(f"a part is one of {', '.join(PART_KINDS)}, got {kind}")
+        raise EditError(tr("a part is one of {names}, got {kind}", names=", ".join(PART_KINDS), kind=kind))
     part = _part(project, number)
     return _relabelled(project, number, f"{name_of(part)} {kind}", energy=_ENERGIES[kind])
 
@@ -130,7 +131,13 @@ def put_drop(project: Project, seconds: float) -> Project:
     """
     song = song_of(project)
     if not 0 <= seconds < song.duration:
-        raise EditError(f"a drop lies in the song, which lasts {song.duration:.2f} s, got {seconds:.2f} s")
+        raise EditError(
+            tr(
+                "a drop lies in the song, which lasts {duration:.2f} s, got {seconds:.2f} s",
+                duration=song.duration,
+                seconds=seconds,
+            )
+        )
     others = [one for one in song.drops if abs(one - seconds) > _SAME_SECONDS]
     return _with_drops(project, (*others, round(seconds, 6)))
 
@@ -162,13 +169,32 @@ def say_form(project: Project, parts: Sequence[SaidPart], drops: Sequence[float]
     for part in ordered:
         words = f"the part from {part.start:g} to {part.end:g} s"
         if part.kind not in PART_KINDS:
-            raise EditError(f"{words} must be one of {', '.join(PART_KINDS)}, got {part.kind}")
+            raise EditError(
+                tr(
+                    "{words} must be one of {names}, got {kind}",
+                    words=words,
+                    names=", ".join(PART_KINDS),
+                    kind=part.kind,
+                )
+            )
         if part.end - part.start < shortest_part(song) - 1e-3:
-            raise EditError(f"{words} is shorter than a beat, {shortest_part(song):.2f} s")
+            raise EditError(
+                tr(
+                    "{words} is shorter than a beat, {shortest_part:.2f} s",
+                    words=words,
+                    shortest_part=shortest_part(song),
+                )
+            )
         if part.start < 0 or part.end > song.duration + _SAME_SECONDS:
-            raise EditError(f"{words} reaches beyond the song, which lasts {song.duration:.2f} s")
+            raise EditError(
+                tr(
+                    "{words} reaches beyond the song, which lasts {duration:.2f} s",
+                    words=words,
+                    duration=song.duration,
+                )
+            )
         if part.start < end - 1e-6:
-            raise EditError(f"{words} overlaps the one before it")
+            raise EditError(tr("{words} overlaps the one before it", words=words))
         end = part.end
     made: list[Section] = []
     for part in ordered:
@@ -227,7 +253,7 @@ def _parts(project: Project) -> tuple[Section, ...]:
 def _part(project: Project, number: int) -> Section:
     parts = _parts(project)
     if not 0 <= number < len(parts):
-        raise EditError("there is no such part of the song")
+        raise EditError(tr("there is no such part of the song"))
     return parts[number]
 
 

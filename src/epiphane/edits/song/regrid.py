@@ -20,6 +20,7 @@ from epiphane.errors import EditError
 from epiphane.facts.hits import HitContext, hit_context_of, hits_of
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
+from epiphane.wording import tr
 
 Move = Callable[[FloatArray], FloatArray]
 _ON_BEAT_SECONDS = 0.05
@@ -43,9 +44,9 @@ def song_of(project: Project) -> Song:
         If there is none, or it is locked.
     """
     if project.song is None:
-        raise EditError("there is no song yet.")
+        raise EditError(tr("there is no song yet."))
     if project.song.is_locked:
-        raise EditError("the song is locked; unlock it on its bench to change its beats.")
+        raise EditError(tr("the song is locked; unlock it on its bench to change its beats."))
     return project.song
 
 

@@ -14,6 +14,7 @@ from epiphane.edits.song.form import with_own_parts
 from epiphane.edits.song.regrid import move_cuts
 from epiphane.errors import EditError
 from epiphane.facts.grid import Bar, bar_at, bar_frames, bars_of
+from epiphane.wording import tr
 
 _SAME_BEAT_SECONDS = 0.006
 STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
@@ -28,7 +29,7 @@ def set_song(project: Project, song: Song) -> Project:
         If the song is locked.
     """
     if project.song is not None and project.song.is_locked:
-        raise EditError("the song is locked; unlock it on its bench to open another.")
+        raise EditError(tr("the song is locked; unlock it on its bench to open another."))
     project = _with_standard_pulses(project)
     changed = replace(project, song=song)
     old, new = bars_of(project), bars_of(changed)
@@ -65,7 +66,7 @@ def _with_form_of(song: Song, before: Song, place: Callable[[float], float]) -> 
 def lock_song(project: Project, *, is_locked: bool) -> Project:
     """Return `project` with its song and beats locked against change, or free again."""
     if project.song is None:
-        raise EditError("there is no song yet.")
+        raise EditError(tr("there is no song yet."))
     return replace(project, song=replace(project.song, is_locked=is_locked))
 
 

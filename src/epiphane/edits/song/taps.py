@@ -12,6 +12,7 @@ from epiphane.document.song import Hit
 from epiphane.edits.keying.pulses import change_pulse
 from epiphane.edits.shots.pins import repinned
 from epiphane.errors import EditError
+from epiphane.wording import tr
 
 SAME_TAP_SECONDS = 1e-6
 
@@ -29,7 +30,7 @@ def tap_at(project: Project, pulse_id: PulseId, time: float) -> Hit:
     for hit in hits:
         if abs(hit.time - time) <= SAME_TAP_SECONDS:
             return hit
-    raise EditError(f"there is no tap at {time:.3f} s")
+    raise EditError(tr("there is no tap at {time:.3f} s", time=time))
 
 
 def move_tap(project: Project, pulse_id: PulseId, time: float, *, to: float) -> Project:
@@ -44,7 +45,7 @@ def move_tap(project: Project, pulse_id: PulseId, time: float, *, to: float) -> 
     to = round(to, 6)
     end = float(project.n_frames / project.rate)
     if not 0 <= to <= end:
-        raise EditError(f"a tap must lie within the song, 0 to {end:.3f} s, got {to:.3f}")
+        raise EditError(tr("a tap must lie within the song, 0 to {end:.3f} s, got {to:.3f}", end=end, to=to))
     if to == tap.time:
         return project
     moved = _with_tap(project, pulse_id, tap, replace(tap, time=to))
@@ -85,7 +86,7 @@ def _with_tap(project: Project, pulse_id: PulseId, old: Hit, new: Hit | None) ->
     assert isinstance(source, TappedSource)
     others = [hit for hit in source.hits if hit is not old]
     if new is not None and any(abs(hit.time - new.time) <= SAME_TAP_SECONDS for hit in others):
-        raise EditError(f"there is a tap at {new.time:.3f} s already")
+        raise EditError(tr("there is a tap at {time:.3f} s already", time=new.time))
     hits = sorted([*others, new] if new is not None else others, key=lambda hit: hit.time)
     return change_pulse(project, pulse_id, source=TappedSource(tuple(hits)))
 

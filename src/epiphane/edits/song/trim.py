@@ -19,6 +19,7 @@ from epiphane.edits.song.regrid import song_of
 from epiphane.errors import EditError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.timing import frame_at, frames_covering
+from epiphane.wording import tr
 
 _LEAST_SECONDS = 1.0
 _ROUNDING_SECONDS = 5e-6
@@ -47,7 +48,7 @@ def trim_song(project: Project, start: float, end: float) -> Project:
     whole = _whole(song)
     start, end = (_on_beat(max(0.0, round(time, 6)), whole) for time in (start, end))
     if end - start < least:
-        raise EditError(f"at least {least:.1f} s of the song must be left, a beat or more.")
+        raise EditError(tr("at least {least:.1f} s of the song must be left, a beat or more.", least=least))
     later = round(song.start - start, 6)
     cut = replace(
         _within(whole, start, end),
@@ -83,7 +84,7 @@ def shape_song(project: Project, **changes: float) -> Project:
     song = song_of(project)
     made = checked(replace(song, **changes), Song)
     if made.fade_in + made.fade_out > made.duration:
-        raise EditError("the fades are longer than the song.")
+        raise EditError(tr("the fades are longer than the song."))
     return replace(project, song=made)
 
 

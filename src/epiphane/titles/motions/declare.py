@@ -6,6 +6,7 @@ from msgspec import Struct
 
 from epiphane.declare.registry import Registry
 from epiphane.document.titles import TextUnit
+from epiphane.wording import tr
 
 
 class Motion(Struct, frozen=True):
@@ -94,7 +95,7 @@ def motion(
 
     def register(function: MotionFunction) -> MotionFunction:
         summary = (function.__doc__ or "").strip().split("\n")[0]
-        made = DeclaredMotion(key, label, summary, function, frames, unit, stagger, is_smeared)
+        made = DeclaredMotion(key, tr(label), tr(summary), function, frames, unit, stagger, is_smeared)
         if function(1.0, Part(0, 1, 0.0, 0.0, (0.1, 0.5, 0.9)), 1.0) != REST:
             raise ValueError(f"motion {key!r} is not at rest at its end")
         MOTIONS.register(made)

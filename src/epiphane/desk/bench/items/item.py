@@ -31,8 +31,9 @@ from epiphane.edits.items.keys import frame_item
 from epiphane.edits.items.tracks import change_item, move_item
 from epiphane.facts.framing import item_framing
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
-_BLENDS = tuple((mode, mode.value) for mode in BlendMode)
+_BLENDS = tuple((mode, tr(mode.value)) for mode in BlendMode)
 
 
 class ItemBench(BenchPage[Item]):
@@ -42,13 +43,15 @@ class ItemBench(BenchPage[Item]):
         super().__init__(editor)
         self._titles = titles
         self.text_rows, self.keys = TextRows(titles), ItemKeyRows(editor)
-        land = button("Snap to hit", "Bring its moment on the hit that is nearest to it (G)", tracks.land)
-        remove = button("Delete", "Delete the item (Delete)", tracks.remove)
+        land = button(
+            tr("Snap to hit"), tr("Bring its moment on the hit that is nearest to it (G)"), tracks.land
+        )
+        remove = button(tr("Delete"), tr("Delete the item (Delete)"), tracks.remove)
         begins = self.number(
-            "First frame of the item", lambda item: item.start, self._move, limits=(0, 10_000_000)
+            tr("First frame of the item"), lambda item: item.start, self._move, limits=(0, 10_000_000)
         )
         self.add(self.told(self._told, is_in_numbers=True), in_a_row(land, remove, spacing=6))
-        self.row("Begins", begins, label("frame"))
+        self.row(tr("Begins"), begins, label(tr("frame")))
         self.part(_PictureRows(self), lambda item: None if self._is_sound(item) else item)
         self.part(_SoundRows(self), lambda item: item if item.sound is not None else None)
         self.end()
@@ -65,7 +68,7 @@ class ItemBench(BenchPage[Item]):
 
     def change(self, **changes: Any) -> None:
         """Give the item other values."""
-        self.apply(lambda p, item: change_item(p, item.id, **changes), "change of an item")
+        self.apply(lambda p, item: change_item(p, item.id, **changes), tr("change of an item"))
 
     def change_content(self, **changes: Any) -> None:
         """Give what the item shows other values, where it is a solid or a shape."""
@@ -83,7 +86,7 @@ class ItemBench(BenchPage[Item]):
         """Let the item lie elsewhere: on this frame, where it moves from key to key."""
         item, here = self.thing(), self.editor.playhead
         if item is not None and item.keys and "fit" not in changes:
-            self.apply(lambda p, one: frame_item(p, one.id, here, **changes), "framing of an item")
+            self.apply(lambda p, one: frame_item(p, one.id, here, **changes), tr("framing of an item"))
         elif item is not None:
             self.change(transform=replace(item.transform, **changes))
 
@@ -96,14 +99,14 @@ class ItemBench(BenchPage[Item]):
 
     def logo_button(self, rows: Rows[Item]) -> QPushButton:
         """Return the button that makes a still a logo, or a logo a picture again."""
-        tip = "Let it be coloured, outlined and animated as titles are, and land on a hit"
+        tip = tr("Let it be coloured, outlined and animated as titles are, and land on a hit")
         made = button("", tip, self._titles.set_as_logo)
 
         def show(item: Item) -> None:
             footage, is_logo = footage_of(self.editor.project, item.footage), _logo_of(item) is not None
             is_still = footage is not None and footage.kind is FootageKind.STILL
             made.setVisible(is_still or is_logo)
-            made.setText("Show it as a picture" if is_logo else "Set as a logo")
+            made.setText(tr("Show it as a picture") if is_logo else tr("Set as a logo"))
 
         rows.shows(show)
         return made
@@ -113,10 +116,14 @@ class ItemBench(BenchPage[Item]):
         return footage is not None and footage.kind is FootageKind.SOUND
 
     def _told(self, item: Item) -> str:
-        what = "it lands" if isinstance(item.content, TitleLook) else "its moment is"
+        what = tr("it lands") if isinstance(item.content, TitleLook) else tr("its moment is")
         rate = self.editor.project.rate
-        landing = "" if item.pin is None else f"; {what} on frame {frame_at(item.pin.hit, rate)}"
-        return f"frames {item.start} to {item.end - 1}{landing}"
+        landing = (
+            ""
+            if item.pin is None
+            else tr("; {what} on frame {frame}", what=what, frame=frame_at(item.pin.hit, rate))
+        )
+        return tr("frames {start} to {end}{landing}", start=item.start, end=item.end - 1, landing=landing)
 
     def _on_playhead(self) -> None:
         item = self.thing()
@@ -124,7 +131,7 @@ class ItemBench(BenchPage[Item]):
             self.refresh()
 
     def _move(self, frame: float) -> None:
-        self.apply(lambda p, item: move_item(p, item.id, round(frame)), "move of an item")
+        self.apply(lambda p, item: move_item(p, item.id, round(frame)), tr("move of an item"))
 
 
 class _PictureRows(Rows[Item]):
@@ -138,40 +145,40 @@ class _PictureRows(Rows[Item]):
         self.part(lambda: page.logo, _logo_of)
         looks = self.fields(Item, page.change, lambda item: item)
         lies = self.fields(Transform, page.frame, page.transform_here)
-        self.row("Blend mode", looks.choice("blend", "Blend mode", _BLENDS))
-        self.row("Opacity", looks.number("opacity", "Opacity", "%", factor=100))
-        self.row("Fit", lies.choice("fit", "How the item fills the frame", FITS))
-        scale = lies.number("scale", "Scale of the item", "%", factor=100)
-        self.row("Scale", scale, *turned_fields(lies))
-        self.row("Position", *position_fields(lies))
+        self.row(tr("Blend mode"), looks.choice("blend", tr("Blend mode"), _BLENDS))
+        self.row(tr("Opacity"), looks.number("opacity", tr("Opacity"), "%", factor=100))
+        self.row(tr("Fit"), lies.choice("fit", tr("How the item fills the frame"), FITS))
+        scale = lies.number("scale", tr("Scale of the item"), "%", factor=100)
+        self.row(tr("Scale"), scale, *turned_fields(lies))
+        self.row(tr("Position"), *position_fields(lies))
         self.rule()
         self.part(page.keys, lambda item: item)
 
     def _add_fill_rows(self, page: ItemBench) -> None:
         """Add what solids and shapes have: colours, sides, a soft edge."""
         colour = self.colour(
-            "Colour of the item",
+            tr("Colour of the item"),
             lambda item: item.content.colour if isinstance(item.content, SolidFill | ShapeFill) else None,
             lambda text: page.change_content(colour=text),
         )
         to = self.colour(
-            "Colour of the other end",
+            tr("Colour of the other end"),
             lambda item: None if (shape := _gradient_of(item)) is None else shape.to or shape.colour,
             lambda text: page.change_content(to=text),
         )
-        tip = "Let the gradient end in nothing"
-        clear = button("to nothing", tip, lambda: page.change_content(to=None))
+        tip = tr("Let the gradient end in nothing")
+        clear = button(tr("to nothing"), tip, lambda: page.change_content(to=None))
         self.seen(lambda item: _gradient_of(item) is not None, clear)
         shape = self.fields(ShapeFill, page.change_content, _shape_of)
         sides: tuple[QWidget, ...] = (
-            shape.number("width", "Width of the shape", "%", factor=100),
-            shape.number("height", "Height of the shape", "%", factor=100),
+            shape.number("width", tr("Width of the shape"), "%", factor=100),
+            shape.number("height", tr("Height of the shape"), "%", factor=100),
         )
-        feather = shape.number("feather", "Soft edge of the shape", "%", factor=100)
+        feather = shape.number("feather", tr("Soft edge of the shape"), "%", factor=100)
         self.rule()
-        self.row("Colour", colour, to, clear, when=_has_colour)
-        self.row("Width, height", *sides, when=lambda item: _shape_of(item) is not None)
-        self.row("Feather", feather, when=lambda item: _shape_of(item) is not None)
+        self.row(tr("Colour"), colour, to, clear, when=_has_colour)
+        self.row(tr("Width, height"), *sides, when=lambda item: _shape_of(item) is not None)
+        self.row(tr("Feather"), feather, when=lambda item: _shape_of(item) is not None)
 
 
 class _SoundRows(Rows[Item]):
@@ -181,12 +188,12 @@ class _SoundRows(Rows[Item]):
         super().__init__()
         fields = self.fields(ItemSound, page.change_sound, lambda item: item.sound)
         self.rule()
-        self.row("Gain", fields.number("gain", "Gain of the item", "dB", decimals=1))
+        self.row(tr("Gain"), fields.number("gain", tr("Gain of the item"), "dB", decimals=1))
         self.row(
-            "Fade in, out",
-            fields.number("fade_in", "Fade in of the item"),
-            fields.number("fade_out", "Fade out of the item"),
-            label("frames"),
+            tr("Fade in, out"),
+            fields.number("fade_in", tr("Fade in of the item")),
+            fields.number("fade_out", tr("Fade out of the item")),
+            label(tr("frames")),
         )
 
 

@@ -10,14 +10,14 @@ from epiphane.document.timeline import Item, Ramp
 from epiphane.edits.items.keys import put_key, remove_key, set_key_ramp
 from epiphane.edits.items.tracks import change_item
 from epiphane.facts.framing import item_key_at
-from epiphane.plurals import plural
+from epiphane.wording import plural, tr
 
 _RAMPS = (
-    (Ramp.HOLD.value, "hold"),
-    (Ramp.LINEAR.value, "linear"),
-    (Ramp.IN.value, "ease in"),
-    (Ramp.OUT.value, "ease out"),
-    (Ramp.BOTH.value, "ease in and out"),
+    (Ramp.HOLD.value, tr("hold")),
+    (Ramp.LINEAR.value, tr("linear")),
+    (Ramp.IN.value, tr("ease in")),
+    (Ramp.OUT.value, tr("ease out")),
+    (Ramp.BOTH.value, tr("ease in and out")),
 )
 
 
@@ -29,14 +29,14 @@ class ItemKeyRows(Rows[Item]):
         self._editor = editor
         told = label("")
         self.shows(lambda item: told.setText(_told(item)))
-        tip = "Let it lie as it does now on this frame, and move from key to key"
-        put = button("Key here", tip, self._put)
-        remove = button("Delete key", "Delete the key on this frame", self._remove)
-        before = button("‹", "Go to the key before", lambda: self._step(-1))
-        after = button("›", "Go to the next key", lambda: self._step(1))
-        ramp = self.choice("How it comes to the next key", _RAMPS, self._ramp_here, self._set_ramp)
+        tip = tr("Let it lie as it does now on this frame, and move from key to key")
+        put = button(tr("Key here"), tip, self._put)
+        remove = button(tr("Delete key"), tr("Delete the key on this frame"), self._remove)
+        before = button("‹", tr("Go to the key before"), lambda: self._step(-1))
+        after = button("›", tr("Go to the next key"), lambda: self._step(1))
+        ramp = self.choice(tr("How it comes to the next key"), _RAMPS, self._ramp_here, self._set_ramp)
         opacity = self.number(
-            "Opacity on this frame",
+            tr("Opacity on this frame"),
             lambda item: item_key_at(item, editor.playhead).opacity if item.keys else 1.0,
             self._set_opacity,
             limits=(0, 100),
@@ -45,20 +45,22 @@ class ItemKeyRows(Rows[Item]):
         )
         most = 10_000
         fade_in = self.number(
-            "Fade in of the picture",
+            tr("Fade in of the picture"),
             lambda item: item.fade_in,
             lambda value: self._change(fade_in=round(value)),
             limits=(0, most),
         )
         fade_out = self.number(
-            "Fade out of the picture",
+            tr("Fade out of the picture"),
             lambda item: item.fade_out,
             lambda value: self._change(fade_out=round(value)),
             limits=(0, most),
         )
-        self.row("Fade in, out", fade_in, fade_out, label("frames"))
+        self.row(tr("Fade in, out"), fade_in, fade_out, label(tr("frames")))
         self.add(in_a_row(put, remove, before, after, told, spacing=6))
-        self.row("To the next", ramp, label("opacity here"), opacity, when=lambda item: bool(item.keys))
+        self.row(
+            tr("To the next"), ramp, label(tr("opacity here")), opacity, when=lambda item: bool(item.keys)
+        )
 
     def _ramp_here(self, item: Item) -> str:
         """Return how the key that was passed last goes on."""
@@ -70,11 +72,11 @@ class ItemKeyRows(Rows[Item]):
 
     def _put(self) -> None:
         frame = self._editor.playhead
-        self._apply(lambda p, item: put_key(p, item.id, frame), "key of an item")
+        self._apply(lambda p, item: put_key(p, item.id, frame), tr("key of an item"))
 
     def _remove(self) -> None:
         frame = self._editor.playhead
-        self._apply(lambda p, item: remove_key(p, item.id, frame), "deletion of a key")
+        self._apply(lambda p, item: remove_key(p, item.id, frame), tr("deletion of a key"))
 
     def _step(self, direction: int) -> None:
         item = self._editor.chosen.item
@@ -85,14 +87,14 @@ class ItemKeyRows(Rows[Item]):
 
     def _set_ramp(self, key: str) -> None:
         frame = self._editor.playhead
-        self._apply(lambda p, item: set_key_ramp(p, item.id, frame, Ramp(key)), "way to the next key")
+        self._apply(lambda p, item: set_key_ramp(p, item.id, frame, Ramp(key)), tr("way to the next key"))
 
     def _set_opacity(self, opacity: float) -> None:
         frame = self._editor.playhead
-        self._apply(lambda p, item: put_key(p, item.id, frame, opacity=opacity), "opacity of a key")
+        self._apply(lambda p, item: put_key(p, item.id, frame, opacity=opacity), tr("opacity of a key"))
 
     def _change(self, **changes: int) -> None:
-        self._apply(lambda p, item: change_item(p, item.id, **changes), "fade of an item")
+        self._apply(lambda p, item: change_item(p, item.id, **changes), tr("fade of an item"))
 
     def _apply(self, edit: Callable[[Project, Item], Project], text: str) -> None:
         item = self._editor.chosen.item
@@ -102,4 +104,4 @@ class ItemKeyRows(Rows[Item]):
 
 def _told(item: Item) -> str:
     number = len(item.keys)
-    return "no keys" if number == 0 else plural(number, "1 key", "{} keys")
+    return tr("no keys") if number == 0 else plural(number, "1 key", "{} keys")

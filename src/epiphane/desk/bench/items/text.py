@@ -19,8 +19,9 @@ from epiphane.media.faces import installed_faces, shipped_faces
 from epiphane.titles.faces import Axis, axes_of, face_fault, usual_axes
 from epiphane.titles.layout import block_of
 from epiphane.titles.moving import MOST_PARTS, unit_that_moves
+from epiphane.wording import tr
 
-_FROM_FILE = "from a file"
+_FROM_FILE = tr("from a file")
 _NONE = ""
 _MOST_AXES = 5
 
@@ -37,7 +38,9 @@ class TextRows(Rows[TextFill]):
         self.shows(lambda fill: self.words.show_words(fill.text))
         self.look = LookRows(desk)
         self.add(self.words, self.told(_lacks, hides=True))
-        self.row("Face", self.choice("Face of the letters", _face_options, _face_of, self._choose_face))
+        self.row(
+            tr("Face"), self.choice(tr("Face of the letters"), _face_options, _face_of, self._choose_face)
+        )
         self.part(_AxisRows(desk.change), lambda fill: fill if axes_of(fill) else None)
         self._add_setting_rows()
         self._add_colour_rows()
@@ -48,40 +51,43 @@ class TextRows(Rows[TextFill]):
         fields = self.fields(TextFill, self._desk.change, lambda fill: fill)
         number, choice = fields.number, fields.choice
         self.row(
-            "Size",
-            number("size", "Size of the letters", "%", factor=100, decimals=1),
-            choice("align", "Where lines are flush", [(one, one.value) for one in Alignment]),
-            fields.check("fits", "fits", "Set it smaller in frames whose safe area it would leave"),
+            tr("Size"),
+            number("size", tr("Size of the letters"), "%", factor=100, decimals=1),
+            choice("align", tr("Where lines are flush"), [(one, tr(one.value)) for one in Alignment]),
+            fields.check("fits", tr("fits"), tr("Set it smaller in frames whose safe area it would leave")),
         )
         self.row(
-            "Tracking",
-            number("tracking", "Tracking between letters", "%", factor=100),
-            label("leading"),
-            number("leading", "Leading of the lines", "%", factor=100),
+            tr("Tracking"),
+            number("tracking", tr("Tracking between letters"), "%", factor=100),
+            label(tr("leading")),
+            number("leading", tr("Leading of the lines"), "%", factor=100),
         )
-        self.row("Case", choice("case", "Case of the letters", [(one, one.value) for one in LetterCase]))
+        self.row(
+            tr("Case"),
+            choice("case", tr("Case of the letters"), [(one, tr(one.value)) for one in LetterCase]),
+        )
 
     def _add_colour_rows(self) -> None:
         change = self._desk.change
         colour = self.colour(
-            "Colour of the letters", lambda fill: fill.colour, lambda text: change(colour=text)
+            tr("Colour of the letters"), lambda fill: fill.colour, lambda text: change(colour=text)
         )
         has_to, to = self.optional_colour(
-            "fades to",
-            "Let the letters fade to another colour at their foot",
-            "Colour at the foot",
+            tr("fades to"),
+            tr("Let the letters fade to another colour at their foot"),
+            tr("Colour at the foot"),
             lambda fill: fill.to,
             lambda text: change(to=text),
             fresh=FRESH_FOOT,
         )
         clip = self.choice(
-            "What is seen through the letters",
-            lambda _: [(_NONE, "its colour"), *self._desk.clips()],
+            tr("What is seen through the letters"),
+            lambda _: [(_NONE, tr("its colour")), *self._desk.clips()],
             lambda fill: _NONE if fill.footage is None else str(fill.footage),
             lambda key: change(footage=None if key == _NONE else FootageId(int(key))),
         )
-        self.row("Colour", colour, has_to, to)
-        self.row("Filled with", clip)
+        self.row(tr("Colour"), colour, has_to, to)
+        self.row(tr("Filled with"), clip)
 
     def _choose_face(self, key: str) -> None:
         if key == _FROM_FILE:
@@ -97,7 +103,7 @@ def _face_options(fill: TextFill) -> list[tuple[str, str]]:
     """Return the faces that there are: shipped ones, that of the text's own file, installed ones."""
     own = [] if fill.file is None else [(fill.file, Path(fill.file).stem)]
     installed = [(name, name) for name in installed_faces() if name not in shipped_faces()]
-    return [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, "from a file…"), *installed]
+    return [*((name, name) for name in shipped_faces()), *own, (_FROM_FILE, tr("from a file…")), *installed]
 
 
 def _face_of(fill: TextFill) -> str:
@@ -108,14 +114,14 @@ def _lacks(fill: TextFill) -> str:
     """Return what is said of a text: letters and faces that are missing, more parts than may move."""
     block, fault = block_of(fill), face_fault(fill)
     missing = block.missing
-    told = [f"No face here has a letter for {' '.join(missing)}."] if missing else []
-    told += [f"{fault.rstrip('.')}: other faces show its letters."] if fault else []
+    told = [tr("No face here has a letter for {names}.", names=" ".join(missing))] if missing else []
+    told += [tr("{name}: other faces show its letters.", name=fault.rstrip("."))] if fault else []
     for motion in {fill.arrive, fill.leave} - {None}:
         assert motion is not None
         unit = unit_that_moves(block.letters, motion.unit)
         if unit is not motion.unit:
-            most = f"more than {MOST_PARTS} {motion.unit.value}s"
-            told.append(f"There are {most}: it moves by the {unit.value}.")
+            most = tr("more than {most} {unit}s", most=MOST_PARTS, unit=tr(motion.unit.value))
+            told.append(tr("There are {most}: it moves by the {unit}.", most=most, unit=tr(unit.value)))
     return " ".join(dict.fromkeys(told))
 
 
@@ -151,7 +157,9 @@ class _AxisRows(Rows[TextFill]):
 
     def _field(self, axis: Axis) -> NumberField:
         step = (axis.high - axis.low) / 50
-        made = number_field(f"{axis.name} of the face", low=axis.low, high=axis.high, unit="", step=step)
+        made = number_field(
+            tr("{name} of the face", name=axis.name), low=axis.low, high=axis.high, unit="", step=step
+        )
         made.edited.connect(lambda value: self._set(axis.tag, value))
         return made
 
@@ -175,7 +183,7 @@ class _WordsField(QPlainTextEdit):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("What the text says")
+        self.setAccessibleName(tr("What the text says"))
         self.setTabChangesFocus(True)
         self._is_shown = False
         self._resting = debounced(self, REST_MILLISECONDS, self.rested.emit)

@@ -21,6 +21,7 @@ from epiphane.document.titles import (
     TitleLook,
 )
 from epiphane.titles.motions.declare import MOTIONS
+from epiphane.wording import tr
 
 FRESH_FOOT = "#c8553d"
 """To what letters and logos fade at their foot, until another colour is chosen."""
@@ -38,22 +39,22 @@ class LookRows(Rows[TitleLook]):
         self._desk = desk
         self._add_lines()
         self.row(
-            "Below",
-            *self._shadow("shadow", "Let it have a shadow", Shadow()),
-            *self._shadow("glow", "Let it glow", _FRESH_GLOW),
+            tr("Below"),
+            *self._shadow("shadow", tr("shadow"), tr("Let it have a shadow"), Shadow()),
+            *self._shadow("glow", tr("glow"), tr("Let it glow"), _FRESH_GLOW),
         )
         plate = self.optional_colour(
-            "plate",
-            "Lay a plate behind it",
-            "Colour of the plate",
+            tr("plate"),
+            tr("Lay a plate behind it"),
+            tr("Colour of the plate"),
             lambda look: look.plate,
             lambda text: desk.change(plate=text),
             fresh=_FRESH_PLATE,
         )
-        self.row("Behind", *plate)
+        self.row(tr("Behind"), *plate)
         self.rule()
-        self.arrival = _MotionRows("Arrives", desk.arrive, lambda look: look.arrive, desk.pulses)
-        self.leaving = _MotionRows("Leaves", desk.leave, lambda look: look.leave)
+        self.arrival = _MotionRows(tr("Arrives"), desk.arrive, lambda look: look.arrive, desk.pulses)
+        self.leaving = _MotionRows(tr("Leaves"), desk.leave, lambda look: look.leave)
         self.impact, self.stand = _impact_rows(desk), _stand_rows(desk)
         for rows in (self.arrival, self.impact, self.stand, self.leaving):
             self.part(rows, lambda look: look)
@@ -65,24 +66,24 @@ class LookRows(Rows[TitleLook]):
         outline, inline = (
             fields.number(name, words, "%", factor=100, decimals=1)
             for name, words in (
-                ("outline", "Width of the outline"),
-                ("inline", "Width of the inner line"),
+                ("outline", tr("Width of the outline")),
+                ("inline", tr("Width of the inner line")),
             )
         )
         outline_colour = self.colour(
-            "Colour of the outline",
+            tr("Colour of the outline"),
             lambda look: look.outline_colour,
             lambda text: change(outline_colour=text),
         )
         inline_colour = self.colour(
-            "Colour of the inner line",
+            tr("Colour of the inner line"),
             lambda look: look.inline_colour,
             lambda text: change(inline_colour=text),
         )
-        self.row("Outline", outline, outline_colour)
-        self.row("Inner line", inline, inline_colour)
+        self.row(tr("Outline"), outline, outline_colour)
+        self.row(tr("Inner line"), inline, inline_colour)
 
-    def _shadow(self, name: str, tip: str, fresh: Shadow) -> tuple[QWidget, ...]:
+    def _shadow(self, name: str, words: str, tip: str, fresh: Shadow) -> tuple[QWidget, ...]:
         """Return the fields for a shadow, or the glow, which is one too."""
         shown = fresh
 
@@ -96,7 +97,7 @@ class LookRows(Rows[TitleLook]):
             self._desk.change(**{name: None if colour is None else replace(shown, colour=colour)})
 
         return self.optional_colour(
-            name, tip, f"Colour of the {name}", colour_of, changed, fresh=fresh.colour
+            words, tip, tr("Colour of the {name}", name=words), colour_of, changed, fresh=fresh.colour
         )
 
 
@@ -132,27 +133,27 @@ class _PartRows(Rows[TitleLook]):
 
 def _impact_rows(desk: TextDesk) -> _PartRows:
     """Return the rows of the weight with which a title lands."""
-    tip = "Squash and shake it when it lands, and throw particles and dust"
-    rows = _PartRows(desk, "impact", Impact(), ("Lands", "with weight", tip))
+    tip = tr("Squash and shake it when it lands, and throw particles and dust")
+    rows = _PartRows(desk, "impact", Impact(), (tr("Lands"), tr("with weight"), tip))
     number, when = rows.values.number, rows.has_it
     rows.row(
-        "Squash",
-        number("squash", "How far it is squashed", "%", factor=100),
-        label("still after"),
-        number("frames", "Frames until it is still", "f"),
+        tr("Squash"),
+        number("squash", tr("How far it is squashed"), "%", factor=100),
+        label(tr("still after")),
+        number("frames", tr("Frames until it is still"), "f"),
         when=when,
     )
-    rows.row("Shake", number("shake", "How far it shakes", "%", factor=100, decimals=1), when=when)
+    rows.row(tr("Shake"), number("shake", tr("How far it shakes"), "%", factor=100, decimals=1), when=when)
     rows.row(
-        "Particles",
-        number("particles", "Particles that are thrown"),
-        label("lines"),
-        number("lines", "Lines that shoot out"),
+        tr("Particles"),
+        number("particles", tr("Particles that are thrown")),
+        label(tr("lines")),
+        number("lines", tr("Lines that shoot out")),
         when=when,
     )
-    rows.row("Dust", number("dust", "How thick dust is", "%", factor=100), when=when)
-    tip = "Put lanes of shake and flash on the landings of titles, below its track"
-    behind = button("Shake and flash behind", tip, desk.strike)
+    rows.row(tr("Dust"), number("dust", tr("How thick dust is"), "%", factor=100), when=when)
+    tip = tr("Put lanes of shake and flash on the landings of titles, below its track")
+    behind = button(tr("Shake and flash behind"), tip, desk.strike)
     rows.row("", behind, when=when)
     behind.setVisible(desk.may_strike)
     return rows
@@ -160,33 +161,33 @@ def _impact_rows(desk: TextDesk) -> _PartRows:
 
 def _stand_rows(desk: TextDesk) -> _PartRows:
     """Return the rows of how a title moves while it stands."""
-    tip = "Let it drift, tremble or breathe while it stands"
-    rows = _PartRows(desk, "stand", _FRESH_STANDING, ("Stands", "moving", tip))
+    tip = tr("Let it drift, tremble or breathe while it stands")
+    rows = _PartRows(desk, "stand", _FRESH_STANDING, (tr("Stands"), tr("moving"), tip))
     number, when = rows.values.number, rows.has_it
     rows.row(
-        "Drift",
-        number("x", "How far it drifts to the right in a second", "%", factor=100),
-        number("y", "How far it drifts down in a second", "%", factor=100),
-        label("a second"),
+        tr("Drift"),
+        number("x", tr("How far it drifts to the right in a second"), "%", factor=100),
+        number("y", tr("How far it drifts down in a second"), "%", factor=100),
+        label(tr("a second")),
         when=when,
     )
     rows.row(
-        "Growth",
-        number("grow", "How much it grows in a second", "%", factor=100, decimals=1),
-        label("a second"),
+        tr("Growth"),
+        number("grow", tr("How much it grows in a second"), "%", factor=100, decimals=1),
+        label(tr("a second")),
         when=when,
     )
     rows.row(
-        "Tremble",
-        number("tremble", "How far it trembles", "%", factor=100, decimals=1),
-        number("rate", "How often it trembles in a second", "Hz", decimals=1, step=0.5),
+        tr("Tremble"),
+        number("tremble", tr("How far it trembles"), "%", factor=100, decimals=1),
+        number("rate", tr("How often it trembles in a second"), tr("Hz"), decimals=1, step=0.5),
         when=when,
     )
     rows.row(
-        "Breathing",
-        number("breathe", "How much it grows when it breathes", "%", factor=100, decimals=1),
+        tr("Breathing"),
+        number("breathe", tr("How much it grows when it breathes"), "%", factor=100, decimals=1),
         label("in"),
-        number("breath", "Seconds of a breath", "s", decimals=1, step=0.5),
+        number("breath", tr("Seconds of a breath"), "s", decimals=1, step=0.5),
         when=when,
     )
     return rows
@@ -209,32 +210,34 @@ class _MotionRows(Rows[TitleLook]):
         does = words.lower()
         fields = self.fields(TextMotion, self._edit, motion_of)
         number, choice = fields.number, fields.choice
-        options = [(_NONE, "at once"), *((one.key, one.label) for one in MOTIONS.all())]
+        options = [(_NONE, tr("at once")), *((one.key, one.label) for one in MOTIONS.all())]
         self.kind = self.choice(
-            f"{words} by",
+            tr("{words} by", words=words),
             options,
             lambda look: _NONE if (motion := motion_of(look)) is None else motion.key,
             self._choose,
         )
         fired_by = self.choice(
-            f"On what it {does} part by part",
-            lambda _: [(_NONE, "its own time"), *pulses()],
+            tr("On what it {does} part by part", does=does),
+            lambda _: [(_NONE, tr("its own time")), *pulses()],
             self._pulse_of,
             self._choose_pulse,
         )
         self.row(words, self.kind)
         self.row(
             "",
-            number("frames", f"Frames in which it {does}"),
-            label("frames, by"),
-            choice("unit", f"What {does} as one", [(one, one.value) for one in TextUnit]),
+            number("frames", tr("Frames in which it {does}", does=does)),
+            label(tr("frames, by")),
+            choice("unit", tr("What {does} as one", does=does), [(one, tr(one.value)) for one in TextUnit]),
             when=self._moves,
         )
         self.row(
             "",
-            choice("order", f"Which part {does} first", [(one, one.value) for one in TextOrder]),
-            label("stagger"),
-            number("stagger", f"Stagger of what {does}", "%", factor=100),
+            choice(
+                "order", tr("Which part {does} first", does=does), [(one, tr(one.value)) for one in TextOrder]
+            ),
+            label(tr("stagger")),
+            number("stagger", tr("Stagger of what {does}", does=does), "%", factor=100),
             when=self._moves,
         )
         self.row("", label("on"), fired_by, when=lambda look: self._moves(look) and bool(pulses()))

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from epiphane.desk.look import theme
+from epiphane.wording import tr
 
 _PAD, _BAR_GAP = 2.0, 5.0
 _STEP = 0.1
@@ -37,10 +38,12 @@ class PatternCells(QWidget):
         self._painting: float | None = None
         self.setMinimumSize(240, 44)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Step pattern")
+        self.setAccessibleName(tr("Step pattern"))
         self.setToolTip(
-            "Click cells on and off; Shift and drag, or the wheel, for their strength. "
-            "Keys: ← → choose, Enter switches, ↑ ↓ change the strength"
+            tr(
+                "Click cells on and off; Shift and drag, or the wheel, for their strength. "
+                "Keys: ← → choose, Enter switches, ↑ ↓ change the strength"
+            )
         )
 
     def sizeHint(self) -> QSize:

@@ -39,6 +39,7 @@ from epiphane.keying.neighbours import nudge_limits
 from epiphane.keying.schedule import Cue, Schedule
 from epiphane.keying.varying import overridden
 from epiphane.lane_kinds import OVERLAY, alike, lane_kind
+from epiphane.wording import tr
 
 
 class _Chosen(Struct, frozen=True):
@@ -92,31 +93,31 @@ class CueBench(BenchPage[_Chosen]):
         self.shows(lambda chosen: self._what.setText(self._told(chosen)))
         self.add(self._what, self._buttons(), self._alike_row(), self._look_row(desk))
         bar, self.strength = self.amount(
-            "Strength",
+            tr("Strength"),
             lambda chosen: 1.0 if chosen.override.strength is None else chosen.override.strength,
             self._set_strength,
             of=(Override, "strength"),
             colour=theme.TEXT,
             released=editor.end_gesture,
         )
-        self.row("Strength", bar, self.strength)
+        self.row(tr("Strength"), bar, self.strength)
         self.nudge = self.number(
-            "Nudge",
+            tr("Nudge"),
             lambda chosen: chosen.override.nudge,
             self._set_nudge,
             limits=(Override, "nudge"),
             unit="f",
         )
-        self.row("Nudge", self.nudge, label("Alt ← →"))
+        self.row(tr("Nudge"), self.nudge, label(tr("Alt ← →")))
         self.rule()
         self._add_own_row()
         sound = self.choice(
-            "Sound of these cues",
-            lambda _: accent_options(editor.project, "same as lane"),
+            tr("Sound of these cues"),
+            lambda _: accent_options(editor.project, tr("same as lane")),
             lambda chosen: accent_key(chosen.override.accent),
             self._choose_accent,
         )
-        self.row("Sound", sound)
+        self.row(tr("Sound"), sound)
         self.envelope = EnvelopeRows()
         self.envelope.changed.connect(self._change_shape)
         self.envelope.released.connect(editor.end_gesture)
@@ -148,15 +149,20 @@ class CueBench(BenchPage[_Chosen]):
         if self.editor.selection.cues != self._keys:
             self._keys, self._wants_values = self.editor.selection.cues, False
         if self.thing() is None:
-            self._what.setText("The hits of these cues are not there at the moment.")
+            self._what.setText(tr("The hits of these cues are not there at the moment."))
         super().refresh()
 
     def _told(self, chosen: _Chosen) -> str:
         first, last = chosen.first, chosen.cues[-1][1]
         if len(chosen.cues) == 1:
-            told = f"hit at {first.hit.time:.3f} s, peak on frame {first.frame}"
+            told = tr("hit at {time:.3f} s, peak on frame {frame}", time=first.hit.time, frame=first.frame)
         else:
-            told = f"{len(chosen.cues)} cues, frames {first.frame} to {last.frame}"
+            told = tr(
+                "{count} cues, frames {frame} to {end}",
+                count=len(chosen.cues),
+                frame=first.frame,
+                end=last.frame,
+            )
         lacking = [
             words
             for one in self.editor.cues.transitions
@@ -166,12 +172,12 @@ class CueBench(BenchPage[_Chosen]):
         return "\n".join([told, *lacking[:2]])
 
     def _buttons(self) -> QWidget:
-        tip = "Turn the cues off, or on again (X)"
-        toggle = button("Turn off", tip, lambda: self._apply(toggle_cues, "turning cues off or on"))
-        reset = button("Reset", "Undo every change to these cues (R)", self._reset_everything)
+        tip = tr("Turn the cues off, or on again (X)")
+        toggle = button(tr("Turn off"), tip, lambda: self._apply(toggle_cues, tr("turning cues off or on")))
+        reset = button(tr("Reset"), tr("Undo every change to these cues (R)"), self._reset_everything)
 
         def show(chosen: _Chosen) -> None:
-            toggle.setText("Turn on" if all(cue.is_off for _, cue in chosen.cues) else "Turn off")
+            toggle.setText(tr("Turn on") if all(cue.is_off for _, cue in chosen.cues) else tr("Turn off"))
             reset.setEnabled(any(cue.override is not None for _, cue in chosen.cues))
 
         self.shows(show)
@@ -179,53 +185,55 @@ class CueBench(BenchPage[_Chosen]):
 
     def _alike_row(self) -> QWidget:
         tips = (
-            "Select all cues of the lane on this beat of their bar (B)",
-            "Select all cues of the lane in this section (Shift + B)",
+            tr("Select all cues of the lane on this beat of their bar (B)"),
+            tr("Select all cues of the lane in this section (Shift + B)"),
         )
-        beat = button("Same beat", tips[0], lambda: self.select_alike(on_same_beat))
-        section = button("Same section", tips[1], lambda: self.select_alike(in_same_section))
-        return in_a_row(label("select"), beat, section)
+        beat = button(tr("Same beat"), tips[0], lambda: self.select_alike(on_same_beat))
+        section = button(tr("Same section"), tips[1], lambda: self.select_alike(in_same_section))
+        return in_a_row(label(tr("select")), beat, section)
 
     def _look_row(self, desk: CueDesk) -> QWidget:
         tips = (
-            "Copy what the first of these cues is: values, shape, effect, clip and sound (Ctrl + Alt + C)",
-            "Have these cues be as the one that was copied (Ctrl + Alt + V)",
-            "Have all other cues of the lane be as the first of these",
+            tr(
+                "Copy what the first of these cues is: values, shape, effect, clip and sound (Ctrl + Alt + C)"
+            ),
+            tr("Have these cues be as the one that was copied (Ctrl + Alt + V)"),
+            tr("Have all other cues of the lane be as the first of these"),
         )
-        copy = button("Copy", tips[0], desk.copy_look)
-        paste = button("Paste", tips[1], desk.paste_look)
-        spread = button("All like this", tips[2], desk.spread_look)
-        return in_a_row(label("look"), copy, paste, spread)
+        copy = button(tr("Copy"), tips[0], desk.copy_look)
+        paste = button(tr("Paste"), tips[1], desk.paste_look)
+        spread = button(tr("All like this"), tips[2], desk.spread_look)
+        return in_a_row(label(tr("look")), copy, paste, spread)
 
     def _add_own_row(self) -> None:
         """Add what the cues may have of their own: an effect or a clip, a shape, values."""
         effect = self.choice(
-            "Effect of this cue",
+            tr("Effect of this cue"),
             _effect_options,
             lambda chosen: chosen.override.effect or "",
             self._choose_effect,
         )
         clip = self.choice(
-            "What this cue plays",
-            lambda _: [("", "same as lane"), *clip_options(self.editor.project)],
+            tr("What this cue plays"),
+            lambda _: [("", tr("same as lane")), *clip_options(self.editor.project)],
             lambda chosen: "" if chosen.override.clip is None else str(chosen.override.clip),
             self._choose_clip,
         )
         for field in (effect, clip):
             field.setMaximumWidth(128)
-        words = label("effect")
-        self.shows(lambda chosen: words.setText("plays" if chosen.is_of_overlay else "effect"))
+        words = label(tr("effect"))
+        self.shows(lambda chosen: words.setText(tr("plays") if chosen.is_of_overlay else tr("effect")))
         self.seen(lambda chosen: chosen.is_of_overlay, clip)
         self.seen(lambda chosen: not chosen.is_of_overlay, effect)
         self.own_shape = self.switch(
-            "Own shape",
-            "Give the cues a shape of their own, or that of their lane again",
+            tr("Own shape"),
+            tr("Give the cues a shape of their own, or that of their lane again"),
             lambda chosen: chosen.override.envelope is not None,
             self._toggle_shape,
         )
         self.own_values = self.switch(
-            "Own values",
-            "Give the cues values of their own, or those of their lane again",
+            tr("Own values"),
+            tr("Give the cues values of their own, or those of their lane again"),
             self._has_values,
             self._toggle_values,
         )
@@ -265,33 +273,39 @@ class CueBench(BenchPage[_Chosen]):
 
     def _reset_everything(self) -> None:
         self._wants_values = False
-        self._apply(reset_cues, "reset of cues")
+        self._apply(reset_cues, tr("reset of cues"))
 
     def _choose_accent(self, key: str) -> None:
-        self._apply(partial(set_cue_accent, accent=accent_of(key)), "sound of cues")
+        self._apply(partial(set_cue_accent, accent=accent_of(key)), tr("sound of cues"))
 
     def _choose_effect(self, key: str) -> None:
-        self._apply(partial(set_cue_effect, effect=key or None), "effect of cues")
+        self._apply(partial(set_cue_effect, effect=key or None), tr("effect of cues"))
 
     def _choose_clip(self, key: str) -> None:
         clip = FootageId(int(key)) if key else None
-        self.editor.apply(lambda p: set_cue_clip(p, self._keys, clip), "footage of cues")
+        self.editor.apply(lambda p: set_cue_clip(p, self._keys, clip), tr("footage of cues"))
 
     def _toggle_shape(self, is_own: bool) -> None:
         edit = change_cue_envelope if is_own else reset_cue_envelope
-        self._apply(edit, "shape of cues")
+        self._apply(edit, tr("shape of cues"))
 
     def _toggle_values(self, is_own: bool) -> None:
         self._wants_values = is_own
         if not is_own:
-            self._apply(reset_cue_settings, "values of cues")
+            self._apply(reset_cue_settings, tr("values of cues"))
         self.refresh()
 
     def _change_shape(self, changes: dict[str, object], gesture: str | None) -> None:
-        self._apply(lambda p, keys: change_cue_envelope(p, keys, **changes), "shape of cues", gesture=gesture)
+        self._apply(
+            lambda p, keys: change_cue_envelope(p, keys, **changes), tr("shape of cues"), gesture=gesture
+        )
 
     def _set_value(self, setting: Setting, gesture: str | None) -> None:
-        self._apply(partial(set_cue_setting, setting=setting), f"change of {setting.name}", gesture=gesture)
+        self._apply(
+            partial(set_cue_setting, setting=setting),
+            tr("change of {name}", name=setting.name),
+            gesture=gesture,
+        )
 
     def _apply(
         self,
@@ -305,7 +319,7 @@ class CueBench(BenchPage[_Chosen]):
         self.refresh()
 
     def _set_strength(self, strength: float, *, gesture: str | None = None) -> None:
-        self._apply(partial(set_cue_strength, strength=strength), "change of strength", gesture=gesture)
+        self._apply(partial(set_cue_strength, strength=strength), tr("change of strength"), gesture=gesture)
 
     def _set_nudge(self, value: float) -> None:
         """Nudge each cue to so many frames from its hit, or as far as its neighbours let it."""
@@ -324,5 +338,9 @@ class CueBench(BenchPage[_Chosen]):
 
 def _effect_options(chosen: _Chosen) -> list[tuple[str, str]]:
     own = chosen.override.effect
-    options = [("", "same as lane"), *((one.key, one.label) for one in alike(chosen.lane.effect))]
-    return [*options, (own, f"{own} (missing)")] if own is not None and lane_kind(own) is None else options
+    options = [("", tr("same as lane")), *((one.key, one.label) for one in alike(chosen.lane.effect))]
+    return (
+        [*options, (own, tr("{own} (missing)", own=own))]
+        if own is not None and lane_kind(own) is None
+        else options
+    )

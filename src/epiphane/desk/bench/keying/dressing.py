@@ -9,12 +9,13 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, in_a_row
 from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.project import Project
+from epiphane.wording import tr
 
 _WORDS = {
-    Mood.CALM: "Calm parts",
-    Mood.BUILD: "Builds",
-    Mood.FULL: "Full parts",
-    Mood.DROP: "After a drop",
+    Mood.CALM: tr("Calm parts"),
+    Mood.BUILD: tr("Builds"),
+    Mood.FULL: tr("Full parts"),
+    Mood.DROP: tr("After a drop"),
 }
 
 
@@ -26,18 +27,20 @@ class DressingBench(BenchPage[Project]):
         fields = self.fields(
             Dressing, dressing.change, lambda project: project.dressing, released=editor.end_gesture
         )
-        again = button("Dress again", "Dress the song with another seed (Ctrl + D)", dressing.again)
-        undress = button("Undress", "Take the lanes of the dressing away", dressing.undress)
-        cuts = fields.check("has_transitions", "transitions at the cuts", "Let the cuts have transitions")
-        bar = fields.bar("density", "From sparse to dense", theme.TEXT)
+        again = button(tr("Dress again"), tr("Dress the song with another seed (Ctrl + D)"), dressing.again)
+        undress = button(tr("Undress"), tr("Take the lanes of the dressing away"), dressing.undress)
+        cuts = fields.check(
+            "has_transitions", tr("transitions at the cuts"), tr("Let the cuts have transitions")
+        )
+        bar = fields.bar("density", tr("From sparse to dense"), theme.TEXT)
         self.add(self.told(_told), in_a_row(again, undress, spacing=6))
-        self.row("Density", bar, fields.number("density", "Density", "%", factor=100))
-        self.row("Seed", fields.number("seed", "Seed of the dressing"), cuts)
+        self.row(tr("Density"), bar, fields.number("density", tr("Density"), "%", factor=100))
+        self.row(tr("Seed"), fields.number("seed", tr("Seed of the dressing")), cuts)
         self.rule()
         for mood, words in _WORDS.items():
             recipes = self.checks_button(
-                f"Recipes for {words.lower()}",
-                "nothing",
+                tr("Recipes for {words}", words=words.lower()),
+                tr("nothing"),
                 lambda _: [(name, name) for name in dressing.recipe_names],
                 partial(_recipes_of, mood),
                 partial(dressing.choose, mood),
@@ -54,8 +57,11 @@ class DressingBench(BenchPage[Project]):
 def _told(project: Project) -> str:
     n_dressed = sum(lane.is_dressed for lane in project.lanes)
     if n_dressed == 0:
-        return "The song is not dressed."
-    return f"{n_dressed} lanes dress the song. Each is a lane as any other; one that is locked stays."
+        return tr("The song is not dressed.")
+    return tr(
+        "{n_dressed} lanes dress the song. Each is a lane as any other; one that is locked stays.",
+        n_dressed=n_dressed,
+    )
 
 
 def _recipes_of(mood: Mood, project: Project) -> tuple[str, ...]:

@@ -13,6 +13,7 @@ from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.document.envelope import PARTS_OF_A_BEAT, CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import envelope_level, in_frames
+from epiphane.wording import tr
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 16, 16, 22
 _LEAST_BEFORE, _LEAST_AFTER = 4, 14
@@ -38,13 +39,16 @@ class EnvelopePicture(PointCurve[Handle]):
 
     def __init__(self) -> None:
         super().__init__(
-            "Envelope",
-            "Drag the corners: rise, hold and fall. Where a side is free, drag its points; a double click "
-            "puts one there or takes it away. Keys: Tab to it, 1 2 3 … choose, arrows change, Delete",
+            tr("Envelope"),
+            tr(
+                "Drag the corners: rise, hold and fall. Where a side is free, drag its points; a "
+                "double click puts one there or takes it away. Keys: Tab to it, 1 2 3 … choose, arrows "
+                "change, Delete"
+            ),
             width=260,
             height=116,
         )
-        self._envelope, self._origin = Envelope(), "hit"
+        self._envelope, self._origin = Envelope(), tr("hit")
         self._drawn = self._envelope
         self._beat_frames = 15.0
         self._colour = QColor(theme.TEXT)
@@ -253,7 +257,7 @@ class EnvelopePicture(PointCurve[Handle]):
         at, level = round(min(max(share, low), high), 3), round(min(max(level, 0.0), 1.0), 3)
         if low <= high:
             moved = (*curve[:number], CurvePoint(at, level), *curve[number + 1 :])
-            self.changed.emit({f"{side}_curve": moved}, f"{side} curve")
+            self.changed.emit({f"{side}_curve": moved}, tr("{side} curve", side=side))
 
     def _add_point(self, side: str, share: float, level: float) -> None:
         if getattr(self._envelope, f"{side}_ease") is not Ease.FREE:

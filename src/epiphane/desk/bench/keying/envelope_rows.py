@@ -12,12 +12,13 @@ from epiphane.desk.look.fields import NumberField, in_a_row, label
 from epiphane.document.envelope import CurvePoint, Ease, Envelope, LengthUnit
 from epiphane.keying.envelope import eased
 from epiphane.lane_kinds import is_transition
+from epiphane.wording import tr
 
-_EASES = tuple((ease.value, ease.value) for ease in Ease)
-_UNITS = ((LengthUnit.FRAMES.value, "frames"), (LengthUnit.BEATS.value, "beats"))
+_EASES = tuple((ease.value, tr(ease.value)) for ease in Ease)
+_UNITS = ((LengthUnit.FRAMES.value, tr("frames")), (LengthUnit.BEATS.value, tr("beats")))
 _SIDES = ("rise", "hold", "fall")
-_WORDS = {side: side for side in _SIDES}
-_TRANSITION_WORDS = {"rise": "before", "hold": "hold", "fall": "after"}
+_WORDS = {"rise": tr("rise"), "hold": tr("hold"), "fall": tr("fall")}
+_TRANSITION_WORDS = {"rise": tr("before"), "hold": tr("hold"), "fall": tr("after")}
 """What the sides of a transition are called: the frames on either side of its cut."""
 _FIRST_POINTS = (1 / 3, 2 / 3)
 
@@ -51,7 +52,7 @@ class EnvelopeRows(Rows[Envelope]):
         for side, word in (_TRANSITION_WORDS if is_at_cuts else _WORDS).items():
             self._side_labels[side].setText(word)
             self._sides[side].setAccessibleName(word.capitalize())
-        self.picture.set_origin("cut" if is_at_cuts else "hit")
+        self.picture.set_origin(tr("cut") if is_at_cuts else tr("hit"))
 
     def show_envelope(self, envelope: Envelope, colour: QColor, beat_frames: float) -> None:
         """Show an envelope; `beat_frames` is how long a beat is where it is seen."""
@@ -68,40 +69,44 @@ class EnvelopeRows(Rows[Envelope]):
 
     def _side_row(self) -> QWidget:
         self._sides: dict[str, NumberField] = {}
-        self._side_labels = {side: label(side) for side in _SIDES}
+        self._side_labels = {side: label(word) for side, word in _WORDS.items()}
         shown: list[QWidget] = []
         for side in _SIDES:
-            field = limited_field(Envelope, side, side.capitalize())
+            field = limited_field(Envelope, side, _WORDS[side].capitalize())
             field.setFixedWidth(60)
             field.edited.connect(lambda value, side=side: self.changed.emit({side: value}, None))
             self._sides[side] = field
             shown += [self._side_labels[side], field]
-        unit = self.choice("Unit of rise, hold and fall", _UNITS, lambda one: one.unit.value, self._set_unit)
+        unit = self.choice(
+            tr("Unit of rise, hold and fall"), _UNITS, lambda one: one.unit.value, self._set_unit
+        )
         return in_a_row(*shown, right=(unit,), spacing=6)
 
     def _ease_row(self) -> QWidget:
         rise = self.choice(
-            "Ease of the rise",
+            tr("Ease of the rise"),
             _EASES,
             lambda one: one.rise_ease.value,
             lambda key: self._set_ease("rise", key),
         )
         fall = self.choice(
-            "Ease of the fall",
+            tr("Ease of the fall"),
             _EASES,
             lambda one: one.fall_ease.value,
             lambda key: self._set_ease("fall", key),
         )
         lead = self.number(
-            "Lead",
+            tr("Lead"),
             lambda one: one.lead,
             lambda value: self.changed.emit({"lead": round(value)}, None),
             limits=(Envelope, "lead"),
             unit="f",
             width=50,
         )
-        lead.setToolTip("How many frames before its hit the peak comes; below 0 after it")
-        return in_a_row(label("eases"), rise, label("to"), fall, right=(label("lead"), lead), spacing=6)
+        lead.setToolTip(tr("How many frames before its hit the peak comes; below 0 after it"))
+        return in_a_row(
+            label(tr("eases")), rise, label("to"), fall, right=(label(tr("lead")), lead), spacing=6
+        )
 
     def _set_unit(self, key: str) -> None:
         """Measure in another unit; the shape stays, as far as frames allow."""

@@ -20,6 +20,7 @@ from epiphane.edits.keying.lanes import change_lane
 from epiphane.errors import EditError
 from epiphane.keying.envelope_follower import HEARD_PER_SECOND
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 _SHOWN_SECONDS = 4.0
 
@@ -35,26 +36,28 @@ class FollowRows(Rows[Lane]):
         number = self.fields(Follow, self._change, lambda lane: lane.follow).number
         self.add(self.curve)
         self.row(
-            "Band",
-            number("low", "Lower edge of the band", "Hz"),
+            tr("Band"),
+            number("low", tr("Lower edge of the band"), "Hz"),
             label("to"),
-            number("high", "Upper edge of the band", "Hz"),
+            number("high", tr("Upper edge of the band"), "Hz"),
         )
         self.row(
-            "Level in",
-            number("quiet", "At this level it is at rest", "%", factor=100),
+            tr("Level in"),
+            number("quiet", tr("At this level it is at rest"), "%", factor=100),
             label("to"),
-            number("loud", "At this level it is at its peak", "%", factor=100),
+            number("loud", tr("At this level it is at its peak"), "%", factor=100),
         )
         self.row(
-            "Attack",
-            number("attack", "How slowly it goes up", "ms"),
-            label("release"),
-            number("release", "How slowly it goes down", "ms"),
+            tr("Attack"),
+            number("attack", tr("How slowly it goes up"), "ms"),
+            label(tr("release")),
+            number("release", tr("How slowly it goes down"), "ms"),
         )
 
     def _change(self, **changes: float) -> None:
-        self._editor.apply(following(self._editor, self._lane_id, **changes), "change of what is followed")
+        self._editor.apply(
+            following(self._editor, self._lane_id, **changes), tr("change of what is followed")
+        )
 
 
 def following(editor: Editor, lane_id: LaneId, **changes: float) -> Callable[[Project], Project]:
@@ -64,13 +67,13 @@ def following(editor: Editor, lane_id: LaneId, **changes: float) -> Callable[[Pr
         old = find(project.lanes, lane_id, "lane").follow
         new = replace(old, **changes)
         if new.low >= new.high:
-            raise EditError("the lower edge of the band must be below the upper one.")
+            raise EditError(tr("the lower edge of the band must be below the upper one."))
         if new.quiet >= new.loud:
-            raise EditError("the level at rest must be below that at the peak.")
+            raise EditError(tr("the level at rest must be below that at the peak."))
         levels = editor.heard_file.listening.levels if editor.heard_file is not None else None
         is_heard = bool(old.heard) and (old.low, old.high) == (new.low, new.high)
         if not is_heard and levels is None:
-            raise EditError("a lane follows a song that sounds: open a song first.")
+            raise EditError(tr("a lane follows a song that sounds: open a song first."))
         if not is_heard and levels is not None:
             new = heard_in_band(levels, new)
         return change_lane(project, lane_id, follow=new)
@@ -86,10 +89,12 @@ class FollowCurve(QWidget):
         self._editor = editor
         self._lane: Lane | None = None
         self.setMinimumHeight(84)
-        self.setAccessibleName("Level of the band")
+        self.setAccessibleName(tr("Level of the band"))
         self.setToolTip(
-            "Thin: the level of the band, four seconds around the playhead, and the two levels it is "
-            "mapped from. Filled: what becomes of it"
+            tr(
+                "Thin: the level of the band, four seconds around the playhead, and the two levels it is "
+                "mapped from. Filled: what becomes of it"
+            )
         )
         editor.playhead_changed.connect(self.update)
 

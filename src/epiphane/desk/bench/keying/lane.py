@@ -34,13 +34,14 @@ from epiphane.edits.keying.sources import pulse_name
 from epiphane.edits.shots.main_track import track_name
 from epiphane.facts.grid import usual_beat_frames
 from epiphane.lane_kinds import alike, is_layer, is_transition, lane_kind, takes_clips
+from epiphane.wording import tr
 
 _WAYS = (
-    (Trigger.FIRE.value, "fires the shape"),
-    (Trigger.STEP.value, "steps on"),
-    (Trigger.TOGGLE.value, "switches on or off"),
-    (Trigger.FOLLOW.value, "a band is followed"),
-    (Trigger.SPAN.value, "is on over spans"),
+    (Trigger.FIRE.value, tr("fires the shape")),
+    (Trigger.STEP.value, tr("steps on")),
+    (Trigger.TOGGLE.value, tr("switches on or off")),
+    (Trigger.FOLLOW.value, tr("a band is followed")),
+    (Trigger.SPAN.value, tr("is on over spans")),
 )
 _BANDS = {
     PulseUnit.KICK: (40, 120),
@@ -51,7 +52,7 @@ _BANDS = {
     PulseUnit.HIGH: (7000, 15_000),
 }
 """Where a drum is heard best, Hz."""
-_TOLD = {"n_steps": "the number of steps"}
+_TOLD = {"n_steps": tr("the number of steps")}
 
 
 class LaneBench(BenchPage[Lane]):
@@ -86,7 +87,7 @@ class LaneBench(BenchPage[Lane]):
         if self.words is not None:
             self.part(self.words, lambda lane: lane.words)
         if takes_clips(lane.effect):
-            self.row("Plays", self._clips())
+            self.row(tr("Plays"), self._clips())
         self.part(self.pick, lambda lane: lane)
         self.part(
             partial(FollowRows, editor, lane.id),
@@ -100,8 +101,8 @@ class LaneBench(BenchPage[Lane]):
         self._add_aim_row()
         self._add_played_row()
         self._add_accent_row()
-        tip = "What the lane is called, to be told from others; empty for the name of its effect"
-        self.row("Name", self.text_field("Name of the lane", tip, lane_label, self._rename))
+        tip = tr("What the lane is called, to be told from others; empty for the name of its effect")
+        self.row(tr("Name"), self.text_field(tr("Name of the lane"), tip, lane_label, self._rename))
         self.end()
 
     def thing(self) -> Lane | None:
@@ -113,13 +114,13 @@ class LaneBench(BenchPage[Lane]):
 
     def _add_pulse_row(self) -> None:
         fired_by = self.choice(
-            "Fired by",
+            tr("Fired by"),
             lambda _: _pulse_options(self.editor.project),
             lambda lane: "" if (pulse := self._pulse(lane)) is None else str(pulse.id),
             self._fire_by,
         )
         every = self.number(
-            "Every Nth hit",
+            tr("Every Nth hit"),
             lambda lane: 1 if (pulse := self._pulse(lane)) is None else pulse.every,
             lambda value: self._fire_every(round(value)),
             limits=(Pulse, "every"),
@@ -129,14 +130,14 @@ class LaneBench(BenchPage[Lane]):
         words = label("by")
         self.seen(_has_hits, words, fired_by)
         self.seen(lambda lane: _has_hits(lane) and self._counts(lane), every)
-        mute = self._switch("Mute", "Let the lane fire nothing (M)", "is_muted", "mute")
-        tip = "Let only this lane fire, and others that are solo (S)"
-        solo = self._switch("Solo", tip, "is_solo", "solo")
+        mute = self._switch(tr("Mute"), tr("Let the lane fire nothing (M)"), "is_muted", "mute")
+        tip = tr("Let only this lane fire, and others that are solo (S)")
+        solo = self._switch(tr("Solo"), tip, "is_solo", "solo")
         remove = QPushButton(theme.icon("trash-2", theme.QUIET, 15), "")
         remove.setProperty("quiet", True)
-        remove.setAccessibleName("Delete lane")
-        remove.setToolTip("Delete the lane (Delete); undo brings it back")
-        remove.clicked.connect(lambda: self._apply(remove_lane, "removal of lane"))
+        remove.setAccessibleName(tr("Delete lane"))
+        remove.setToolTip(tr("Delete the lane (Delete); undo brings it back"))
+        remove.clicked.connect(lambda: self._apply(remove_lane, tr("removal of lane")))
         self.add(in_a_row(words, fired_by, every, right=(mute, solo, remove)))
 
     def _counts(self, lane: Lane) -> bool:
@@ -146,23 +147,25 @@ class LaneBench(BenchPage[Lane]):
 
     def _add_trigger_rows(self) -> None:
         trigger = self.choice(
-            "What a hit does",
+            tr("What a hit does"),
             _WAYS,
             lambda lane: lane.trigger.value,
             lambda key: self._set_trigger(Trigger(key)),
         )
-        words = label("each hit")
+        words = label(tr("each hit"))
         self.seen(lambda lane: not is_transition(lane.effect), trigger)
         self.seen(lambda lane: _has_hits(lane) and not is_transition(lane.effect), words)
-        tip = "A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)"
-        copy = button("Copy", tip, self.copy_asked.emit)
+        tip = tr("A copy of the lane below it, to be fired by another pulse (Ctrl+Shift+D)")
+        copy = button(tr("Copy"), tip, self.copy_asked.emit)
         copy.setProperty("quiet", True)
-        lock = self._switch("Lock", "Let nothing change the lane", "is_locked", "lock of a lane")
-        fold = self._switch("Fold", "Draw its row low", "is_folded", "fold of a lane")
+        lock = self._switch(tr("Lock"), tr("Let nothing change the lane"), "is_locked", tr("lock of a lane"))
+        fold = self._switch(tr("Fold"), tr("Draw its row low"), "is_folded", tr("fold of a lane"))
         self.add(in_a_row(words, trigger, right=(lock, fold, copy)))
-        steps = self._values.number("n_steps", "Steps until it begins again")
+        steps = self._values.number("n_steps", tr("Steps until it begins again"))
         steps.setFixedWidth(48)
-        self.row("Steps", steps, label("and then back"), when=lambda lane: lane.trigger is Trigger.STEP)
+        self.row(
+            tr("Steps"), steps, label(tr("and then back")), when=lambda lane: lane.trigger is Trigger.STEP
+        )
 
     def _switch(self, text: str, tip: str, field: str, told: str) -> QPushButton:
         return self.switch(
@@ -177,7 +180,9 @@ class LaneBench(BenchPage[Lane]):
         made.speak_of(self.effect_key)
         made.changed.connect(
             lambda changes, gesture: self._apply(
-                partial(change_envelope, **changes), f"change of {' and '.join(changes)}", gesture=gesture
+                partial(change_envelope, **changes),
+                tr("change of {names}", names=tr(" and ").join(changes)),
+                gesture=gesture,
             )
         )
         made.released.connect(self.editor.end_gesture)
@@ -190,21 +195,25 @@ class LaneBench(BenchPage[Lane]):
 
     def _add_level_rows(self) -> None:
         bar, number = self._values.bar, self._values.number
-        self.row("Depth", bar("depth", "Depth", self._colour), number("depth", "Depth", "%", factor=100))
-        wander = bar("wander", "Wander", self._colour)
-        wander.setToolTip("Wander: how much weaker a cue may be, by chance")
-        seed = number("seed", "Seed")
+        self.row(
+            tr("Depth"),
+            bar("depth", tr("Depth"), self._colour),
+            number("depth", tr("Depth"), "%", factor=100),
+        )
+        wander = bar("wander", tr("Wander"), self._colour)
+        wander.setToolTip(tr("Wander: how much weaker a cue may be, by chance"))
+        seed = number("seed", tr("Seed"))
         seed.setFixedWidth(54)
-        seed.setToolTip("Seed of the chance: the same seed gives the same strengths every time")
-        share = number("wander", "Wander", "%", factor=100)
-        self.row("Wander", wander, share, label("seed"), seed, when=_has_shape)
+        seed.setToolTip(tr("Seed of the chance: the same seed gives the same strengths every time"))
+        share = number("wander", tr("Wander"), "%", factor=100)
+        self.row(tr("Wander"), wander, share, label(tr("seed")), seed, when=_has_shape)
 
     def _add_played_row(self) -> None:
         """Add by which key the lane is played, and on which hits what is played falls."""
         instrument = self._instrument
         self._arm = self.switch(
-            "Arm",
-            "Let a key play the lane while the song plays; held as long as the key is held",
+            tr("Arm"),
+            tr("Let a key play the lane while the song plays; held as long as the key is held"),
             lambda _: bool(instrument.key_of(self.lane_id)),
             lambda _: self._toggle_armed(),
             is_quiet=False,
@@ -213,52 +222,52 @@ class LaneBench(BenchPage[Lane]):
 
         def show(_: Lane) -> None:
             key = instrument.key_of(self.lane_id)
-            self._arm_words.setText(f"with {key}" if key else "by no key")
+            self._arm_words.setText(tr("with {key}", key=key) if key else tr("by no key"))
 
         self.shows(show)
         quantised = self.choice(
-            "On which hits what is played falls",
-            lambda _: [("", "as played"), *pulse_options(self.editor.project)],
+            tr("On which hits what is played falls"),
+            lambda _: [("", tr("as played")), *pulse_options(self.editor.project)],
             lambda _: "" if instrument.pulse is None else str(instrument.pulse),
             self._quantise,
         )
-        self.row("Played", self._arm, self._arm_words, label("falls on"), quantised)
+        self.row(tr("Played"), self._arm, self._arm_words, label(tr("falls on")), quantised)
 
     def _add_accent_row(self) -> None:
         sound = self.choice(
-            "Sound that is heard with each cue",
-            lambda _: accent_options(self.editor.project, "none"),
+            tr("Sound that is heard with each cue"),
+            lambda _: accent_options(self.editor.project, tr("none")),
             lambda lane: accent_key(lane.accent),
             self._choose_accent,
         )
         gain = self.number(
-            "Gain of the sound",
+            tr("Gain of the sound"),
             lambda lane: 0.0 if lane.accent is None else lane.accent.gain,
             lambda gain: self._change_accent(gain=gain),
             limits=(Accent, "gain"),
             unit="dB",
         )
         point = self.choice(
-            "What of the sound is on the hit",
-            [(AccentPoint.ATTACK.value, "attack on it"), (AccentPoint.PEAK.value, "peak on it")],
+            tr("What of the sound is on the hit"),
+            [(AccentPoint.ATTACK.value, tr("attack on it")), (AccentPoint.PEAK.value, tr("peak on it"))],
             lambda lane: "" if lane.accent is None else lane.accent.point.value,
             lambda key: self._change_accent(point=AccentPoint(key)),
         )
         self.seen(lambda lane: lane.accent is not None, gain, point)
-        self.row("Sound", sound, gain, point)
+        self.row(tr("Sound"), sound, gain, point)
 
     def _choose_accent(self, key: str) -> None:
         lane = self.thing()
         made = accent_of(key)
         if made is not None and lane is not None and lane.accent is not None:
             made = replace(made, gain=lane.accent.gain, point=lane.accent.point)
-        self._apply(partial(change_lane, accent=made), "sound of a lane")
+        self._apply(partial(change_lane, accent=made), tr("sound of a lane"))
 
     def _change_accent(self, **changes: Any) -> None:
         lane = self.thing()
         if lane is not None and lane.accent is not None:
             accent = replace(lane.accent, **changes)
-            self._apply(partial(change_lane, accent=accent), "sound of a lane")
+            self._apply(partial(change_lane, accent=accent), tr("sound of a lane"))
 
     def _toggle_armed(self) -> None:
         self._instrument.arm(self.lane_id)
@@ -270,19 +279,19 @@ class LaneBench(BenchPage[Lane]):
     def _add_aim_row(self) -> None:
         """Add what the lane acts on, and what may come in its place."""
         aim = self.choice(
-            "What the lane acts on",
+            tr("What the lane acts on"),
             self._aim_options,
             lambda lane: "" if lane.track is None else str(lane.track),
             self._aim_at,
         )
         self._others = self.checks_button(
-            "By chance one of these in its place",
-            "nothing else",
+            tr("By chance one of these in its place"),
+            tr("nothing else"),
             lambda lane: [(one.key, one.label) for one in alike(lane.effect) if one.key != lane.effect],
             lambda lane: [one.effect for one in lane.alternatives],
             self._choose_alternatives,
         )
-        words, others_words = label("acts on"), label("or by chance")
+        words, others_words = label(tr("acts on")), label(tr("or by chance"))
         self.seen(lambda lane: not is_transition(lane.effect) and not is_layer(lane.effect), aim, words)
         self.seen(lambda lane: not is_layer(lane.effect), self._others, others_words)
         self.add(in_a_row(words, aim, others_words, self._others, spacing=6))
@@ -291,13 +300,13 @@ class LaneBench(BenchPage[Lane]):
         project = self.editor.project
         tracks = [(str(track.id), track_name(project, track)) for track in project.tracks]
         is_gone = lane.track is not None and not any(one.id == lane.track for one in project.tracks)
-        missing = [(str(lane.track), "a track that is gone")] if is_gone else []
-        return [("", "all before it"), *tracks, *missing]
+        missing = [(str(lane.track), tr("a track that is gone"))] if is_gone else []
+        return [("", tr("all before it")), *tracks, *missing]
 
     def _clips(self) -> ChecksButton:
         return self.checks_button(
-            "What each cue plays, one after the other",
-            "nothing yet",
+            tr("What each cue plays, one after the other"),
+            tr("nothing yet"),
             lambda _: clip_options(self.editor.project),
             lambda lane: [str(one) for one in lane.clips],
             self._choose_clips,
@@ -305,30 +314,30 @@ class LaneBench(BenchPage[Lane]):
 
     def _choose_clips(self, keys: tuple[str, ...]) -> None:
         clips = [FootageId(int(key)) for key in keys]
-        self._apply(lambda p, lane: set_clips(p, lane, clips), "footage of an overlay")
+        self._apply(lambda p, lane: set_clips(p, lane, clips), tr("footage of an overlay"))
 
     def _lacking(self) -> str:
         """Return where a transition lacks footage."""
         shown = [one for one in self.editor.cues.transitions if one.lane == self.lane_id]
         lacking = [words for one in shown for words in one.lacking_words(self.editor.project)]
-        more = f" (and {len(lacking) - 1} more like it)" if len(lacking) > 1 else ""
+        more = tr(" (and {count} more like it)", count=len(lacking) - 1) if len(lacking) > 1 else ""
         return f"{lacking[0]}{more}." if lacking else ""
 
     def _aim_at(self, key: str) -> None:
         track = TrackId(int(key)) if key else None
-        self._apply(partial(change_lane, track=track), "aim of a lane")
+        self._apply(partial(change_lane, track=track), tr("aim of a lane"))
 
     def _choose_alternatives(self, keys: tuple[str, ...]) -> None:
         lane = self.thing()
         if lane is not None:
             kept = {one.effect: one for one in lane.alternatives}
             made = tuple(kept.get(key, EffectInstance(key)) for key in keys)
-            self._apply(partial(change_lane, alternatives=made), "what comes by chance")
+            self._apply(partial(change_lane, alternatives=made), tr("what comes by chance"))
 
     def _rename(self, name: str) -> None:
         effect = lane_kind(self.effect_key)
         own = "" if effect is not None and name == effect.label else name
-        self._apply(partial(change_lane, name=own), "name of a lane")
+        self._apply(partial(change_lane, name=own), tr("name of a lane"))
 
     def _apply(
         self, edit: Callable[[Project, LaneId], Project], text: str, *, gesture: str | None = None
@@ -338,7 +347,9 @@ class LaneBench(BenchPage[Lane]):
 
     def _set(self, setting: Setting, gesture: str | None) -> None:
         self._apply(
-            lambda p, lane: set_setting(p, lane, setting), f"change of {setting.name}", gesture=gesture
+            lambda p, lane: set_setting(p, lane, setting),
+            tr("change of {name}", name=setting.name),
+            gesture=gesture,
         )
 
     def _set_trigger(self, way: Trigger) -> None:
@@ -355,7 +366,7 @@ class LaneBench(BenchPage[Lane]):
                 project = change_lane(project, lane.id, follow=found)
             return change_lane(project, lane.id, trigger=way)
 
-        self.editor.apply(edit, "change of what a hit does")
+        self.editor.apply(edit, tr("change of what a hit does"))
         self.refresh()
 
     def _band_of(self, lane: Lane) -> dict[str, float]:
@@ -367,13 +378,13 @@ class LaneBench(BenchPage[Lane]):
         return {}
 
     def _change(self, *, gesture: str | None = None, **changes: object) -> None:
-        text = f"change of {_TOLD.get(next(iter(changes)), next(iter(changes)))}"
+        text = tr("change of {what}", what=_TOLD.get(next(iter(changes)), next(iter(changes))))
         self._apply(lambda p, lane: change_lane(p, lane, **changes), text, gesture=gesture)
 
     def _fire_by(self, key: str) -> None:
         if key.isdigit():
             pulse = PulseId(int(key))
-            self._apply(lambda p, lane: fire_by(p, lane, pulse), "change of pulse")
+            self._apply(lambda p, lane: fire_by(p, lane, pulse), tr("change of pulse"))
         elif key:
             self._fire(PulseUnit(key), 1)
         self.refresh()
@@ -389,7 +400,7 @@ class LaneBench(BenchPage[Lane]):
             project, pulse = ensure_pulse(project, unit, every=every)
             return fire_by(project, self.lane_id, pulse)
 
-        self.editor.apply(edit, "change of pulse")
+        self.editor.apply(edit, tr("change of pulse"))
         self.refresh()
 
 
@@ -407,4 +418,4 @@ def _pulse_options(project: Project) -> list[tuple[str, str]]:
     plain = {pulse.unit for pulse in project.pulses if (pulse.every, pulse.keep) == (1, 1.0)}
     options += [(unit.value, pulse_name(unit, 1)) for unit in PulseUnit if unit not in plain]
     has_all = {pulse.id for pulse in project.pulses} >= {lane.pulse for lane in project.lanes}
-    return options if has_all else [("", "no pulse"), *options]
+    return options if has_all else [("", tr("no pulse")), *options]

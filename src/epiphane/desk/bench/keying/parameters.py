@@ -22,6 +22,7 @@ from epiphane.desk.bench.page import Rows
 from epiphane.desk.look.fields import NumberField, RangeBar, label
 from epiphane.document.lane import Setting, Settings
 from epiphane.lane_kinds import lane_kind
+from epiphane.wording import tr
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90
@@ -52,9 +53,16 @@ class ParameterRows(Rows[Settings]):
         self.vary: dict[str, VaryRow] = {}
         self.shows(self._keep)
         if self._effect is None:
-            self.add(label(f"This version does not know the effect “{effect}”. It is kept as it is."))
+            self.add(
+                label(
+                    tr(
+                        "This version does not know the effect “{effect}”. It is kept as it is.",
+                        effect=effect,
+                    )
+                )
+            )
         if any(isinstance(parameter, Parameter) for parameter in self._parameters()):
-            self.row("Values", label("drag the ring: at rest; the disc: at the peak"))
+            self.row(tr("Values"), label(tr("drag the ring: at rest; the disc: at the peak")))
         for parameter in self._parameters():
             self._add_rows(parameter)
 
@@ -73,7 +81,7 @@ class ParameterRows(Rows[Settings]):
             text_of, changed = partial(_text_of, parameter), partial(self._set_text, parameter)
             fields = (self.colour(parameter.label, text_of, changed),)
         else:
-            options = tuple((option, option) for option in parameter.options)
+            options = tuple((option, tr(option)) for option in parameter.options)
             text_of, changed = partial(_text_of, parameter), partial(self._set_text, parameter)
             fields = (self.choice(parameter.label, options, text_of, changed),)
         if not self._can_vary:
@@ -92,7 +100,7 @@ class ParameterRows(Rows[Settings]):
         self.shows(lambda settings: bar.set_values(*_ends_of(parameter, settings)))
         decimals = 0 if parameter.is_whole or parameter.high - parameter.low >= _WHOLE_RANGE else 1
         field = self.number(
-            f"{parameter.label} at the peak",
+            tr("{label} at the peak", label=parameter.label),
             lambda settings: _ends_of(parameter, settings)[1],
             lambda peak: self._set_number(parameter, None, peak, None),
             limits=(parameter.low, parameter.high),
@@ -100,7 +108,15 @@ class ParameterRows(Rows[Settings]):
             decimals=decimals,
             step=10**-decimals,
         )
-        field.setToolTip(f"{parameter.label}: {parameter.low:g} to {parameter.high:g} {parameter.unit}")
+        field.setToolTip(
+            tr(
+                "{label}: {low:g} to {high:g} {unit}",
+                label=parameter.label,
+                low=parameter.low,
+                high=parameter.high,
+                unit=tr(parameter.unit),
+            )
+        )
         return bar, field
 
     def _set_number(self, parameter: Parameter, rest: float | None, peak: float, gesture: str | None) -> None:

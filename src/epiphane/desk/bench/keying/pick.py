@@ -25,18 +25,18 @@ from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
 from epiphane.lane_kinds import is_transition
-from epiphane.plurals import plural
 from epiphane.timing import frame_start
+from epiphane.wording import plural, tr
 
 _NO_PATTERN = "0"
 _WIDTH = 58
 _DEFAULT_CELLS = {4: (0,), 8: (0, 4), 12: (0, 6), 16: (0, 8), 32: (0, 16)}
 _LANDMARKS = (
-    (Landmark.ANY.value, "all of them"),
+    (Landmark.ANY.value, tr("all of them")),
     (Landmark.DOWNBEATS.value, "downbeats"),
-    (Landmark.SECTIONS.value, "new sections"),
+    (Landmark.SECTIONS.value, tr("new sections")),
 )
-_OVERLAPS = ((Overlap.STRONGER.value, "the stronger one counts"), (Overlap.ADD.value, "they add"))
+_OVERLAPS = ((Overlap.STRONGER.value, tr("the stronger one counts")), (Overlap.ADD.value, tr("they add")))
 
 
 class PickRows(Rows[Lane]):
@@ -120,14 +120,17 @@ class _PickFields(Rows[Lane]):
 
     def _add_pattern_rows(self) -> None:
         n_cells = self.choice(
-            "Cells of the pattern",
-            [(_NO_PATTERN, "no pattern"), *((str(n), f"{n} cells") for n in CELL_COUNTS)],
+            tr("Cells of the pattern"),
+            [
+                (_NO_PATTERN, tr("no pattern")),
+                *((str(n), tr("{number} cells", number=n)) for n in CELL_COUNTS),
+            ],
             lambda lane: _NO_PATTERN if lane.pick.pattern is None else str(len(lane.pick.pattern.cells)),
             lambda key: self._set_cells(int(key)),
         )
         n_bars = self.choice(
-            "Bars of the pattern",
-            [("1", "a bar"), ("2", "two bars"), ("4", "four bars")],
+            tr("Bars of the pattern"),
+            [("1", tr("a bar")), ("2", tr("two bars")), ("4", tr("four bars"))],
             lambda lane: "1" if lane.pick.pattern is None else str(lane.pick.pattern.n_bars),
             lambda key: self._set_bars(int(key)),
         )
@@ -135,60 +138,60 @@ class _PickFields(Rows[Lane]):
         self.cells = PatternCells()
         self.cells.changed.connect(self._paint_cells)
         self.cells.released.connect(self._editor.end_gesture)
-        self.row("Pattern", n_cells, label("in"), n_bars, when=_has_hits)
+        self.row(tr("Pattern"), n_cells, label("in"), n_bars, when=_has_hits)
         self.add(self.cells, when=lambda lane: lane.pick.pattern is not None and _has_hits(lane))
         self.shows(self._show_cells)
 
     def _add_rule_rows(self) -> None:
-        every = self._rule("Take every Nth hit", lambda pick: pick.every, "every", limits=(1, 64))
+        every = self._rule(tr("Take every Nth hit"), lambda pick: pick.every, "every", limits=(1, 64))
         first = self._rule(
-            "From which hit on", lambda pick: pick.first + 1, "first", limits=(1, 64), shift=-1
+            tr("From which hit on"), lambda pick: pick.first + 1, "first", limits=(1, 64), shift=-1
         )
         strongest = self.number(
-            "The strongest so many of a bar",
+            tr("The strongest so many of a bar"),
             lambda lane: lane.pick.strongest or 0,
             lambda value: self._change(strongest=round(value) or None),
             limits=(0, 32),
             width=_WIDTH,
         )
         strongest.setSpecialValueText("all")
-        above = self._share("Hits of this strength at least", lambda pick: pick.above, "above")
-        chance = self._share("By chance, so many of a hundred", lambda pick: pick.chance, "chance")
+        above = self._share(tr("Hits of this strength at least"), lambda pick: pick.above, "above")
+        chance = self._share(tr("By chance, so many of a hundred"), lambda pick: pick.chance, "chance")
         without = self.choice(
-            "Not where another lane fires",
+            tr("Not where another lane fires"),
             self._other_lanes,
             lambda lane: "" if lane.pick.without is None else str(lane.pick.without),
             lambda key: self._change(without=LaneId(int(key)) if key else None),
         )
-        self.row("Every", every, label("from hit"), first, when=_has_hits)
-        self.row("Strongest", strongest, label("a bar, above"), above, when=_has_hits)
-        self.row("By chance", chance, label("but not with"), without, when=_has_hits)
+        self.row(tr("Every"), every, label(tr("from hit")), first, when=_has_hits)
+        self.row(tr("Strongest"), strongest, label(tr("a bar, above")), above, when=_has_hits)
+        self.row(tr("By chance"), chance, label(tr("but not with")), without, when=_has_hits)
 
     def _add_strength_rows(self) -> None:
         share = self.amount(
-            "By the strength of the hit",
+            tr("By the strength of the hit"),
             lambda lane: lane.by_strength,
             self._set_by_strength,
             of=(Lane, "by_strength"),
             colour=lane_colour(self._lane),
             released=self._editor.end_gesture,
         )
-        share[0].setAccessibleName("Strength bar")
-        share[0].setToolTip("How far the strength of a hit makes its cue weaker")
+        share[0].setAccessibleName(tr("Strength bar"))
+        share[0].setToolTip(tr("How far the strength of a hit makes its cue weaker"))
         overlap = self.choice(
-            "Cues that overlap",
+            tr("Cues that overlap"),
             _OVERLAPS,
             lambda lane: lane.overlap.value,
-            lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), "change of overlaps"),
+            lambda key: self._apply(partial(change_lane, overlap=Overlap(key)), tr("change of overlaps")),
         )
-        self.row("By strength", *share, when=_has_hits)
-        self.row("Overlaps", overlap, when=_has_hits)
+        self.row(tr("By strength"), *share, when=_has_hits)
+        self.row(tr("Overlaps"), overlap, when=_has_hits)
 
     def _add_place_rows(self) -> None:
         edges = []
         for name, edge, unlimited in (
-            ("From this bar on", "start", "first"),
-            ("To the end of this bar", "end", "last"),
+            (tr("From this bar on"), "start", "first"),
+            (tr("To the end of this bar"), "end", "last"),
         ):
             field = self.number(
                 name,
@@ -198,30 +201,30 @@ class _PickFields(Rows[Lane]):
                 width=_WIDTH,
             )
             field.setSpecialValueText(unlimited)
-            field.setToolTip(f"{name}; 0 for no such limit")
+            field.setToolTip(tr("{name}; 0 for no such limit", name=name))
             edges.append(field)
         only = self.choice(
-            "Only on some landmark",
+            tr("Only on some landmark"),
             _LANDMARKS,
             lambda lane: lane.pick.only.value,
             lambda key: self._change(only=Landmark(key)),
         )
         sections = self.checks_button(
-            "Parts of the song",
-            "every part",
+            tr("Parts of the song"),
+            tr("every part"),
             self._part_options,
             lambda lane: lane.pick.sections,
             lambda keys: self._change(sections=keys),
         )
         shots = self.checks_button(
-            "Only on some shots",
-            "every shot",
+            tr("Only on some shots"),
+            tr("every shot"),
             lambda _: _shot_options(self._editor.project),
             lambda lane: [str(shot) for shot in lane.shots],
             self._choose_shots,
         )
-        self.row("Bars", edges[0], label("to"), edges[1], only)
-        self.row("Only in", sections, label("on"), shots)
+        self.row(tr("Bars"), edges[0], label("to"), edges[1], only)
+        self.row(tr("Only in"), sections, label("on"), shots)
 
     def _rule(
         self,
@@ -255,7 +258,7 @@ class _PickFields(Rows[Lane]):
 
     def _other_lanes(self, lane: Lane) -> list[tuple[str, str]]:
         lanes = self._editor.project.lanes
-        return [("", "no lane"), *((str(one.id), lane_label(one)) for one in lanes if one.id != lane.id)]
+        return [("", tr("no lane")), *((str(one.id), lane_label(one)) for one in lanes if one.id != lane.id)]
 
     def _part_options(self, lane: Lane) -> list[tuple[str, str]]:
         labels = dict.fromkeys(part.label for part in parts_of(self._editor.project.song))
@@ -269,7 +272,7 @@ class _PickFields(Rows[Lane]):
 
     def _choose_shots(self, keys: tuple[str, ...]) -> None:
         shots = tuple(ItemId(int(key)) for key in keys)
-        self._apply(partial(change_lane, shots=shots), "shots of the lane")
+        self._apply(partial(change_lane, shots=shots), tr("shots of the lane"))
 
     def _show_cells(self, lane: Lane) -> None:
         pattern = lane.pick.pattern or Pattern((), 1)
@@ -287,14 +290,16 @@ class _PickFields(Rows[Lane]):
 
     def _change(self, *, gesture: str | None = None, **changes: Any) -> None:
         made = replace(self._lane.pick, **changes)
-        self._apply(partial(change_lane, pick=made), "change of its hits", gesture=gesture)
+        self._apply(partial(change_lane, pick=made), tr("change of its hits"), gesture=gesture)
 
     def _set(self, field: str, value: object) -> None:
         changes: dict[str, Any] = {field: value}
         self._change(**changes)
 
     def _set_by_strength(self, share: float, *, gesture: str | None = None) -> None:
-        self._apply(partial(change_lane, by_strength=round(share, 4)), "change of strength", gesture=gesture)
+        self._apply(
+            partial(change_lane, by_strength=round(share, 4)), tr("change of strength"), gesture=gesture
+        )
 
     def _set_cells(self, n_cells: int) -> None:
         old = self._lane.pick.pattern
@@ -342,8 +347,11 @@ def _shot_options(project: Project) -> list[tuple[str, str]]:
     return [
         (
             str(shot.id),
-            f"bar {_bar_number(bars, frame_start(shot.start, project.rate) + 0.05)} · "
-            f"{names.get(shot.footage, '?') if shot.footage is not None else 'solid'}",
+            tr(
+                "bar {bar} · {clip}",
+                bar=_bar_number(bars, frame_start(shot.start, project.rate) + 0.05),
+                clip=names.get(shot.footage, "?") if shot.footage is not None else tr("solid"),
+            ),
         )
         for shot in project.shots
     ]
@@ -356,26 +364,28 @@ def _bar_number(bars: tuple[Bar, ...], seconds: float) -> int:
 def _told(lane: Lane, cues: LaneSchedule) -> str:
     """Return in words how many hits are taken, and what waits for a hit; or what is followed."""
     if lane.trigger is Trigger.FOLLOW:
-        text = f"Follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
-        where = ["in " + ", ".join(lane.pick.sections)] * bool(lane.pick.sections)
-        where += ["on some bars"] * (lane.pick.start is not None or lane.pick.end is not None)
-        text = ", ".join([text, *where, *["on some shots"] * bool(lane.shots)])
+        text = tr("Follows {low:g} to {high:g} Hz", low=lane.follow.low, high=lane.follow.high)
+        where = [tr("in {parts}", parts=", ".join(lane.pick.sections))] * bool(lane.pick.sections)
+        where += [tr("on some bars")] * (lane.pick.start is not None or lane.pick.end is not None)
+        text = ", ".join([text, *where, *[tr("on some shots")] * bool(lane.shots)])
         is_still = not cues.is_silent and not cues.levels.any()
-        return f"{text}: it never rises" if is_still else text
+        return tr("{words}: it never rises", words=text) if is_still else text
     if lane.trigger is Trigger.SPAN:
-        return f"On over {plural(len(cues.hits), '1 span', '{} spans')}"
-    hits = "cuts" if is_transition(lane.effect) else "hits"
+        return tr("On over {number}", number=plural(len(cues.hits), "1 span", "{} spans"))
+    hits = tr("cuts") if is_transition(lane.effect) else "hits"
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
     if cues.frames_of_shots == ():
-        text = "The shots it is for are not there any more: nothing fires"
+        text = tr("The shots it is for are not there any more: nothing fires")
     elif n_hits == 0:
-        text = f"Its pulse has no {hits}: nothing fires"
+        text = tr("Its pulse has no {hits}: nothing fires", hits=hits)
     elif n_taken == 0:
-        text = f"Takes none of {n_hits} {hits}: nothing fires"
+        text = tr("Takes none of {n_hits} {hits}: nothing fires", n_hits=n_hits, hits=hits)
     elif n_taken == n_hits:
-        text = f"Takes all {n_hits} {hits}"
+        text = tr("Takes all {n_hits} {hits}", n_hits=n_hits, hits=hits)
     else:
-        text = f"Takes {n_taken} of {n_hits} {hits}"
-    waiting = {0: "", 1: f" · 1 changed cue waits for its {hits[:-1]}"}
+        text = tr("Takes {n_taken} of {n_hits} {hits}", n_taken=n_taken, n_hits=n_hits, hits=hits)
+    waiting = {0: "", 1: tr(" · 1 changed cue waits for its {hits}", hits=hits[:-1])}
     n_waiting = len(cues.orphaned_overrides)
-    return text + waiting.get(n_waiting, f" · {n_waiting} changed cues wait for their {hits}")
+    return text + waiting.get(
+        n_waiting, tr(" · {n_waiting} changed cues wait for their {hits}", n_waiting=n_waiting, hits=hits)
+    )

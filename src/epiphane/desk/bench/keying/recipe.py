@@ -18,7 +18,7 @@ from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
 from epiphane.edits.keying.recipe_items import items_of
 from epiphane.files.recipes import KeptRecipe
-from epiphane.plurals import plural
+from epiphane.wording import plural, tr
 
 _ROW = 24
 
@@ -38,15 +38,17 @@ class RecipeBench(BenchPage[KeptRecipe]):
         self._desk = desk
         self.stack = RecipeStack()
         self.shows(lambda kept: self.stack.show_recipe(kept.recipe))
-        self.pulse = choice_field("What fires the recipe", (), lambda _: None)
+        self.pulse = choice_field(tr("What fires the recipe"), (), lambda _: None)
         self.pulse.setMinimumWidth(190)
         self.shows(self._show_pulses)
-        self.use = button("Add below the lanes", "Add it below the lanes (Enter on its tile)", self._use)
-        export = button("Export…", "Write it to a file, to be used elsewhere", self._ask_export)
-        self.remove = button("Delete", "Delete it (Delete on its tile)", self._remove)
+        self.use = button(
+            tr("Add below the lanes"), tr("Add it below the lanes (Enter on its tile)"), self._use
+        )
+        export = button(tr("Export…"), tr("Write it to a file, to be used elsewhere"), self._ask_export)
+        self.remove = button(tr("Delete"), tr("Delete it (Delete on its tile)"), self._remove)
         self.seen(lambda kept: not kept.is_shipped, self.remove)
         self.add(self.told(_about, hides=True), self.stack)
-        self.row("Fired by", self.pulse)
+        self.row(tr("Fired by"), self.pulse)
         self.add(in_a_row(self.use, export, self.remove))
         self.end()
 
@@ -59,7 +61,7 @@ class RecipeBench(BenchPage[KeptRecipe]):
         recipe = kept.recipe
         own = next(pulse.name for pulse in recipe.pulses if pulse.id == recipe.lanes[0].pulse)
         chosen = str(self.pulse.currentData() or "")
-        show_options(self.pulse, [("", f"its own: {own}"), *pulse_options(self.editor.project)])
+        show_options(self.pulse, [("", tr("its own: {own}", own=own)), *pulse_options(self.editor.project)])
         show_choice(self.pulse, chosen)
 
     def _use(self) -> None:
@@ -81,7 +83,7 @@ class RecipeBench(BenchPage[KeptRecipe]):
 def _about(kept: KeptRecipe) -> str:
     number = len(kept.recipe.items)
     titles = plural(number, "1 title", "{} titles")
-    items = f"With {titles}, solids or shapes." if number else ""
+    items = tr("With {titles}, solids or shapes.", titles=titles) if number else ""
     return " ".join(part for part in (kept.recipe.about, items) if part)
 
 
@@ -91,7 +93,7 @@ class RecipeStack(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._recipe: Recipe | None = None
-        self.setAccessibleName("Lanes of the recipe")
+        self.setAccessibleName(tr("Lanes of the recipe"))
 
     def sizeHint(self) -> QSize:
         n_rows = 0 if self._recipe is None else len(self._recipe.lanes)
@@ -111,8 +113,8 @@ class RecipeStack(QWidget):
         names = {pulse.id: pulse.name for pulse in self._recipe.pulses}
         told = []
         for lane in self._recipe.lanes:
-            band = f"follows {lane.follow.low:g} to {lane.follow.high:g} Hz"
-            way = {Trigger.STEP: "a step at ", Trigger.TOGGLE: "on and off at "}.get(lane.trigger, "")
+            band = tr("follows {low:g} to {high:g} Hz", low=lane.follow.low, high=lane.follow.high)
+            way = {Trigger.STEP: tr("a step at "), Trigger.TOGGLE: tr("on and off at ")}.get(lane.trigger, "")
             told.append(
                 (lane_label(lane), band if lane.trigger is Trigger.FOLLOW else way + names[lane.pulse])
             )
@@ -142,25 +144,25 @@ class NewRecipeBench(BenchPage[Project]):
         self._desk = desk
         self.checks: dict[LaneId, QCheckBox] = {}
         self._lane: LaneId | None = None
-        self.name = _line("Name of the recipe", "What it is called", longest=60)
+        self.name = _line(tr("Name of the recipe"), tr("What it is called"), longest=60)
         self.name.returnPressed.connect(self._keep)
-        self.about = _line("What the recipe does", "What it does, in a sentence", longest=300)
+        self.about = _line(tr("What the recipe does"), tr("What it does, in a sentence"), longest=300)
         self._boxes = QVBoxLayout()
         self._boxes.setSpacing(4)
         self.items = QCheckBox()
-        self.items.setToolTip("They stay as many beats from the first beat, the drop or the last bar")
-        self.keep = button("Save recipe", "Save the selected lanes as a recipe (Enter)", self._keep)
+        self.items.setToolTip(tr("They stay as many beats from the first beat, the drop or the last bar"))
+        self.keep = button(tr("Save recipe"), tr("Save the selected lanes as a recipe (Enter)"), self._keep)
         cancel = button(
-            "Cancel",
-            "Close without saving a recipe",
+            tr("Cancel"),
+            tr("Close without saving a recipe"),
             lambda: editor.select_cues(frozenset(), lane=self._lane),
         )
-        self.row("Name", self.name)
-        self.row("Does", self.about)
+        self.row(tr("Name"), self.name)
+        self.row(tr("Does"), self.about)
         self.column.addLayout(self._boxes)
         self.shows(self._show_items)
         self.shows(self._show_lanes)
-        note = "Hits, sections, shots and changes to single cues belong to this song and stay here."
+        note = tr("Hits, sections, shots and changes to single cues belong to this song and stay here.")
         self.add(self.items, wrapped(note), in_a_row(self.keep, cancel))
         self.end()
 
@@ -171,7 +173,7 @@ class NewRecipeBench(BenchPage[Project]):
     def _show_items(self, project: Project) -> None:
         number = len(items_of(project))
         titles = plural(number, "1 title", "{} titles")
-        self.items.setText(f"and {titles}, solids or shapes on tracks")
+        self.items.setText(tr("and {titles}, solids or shapes on tracks", titles=titles))
         self.items.setVisible(number > 0)
 
     def _show_lanes(self, project: Project) -> None:
@@ -187,7 +189,7 @@ class NewRecipeBench(BenchPage[Project]):
             old.deleteLater()
         self.checks = {}
         for lane in project.lanes:
-            check = QCheckBox(f"{lane_label(lane)} · {names.get(lane.pulse, 'no pulse')}")
+            check = QCheckBox(f"{lane_label(lane)} · {names.get(lane.pulse, tr('no pulse'))}")
             check.setChecked(pulse is None or lane.pulse == pulse)
             self._boxes.addWidget(check)
             self.checks[lane.id] = check

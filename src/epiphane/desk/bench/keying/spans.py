@@ -13,6 +13,7 @@ from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_at, bars_of
 from epiphane.keying.spans import spans_of
 from epiphane.timing import frame_start
+from epiphane.wording import tr
 
 _MOST_TOLD = 4
 
@@ -24,14 +25,14 @@ class SpanRows(Rows[Lane]):
         super().__init__(spacing=5)
         self._editor, self._lane_id = editor, lane
         tips = (
-            "Let it be on over the bar under the playhead too",
-            "Let it be on over the section under the playhead too",
-            "Let it be on all the time, or in the parts chosen below",
+            tr("Let it be on over the bar under the playhead too"),
+            tr("Let it be on over the section under the playhead too"),
+            tr("Let it be on all the time, or in the parts chosen below"),
         )
-        bar = button("This bar", tips[0], partial(self._add, "bar"))
-        section = button("This section", tips[1], partial(self._add, "section"))
-        whole = button("All of it", tips[2], self._clear)
-        self.add(self.told(self._told), in_a_row(label("on over"), bar, section, whole, spacing=6))
+        bar = button(tr("This bar"), tips[0], partial(self._add, "bar"))
+        section = button(tr("This section"), tips[1], partial(self._add, "section"))
+        whole = button(tr("All of it"), tips[2], self._clear)
+        self.add(self.told(self._told), in_a_row(label(tr("on over")), bar, section, whole, spacing=6))
 
     def _told(self, lane: Lane) -> str:
         """Return over which spans the lane is on."""
@@ -39,10 +40,19 @@ class SpanRows(Rows[Lane]):
         spans = spans_of(self._editor.project, lane)
         shown = spans[:_MOST_TOLD]
         ends = [[bars[bar_at(bars, at)].number for at in (one.start + 1e-3, one.end - 1e-3)] for one in shown]
-        told = [f"bar {first}" if first == last else f"bars {first} to {last}" for first, last in ends]
-        more = f" and {len(spans) - _MOST_TOLD} more" if len(spans) > _MOST_TOLD else ""
-        text = f"On over {', '.join(told)}{more}" if spans else "On over no part of the song"
-        return f"{text}. Drag along its row for another span, by its ends to change it."
+        told = [
+            tr("bar {first}", first=first)
+            if first == last
+            else tr("bars {first} to {last}", first=first, last=last)
+            for first, last in ends
+        ]
+        more = tr(" and {count} more", count=len(spans) - _MOST_TOLD) if len(spans) > _MOST_TOLD else ""
+        text = (
+            tr("On over {names}{more}", names=", ".join(told), more=more)
+            if spans
+            else tr("On over no part of the song")
+        )
+        return tr("{words}. Drag along its row for another span, by its ends to change it.", words=text)
 
     def _add(self, what: str) -> None:
         project = self._editor.project
@@ -54,12 +64,12 @@ class SpanRows(Rows[Lane]):
         else:
             found = next((one for one in parts_of(project.song) if one.start <= here < one.end), None)
             if found is None:
-                self._editor.said.emit("There is no section under the playhead.", True)
+                self._editor.said.emit(tr("There is no section under the playhead."), True)
                 return
             start, end = found.start, found.end
-        self._editor.apply(lambda p: add_span(p, self._lane_id, start, end), "span of a lane")
+        self._editor.apply(lambda p: add_span(p, self._lane_id, start, end), tr("span of a lane"))
 
     def _clear(self) -> None:
         lane = find(self._editor.project.lanes, self._lane_id, "lane")
         if lane.spans:
-            self._editor.apply(lambda p: clear_spans(p, self._lane_id), "spans of a lane")
+            self._editor.apply(lambda p: clear_spans(p, self._lane_id), tr("spans of a lane"))

@@ -11,6 +11,7 @@ from epiphane.desk.bench.struct_fields import limited_field
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import LABEL_WIDTH, TextField, label
 from epiphane.document.lane import Setting
+from epiphane.wording import tr
 
 
 class VaryRow(QWidget):
@@ -31,27 +32,34 @@ class VaryRow(QWidget):
         self._refused = refused
         self._is_wanted = False
         self.then = TextField(
-            f"{parameter.label} at the cues that follow",
-            f"{parameter.label} at the next cues, with commas between them; then the first again",
+            tr("{label} at the cues that follow", label=parameter.label),
+            tr(
+                "{label} at the next cues, with commas between them; then the first again",
+                label=parameter.label,
+            ),
             longest=600,
         )
-        self.then.setPlaceholderText("the same")
+        self.then.setPlaceholderText(tr("the same"))
         self.then.editingFinished.connect(self._set_then)
-        self.wander = limited_field(Setting, "wander", f"{parameter.label} by chance", decimals=1)
+        self.wander = limited_field(
+            Setting, "wander", tr("{label} by chance", label=parameter.label), decimals=1
+        )
         self.wander.setFixedWidth(58)
-        self.wander.setToolTip(f"How far chance takes {parameter.label.lower()} at each cue, up or down")
+        self.wander.setToolTip(
+            tr("How far chance takes {label} at each cue, up or down", label=parameter.label.lower())
+        )
         self.wander.edited.connect(self._set_wander)
         self.opener = QPushButton(theme.icon("repeat", theme.QUIET, 13), "")
         self.opener.setProperty("quiet", True)
         self.opener.setIconSize(QSize(13, 13))
         self.opener.setFixedSize(24, 24)
-        self.opener.setAccessibleName(f"Vary {parameter.label.lower()}")
-        self.opener.setToolTip(f"Let {parameter.label.lower()} change from cue to cue")
+        self.opener.setAccessibleName(tr("Vary {label}", label=parameter.label.lower()))
+        self.opener.setToolTip(tr("Let {label} change from cue to cue", label=parameter.label.lower()))
         self.opener.clicked.connect(self._toggle)
         box = QHBoxLayout(self)
         box.setContentsMargins(LABEL_WIDTH - 26, 0, 0, 0)
         box.setSpacing(10)
-        box.addWidget(label("then"))
+        box.addWidget(label(tr("then")))
         box.addWidget(self.then, 1)
         if isinstance(parameter, Parameter):
             box.addWidget(label("±"))
@@ -83,7 +91,14 @@ class VaryRow(QWidget):
         values = [self._value(word) for word in words if word]
         wrong = [word for word, value in zip(filter(None, words), values, strict=True) if value is None]
         if wrong:
-            self._refused(f"“{wrong[0]}” is no value of {self._parameter.label.lower()}: {self._range()}.")
+            self._refused(
+                tr(
+                    "“{wrong}” is no value of {label}: {range}.",
+                    wrong=wrong[0],
+                    label=self._parameter.label.lower(),
+                    range=self._range(),
+                )
+            )
             return
         then = tuple(value for value in values if value is not None)
         self._changed(lambda setting: replace(setting, then=then))
@@ -103,10 +118,14 @@ class VaryRow(QWidget):
     def _range(self) -> str:
         parameter = self._parameter
         if isinstance(parameter, Parameter):
-            return f"write numbers from {parameter.low:g} to {parameter.high:g} with commas between them"
+            return tr(
+                "write numbers from {low:g} to {high:g} with commas between them",
+                low=parameter.low,
+                high=parameter.high,
+            )
         if isinstance(parameter, ColourParameter):
-            return "write colours as #rrggbb with commas between them"
-        return "write some of " + ", ".join(parameter.options)
+            return tr("write colours as #rrggbb with commas between them")
+        return tr("write some of ") + ", ".join(parameter.options)
 
 
 def _written(value: float | str) -> str:

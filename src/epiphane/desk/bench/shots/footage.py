@@ -15,6 +15,7 @@ from epiphane.desk.look.footage_facts import footage_facts
 from epiphane.document.footage import Footage, FootageKind, take_at
 from epiphane.edits.footage import change_footage, put_in_group
 from epiphane.edits.shots.shots import footage_name
+from epiphane.wording import tr
 
 
 class FootageBench(BenchPage[Footage]):
@@ -32,12 +33,12 @@ class FootageBench(BenchPage[Footage]):
         self.add(self.told(_facts, is_in_numbers=True), self.strip, told)
         self.add(self._buttons(), when=lambda footage: footage.kind is not FootageKind.STILL)
         self._add_take_row()
-        used_from = self._used_field("Used from", "used_from", lambda footage: footage.used_from)
-        used_to = self._used_field("Used to", "used_to", lambda footage: footage.end)
-        self.row("Used", used_from, label("to"), used_to, when=_is_clip)
-        tip = "What it is called here; empty for the name of its file"
-        self.row("Name", self.text_field("Name of the footage", tip, footage_name, self._rename))
-        self.row("Group", self._group_field())
+        used_from = self._used_field(tr("Used from"), "used_from", lambda footage: footage.used_from)
+        used_to = self._used_field(tr("Used to"), "used_to", lambda footage: footage.end)
+        self.row(tr("Used"), used_from, label("to"), used_to, when=_is_clip)
+        tip = tr("What it is called here; empty for the name of its file")
+        self.row(tr("Name"), self.text_field(tr("Name of the footage"), tip, footage_name, self._rename))
+        self.row(tr("Group"), self._group_field())
         self.end()
         player.moved.connect(self.refresh)
         self.refresh()
@@ -73,16 +74,16 @@ class FootageBench(BenchPage[Footage]):
 
     def _buttons(self) -> QWidget:
         moments = self._moments
-        play = button("Play", "Play the clip, or stop (Space)", self._player.toggle)
-        tip = "Set a moment on this frame, even while it plays (N)"
-        put = button("Set moment", tip, moments.set_moment)
-        accept = button("Accept", "Accept the moment on this frame (Y)", moments.toggle_accepted)
-        remove = button("Delete", "Delete the moment on this frame (Shift+N)", moments.remove_here)
+        play = button(tr("Play"), tr("Play the clip, or stop (Space)"), self._player.toggle)
+        tip = tr("Set a moment on this frame, even while it plays (N)")
+        put = button(tr("Set moment"), tip, moments.set_moment)
+        accept = button(tr("Accept"), tr("Accept the moment on this frame (Y)"), moments.toggle_accepted)
+        remove = button(tr("Delete"), tr("Delete the moment on this frame (Shift+N)"), moments.remove_here)
 
         def show(_: Footage) -> None:
             here = moments.here()
-            accept.setText("Unaccept" if here is not None and here.is_accepted else "Accept")
-            play.setText("Stop" if self._player.is_playing else "Play")
+            accept.setText(tr("Unaccept") if here is not None and here.is_accepted else tr("Accept"))
+            play.setText(tr("Stop") if self._player.is_playing else tr("Play"))
 
         self.shows(show)
         self.seen(_is_clip, put, accept, remove)
@@ -90,26 +91,28 @@ class FootageBench(BenchPage[Footage]):
         return in_a_row(play, put, accept, remove, spacing=6)
 
     def _add_take_row(self) -> None:
-        tip = "Whether filling shows the take that the clip is in (X)"
-        toggle = button("Exclude take", tip, self._moments.toggle_take)
+        tip = tr("Whether filling shows the take that the clip is in (X)")
+        toggle = button(tr("Exclude take"), tip, self._moments.toggle_take)
         number = label("", is_quiet=False)
 
         def show(footage: Footage) -> None:
             if footage.takes:
                 take = take_at(footage, self._player.seconds)
-                number.setText(f"{footage.takes.index(take) + 1} of {len(footage.takes)}")
-                toggle.setText("Exclude take" if take.is_used else "Use take")
+                number.setText(
+                    tr("{index} of {count}", index=footage.takes.index(take) + 1, count=len(footage.takes))
+                )
+                toggle.setText(tr("Exclude take") if take.is_used else tr("Use take"))
 
         self.shows(show)
-        self.row("Take", number, toggle, when=lambda footage: len(footage.takes) > 1)
+        self.row(tr("Take"), number, toggle, when=lambda footage: len(footage.takes) > 1)
 
     def _group_field(self) -> ChoiceField:
         """Return the field for a group, which may also be typed."""
         made = ChoiceField()
         made.setEditable(True)
         made.setMinimumWidth(160)
-        made.setAccessibleName("Group")
-        made.setToolTip("A group of your own: choose one, or type a new name and press Enter")
+        made.setAccessibleName(tr("Group"))
+        made.setToolTip(tr("A group of your own: choose one, or type a new name and press Enter"))
         made.activated.connect(lambda _index: self._regroup(made.currentText()))
         edit = made.lineEdit()
         assert edit is not None
@@ -128,20 +131,34 @@ class FootageBench(BenchPage[Footage]):
 
     def _tell(self, footage: Footage) -> str:
         if footage.kind is FootageKind.STILL:
-            return "A still is slowly pushed in on while its shot lasts; its shot's bench says how."
+            return tr("A still is slowly pushed in on while its shot lasts; its shot's bench says how.")
         if footage.kind is FootageKind.SOUND:
-            return "A sound. Double-click it on the shelf to lay it under the project as the song."
+            return tr("A sound. Double-click it on the shelf to lay it under the project as the song.")
         if not footage.moments:
-            return "No moments found; set one with N." if footage.is_searched else "Looking for moments…"
+            return (
+                tr("No moments found; set one with N.") if footage.is_searched else tr("Looking for moments…")
+            )
         here = self._moments.here()
         if here is None:
             n_accepted = sum(moment.is_accepted for moment in footage.moments)
-            return (
-                f"{len(footage.moments)} moments, {n_accepted} accepted. Comma and full stop go through them."
+            return tr(
+                "{count} moments, {n_accepted} accepted. Comma and full stop go through them.",
+                count=len(footage.moments),
+                n_accepted=n_accepted,
             )
         number = footage.moments.index(here) + 1
-        state = "accepted" if here.is_accepted else f"proposed, strength {here.strength * 100:.0f} %"
-        return f"Moment {number} of {len(footage.moments)}: {here.cause.value}, {state}"
+        state = (
+            "accepted"
+            if here.is_accepted
+            else tr("proposed, strength {strength:.0f} %", strength=here.strength * 100)
+        )
+        return tr(
+            "Moment {number} of {count}: {cause}, {state}",
+            number=number,
+            count=len(footage.moments),
+            cause=tr(here.cause.value),
+            state=state,
+        )
 
     def _peek(self, seconds: float) -> None:
         footage = self._player.footage
@@ -149,12 +166,12 @@ class FootageBench(BenchPage[Footage]):
             self._player.peek(footage, seconds)
 
     def _rename(self, name: str) -> None:
-        self.apply(lambda p, footage: change_footage(p, footage.id, name=name), "name of footage")
+        self.apply(lambda p, footage: change_footage(p, footage.id, name=name), tr("name of footage"))
 
     def _regroup(self, group: str) -> None:
         footage = self.thing()
         if footage is not None and group.strip() != footage.group:
-            self.apply(lambda p, one: put_in_group(p, [one.id], group), "group of footage")
+            self.apply(lambda p, one: put_in_group(p, [one.id], group), tr("group of footage"))
 
 
 def _is_clip(footage: Footage) -> bool:
@@ -162,4 +179,4 @@ def _is_clip(footage: Footage) -> bool:
 
 
 def _facts(footage: Footage) -> str:
-    return footage_facts(footage) + ("" if footage.has_sound or not _is_clip(footage) else ", silent")
+    return footage_facts(footage) + ("" if footage.has_sound or not _is_clip(footage) else tr(", silent"))

@@ -42,19 +42,20 @@ from epiphane.edits.shots.shots import (
     slip_shot,
 )
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
-FITS = ((Fit.COVER, "Fill the frame"), (Fit.WHOLE, "Fit with bars"), (Fit.STRETCH, "Stretch"))
+FITS = ((Fit.COVER, tr("Fill the frame")), (Fit.WHOLE, tr("Fit with bars")), (Fit.STRETCH, tr("Stretch")))
 _BACKDROPS = (
-    (Backdrop.NONE, "black"),
-    (Backdrop.BLURRED, "blurred copy"),
-    (Backdrop.COLOUR, "colour"),
+    (Backdrop.NONE, tr("black")),
+    (Backdrop.BLURRED, tr("blurred copy")),
+    (Backdrop.COLOUR, tr("colour")),
 )
-_MOVES = (*MOVES, (Move.TO_END, "To an end framing"))
-_EXTENDS = ((Extend.MIRROR, "back and forth"), (Extend.REPEAT, "repeat"))
+_MOVES = (*MOVES, (Move.TO_END, tr("To an end framing")))
+_EXTENDS = ((Extend.MIRROR, tr("back and forth")), (Extend.REPEAT, tr("repeat")))
 _MODES = (
-    (TrimMode.ROLL.value, "next shot gives"),
-    (TrimMode.RIPPLE.value, "rest moves along"),
-    (TrimMode.OVERWRITE.value, "covers what follows"),
+    (TrimMode.ROLL.value, tr("next shot gives")),
+    (TrimMode.RIPPLE.value, tr("rest moves along")),
+    (TrimMode.OVERWRITE.value, tr("covers what follows")),
 )
 
 
@@ -108,57 +109,59 @@ class ShotBench(BenchPage[Item]):
     def _buttons(self) -> QWidget:
         shots = self._shots
         land = button(
-            "Snap to hit",
-            "Slip the shot so that its moment falls on the hit that is nearest to it (G)",
+            tr("Snap to hit"),
+            tr("Slip the shot so that its moment falls on the hit that is nearest to it (G)"),
             shots.land,
         )
         keep = self.switch(
-            "Lock",
-            "Lock the shot: it stays where it is, and when the song is filled again (H)",
+            tr("Lock"),
+            tr("Lock the shot: it stays where it is, and when the song is filled again (H)"),
             lambda _: all(one.is_locked for one in self.editor.chosen.shots),
             lambda _: shots.toggle_lock(),
             is_quiet=False,
         )
-        split = button("Split", "Cut the shot in two at the playhead (/)", shots.split)
+        split = button(tr("Split"), tr("Cut the shot in two at the playhead (/)"), shots.split)
         remove = button(
-            "Delete",
-            "Delete the shot, and its neighbour fills the gap (Delete); the rest closes up (Ctrl + Delete);"
-            " it leaves black (Ctrl + Backspace)",
+            tr("Delete"),
+            tr(
+                "Delete the shot, and its neighbour fills the gap (Delete); the rest closes up (Ctrl + "
+                "Delete); it leaves black (Ctrl + Backspace)"
+            ),
             shots.remove,
         )
-        tip = "Show several clips beside each other in this shot (Shift + P)"
-        screen = button("Panels", tip, self._panels.split_screen)
+        tip = tr("Show several clips beside each other in this shot (Shift + P)")
+        screen = button(tr("Panels"), tip, self._panels.split_screen)
         self.seen(self._is_clip, land)
         return in_a_row(land, keep, split, screen, remove, spacing=6)
 
     def _add_time_rows(self) -> None:
         whole = (0, 10_000_000)
         begins = self.number(
-            "First frame",
+            tr("First frame"),
             lambda shot: shot.start,
             lambda value: self._shots.begin_on(round(value)),
             limits=whole,
         )
         frames = self.number(
-            "Length in frames",
+            tr("Length in frames"),
             lambda shot: shot.n_frames,
             lambda value: self._shots.last_frames(round(value), self._mode),
             limits=(1, whole[1]),
         )
         beats = self.number(
-            "Length in beats",
+            tr("Length in beats"),
             lambda shot: beats_of_shot(self.editor.project, shot.id),
             lambda value: self._shots.last_beats(round(value), self._mode),
             limits=(1, 512),
         )
-        words = "What gives or takes when the length changes"
+        words = tr("What gives or takes when the length changes")
         mode = self.choice(words, _MODES, lambda _: self._mode.value, self._set_mode)
-        tip = "Last until the next section or drop; covers what is there (Ctrl + End)"
-        hold = button("Hold", tip, self._shots.hold)
-        tip = "Make every shot from here on as long as this one, to the end of the song"
-        every = button("Repeat", tip, lambda: self._shots.every(round(beats.value())))
+        tip = tr("Last until the next section or drop; covers what is there (Ctrl + End)")
+        hold = button(tr("Hold"), tip, self._shots.hold)
+        tip = tr("Make every shot from here on as long as this one, to the end of the song")
+        every = button(tr("Repeat"), tip, lambda: self._shots.every(round(beats.value())))
         start = self.number(
-            "Starts at",
+            tr("Starts at"),
             lambda shot: cut_of(shot).source_start,
             self._slip,
             limits=(FootageCut, "source_start"),
@@ -166,16 +169,19 @@ class ShotBench(BenchPage[Item]):
             decimals=2,
             step=0.04,
         )
-        self.row("Begins", begins, label("frame, lasts"), frames, label("frames"))
-        self.row("Length", beats, label("beats"), mode)
+        self.row(tr("Begins"), begins, label(tr("frame, lasts")), frames, label(tr("frames")))
+        self.row(tr("Length"), beats, label(tr("beats")), mode)
         self.row("", hold, every)
         self.row(
-            "Starts at", self._start_bar(), start, when=lambda shot: self._is_clip(shot) and self._is_one()
+            tr("Starts at"),
+            self._start_bar(),
+            start,
+            when=lambda shot: self._is_clip(shot) and self._is_one(),
         )
 
     def _start_bar(self) -> RangeBar:
         """Return the bar along which a clip is slipped through its shot."""
-        made = RangeBar("Starts at", low=0, high=1, colour=theme.TEXT, has_rest=False)
+        made = RangeBar(tr("Starts at"), low=0, high=1, colour=theme.TEXT, has_rest=False)
         made.changed.connect(lambda _rest, value: self._slip(value, gesture="slip"))
         made.released.connect(self.editor.end_gesture)
 
@@ -189,17 +195,17 @@ class ShotBench(BenchPage[Item]):
 
     def _add_footage_rows(self) -> None:
         clip = self.choice(
-            "Clip that is shown",
+            tr("Clip that is shown"),
             lambda _: clip_options(self.editor.project),
             lambda shot: str(shot.footage),
             lambda key: self._exchange(FootageId(int(key))),
         )
         beyond = self.fields(FootageCut, self._change, _cut_of_one)
         snap_to = self.choice(
-            "What cuts and shots snap to while they are dragged",
+            tr("What cuts and shots snap to while they are dragged"),
             lambda _: [
-                ("off", "nothing"),
-                ("cuts", "the hits of cuts"),
+                ("off", tr("nothing")),
+                ("cuts", tr("the hits of cuts")),
                 *pulse_options(self.editor.project),
             ],
             lambda _: self._snaps_to(),
@@ -207,32 +213,38 @@ class ShotBench(BenchPage[Item]):
         )
         for field in (clip, snap_to):
             field.setMinimumContentsLength(14)
-        extend = beyond.choice("extend", "Beyond the ends of the clip", _EXTENDS)
-        self.row("Clip", clip)
-        self.row("Past its end", extend, when=self._is_clip)
-        self.row("Snaps to", snap_to)
+        extend = beyond.choice("extend", tr("Beyond the ends of the clip"), _EXTENDS)
+        self.row(tr("Clip"), clip)
+        self.row(tr("Past its end"), extend, when=self._is_clip)
+        self.row(tr("Snaps to"), snap_to)
 
     def _add_transform_rows(self) -> None:
         fields = self.fields(Transform, self._set_transform, lambda shot: shot.transform)
         end = self.fields(Framing, self._set_end, lambda shot: shot.transform.end)
-        amount = fields.number("amount", "How far it moves", "%", factor=100)
+        amount = fields.number("amount", tr("How far it moves"), "%", factor=100)
         self.seen(lambda shot: shot.transform.move in (Move.PUSH, Move.DRIFT), amount)
-        reset = button("Reset", "Undo every change to how it lies in the frame", self._reset_transform)
+        reset = button(
+            tr("Reset"), tr("Undo every change to how it lies in the frame"), self._reset_transform
+        )
         self.enabled(lambda shot: shot.transform != Transform(), reset)
         colour = self.colour(
-            "Colour behind the picture",
+            tr("Colour behind the picture"),
             lambda shot: shot.transform.colour if shot.transform.backdrop is Backdrop.COLOUR else None,
             lambda text: self._set_transform(colour=text),
         )
-        self.row("Fit", fields.choice("fit", "How it fills the frame", FITS), reset)
-        self.row("Behind it", fields.choice("backdrop", "Behind what it leaves free", _BACKDROPS), colour)
-        self.row("Scale", fields.number("scale", "Scale", "%", factor=100), *turned_fields(fields))
-        self.row("Position", *position_fields(fields))
-        self.row("Move", fields.choice("move", "How it moves", _MOVES), amount)
-        end_scale = end.number("scale", "Scale at the end", "%", factor=100)
-        self.row("End scale", end_scale, *turned_fields(end, " at the end"), when=_goes_to_an_end)
-        self.row("End position", *position_fields(end, " at the end"), when=_goes_to_an_end)
-        self.row("Ease", fields.choice("ease", "How it moves to the end", RAMPS), when=_goes_to_an_end)
+        self.row(tr("Fit"), fields.choice("fit", tr("How it fills the frame"), FITS), reset)
+        self.row(
+            tr("Behind it"), fields.choice("backdrop", tr("Behind what it leaves free"), _BACKDROPS), colour
+        )
+        self.row(tr("Scale"), fields.number("scale", tr("Scale"), "%", factor=100), *turned_fields(fields))
+        self.row(tr("Position"), *position_fields(fields))
+        self.row(tr("Move"), fields.choice("move", tr("How it moves"), _MOVES), amount)
+        end_scale = end.number("scale", tr("Scale at the end"), "%", factor=100)
+        self.row(tr("End scale"), end_scale, *turned_fields(end, tr(" at the end")), when=_goes_to_an_end)
+        self.row(tr("End position"), *position_fields(end, tr(" at the end")), when=_goes_to_an_end)
+        self.row(
+            tr("Ease"), fields.choice("ease", tr("How it moves to the end"), RAMPS), when=_goes_to_an_end
+        )
 
     def _exchange(self, footage: FootageId) -> None:
         ids = [shot.id for shot in self.editor.chosen.shots]
@@ -242,7 +254,7 @@ class ShotBench(BenchPage[Item]):
                 project = exchange_shots(project, shot, [footage])
             return project
 
-        self.editor.apply(edit, "exchange of a shot")
+        self.editor.apply(edit, tr("exchange of a shot"))
 
     def _set_mode(self, key: str) -> None:
         self._mode = TrimMode(key)
@@ -260,22 +272,22 @@ class ShotBench(BenchPage[Item]):
 
     def _slip(self, seconds: float, *, gesture: str | None = None) -> None:
         self.apply(
-            lambda p, shot: slip_shot(p, shot.id, source_start=seconds), "slip of a shot", gesture=gesture
+            lambda p, shot: slip_shot(p, shot.id, source_start=seconds), tr("slip of a shot"), gesture=gesture
         )
 
     def _change(self, **changes: Any) -> None:
         ids = self.editor.selection.shots
-        self.editor.apply(lambda p: change_shots(p, ids, **changes), "change of a shot")
+        self.editor.apply(lambda p: change_shots(p, ids, **changes), tr("change of a shot"))
 
     def _set_transform(self, **changes: Any) -> None:
         ids = self.editor.selection.shots
-        self.editor.apply(lambda p: frame_shots(p, ids, **changes), "transform of a shot")
+        self.editor.apply(lambda p: frame_shots(p, ids, **changes), tr("transform of a shot"))
 
     def _set_end(self, **changes: Any) -> None:
         ids = self.editor.selection.shots
         self.apply(
             lambda p, shot: frame_end(p, ids, replace(shot.transform.end, **changes)),
-            "end framing of a shot",
+            tr("end framing of a shot"),
         )
 
     def _reset_transform(self) -> None:
@@ -284,37 +296,55 @@ class ShotBench(BenchPage[Item]):
 
 def turned_fields(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
     """Return the field for how far a picture is turned, with its label; `when` is added to its name."""
-    return label("turned"), fields.number("rotation", f"Turned clockwise{when}", "°", decimals=1)
+    return label(tr("turned")), fields.number(
+        "rotation", tr("Turned clockwise{when}", when=when), "°", decimals=1
+    )
 
 
 def position_fields(fields: StructFields, when: str = "") -> tuple[QWidget, ...]:
     """Return the fields for where a picture lies, with their labels; `when` is added to their names."""
     return (
-        fields.number("x", f"To the right{when}", "%", factor=100),
-        label("right"),
+        fields.number("x", tr("To the right{when}", when=when), "%", factor=100),
+        label(tr("right")),
         fields.number("y", f"Down{when}", "%", factor=100),
-        label("down"),
+        label(tr("down")),
     )
 
 
 def _told_of_several(shots: list[Item]) -> str:
     n_frames = sum(shot.n_frames for shot in shots)
-    return f"{shots_text(len(shots))}, {n_frames} frames: what is changed is changed in all of them"
+    return tr(
+        "{shots}, {n_frames} frames: what is changed is changed in all of them",
+        shots=shots_text(len(shots)),
+        n_frames=n_frames,
+    )
 
 
 def _told(shot: Item, footage: Footage, project: Project) -> str:
     facts = footage_facts(footage)
-    return f"frames {shot.start} to {shot.end - 1}, {facts}\n{_tell_moment(shot, footage, project)}"
+    return tr(
+        "frames {start} to {end}, {facts}\n{moment}",
+        start=shot.start,
+        end=shot.end - 1,
+        facts=facts,
+        moment=_tell_moment(shot, footage, project),
+    )
 
 
 def _tell_moment(shot: Item, footage: Footage, project: Project) -> str:
     if shot.pin is not None:
         frame = frame_at(shot.pin.hit, project.rate)
-        return f"its moment at {shot.pin.moment:.2f} s falls on the hit of frame {frame}"
+        return tr(
+            "its moment at {moment:.2f} s falls on the hit of frame {frame}",
+            moment=shot.pin.moment,
+            frame=frame,
+        )
     if footage.kind is FootageKind.STILL:
-        return "a still"
+        return tr("a still")
     best = footage.best_moment
-    return "no moment is set" if best is None else f"its moment at {best.time:.2f} s is free"
+    return (
+        tr("no moment is set") if best is None else tr("its moment at {time:.2f} s is free", time=best.time)
+    )
 
 
 def _cut_of_one(shot: Item) -> FootageCut:
@@ -333,10 +363,19 @@ class GapBench(BenchPage[range]):
     def __init__(self, editor: Editor, shots: ShotDesk) -> None:
         super().__init__(editor, spacing=8)
         self._shots = shots
-        close = button("Close up", "What follows moves up to the shot before (Delete)", shots.close_gap)
-        put = button("Put the chosen clip here", "The clip that is chosen on the shelf", self._put)
+        close = button(
+            tr("Close up"), tr("What follows moves up to the shot before (Delete)"), shots.close_gap
+        )
+        put = button(tr("Put the chosen clip here"), tr("The clip that is chosen on the shelf"), self._put)
         self.add(
-            self.told(lambda gap: f"black from frame {gap.start} to {gap.stop - 1}: {len(gap)} frames"),
+            self.told(
+                lambda gap: tr(
+                    "black from frame {start} to {stop}: {count} frames",
+                    start=gap.start,
+                    stop=gap.stop - 1,
+                    count=len(gap),
+                )
+            ),
             in_a_row(close, put, spacing=6),
         )
         self.end()

@@ -9,6 +9,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.look.fields import label
 from epiphane.document.timeline import Item, ItemSound
 from epiphane.edits.shots.shots import change_shots
+from epiphane.wording import tr
 
 _USUAL_ACCENT = 8
 
@@ -20,37 +21,37 @@ class ShotSoundRows(Rows[Item]):
         super().__init__()
         self._editor = editor
         is_on = self.check(
-            "heard under the song",
-            "Hear the sound of the clip under the song, here and in the export",
+            tr("heard under the song"),
+            tr("Hear the sound of the clip under the song, here and in the export"),
             _has_sound,
             lambda is_on: self._set(ItemSound() if is_on else None),
         )
-        is_on.setAccessibleName("Sound of the shot")
+        is_on.setAccessibleName(tr("Sound of the shot"))
         is_accent = self.check(
-            "Accent",
-            "Hear only the frames from the hit on which its moment falls",
+            tr("Accent"),
+            tr("Hear only the frames from the hit on which its moment falls"),
             lambda shot: _accent_of(shot) is not None,
             lambda is_on: self._change(accent=_USUAL_ACCENT if is_on else None),
         )
         accent = self.number(
-            "Frames of the accent",
+            tr("Frames of the accent"),
             lambda shot: _accent_of(shot) or _USUAL_ACCENT,
             lambda value: self._change(accent=round(value)),
             limits=(1, 10_000),
         )
         self.enabled(lambda shot: shot.pin is not None, is_accent)
         self.enabled(lambda shot: _accent_of(shot) is not None, accent)
-        self.row("Sound", is_on)
+        self.row(tr("Sound"), is_on)
         fields = self.fields(ItemSound, self._change, lambda shot: shot.sound)
-        self.row("Gain", fields.number("gain", "Gain of the shot", "dB", decimals=1), when=_has_sound)
+        self.row(tr("Gain"), fields.number("gain", tr("Gain of the shot"), "dB", decimals=1), when=_has_sound)
         self.row(
-            "Fade in, out",
-            fields.number("fade_in", "Fade in of its sound"),
-            fields.number("fade_out", "Fade out of its sound"),
-            label("frames"),
+            tr("Fade in, out"),
+            fields.number("fade_in", tr("Fade in of its sound")),
+            fields.number("fade_out", tr("Fade out of its sound")),
+            label(tr("frames")),
             when=_has_sound,
         )
-        self.row("", is_accent, accent, label("frames"), when=_has_sound)
+        self.row("", is_accent, accent, label(tr("frames")), when=_has_sound)
 
     def _change(self, **changes: Any) -> None:
         shot = self._editor.chosen.shot
@@ -59,7 +60,7 @@ class ShotSoundRows(Rows[Item]):
 
     def _set(self, sound: ItemSound | None) -> None:
         ids = self._editor.selection.shots
-        self._editor.apply(lambda p: change_shots(p, ids, sound=sound), "sound of a shot")
+        self._editor.apply(lambda p: change_shots(p, ids, sound=sound), tr("sound of a shot"))
 
 
 def _has_sound(shot: Item) -> bool:

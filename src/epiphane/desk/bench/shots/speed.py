@@ -20,21 +20,22 @@ from epiphane.edits.shots.speed import FASTEST, SHAPES, curve_of
 from epiphane.facts.source_time import anchor_frame
 from epiphane.facts.speed import speed_at
 from epiphane.timing import frame_at
+from epiphane.wording import tr
 
 _BETWEENS = (
-    (Between.NEAREST.value, "repeat pictures"),
-    (Between.BLEND.value, "blend"),
-    (Between.FLOW.value, "optical flow"),
+    (Between.NEAREST.value, tr("repeat pictures")),
+    (Between.BLEND.value, tr("blend")),
+    (Between.FLOW.value, tr("optical flow")),
 )
 _SPEED_WIDTH = 96
-_TYPED = "Speed; below 0 backwards, 0 a freeze frame"
-_TYPED_OVER = "Speed at the playhead: typing one takes the place of the curve"
+_TYPED = tr("Speed; below 0 backwards, 0 a freeze frame")
+_TYPED_OVER = tr("Speed at the playhead: typing one takes the place of the curve")
 RAMPS = (
-    (Ramp.BOTH, "ease in and out"),
-    (Ramp.LINEAR, "straight"),
-    (Ramp.IN, "ease in"),
-    (Ramp.OUT, "ease out"),
-    (Ramp.HOLD, "jump"),
+    (Ramp.BOTH, tr("ease in and out")),
+    (Ramp.LINEAR, tr("straight")),
+    (Ramp.IN, tr("ease in")),
+    (Ramp.OUT, tr("ease out")),
+    (Ramp.HOLD, tr("jump")),
 )
 
 
@@ -46,7 +47,7 @@ class ShotSpeedRows(Rows[Item]):
         self._editor, self._times = editor, times
         most = 100 * FASTEST
         speed = self.number(
-            "Speed",
+            tr("Speed"),
             self._speed_here,
             times.set_speed,
             limits=(-most, most),
@@ -57,29 +58,29 @@ class ShotSpeedRows(Rows[Item]):
             width=_SPEED_WIDTH,
         )
         self.shows(lambda shot: speed.setToolTip(_TYPED_OVER if _has_curve(shot) else _TYPED))
-        reverse = button("Reverse", "Run the other way (U)", times.reverse)
-        frames = number_field("Frames of a freeze frame or a stutter", low=1, high=9999, unit="")
+        reverse = button(tr("Reverse"), tr("Run the other way (U)"), times.reverse)
+        frames = number_field(tr("Frames of a freeze frame or a stutter"), low=1, high=9999, unit="")
         frames.show_value(times.n_frames)
         frames.edited.connect(self._set_frames)
-        tip = "Hold the picture under the playhead for so many frames (Shift + F)"
-        freeze = button("Freeze", tip, times.freeze)
+        tip = tr("Hold the picture under the playhead for so many frames (Shift + F)")
+        freeze = button(tr("Freeze"), tip, times.freeze)
         self._make_picture()
         ramps = [(ramp.value, words) for ramp, words in RAMPS]
-        self._ramp = choice_field("From this point to the next", ramps, self._set_ramp)
+        self._ramp = choice_field(tr("From this point to the next"), ramps, self._set_ramp)
         self.shows(lambda _: self._show_ramp())
-        remove = button("Delete point", "Delete the chosen point of the curve", self._remove)
+        remove = button(tr("Delete point"), tr("Delete the chosen point of the curve"), self._remove)
         between = self.choice(
-            "What is shown between the pictures of a slowed clip",
+            tr("What is shown between the pictures of a slowed clip"),
             _BETWEENS,
             lambda shot: cut_of(shot).between.value,
             lambda key: times.set_between(Between(key)),
         )
         self._remark = wrapped("")
-        self.row("Speed", speed, reverse, self._shapes())
+        self.row(tr("Speed"), speed, reverse, self._shapes())
         self.add(self.picture, when=lambda _: self._is_one())
-        self.row("To the next", self._ramp, remove, when=lambda shot: self._is_one() and _has_curve(shot))
-        self.row("Freeze", frames, label("frames"), freeze)
-        self.row("In between", between)
+        self.row(tr("To the next"), self._ramp, remove, when=lambda shot: self._is_one() and _has_curve(shot))
+        self.row(tr("Freeze"), frames, label(tr("frames")), freeze)
+        self.row(tr("In between"), between)
         self.add(self._remark, when=lambda _: bool(self._remark.text()))
         editor.playhead_changed.connect(self._on_playhead)
 
@@ -125,7 +126,7 @@ class ShotSpeedRows(Rows[Item]):
 
     def _shapes(self) -> QPushButton:
         """Return the button that offers ready curves."""
-        made = QPushButton("Shape")
+        made = QPushButton(tr("Shape"))
         menu = QMenu(made)
         menu.setToolTipsVisible(True)
         for shape in SHAPES:
@@ -134,7 +135,7 @@ class ShotSpeedRows(Rows[Item]):
             action.triggered.connect(lambda _checked=False, key=shape.key: self._times.shape(key))
             menu.addAction(action)
         made.setMenu(menu)
-        made.setToolTip("Ready curves about the hit of the moment, or the one nearest to the playhead")
+        made.setToolTip(tr("Ready curves about the hit of the moment, or the one nearest to the playhead"))
         return made
 
     def _set_frames(self, value: float) -> None:

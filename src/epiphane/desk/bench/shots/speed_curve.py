@@ -10,6 +10,7 @@ from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.document.timeline import SpeedKey
 from epiphane.facts.speed import speed_at
+from epiphane.wording import tr
 
 _PAD_X, _PAD_TOP, _PAD_BOTTOM = 44, 8, 16
 _SPEED_STEP = 0.05
@@ -33,9 +34,11 @@ class SpeedCurvePicture(PointCurve[int]):
 
     def __init__(self) -> None:
         super().__init__(
-            "Speed curve",
-            "Speed over the shot. A double click adds a point or deletes it; drag points. "
-            "Keys: Insert adds one at the playhead, 1 2 3 … choose, arrows move, Delete",
+            tr("Speed curve"),
+            tr(
+                "Speed over the shot. A double click adds a point or deletes it; drag points. "
+                "Keys: Insert adds one at the playhead, 1 2 3 … choose, arrows move, Delete"
+            ),
             width=260,
             height=104,
         )
@@ -97,7 +100,7 @@ class SpeedCurvePicture(PointCurve[int]):
             box = QRectF(0, y - 7, _PAD_X - 4, 14)
             is_free = speed in (0.0, 1.0) or min(abs(y - self._y(0)), abs(y - self._y(1))) > 11
             if is_free:
-                painter.drawText(box, _RIGHT, f"{100 * speed:.0f} %" if speed else "hold")
+                painter.drawText(box, _RIGHT, f"{100 * speed:.0f} %" if speed else tr("hold"))
         for frame, colour in ((self._hit, theme.TEXT), (self._here, theme.QUIET)):
             if frame is not None and 0 <= frame < self._n_frames:
                 painter.setPen(QPen(colour, 1))
@@ -111,7 +114,7 @@ class SpeedCurvePicture(PointCurve[int]):
     def _paint_foot(self, painter: QPainter) -> None:
         """Write where the moment is, and both ends as far as it leaves them room."""
         room, metrics = self._room, painter.fontMetrics()
-        foot, words = QRectF(room.left(), room.bottom() + 2, room.width(), 14), "moment"
+        foot, words = QRectF(room.left(), room.bottom() + 2, room.width(), 14), tr("moment")
         free_from, free_to = foot.left(), foot.right()
         if self._hit is not None and 0 <= self._hit < self._n_frames:
             width = metrics.horizontalAdvance(words)
@@ -120,7 +123,7 @@ class SpeedCurvePicture(PointCurve[int]):
             painter.drawText(QRectF(left, foot.top(), width + 2, 14), Qt.AlignmentFlag.AlignLeft, words)
             free_to, free_from = left - 6, left + width + 6
         painter.setPen(theme.QUIET)
-        first, last = "frame 0", str(self._n_frames - 1)
+        first, last = tr("frame {frame}", frame=0), str(self._n_frames - 1)
         if foot.left() + metrics.horizontalAdvance(first) <= free_to:
             painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, first)
         if foot.right() - metrics.horizontalAdvance(last) >= free_from:

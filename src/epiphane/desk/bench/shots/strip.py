@@ -11,6 +11,7 @@ from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.look import theme
 from epiphane.desk.look.marks import paint_pin
 from epiphane.document.footage import Footage, FootageKind, Moment, Passage, passage_spans, take_spans
+from epiphane.wording import tr
 
 _HEIGHT, _PIN_ROOM, _TAKE_ROOM = 84, 16, 12
 _GRAB = 6
@@ -63,9 +64,12 @@ class ClipStrip(QWidget):
         self._held: _Held | None = None
         self.setMinimumHeight(_HEIGHT)
         self.setMouseTracking(True)
-        self.setAccessibleName("Clip")
+        self.setAccessibleName(tr("Clip"))
         self.setToolTip(
-            "Click or drag to go there; double-click sets a moment; drag a pin to move it, an end to use less"
+            tr(
+                "Click or drag to go there; double-click sets a moment; drag a pin to move it, an end "
+                "to use less"
+            )
         )
         self._tip = self.toolTip()
         thumbnails.ready.connect(self.update)
@@ -149,8 +153,8 @@ class ClipStrip(QWidget):
             part = QRectF(left, box.top(), right - left, box.height())
             painter.fillRect(part, _shade(150))
             painter.setPen(theme.TEXT)
-            if painter.fontMetrics().horizontalAdvance(passage.flaw.value) < part.width() - 4:
-                painter.drawText(part, Qt.AlignmentFlag.AlignCenter, passage.flaw.value)
+            if painter.fontMetrics().horizontalAdvance(tr(passage.flaw.value)) < part.width() - 4:
+                painter.drawText(part, Qt.AlignmentFlag.AlignCenter, tr(passage.flaw.value))
 
     def _paint_takes(self, painter: QPainter, box: QRectF, footage: Footage) -> None:
         """Paint a bar below each take, hollow where it is not used."""
@@ -173,9 +177,13 @@ class ClipStrip(QWidget):
         if footage is None:
             return ""
         if self._grip_at(at).grip is _Grip.TAKE:
-            return "Click: whether filling shows this take"
+            return tr("Click: whether filling shows this take")
         here = self._flawed_at(footage, self.seconds_at(at.x()))
-        return self._tip if here is None or here.flaw is None else f"{here.flaw.value}: filling leaves it out"
+        return (
+            self._tip
+            if here is None or here.flaw is None
+            else tr("{flaw}: filling leaves it out", flaw=tr(here.flaw.value))
+        )
 
     def _flawed_at(self, footage: Footage, seconds: float) -> Passage | None:
         return next(

@@ -6,6 +6,7 @@ from epiphane.desk.control.beats import STEP_SECONDS, BeatDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look.fields import button, in_a_row, label, wrapped
 from epiphane.document.song import Beat
+from epiphane.wording import tr
 
 
 class BeatBench(BenchPage[Beat]):
@@ -13,13 +14,13 @@ class BeatBench(BenchPage[Beat]):
 
     def __init__(self, editor: Editor, beats: BeatDesk) -> None:
         super().__init__(editor, spacing=8)
-        tip = "Take this beat as right; Y also goes to the next doubtful one"
-        accept = button("Accept", tip, beats.accept)
-        tip = "Move it onto the nearest attack of the sound (G)"
-        to_attack = button("Snap to attack", tip, beats.to_attack)
-        remove = button("Delete", "Delete this beat (Delete)", beats.remove)
+        tip = tr("Take this beat as right; Y also goes to the next doubtful one")
+        accept = button(tr("Accept"), tip, beats.accept)
+        tip = tr("Move it onto the nearest attack of the sound (G)")
+        to_attack = button(tr("Snap to attack"), tip, beats.to_attack)
+        remove = button(tr("Delete"), tr("Delete this beat (Delete)"), beats.remove)
         time = self.number(
-            "Time",
+            tr("Time"),
             lambda beat: beat.time,
             beats.move_to,
             limits=(Beat, "time"),
@@ -29,21 +30,21 @@ class BeatBench(BenchPage[Beat]):
             width=92,
         )
         per_bar = self.number(
-            "Beats to the bar from here on",
+            tr("Beats to the bar from here on"),
             self._beats_per_bar,
             lambda number: beats.set_beats_per_bar(round(number)),
             limits=(Beat, "place"),
             width=48,
         )
-        tip = "Begin a bar with this beat, and move all other bar lines along"
-        downbeat = button("Downbeat here", tip, beats.begin_bar)
+        tip = tr("Begin a bar with this beat, and move all other bar lines along")
+        downbeat = button(tr("Downbeat here"), tip, beats.begin_bar)
         self.enabled(self._has_attack, to_attack)
         self.enabled(lambda _: not self._is_locked(), remove, downbeat, time, per_bar)
         self.add(self.told(self._told, is_in_numbers=True))
         self.add(in_a_row(accept, to_attack, remove))
-        self.row("Time", time, label("Ctrl + drag on the ruler"))
-        self.row("Bars from here", per_bar, downbeat)
-        hint = (
+        self.row(tr("Time"), time, label(tr("Ctrl + drag on the ruler")))
+        self.row(tr("Bars from here"), per_bar, downbeat)
+        hint = tr(
             "Ctrl and a click on the ruler adds a beat. A dragged beat takes four neighbours softly along,"
             " with Shift none."
         )
@@ -56,8 +57,13 @@ class BeatBench(BenchPage[Beat]):
 
     def _told(self, beat: Beat) -> str:
         off = attack_distance(self.editor.heard, beat.time)
-        where = "no attack beside it" if off is None else attack_words(off)
-        return f"beat {beat.place} of its bar, {beat.confidence:.0%} sure\n{where}"
+        where = tr("no attack beside it") if off is None else attack_words(off)
+        return tr(
+            "beat {place} of its bar, {confidence:.0%} sure\n{where}",
+            place=beat.place,
+            confidence=beat.confidence,
+            where=where,
+        )
 
     def _has_attack(self, beat: Beat) -> bool:
         off = attack_distance(self.editor.heard, beat.time)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from epiphane.audio.song_gain import fade_level
 from epiphane.desk.look import theme
+from epiphane.wording import tr
 
 _SIZE = QSize(64, 30)
 _INSET = 4.0
@@ -30,8 +31,8 @@ class FadePicture(QWidget):
         super().__init__()
         self._bend = 0.0
         self.setFixedSize(_SIZE)
-        self.setAccessibleName("Shape of the fades")
-        self.setToolTip("Shape of the fades: drag up to come quickly, down to come slowly")
+        self.setAccessibleName(tr("Shape of the fades"))
+        self.setToolTip(tr("Shape of the fades: drag up to come quickly, down to come slowly"))
         self.setCursor(Qt.CursorShape.SizeVerCursor)
 
     def show_bend(self, bend: float) -> None:

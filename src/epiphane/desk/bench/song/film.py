@@ -16,6 +16,7 @@ from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_footage
 from epiphane.edits.picture import choose_shape
 from epiphane.timing import COMMON_RATES, aspect_text, rate_text
+from epiphane.wording import tr
 
 _SIZES = (
     (1280, 720),
@@ -35,16 +36,18 @@ class FilmFields(Rows[Project]):
     def __init__(self, editor: Editor, shapes: ShapeDesk) -> None:
         super().__init__()
         self._editor, self._shapes = editor, shapes
-        self._size = self.choice("Size of the film", _size_options, _size_of, self._choose_size)
-        self._size.setToolTip("Size of the film: that of most of the footage, unless you choose another")
+        self._size = self.choice(tr("Size of the film"), _size_options, _size_of, self._choose_size)
+        self._size.setToolTip(tr("Size of the film: that of most of the footage, unless you choose another"))
         rate = self.choice(
-            "Rate of the film", _rate_options, lambda project: str(project.rate), self._choose_rate
+            tr("Rate of the film"), _rate_options, lambda project: str(project.rate), self._choose_rate
         )
-        rate.setToolTip("Pictures a second: as most of the footage has, unless you choose others")
-        shape = self.choice("Shape that is shown", _shape_options, _size_of, self._show_shape)
-        shape.setToolTip("Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)")
-        remove = button("Delete", "Have the edit go out in this shape no longer", shapes.remove)
-        words = label("seen in")
+        rate.setToolTip(tr("Pictures a second: as most of the footage has, unless you choose others"))
+        shape = self.choice(tr("Shape that is shown"), _shape_options, _size_of, self._show_shape)
+        shape.setToolTip(
+            tr("Shapes in which the edit goes out; each shot is framed anew in each (Shift + Z)")
+        )
+        remove = button(tr("Delete"), tr("Have the edit go out in this shape no longer"), shapes.remove)
+        words = label(tr("seen in"))
         self.seen(lambda project: bool(project.shapes), words, shape, remove)
         self.add(in_a_row(self._size, rate), in_a_row(words, shape), in_a_row(self._add_button(), remove))
 
@@ -53,14 +56,14 @@ class FilmFields(Rows[Project]):
         self._size.setFocus()
 
     def _add_button(self) -> QPushButton:
-        made = QPushButton("Add shape")
-        made.setToolTip("Have the edit go out in another shape too, laid about what moves in each shot")
+        made = QPushButton(tr("Add shape"))
+        made.setToolTip(tr("Have the edit go out in another shape too, laid about what moves in each shot"))
         menu = QMenu(made)
         for across, down in ASPECTS:
             action = QAction(f"{across}:{down}", menu)
             action.triggered.connect(lambda _checked=False, a=across, d=down: self._shapes.add(a, d))
             menu.addAction(action)
-        own = QAction("Own…", menu)
+        own = QAction(tr("Own…"), menu)
         own.triggered.connect(self._ask_own)
         menu.addAction(own)
         made.setMenu(menu)
@@ -69,15 +72,15 @@ class FilmFields(Rows[Project]):
     def _ask_own(self) -> None:
         project = self._editor.project
         upright = _key((project.height, project.width))
-        words = "Width and height in pixels, both even:"
-        text = asking.ask_text(self, "Add a shape", words, upright)
+        words = tr("Width and height in pixels, both even:")
+        text = asking.ask_text(self, tr("Add a shape"), words, upright)
         if not text:
             return
         sides = text.lower().replace("×", "x").split("x")
         if len(sides) == 2 and all(side.strip().isdecimal() for side in sides):
             self._shapes.add_own(int(sides[0]), int(sides[1]))
         else:
-            self._editor.said.emit(f"A shape is written as 1080x1350, got {text[:40]}", True)
+            self._editor.said.emit(tr("A shape is written as 1080x1350, got {words}", words=text[:40]), True)
 
     def _show_shape(self, key: str) -> None:
         width, height = (int(side) for side in key.split("x"))
@@ -85,7 +88,7 @@ class FilmFields(Rows[Project]):
 
     def _choose_size(self, key: str) -> None:
         if key == _BY_CLIP:
-            self._editor.apply(shape_by_footage, "shape of the film")
+            self._editor.apply(shape_by_footage, tr("shape of the film"))
         else:
             width, height = (int(side) for side in key.split("x"))
             self._apply(width, height, self._editor.project.rate)
@@ -98,7 +101,7 @@ class FilmFields(Rows[Project]):
         def edit(project: Project) -> Project:
             return choose_shape(project, width=width, height=height, rate=rate)
 
-        self._editor.apply(edit, "shape of the film")
+        self._editor.apply(edit, tr("shape of the film"))
 
 
 def _key(size: tuple[int, int]) -> str:
@@ -106,7 +109,7 @@ def _key(size: tuple[int, int]) -> str:
 
 
 def _size_text(size: tuple[int, int]) -> str:
-    form = "" if size[0] > size[1] else ", square" if size[0] == size[1] else ", upright"
+    form = "" if size[0] > size[1] else tr(", square") if size[0] == size[1] else tr(", upright")
     return f"{size[0]} × {size[1]}{form}"
 
 
@@ -118,18 +121,18 @@ def _size_options(project: Project) -> list[tuple[str, str]]:
     # One that is not among the usual ones comes last: no other changes its place when it is chosen.
     sizes = dict.fromkeys([*_SIZES, (project.width, project.height)])
     options = [(_key(size), _size_text(size)) for size in sizes]
-    return [*options, (_BY_CLIP, "As most of the footage")] if project.is_shape_chosen else options
+    return [*options, (_BY_CLIP, tr("As most of the footage"))] if project.is_shape_chosen else options
 
 
 def _rate_options(project: Project) -> list[tuple[str, str]]:
     rates = sorted({project.rate, *COMMON_RATES})
-    return [(str(rate), f"{rate_text(rate)} fps") for rate in rates]
+    return [(str(rate), tr("{rate} fps", rate=rate_text(rate))) for rate in rates]
 
 
 def _shape_options(project: Project) -> list[tuple[str, str]]:
     sizes = [astuple(one) for one in project.shapes or (project.shape,)]
     names = [aspect_text(*one) for one in sizes]
     return [
-        (_key(one), f"{name}, {one[0]} wide" if names.count(name) > 1 else name)
+        (_key(one), tr("{name}, {one} wide", name=name, one=one[0]) if names.count(name) > 1 else name)
         for name, one in zip(names, sizes, strict=True)
     ]

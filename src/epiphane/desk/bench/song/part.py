@@ -12,13 +12,14 @@ from epiphane.document.song import PART_KINDS, Section, Song
 from epiphane.edits.song.form import MOST_NAME
 from epiphane.facts.form import kind_of, name_of, parts_of
 from epiphane.timing import clock_text
+from epiphane.wording import tr
 
 _LONGEST_SECONDS = 86_400.0
 _MEANINGS = {
-    "calm": "Little goes on: long shots, few effects",
-    "build": "It rises to what comes next",
-    "full": "Everything plays: short shots, many effects",
-    "break": "The beat is left out: as calm as calm parts are",
+    "calm": tr("Little goes on: long shots, few effects"),
+    "build": tr("It rises to what comes next"),
+    "full": tr("Everything plays: short shots, many effects"),
+    "break": tr("The beat is left out: as calm as calm parts are"),
 }
 _Drop: TypeAlias = tuple[Song, float]
 
@@ -28,19 +29,23 @@ class PartBench(BenchPage[Section]):
 
     def __init__(self, editor: Editor, desk: FormDesk) -> None:
         super().__init__(editor, spacing=8)
-        start = _time_field(self, "Start of the part", lambda part: part.start, desk.begin_at)
-        earlier = button("Bar earlier", "Begin a bar earlier (Alt + Left)", lambda: desk.nudge_part(-1))
-        later = button("Bar later", "Begin a bar later (Alt + Right)", lambda: desk.nudge_part(1))
-        tip = "Make it a part of the one before it (Ctrl + Shift + J)"
-        join = button("Join to the one before", tip, desk.join)
-        split = button("Split at the playhead", "Split it at the nearest bar line (Ctrl + U)", desk.split)
+        start = _time_field(self, tr("Start of the part"), lambda part: part.start, desk.begin_at)
+        earlier = button(
+            tr("Bar earlier"), tr("Begin a bar earlier (Alt + Left)"), lambda: desk.nudge_part(-1)
+        )
+        later = button(tr("Bar later"), tr("Begin a bar later (Alt + Right)"), lambda: desk.nudge_part(1))
+        tip = tr("Make it a part of the one before it (Ctrl + Shift + J)")
+        join = button(tr("Join to the one before"), tip, desk.join)
+        split = button(
+            tr("Split at the playhead"), tr("Split it at the nearest bar line (Ctrl + U)"), desk.split
+        )
         self.enabled(lambda _: bool(editor.selection.part), start, earlier, later, join)
         name = self.text_field(
-            "Name of the part", "What this part is called", name_of, desk.rename, longest=MOST_NAME
+            tr("Name of the part"), tr("What this part is called"), name_of, desk.rename, longest=MOST_NAME
         )
         kinds = [
             self.switch(
-                kind.capitalize(),
+                tr(kind).capitalize(),
                 _MEANINGS[kind],
                 partial(_is_kind, kind),
                 partial(self._choose, desk, kind),
@@ -49,11 +54,11 @@ class PartBench(BenchPage[Section]):
             for kind in PART_KINDS
         ]
         self.add(self.told(_told))
-        self.row("Name", name)
-        self.row("It is", *kinds)
-        self.row("Begins at", start, earlier, later)
+        self.row(tr("Name"), name)
+        self.row(tr("It is"), *kinds)
+        self.row(tr("Begins at"), start, earlier, later)
         self.add(in_a_row(split, join))
-        self.add(wrapped("Filling, dressing, holding a shot and lanes that fire in a part go by it."))
+        self.add(wrapped(tr("Filling, dressing, holding a shot and lanes that fire in a part go by it.")))
         self.end()
 
     def thing(self) -> Section | None:
@@ -71,14 +76,14 @@ class DropBench(BenchPage[_Drop]):
 
     def __init__(self, editor: Editor, desk: FormDesk) -> None:
         super().__init__(editor, spacing=8)
-        time = _time_field(self, "Time of the drop", lambda drop: drop[1], desk.put_selected_drop)
-        earlier = button("Earlier", "To the beat before (Alt + Left)", lambda: desk.nudge_drop(-1))
-        later = button("Later", "To the next beat (Alt + Right)", lambda: desk.nudge_drop(1))
-        remove = button("Delete", "There is no drop here (Delete)", desk.remove_drop)
+        time = _time_field(self, tr("Time of the drop"), lambda drop: drop[1], desk.put_selected_drop)
+        earlier = button(tr("Earlier"), tr("To the beat before (Alt + Left)"), lambda: desk.nudge_drop(-1))
+        later = button(tr("Later"), tr("To the next beat (Alt + Right)"), lambda: desk.nudge_drop(1))
+        remove = button(tr("Delete"), tr("There is no drop here (Delete)"), desk.remove_drop)
         self.add(self.told(_told_drop))
-        self.row("At", time, earlier, later)
+        self.row(tr("At"), time, earlier, later)
         self.add(in_a_row(remove))
-        self.add(wrapped("The best moment of the footage, the dressing and titles land on drops."))
+        self.add(wrapped(tr("The best moment of the footage, the dressing and titles land on drops.")))
         self.end()
 
     def thing(self) -> _Drop | None:
@@ -101,10 +106,18 @@ def _is_kind(kind: str, part: Section) -> bool:
 
 
 def _told(part: Section) -> str:
-    whose = "set by you" if part.is_own else "as it was heard"
-    return f"{clock_text(part.start)} to {clock_text(part.end)}, {whose}"
+    return tr(
+        "{time} to {end}, {whose}",
+        time=clock_text(part.start),
+        end=clock_text(part.end),
+        whose=_whose(part.is_own),
+    )
+
+
+def _whose(is_own: bool) -> str:
+    return tr("set by you") if is_own else tr("as it was heard")
 
 
 def _told_drop(drop: _Drop) -> str:
     song, time = drop
-    return f"{clock_text(time)}, {'set by you' if song.has_own_drops else 'as it was heard'}"
+    return f"{clock_text(time)}, {_whose(song.has_own_drops)}"

@@ -27,28 +27,28 @@ from epiphane.document.pulse import (
     TempoSource,
 )
 from epiphane.edits.keying.pulses import change_pulse, remove_pulse, users_of
-from epiphane.plurals import plural
+from epiphane.wording import plural, tr
 
 _UNIT_WORDS = {
-    PulseUnit.BEAT: "every beat",
-    PulseUnit.BAR: "every bar",
-    PulseUnit.OFF_BEAT: "off-beats",
-    PulseUnit.HALF: "halves of a beat",
-    PulseUnit.THIRD: "thirds of a beat",
-    PulseUnit.QUARTER: "quarters of a beat",
-    PulseUnit.KICK: "the kick",
-    PulseUnit.SNARE: "the snare",
-    PulseUnit.HAT: "the hat",
-    PulseUnit.LOW: "low hits",
-    PulseUnit.MID: "mid hits",
-    PulseUnit.HIGH: "high hits",
-    PulseUnit.CUT: "every cut",
-    PulseUnit.LANDING: "every landing of a title",
+    PulseUnit.BEAT: tr("every beat"),
+    PulseUnit.BAR: tr("every bar"),
+    PulseUnit.OFF_BEAT: tr("off-beats"),
+    PulseUnit.HALF: tr("halves of a beat"),
+    PulseUnit.THIRD: tr("thirds of a beat"),
+    PulseUnit.QUARTER: tr("quarters of a beat"),
+    PulseUnit.KICK: tr("the kick"),
+    PulseUnit.SNARE: tr("the snare"),
+    PulseUnit.HAT: tr("the hat"),
+    PulseUnit.LOW: tr("low hits"),
+    PulseUnit.MID: tr("mid hits"),
+    PulseUnit.HIGH: tr("high hits"),
+    PulseUnit.CUT: tr("every cut"),
+    PulseUnit.LANDING: tr("every landing of a title"),
 }
 _COMBINED_WORDS = {
-    Combination.EITHER: "and also",
-    Combination.WITHOUT: "without",
-    Combination.BOTH: "only where also",
+    Combination.EITHER: tr("and also"),
+    Combination.WITHOUT: tr("without"),
+    Combination.BOTH: tr("only where also"),
 }
 
 
@@ -70,24 +70,24 @@ class PulseBench(BenchPage[Pulse]):
         self.pulse_id: PulseId = pulse.id
         self.kind = type(pulse.source)
         self.delay_note = label("")
-        tip = "What the pulse is called; Enter takes what you typed"
-        name = self.text_field("Name of the pulse", tip, lambda pulse: pulse.name, self._rename)
+        tip = tr("What the pulse is called; Enter takes what you typed")
+        name = self.text_field(tr("Name of the pulse"), tip, lambda pulse: pulse.name, self._rename)
         ticks = self.switch(
-            "Tick",
-            "Hear a tick on every hit while it plays, never in the export (Shift + T)",
+            tr("Tick"),
+            tr("Hear a tick on every hit while it plays, never in the export (Shift + T)"),
             lambda pulse: pulse.id in editor.ticking,
             lambda _: self.toggle_ticks(),
             is_quiet=False,
         )
-        self.row("Name", name, ticks)
+        self.row(tr("Name"), name, ticks)
         self._add_source_rows(pulse.source)
         self.rule()
         self._add_every_row()
         kept = self.fields(Pulse, self._change, lambda pulse: pulse, released=editor.end_gesture)
-        share = kept.number("keep", "Share that is kept", "%", factor=100)
-        self.row("Density", kept.bar("keep", "Density", theme.TEXT), share)
+        share = kept.number("keep", tr("Share that is kept"), "%", factor=100)
+        self.row(tr("Density"), kept.bar("keep", tr("Density"), theme.TEXT), share)
         self.add(self.told(self._told))
-        self.row("", button("Delete", "Delete the pulse (Delete); undo brings it back", self.remove))
+        self.row("", button(tr("Delete"), tr("Delete the pulse (Delete); undo brings it back"), self.remove))
         self.end()
         editor.ticking_changed.connect(self.refresh)
         self.refresh()
@@ -101,20 +101,30 @@ class PulseBench(BenchPage[Pulse]):
         """Return how many hits a pulse has, and what it fires."""
         project = self.editor.project
         n_lanes, n_pulses = users_of(project, pulse.id)
-        lanes = {0: "no lane", 1: "one lane"}.get(n_lanes, f"{n_lanes} lanes")
-        part = f", is part of {n_pulses} other" if n_pulses else ""
+        lanes = {0: tr("no lane"), 1: tr("one lane")}.get(n_lanes, tr("{n_lanes} lanes", n_lanes=n_lanes))
+        part = tr(", is part of {n_pulses} other", n_pulses=n_pulses) if n_pulses else ""
         is_endless = isinstance(pulse.source, TempoSource) and project.n_frames == 0
-        hits = f"{len(self.editor.hits_of(pulse))} hits"
+        hits = tr("{count} hits", count=len(self.editor.hits_of(pulse)))
         if is_endless:
-            hits = "no hits yet: without a song or shots there is no length"
-        return f"{hits}, fires {lanes}{part}{self._stand_in_text(pulse)}"
+            hits = tr("no hits yet: without a song or shots there is no length")
+        return tr(
+            "{hits}, fires {lanes}{part}{stand_in}",
+            hits=hits,
+            lanes=lanes,
+            part=part,
+            stand_in=self._stand_in_text(pulse),
+        )
 
     def _stand_in_text(self, pulse: Pulse) -> str:
         """Return what is to be known of a drum that is not heard surely."""
         song = self.editor.project.song
         band = song.drums.stand_in(pulse.unit.value) if song is not None and pulse.unit is not None else ""
         return (
-            f". No {pulse.unit.value} is heard surely: the {band} hits stand in for it"
+            tr(
+                ". No {drum} is heard surely: the {band} hits stand in for it",
+                drum=tr(pulse.unit.value),
+                band=band,
+            )
             if band and pulse.unit
             else ""
         )
@@ -124,16 +134,20 @@ class PulseBench(BenchPage[Pulse]):
         n_lanes, n_pulses = users_of(self.editor.project, self.pulse_id)
         pulse = self.thing()
         name = "" if pulse is None else pulse.name
-        if self.editor.apply(lambda p: remove_pulse(p, self.pulse_id), "removal of a pulse"):
+        if self.editor.apply(lambda p: remove_pulse(p, self.pulse_id), tr("removal of a pulse")):
             lanes = plural(n_lanes, "One lane fires", "{} lanes fire")
             if n_lanes:
-                text = (
-                    f"{name} is gone. {lanes} nothing until another pulse is chosen; Ctrl+Z brings it back."
+                text = tr(
+                    "{name} is gone. {lanes} nothing until another pulse is chosen; Ctrl+Z brings it back.",
+                    name=name,
+                    lanes=lanes,
                 )
                 self.editor.said.emit(text, False)
             else:
-                missing = ", and missing in pulses made of it" if n_pulses else ""
-                self.editor.said.emit(f"{name} is gone{missing}; Ctrl+Z brings it back.", False)
+                missing = tr(", and missing in pulses made of it") if n_pulses else ""
+                self.editor.said.emit(
+                    tr("{name} is gone{missing}; Ctrl+Z brings it back.", name=name, missing=missing), False
+                )
 
     def toggle_ticks(self) -> None:
         """Have its hits heard as ticks, or no longer."""
@@ -164,73 +178,78 @@ class PulseBench(BenchPage[Pulse]):
             return pulse.source.unit.value
 
         counts = self.choice(
-            "Counts",
+            tr("Counts"),
             options,
             unit_of,
             lambda key: self._change_source(lambda _: HeardSource(PulseUnit(key))),
         )
-        self.row("Counts", counts)
+        self.row(tr("Counts"), counts)
 
     def _add_band_rows(self) -> None:
         fields = self.fields(
             BandSource, self._change_band, lambda pulse: pulse.source, released=self.editor.end_gesture
         )
         number = fields.number
-        self.row("Band", number("low", "From", "Hz", step=5), label("to"), number("high", "To", "Hz", step=5))
         self.row(
-            "Threshold",
-            fields.bar("threshold", "Threshold", theme.TEXT),
-            number("threshold", "Threshold", "%", factor=100, decimals=1),
+            tr("Band"),
+            number("low", tr("From"), "Hz", step=5),
+            label("to"),
+            number("high", tr("To"), "Hz", step=5),
         )
-        self.row("Minimum gap", number("gap", "Minimum gap", "ms", factor=1000, step=10))
-        hint = (
+        self.row(
+            tr("Threshold"),
+            fields.bar("threshold", tr("Threshold"), theme.TEXT),
+            number("threshold", tr("Threshold"), "%", factor=100, decimals=1),
+        )
+        self.row(tr("Minimum gap"), number("gap", tr("Minimum gap"), "ms", factor=1000, step=10))
+        hint = tr(
             "Drag over the spectrum in the score: up and down for a band, the dashed line for the threshold."
         )
         self.add(wrapped(hint))
 
     def _add_tapped_rows(self) -> None:
-        tip = "Play, and take every press of T as a hit; Space ends it"
-        tap = button("Tap along", tip, self.tap_asked.emit)
+        tip = tr("Play, and take every press of T as a hit; Space ends it")
+        tap = button(tr("Tap along"), tip, self.tap_asked.emit)
         to_attacks, to_beats, clear = (
             button(
-                "To attacks",
-                "Move each tap onto the nearest attack of the sound",
+                tr("To attacks"),
+                tr("Move each tap onto the nearest attack of the sound"),
                 lambda: self.snap_asked.emit("attacks"),
             ),
             button(
-                "To beats",
-                "Move each tap onto the nearest quarter of a beat",
+                tr("To beats"),
+                tr("Move each tap onto the nearest quarter of a beat"),
                 lambda: self.snap_asked.emit("beats"),
             ),
             button(
-                "Clear",
-                "Forget all taps; undo brings them back",
+                tr("Clear"),
+                tr("Forget all taps; undo brings them back"),
                 lambda: self._change_source(lambda _: TappedSource()),
             ),
         )
-        tip = "Tap along to a click, so that the time from ear to key is taken off every tap"
-        measure = button("Measure my delay…", tip, self.delay_asked.emit)
+        tip = tr("Tap along to a click, so that the time from ear to key is taken off every tap")
+        measure = button(tr("Measure my delay…"), tip, self.delay_asked.emit)
         self.enabled(_has_taps, to_attacks, to_beats, clear)
-        self.row("Taps", tap, clear)
-        self.row("Snap", to_attacks, to_beats)
-        self.row("Delay", measure, self.delay_note)
+        self.row(tr("Taps"), tap, clear)
+        self.row(tr("Snap"), to_attacks, to_beats)
+        self.row(tr("Delay"), measure, self.delay_note)
 
     def _add_tempo_rows(self) -> None:
         fields = self.fields(TempoSource, self._change_fields, lambda pulse: pulse.source)
-        tempo = fields.number("tempo", "Tempo", "BPM", decimals=2, step=0.5)
-        start = fields.number("start", "First hit", "s", decimals=3, step=0.01)
+        tempo = fields.number("tempo", tr("Tempo"), "BPM", decimals=2, step=0.5)
+        start = fields.number("start", tr("First hit"), "s", decimals=3, step=0.01)
         for field in (tempo, start):
             field.setFixedWidth(104)
-        self.row("Tempo", tempo)
-        self.row("First hit", start)
+        self.row(tr("Tempo"), tempo)
+        self.row(tr("First hit"), start)
 
     def _add_combined_rows(self) -> None:
         fields = self.fields(CombinedSource, self._change_fields, lambda pulse: pulse.source)
-        how = fields.choice("how", "How they are combined", list(_COMBINED_WORDS.items()))
-        tolerance = fields.number("tolerance", "The same hit within", "ms", factor=1000, step=5)
-        self.row("Hits of", self._pulse_field("One pulse", "one"))
-        self.row("", how, self._pulse_field("The other pulse", "other"))
-        self.row("Tolerance", tolerance)
+        how = fields.choice("how", tr("How they are combined"), list(_COMBINED_WORDS.items()))
+        tolerance = fields.number("tolerance", tr("The same hit within"), "ms", factor=1000, step=5)
+        self.row(tr("Hits of"), self._pulse_field(tr("One pulse"), "one"))
+        self.row("", how, self._pulse_field(tr("The other pulse"), "other"))
+        self.row(tr("Tolerance"), tolerance)
 
     def _pulse_field(self, name: str, field: str) -> QComboBox:
         """Return the field for one of the two pulses that are combined."""
@@ -243,27 +262,27 @@ class PulseBench(BenchPage[Pulse]):
 
     def _add_every_row(self) -> None:
         every = self.number(
-            "Every Nth hit",
+            tr("Every Nth hit"),
             lambda pulse: pulse.every,
             lambda value: self._set_every(round(value)),
             limits=(Pulse, "every"),
             width=48,
         )
         first = self.number(
-            "From the",
+            tr("From the"),
             lambda pulse: pulse.first + 1,
             lambda value: self._change(first=round(value) - 1),
             limits=(1, limits_of(Pulse, "first")[1] + 1),
             width=48,
         )
         self.shows(lambda pulse: first.show_limits(1, pulse.every))
-        self.row("Every", every, label("from number"), first)
+        self.row(tr("Every"), every, label(tr("from number")), first)
 
     # What is changed
 
     def _change(self, *, gesture: str | None = None, **changes: object) -> None:
         self.editor.apply(
-            lambda p: change_pulse(p, self.pulse_id, **changes), "change of a pulse", gesture=gesture
+            lambda p: change_pulse(p, self.pulse_id, **changes), tr("change of a pulse"), gesture=gesture
         )
         self.refresh()
 
@@ -293,7 +312,7 @@ class PulseBench(BenchPage[Pulse]):
 
     def _rename(self, name: str) -> None:
         if name:
-            self.apply(lambda p, pulse: change_pulse(p, pulse.id, name=name), "renaming of a pulse")
+            self.apply(lambda p, pulse: change_pulse(p, pulse.id, name=name), tr("renaming of a pulse"))
         self.refresh()
 
 

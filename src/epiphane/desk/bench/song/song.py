@@ -42,12 +42,12 @@ from epiphane.edits.song.beats import (
 )
 from epiphane.edits.song.song import lock_song
 from epiphane.edits.song.trim import file_duration, shape_song, trim_song
-from epiphane.plurals import plural
 from epiphane.timing import clock_text, frame_start
+from epiphane.wording import plural, tr
 
-_HINT = "Click a cue, a lane, a pulse or a shot in the score to change it here."
-_FACTS = ("Length", "Clock", "Beats", "Drums", "Parts", "Drop", "Made of")
-_LISTENED = ("Beats", "Drums", "Parts", "Drop", "Clock")
+_HINT = tr("Click a cue, a lane, a pulse or a shot in the score to change it here.")
+_FACTS = (tr("Length"), tr("Clock"), tr("Beats"), tr("Drums"), tr("Parts"), tr("Drop"), tr("Made of"))
+_LISTENED = (tr("Beats"), tr("Drums"), tr("Parts"), tr("Drop"), tr("Clock"))
 _USUAL_TEMPO = 120.0
 
 
@@ -68,12 +68,12 @@ class SongBench(BenchPage[Project]):
         self._facts: dict[str, QLabel] = {}
         self.part(_CorrectionRows(self), lambda project: project.song)
         for name in _FACTS:
-            if name == "Made of":
+            if name == tr("Made of"):
                 self._add_form_row(form)
             self._facts[name] = wrapped("", is_quiet=False)
             self.row(name, self._facts[name], when=_has_work)
         self.shows(self._show_facts)
-        self.row("Film", self.film, when=_has_work)
+        self.row(tr("Film"), self.film, when=_has_work)
         self.shows(self.film.show_thing)
         self.rule()
         self.part(_SoundRows(self), lambda project: project.song)
@@ -93,12 +93,12 @@ class SongBench(BenchPage[Project]):
 
     def _add_form_row(self, form: FormDesk) -> None:
         tips = (
-            "A part begins at the bar line nearest to the playhead (Ctrl + U)",
-            "A drop on the beat nearest to the playhead, or none (Shift + V)",
+            tr("A part begins at the bar line nearest to the playhead (Ctrl + U)"),
+            tr("A drop on the beat nearest to the playhead, or none (Shift + V)"),
         )
-        split = button("Split here", tips[0], form.split)
-        drop = button("Drop here", tips[1], form.toggle_drop)
-        as_heard = button("As heard", "Forget what was set of parts and drops", form.as_heard)
+        split = button(tr("Split here"), tips[0], form.split)
+        drop = button(tr("Drop here"), tips[1], form.toggle_drop)
+        as_heard = button(tr("As heard"), tr("Forget what was set of parts and drops"), form.as_heard)
         self.enabled(lambda project: _is_own(project.song) and self.editor.heard is not None, as_heard)
         self.row("", split, drop, as_heard, when=_has_work)
 
@@ -106,10 +106,10 @@ class SongBench(BenchPage[Project]):
         texts = dict.fromkeys(self._facts, "–")
         song = project.song
         if song is not None:
-            texts["Length"] = clock_text(song.duration)
+            texts[tr("Length")] = clock_text(song.duration)
             is_listening = self.editor.is_listening
-            texts |= dict.fromkeys(_LISTENED, "listening…") if is_listening else heard_texts(song)
-        texts["Made of"] = ", ".join(
+            texts |= dict.fromkeys(_LISTENED, tr("listening…")) if is_listening else heard_texts(song)
+        texts[tr("Made of")] = ", ".join(
             (
                 plural(len(project.shots), "1 shot", "{} shots"),
                 plural(len(project.lanes), "1 lane", "{} lanes"),
@@ -128,12 +128,12 @@ class SongBench(BenchPage[Project]):
             self.editor.set_ticking(self.editor.ticking ^ {pulse})
             return changed
 
-        self.editor.apply(edit, "pulse of beats")
+        self.editor.apply(edit, tr("pulse of beats"))
         self.refresh()
 
     def correct(self, edit: Callable[[Project], Project], text: str) -> None:
         """Put something of the song right, as one step that is told by `text`."""
-        self.editor.apply(edit, f"{text} of the song" if " " not in text else text)
+        self.editor.apply(edit, tr("{words} of the song", words=text) if " " not in text else text)
         self.refresh()
 
     def anchor(self) -> float | None:
@@ -162,9 +162,9 @@ class _CorrectionRows(Rows[Song]):
     def _add_tempo_rows(self) -> None:
         page, correct = self._page, self._page.correct
         tempo = self.number(
-            "Tempo",
+            tr("Tempo"),
             lambda song: song.tempo,
-            lambda tempo: correct(lambda p: set_tempo(p, tempo, anchor=page.anchor()), "tempo"),
+            lambda tempo: correct(lambda p: set_tempo(p, tempo, anchor=page.anchor()), tr("tempo")),
             limits=(0, 400),
             unit="BPM",
             decimals=2,
@@ -172,36 +172,40 @@ class _CorrectionRows(Rows[Song]):
             width=104,
         )
         per_bar = self.number(
-            "Beats to the bar",
+            tr("Beats to the bar"),
             lambda song: beats_per_bar(song.beats),
-            lambda number: correct(lambda p: set_beats_per_bar(p, round(number)), "beats to the bar"),
+            lambda number: correct(lambda p: set_beats_per_bar(p, round(number)), tr("beats to the bar")),
             limits=(Beat, "place"),
             width=48,
         )
-        per_bar.setToolTip("Beats to the bar, through the whole song; a beat's bench sets it from there on")
-        tips = (
-            "Lay the beats on one constant tempo, as close to where they are as it can be",
-            "Let every bar begin a beat later",
+        per_bar.setToolTip(
+            tr("Beats to the bar, through the whole song; a beat's bench sets it from there on")
         )
-        even = button("Even out", tips[0], lambda: correct(hold_tempo, "evening out"))
-        half = button("Half", "Keep every other beat", lambda: correct(halve_beats, "half"))
-        double = button("Double", "Add a beat between every two", lambda: correct(double_beats, "double"))
-        later = button("Shift downbeat", tips[1], lambda: correct(shift_one, "shift of the downbeat"))
+        tips = (
+            tr("Lay the beats on one constant tempo, as close to where they are as it can be"),
+            tr("Let every bar begin a beat later"),
+        )
+        even = button(tr("Even out"), tips[0], lambda: correct(hold_tempo, tr("evening out")))
+        half = button(tr("Half"), tr("Keep every other beat"), lambda: correct(halve_beats, tr("half")))
+        double = button(
+            tr("Double"), tr("Add a beat between every two"), lambda: correct(double_beats, tr("double"))
+        )
+        later = button(tr("Shift downbeat"), tips[1], lambda: correct(shift_one, tr("shift of the downbeat")))
         note = label("")
         self.shows(lambda song: note.setText(bars_text(song, page.listening)))
         self.enabled(lambda song: not song.is_locked, tempo, per_bar)
         self.enabled(_is_open, even, half, double, later)
-        self.row("Tempo", tempo, even)
-        self.row("Bars of", per_bar, note)
-        self.row("Correct", half, double, later)
+        self.row(tr("Tempo"), tempo, even)
+        self.row(tr("Bars of"), per_bar, note)
+        self.row(tr("Correct"), half, double, later)
 
     def _add_other_rows(self) -> None:
         """Add what the song could be read as instead, two a row."""
         choices = [
-            button("", "Take these beats and bars instead", partial(self._take_other, number))
+            button("", tr("Take these beats and bars instead"), partial(self._take_other, number))
             for number in range(MOST_OTHERS)
         ]
-        lines = [row("Other readings", *choices[:2]), row("", *choices[2:])]
+        lines = [row(tr("Other readings"), *choices[:2]), row("", *choices[2:])]
         self.add(*lines)
 
         def show(song: Song) -> None:
@@ -218,10 +222,10 @@ class _CorrectionRows(Rows[Song]):
         self.shows(show)
 
     def _add_again_row(self) -> None:
-        near = number_field("Near this tempo", low=20, high=400, unit="BPM", decimals=1)
+        near = number_field(tr("Near this tempo"), low=20, high=400, unit="BPM", decimals=1)
         near.setFixedWidth(92)
-        tip = "Listen once more to the stave under the playhead, or to the loop, near this tempo"
-        again = button("This stave again", tip, lambda: self._page.listen_asked.emit(near.value()))
+        tip = tr("Listen once more to the stave under the playhead, or to the loop, near this tempo")
+        again = button(tr("This stave again"), tip, lambda: self._page.listen_asked.emit(near.value()))
         self.enabled(_is_open, again)
 
         def show(song: Song) -> None:
@@ -229,14 +233,14 @@ class _CorrectionRows(Rows[Song]):
                 near.show_value(round(song.tempo, 1) or _USUAL_TEMPO)
 
         self.shows(show)
-        self.row("Listen to", again, label("near"), near)
+        self.row(tr("Listen to"), again, label(tr("near")), near)
 
     def _take_other(self, number: int) -> None:
         song = self._page.editor.project.song
         others = [] if song is None else other_readings(song, self._page.listening)
         if number < len(others):
             beats = others[number].beats
-            self._page.correct(lambda p: take_reading(p, beats), "other reading")
+            self._page.correct(lambda p: take_reading(p, beats), tr("other reading"))
 
 
 class _SoundRows(Rows[Song]):
@@ -245,34 +249,34 @@ class _SoundRows(Rows[Song]):
     def __init__(self, page: SongBench) -> None:
         super().__init__(spacing=6)
         self._page, self._editor = page, page.editor
-        self._from = self._end_field("Begin at", lambda song: song.start)
-        self._to = self._end_field("End at", lambda song: song.start + song.duration)
+        self._from = self._end_field(tr("Begin at"), lambda song: song.start)
+        self._to = self._end_field(tr("End at"), lambda song: song.start + song.duration)
         sound = self.fields(Song, self._shape_song, lambda song: song)
         picture = self.fields(Fades, self._fade_pictures, lambda _: self._editor.project.fades)
-        names = ("fade_in", "Fade in"), ("fade_out", "Fade out")
+        names = ("fade_in", tr("Fade in")), ("fade_out", tr("Fade out"))
         sound_in, sound_out = (sound.number(name, text, "s", decimals=2, step=0.25) for name, text in names)
         names = (
-            ("fade_in", "Fade of the picture from black"),
-            ("fade_out", "Fade of the picture to black"),
+            ("fade_in", tr("Fade of the picture from black")),
+            ("fade_out", tr("Fade of the picture to black")),
         )
         picture_in, picture_out = (
             picture.number(name, text, "s", decimals=2, step=0.25) for name, text in names
         )
-        gain = sound.number("gain", "Gain", "dB", decimals=1, step=0.5)
+        gain = sound.number("gain", tr("Gain"), "dB", decimals=1, step=0.5)
         bend = self._bend(lambda song: song.fade_bend, "fade_bend", self._shape_song)
         picture_bend = self._bend(lambda _: self._editor.project.fades.bend, "bend", self._fade_pictures)
-        picture_bend.setAccessibleName("Shape of the fades of the picture")
+        picture_bend.setAccessibleName(tr("Shape of the fades of the picture"))
         self.enabled(lambda song: not song.is_locked, self._from, self._to, sound_in, sound_out, gain, bend)
-        self.row("From, to", self._from, label("to"), self._to)
-        self.row("Sound fades", label("in"), sound_in, label("out"), sound_out, bend)
-        self.row("Picture fades", label("in"), picture_in, label("out"), picture_out, picture_bend)
-        self.row("Gain", gain)
+        self.row(tr("From, to"), self._from, label("to"), self._to)
+        self.row(tr("Sound fades"), label("in"), sound_in, label(tr("out")), sound_out, bend)
+        self.row(tr("Picture fades"), label("in"), picture_in, label(tr("out")), picture_out, picture_bend)
+        self.row(tr("Gain"), gain)
         self._add_checks_row()
 
     def _end_field(self, name: str, value_of: Callable[[Song], float]) -> NumberField:
         """Return the field for one end of the song in its file."""
         made = limited_field(Song, "start", name, "s", decimals=3, step=0.1)
-        made.setToolTip(f"{name} this second of its file")
+        made.setToolTip(tr("{name} this second of its file", name=name))
         made.setFixedWidth(96)
         made.edited.connect(lambda _: self._trim())
 
@@ -294,22 +298,22 @@ class _SoundRows(Rows[Song]):
 
     def _add_checks_row(self) -> None:
         ticks = self.switch(
-            "Tick",
-            "Hear a tick on every beat, never in the export (Shift + T)",
+            tr("Tick"),
+            tr("Hear a tick on every beat, never in the export (Shift + T)"),
             lambda _: self._is_ticking(),
             lambda _: self._page.toggle_ticks(),
             is_quiet=False,
         )
         self.enabled(lambda song: len(song.beats) > 1, ticks)
         lock = self.switch(
-            "Lock",
-            "Keep beats and song as they are",
+            tr("Lock"),
+            tr("Keep beats and song as they are"),
             lambda song: song.is_locked,
             self._lock,
             is_quiet=False,
         )
-        self.shows(lambda song: lock.setText("Locked" if song.is_locked else "Lock"))
-        self.row("Check", ticks, lock)
+        self.shows(lambda song: lock.setText(tr("Locked") if song.is_locked else tr("Lock")))
+        self.row(tr("Check"), ticks, lock)
 
     def _is_ticking(self) -> bool:
         beats = next((p.id for p in self._editor.project.pulses if p.unit is PulseUnit.BEAT), None)
@@ -333,11 +337,11 @@ class _SoundRows(Rows[Song]):
         self._page.correct(edit, "trim")
 
     def _fade_pictures(self, *, gesture: str | None = None, **changes: float) -> None:
-        self._editor.apply(lambda p: change_fades(p, **changes), "fades of the picture", gesture=gesture)
+        self._editor.apply(lambda p: change_fades(p, **changes), tr("fades of the picture"), gesture=gesture)
         self._page.refresh()
 
     def _shape_song(self, *, gesture: str | None = None, **changes: float) -> None:
-        self._editor.apply(lambda p: shape_song(p, **changes), "shape of the song", gesture=gesture)
+        self._editor.apply(lambda p: shape_song(p, **changes), tr("shape of the song"), gesture=gesture)
         self._page.refresh()
 
 

@@ -12,6 +12,7 @@ from epiphane.desk.control.steps import move_chosen_tap
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, in_a_row, label, wrapped
 from epiphane.document.song import Hit
+from epiphane.wording import tr
 
 
 class TapBench(BenchPage[Hit]):
@@ -24,7 +25,7 @@ class TapBench(BenchPage[Hit]):
         self.shows(lambda tap: what.setText(self._told(tap)))
         self.add(what)
         time = self.number(
-            "Time",
+            tr("Time"),
             lambda tap: tap.time,
             partial(move_chosen_tap, editor),
             limits=(Hit, "time"),
@@ -33,23 +34,23 @@ class TapBench(BenchPage[Hit]):
             step=STEP_SECONDS,
             width=92,
         )
-        self.row("Time", time)
+        self.row(tr("Time"), time)
         strength = self.number(
-            "Strength",
+            tr("Strength"),
             lambda tap: tap.strength,
             pulses.set_tap_strength,
             limits=(Hit, "strength"),
             unit="%",
             factor=100,
         )
-        self.row("Strength", strength)
-        tip = "Move it onto the nearest attack of the sound (G)"
-        to_attack = button("Snap to attack", tip, pulses.tap_to_attack)
+        self.row(tr("Strength"), strength)
+        tip = tr("Move it onto the nearest attack of the sound (G)")
+        to_attack = button(tr("Snap to attack"), tip, pulses.tap_to_attack)
         self.enabled(lambda tap: abs(self._attack(tap) or 0.0) > 0.0005, to_attack)
-        remove = button("Delete", "Delete this tap; the others stay (Delete)", pulses.remove_tap)
-        whole = button("Show the pulse", "Show the pulse that it is a hit of", self._show_pulse)
+        remove = button(tr("Delete"), tr("Delete this tap; the others stay (Delete)"), pulses.remove_tap)
+        whole = button(tr("Show the pulse"), tr("Show the pulse that it is a hit of"), self._show_pulse)
         self.add(in_a_row(to_attack, remove, whole))
-        self.add(wrapped("Drag it sideways in the score; Alt with an arrow key moves it by 5 ms."))
+        self.add(wrapped(tr("Drag it sideways in the score; Alt with an arrow key moves it by 5 ms.")))
         self.end()
 
     def thing(self) -> Hit | None:
@@ -61,7 +62,7 @@ class TapBench(BenchPage[Hit]):
 
     def _told(self, tap: Hit) -> str:
         off = self._attack(tap)
-        return "no attack beside it" if off is None else attack_words(off)
+        return tr("no attack beside it") if off is None else attack_words(off)
 
     def _show_pulse(self) -> None:
         pulse = self.editor.selection.pulse

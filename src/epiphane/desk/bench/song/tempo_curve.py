@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
 from epiphane.timing import frame_at, frame_start
+from epiphane.wording import tr
 
 _HEIGHT = 46
 _LEFT, _RIGHT = 52, 8
@@ -23,8 +24,8 @@ class TempoCurve(QWidget):
         self._painted: object = None
         self._picture = QPixmap()
         self.setFixedHeight(_HEIGHT)
-        self.setAccessibleName("Tempo curve")
-        self.setToolTip("The tempo through the song; click to go there")
+        self.setAccessibleName(tr("Tempo curve"))
+        self.setToolTip(tr("The tempo through the song; click to go there"))
         editor.project_changed.connect(lambda *_: self.update())
         editor.playhead_changed.connect(self.update)
 
@@ -58,7 +59,7 @@ class TempoCurve(QWidget):
         if song is None or len(beats) < 2:
             painter.setPen(theme.QUIET)
             painter.setFont(theme.words(8.5))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "no beats yet")
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("no beats yet"))
             return
         times = np.array([beat.time for beat in beats])
         tempi = 60 / np.diff(times)

@@ -8,31 +8,36 @@ from epiphane.audio.heard import Listening, OtherReading
 from epiphane.document.song import DRUMS, Beat, Drums, Song
 from epiphane.facts.form import parts_of
 from epiphane.facts.grid import DOUBTFUL
-from epiphane.plurals import plural
 from epiphane.timing import clock_text
+from epiphane.wording import plural, tr
 
 MOST_OTHERS = 4
-_NO_PARTS = "none were heard: split the song where one begins"
-_NO_DROP = "none: put one on the beat where everything comes in"
+_NO_PARTS = tr("none were heard: split the song where one begins")
+_NO_DROP = tr("none: put one on the beat where everything comes in")
 _SAME_SECONDS, _SAME_TEMPO, _COMPARED = 0.02, 0.02, 32
 # How far off the beats a reading's lie, as shares of a beat, and what it is called.
-_LEAST_SHIFT, _SHIFTS = 0.1, ((0.42, "half a beat off"), (0.29, "a third off"), (0.0, "a quarter off"))
+_LEAST_SHIFT, _SHIFTS = (
+    0.1,
+    ((0.42, tr("half a beat off")), (0.29, tr("a third off")), (0.0, tr("a quarter off"))),
+)
 
 
 def heard_texts(song: Song) -> dict[str, str]:
     """Return what was heard in a song, by the name of its row."""
     texts = {
-        "Drums": _drums_text(song.drums),
-        "Parts": " · ".join(part.label for part in parts_of(song)) or _NO_PARTS,
-        "Drop": ", ".join(clock_text(drop) for drop in song.drops) or _NO_DROP,
+        tr("Drums"): _drums_text(song.drums),
+        tr("Parts"): " · ".join(part.label for part in parts_of(song)) or _NO_PARTS,
+        tr("Drop"): ", ".join(clock_text(drop) for drop in song.drops) or _NO_DROP,
     }
     if not song.beats:
-        return texts | {"Beats": "no beat was heard: set the tempo by hand"}
+        return texts | {tr("Beats"): tr("no beat was heard: set the tempo by hand")}
     n_doubtful = sum(beat.confidence < DOUBTFUL for beat in song.beats)
-    texts["Clock"] = "a machine's: one constant tempo" if song.is_steady else _player(song)
-    texts["Beats"] = f"{len(song.beats)}, {n_doubtful or 'none'} doubtful"
+    texts[tr("Clock")] = tr("a machine's: one constant tempo") if song.is_steady else _player(song)
+    texts[tr("Beats")] = tr(
+        "{count}, {n_doubtful} doubtful", count=len(song.beats), n_doubtful=n_doubtful or "none"
+    )
     if n_doubtful:
-        texts["Beats"] += " (D goes to the next)"
+        texts[tr("Beats")] += tr(" (D goes to the next)")
     return texts
 
 
@@ -41,7 +46,7 @@ def bars_text(song: Song, listening: Listening | None) -> str:
     is_as_heard = listening is not None and listening.beats == song.beats
     sure = listening.metre_confidence if listening is not None and is_as_heard else 0.0
     n_bars = sum(beat.place == 1 for beat in song.beats)
-    return f"{n_bars} bars" + (f", {sure:.0%} sure" if sure else "")
+    return tr("{n_bars} bars", n_bars=n_bars) + (tr(", {sure:.0%} sure", sure=sure) if sure else "")
 
 
 def beats_per_bar(beats: Sequence[Beat]) -> int:
@@ -83,9 +88,9 @@ def difference_text(reading: OtherReading, song: Song) -> str:
         return next(words for least, words in _SHIFTS if share > least)
     metre = beats_per_bar(song.beats)
     if reading.beats_per_bar != metre:
-        return f"bars of {reading.beats_per_bar}"
+        return tr("bars of {beats_per_bar}", beats_per_bar=reading.beats_per_bar)
     place = next((beat.place for beat in own), 1) - next((beat.place for beat in song.beats), 1)
-    return f"bars {-place % metre} later"
+    return tr("bars {metre} later", metre=-place % metre)
 
 
 def _drums_text(drums: Drums) -> str:
@@ -94,18 +99,22 @@ def _drums_text(drums: Drums) -> str:
     for number, drum in enumerate(DRUMS):
         band = drums.stand_in(drum)
         if band:
-            hits = plural(len(drums.heard(band)), f"1 {band} hit", f"{{}} {band} hits")
-            texts.append(f"{drum}: not heard surely, {hits} instead")
+            hits = plural(len(drums.heard(band)), "1 {band} hit", "{} {band} hits", band=tr(band))
+            texts.append(tr("{drum}: not heard surely, {hits} instead", drum=tr(drum), hits=hits))
         elif drums.heard(drum):
-            sure = f", {drums.confidence[number]:.0%} sure" if drums.confidence[number] < 1 else ""
-            texts.append(f"{plural(len(drums.heard(drum)), f'1 {drum}', f'{{}} {drum}s')}{sure}")
-    return "\n".join(texts) or "none were heard"
+            sure = (
+                tr(", {confidence:.0%} sure", confidence=drums.confidence[number])
+                if drums.confidence[number] < 1
+                else ""
+            )
+            texts.append(plural(len(drums.heard(drum)), "1 {drum}", "{} {drum}s", drum=tr(drum)) + sure)
+    return "\n".join(texts) or tr("none were heard")
 
 
 def _player(song: Song) -> str:
     """Return between which tempi a player wandered, leaving out the oddest beats."""
     gaps = [after.time - before.time for before, after in pairwise(song.beats)]
     if len(gaps) < 8:
-        return "a player's"
+        return tr("a player's")
     tenths = quantiles(gaps, n=10)
-    return f"a player's: {60 / tenths[-1]:.0f} to {60 / tenths[0]:.0f} BPM"
+    return tr("a player's: {slow:.0f} to {fast:.0f} BPM", slow=60 / tenths[-1], fast=60 / tenths[0])

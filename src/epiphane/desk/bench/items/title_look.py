@@ -180,7 +180,7 @@ def _stand_rows(desk: TextDesk) -> _PartRows:
     rows.row(
         tr("Tremble"),
         number("tremble", tr("How far it trembles"), "%", factor=100, decimals=1),
-        number("rate", tr("How often it trembles in a second"), tr("Hz"), decimals=1, step=0.5),
+        number("rate", tr("How often it trembles in a second"), "Hz", decimals=1, step=0.5),
         when=when,
     )
     rows.row(

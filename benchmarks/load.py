@@ -83,7 +83,7 @@ def large_project() -> Project:
     beats = tuple(Beat(round(n * period, 6), n % 4 + 1, 0.8) for n in range(int(_SECONDS / period)))
     hits = tuple(Hit(beat.time, 0.8) for beat in beats)
     drums = Drums(hits[::2], hits[1::2], hits)
-    sections = tuple(Section(s * 30.0, s * 30.0 + 30, "A full", 0.8) for s in range(_SECONDS // 30))
+    sections = tuple(Section(s * 30.0, s * 30.0 + 30, "A", "full", 0.8) for s in range(_SECONDS // 30))
     song = Song(
         "song.wav", "f" * 32, float(_SECONDS), _TEMPO, True, beats, drums, sections, drops=(60.0, 1800.0)
     )

@@ -158,7 +158,7 @@ def a_song(*, tempo: float = 120, n_beats: int = 32, start: float = 0.0, path: s
         is_steady=True,
         beats=beats,
         drums=Drums(kick=hits[::2], snare=hits[1::2], hat=hits),
-        sections=(Section(start, middle, "A calm", 0.3), Section(middle, duration, "B full", 0.9)),
+        sections=(Section(start, middle, "A", "calm", 0.3), Section(middle, duration, "B", "full", 0.9)),
         drops=(middle,),
     )
 

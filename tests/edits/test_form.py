@@ -29,11 +29,11 @@ from epiphane.edits.song.form import (
 from epiphane.edits.song.song import set_song
 from epiphane.edits.song.trim import trim_song
 from epiphane.errors import EditError
-from epiphane.facts.form import kind_of, name_of, part_at, parts_of
+from epiphane.facts.form import part_at, parts_of
 
 HEARD = (
-    *(Section(0.0, 4.0, "A calm", 0.2), Section(4.0, 6.0, "A calm", 0.4)),
-    *(Section(6.0, 8.0, "B build", 0.5), Section(8.0, 16.0, "C full", 0.9)),
+    *(Section(0.0, 4.0, "A", "calm", 0.2), Section(4.0, 6.0, "A", "calm", 0.4)),
+    *(Section(6.0, 8.0, "B", "build", 0.5), Section(8.0, 16.0, "C", "full", 0.9)),
 )
 
 
@@ -95,7 +95,7 @@ def test_what_was_picked_in_a_part_stays_in_it_when_it_is_called_otherwise():
     project = set_part_kind(rename_part(with_lanes(project, (lane,)), 1, "Rise"), 1, "break")
     assert project.lanes[0].pick.sections == ("Rise break", "C full")
     part = parts_of(project.song)[1]
-    assert (name_of(part), kind_of(part), part.is_own, part.energy < 0.3) == ("Rise", "break", True, True)
+    assert (part.name, part.kind, part.is_own, part.energy < 0.3) == ("Rise", "break", True, True)
 
 
 def own_project():
@@ -117,7 +117,7 @@ def test_what_the_user_set_stands_through_trims_listening_again_and_another_song
     assert edges(trimmed) == [0.0, 3.0, 6.0] and trimmed.song.drops == (10.0,)
     assert edges(trim_song(trimmed, 0.0, 16.0)) == edges(project)
     # Listened to again: other parts were heard, and those of the user stand among them.
-    parts = (Section(0.0, 3.0, "X full", 0.9), Section(3.0, 16.0, "Y calm", 0.1))
+    parts = (Section(0.0, 3.0, "X", "full", 0.9), Section(3.0, 16.0, "Y", "calm", 0.1))
     again = replace(a_song(), sections=parts, drops=(3.0,))
     heard = set_song(project, again)
     assert edges(heard) == edges(project) and heard.song.drops == (12.0,)
@@ -156,7 +156,7 @@ def test_parts_that_cannot_be_are_refused_in_a_sentence(parts, words):
 
 def test_what_is_said_of_some_parts_leaves_the_others_as_they_were_heard():
     project = say_form(heard_project(), [SaidPart(5.0, 9.0, "break")], [3.0, 9.0])
-    assert [(one.start, one.end, kind_of(one), one.is_own) for one in parts_of(project.song)] == [
+    assert [(one.start, one.end, one.kind, one.is_own) for one in parts_of(project.song)] == [
         (0.0, 5.0, "calm", False),
         (5.0, 9.0, "break", True),
         (9.0, 16.0, "full", False),

@@ -231,9 +231,9 @@ STYLES = {
 def test_a_song_is_dressed_in_all_its_parts_with_lanes_of_their_own_and_the_same_for_a_seed(density, seed):
     song = a_project().song
     parts = (
-        Section(0.0, 6.0, "A calm", 0.2),
-        Section(6.0, 10.0, "B build", 0.5),
-        Section(10.0, 16.0, "C full", 0.9),
+        Section(0.0, 6.0, "A", "calm", 0.2),
+        Section(6.0, 10.0, "B", "build", 0.5),
+        Section(10.0, 16.0, "C", "full", 0.9),
     )
     project = replace(a_project(n_shots=8), song=replace(song, sections=parts, drops=(10.0,)))
     dressing = Dressing(
@@ -260,7 +260,7 @@ def test_a_song_is_dressed_in_all_its_parts_with_lanes_of_their_own_and_the_same
 
 
 def test_dressing_leaves_what_is_locked_and_cuts_that_have_a_transition_of_the_users():
-    song = replace(a_project().song, sections=(Section(0.0, 16.0, "A full", 0.9),), drops=())
+    song = replace(a_project().song, sections=(Section(0.0, 16.0, "A", "full", 0.9),), drops=())
     project = replace(a_project(n_lanes=0, n_shots=8), song=song)
     project, cuts = ensure_pulse(project, PulseUnit.CUT)
     own = Lane(LaneId(700), "dissolve", cuts, pick=Pick(every=3))

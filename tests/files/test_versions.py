@@ -19,6 +19,7 @@ FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
 SCHEMAS = {
+    9: "2f3c5b0da57994ef",
     8: "5c5b9204ef709216",
     7: "77ef313b307756d6",
     6: "2f7b11f20c83933a",
@@ -112,6 +113,19 @@ def test_two_looks_of_version_7_have_other_names_and_look_as_they_did():
         assert {one.name: one.peak for one in instance.settings} == {"shutter": 0.0, "seam": 0.0}
     assert {one.name: one.peak for one in pulled.alternatives[1].settings} == {"shutter": 90.0, "seam": 0.0}
     assert pushed.overrides[0].effect == "edge-pull"
+
+
+def test_what_parts_of_version_8_are_like_is_read_from_their_labels_or_their_energy():
+    opened = load_project(KEPT / "version-8.epiphane")
+    assert [(part.name, part.kind, part.is_own) for part in opened.song.sections] == [
+        ("A", "calm", False),
+        ("B", "full", False),  # they were heard as between both
+        ("B", "calm", False),
+        ("my drop", "full", True),
+        ("hook", "full", True),
+    ]
+    assert opened.lanes[0].pick.sections == ("B full", "B calm", "my drop full", "hook full")
+    assert {part.kind for part in opened.song.after.sections} == {"full", "calm"}
 
 
 @pytest.mark.parametrize("key", ["before", "name"])

@@ -161,7 +161,11 @@ def test_what_has_no_hit_there_is_counted():
 @given(st.sets(st.integers(0, 31), min_size=1, max_size=3))
 def test_the_same_beat_of_the_bar_and_the_same_section(chosen):
     project = a_project()
-    sections = (Section(0.0, 6.0, "A", 0.3), Section(6.0, 10.0, "B", 0.9), Section(10.0, 16.0, "A", 0.3))
+    sections = (
+        Section(0.0, 6.0, "A", "calm", 0.3),
+        Section(6.0, 10.0, "B", "full", 0.9),
+        Section(10.0, 16.0, "A", "calm", 0.3),
+    )
     project = replace(project, song=replace(project.song, sections=sections))
     cues = schedule(project)
     keys = {(FLASH, n / 2) for n in chosen}

@@ -44,9 +44,9 @@ def project_with(pick, *, hits=None, **changes):
     """Return a project whose flash takes by a pick what some taps offer, or every beat."""
     project = a_project()
     sections = (
-        Section(0.0, 4.0, "A calm", 0.3),
-        Section(4.0, 10.0, "B full", 0.9),
-        Section(10.0, 16.0, "A calm", 0.3),
+        Section(0.0, 4.0, "A", "calm", 0.3),
+        Section(4.0, 10.0, "B", "full", 0.9),
+        Section(10.0, 16.0, "A", "calm", 0.3),
     )
     project = replace(project, song=replace(project.song, sections=sections))
     source = HeardSource(PulseUnit.BEAT) if hits is None else TappedSource(hits=hits)

@@ -9,7 +9,7 @@ from msgspec import Struct
 from epiphane.audio.drums import Strokes
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND
 from epiphane.audio.strokes import N_BANDS, STROKE_HOPS_PER_SECOND, DrumSpectrum
-from epiphane.document.song import Section
+from epiphane.document.song import PartKind, Section
 from epiphane.types import Float32Array, FloatArray, IntArray
 
 _FEWEST_BEATS = 24
@@ -81,11 +81,13 @@ def find_form(
     ends = [*edges, len(beats) - 1]
     letters = _letters(starts, ends, heard)
     energies = _energies(starts, ends, heard)
-    labels = _labels(letters, energies)
+    kinds = _kinds(energies)
     times = [float(beats[start]) for start in starts]
     sections = tuple(
-        Section(round(start, 6), round(end, 6), label, round(energy, 3))
-        for start, end, label, energy in zip(times, [*times[1:], duration], labels, energies, strict=True)
+        Section(round(start, 6), round(end, 6), letter, kind, round(energy, 3))
+        for start, end, letter, kind, energy in zip(
+            times, [*times[1:], duration], letters, kinds, energies, strict=True
+        )
     )
     return Form(sections, tuple(round(float(beats[drop]), 6) for drop in drops))
 
@@ -250,20 +252,15 @@ def _energies(starts: list[int], ends: list[int], heard: _Beats) -> list[float]:
     return found
 
 
-def _labels(letters: list[str], energies: list[float]) -> list[str]:
+def _kinds(energies: list[float]) -> list[PartKind]:
     """Return what each section is: calm or full by its energy, a build where a fuller one follows."""
     top = max(energies)
-    labels = []
+    kinds: list[PartKind] = []
     for number, energy in enumerate(energies):
         share = energy / (top + 1e-9)
         following = energies[number + 1] if number + 1 < len(energies) else 0.0
         if following > energy + _BUILD * top and share > _CALM:
-            word = "build"
-        elif share >= _FULL:
-            word = "full"
-        elif share <= _CALM or following > energy:
-            word = "calm"
+            kinds.append("build")
         else:
-            word = "middle"
-        labels.append(f"{letters[number]} {word}")
-    return labels
+            kinds.append("full" if share >= _FULL else "calm")
+    return kinds

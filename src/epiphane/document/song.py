@@ -1,7 +1,7 @@
 """The song and what was heard in it: beats, drums, bands, sections."""
 
 from collections.abc import Callable
-from typing import Annotated, TypeAlias
+from typing import Annotated, Literal, TypeAlias, get_args
 
 from msgspec import Meta, Struct
 
@@ -42,22 +42,29 @@ Hits: TypeAlias = Annotated[tuple[Hit, ...], Meta(max_length=MOST_HITS)]
 Beats: TypeAlias = Annotated[tuple[Beat, ...], Meta(max_length=MOST_HITS)]
 
 
-PART_KINDS = ("calm", "build", "full", "break")
+PartKind: TypeAlias = Literal["calm", "build", "full", "break"]
+PART_KINDS: tuple[PartKind, ...] = get_args(PartKind)
 """What parts of a song may be like."""
 
 
 class Section(Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
-    """A part of the song: ``[start, end, label, energy 0-1, whether the user set it]``, in seconds.
+    """A part of the song: ``[start, end, name, kind, energy 0-1, whether the user set it]``, in seconds.
 
-    A label is a letter, the same for parts that resemble each other, or the user's word, and a word for what
-    it is like. What the user set stands when the song is listened to again.
+    A name is a letter, the same for parts that resemble each other, or the user's word. What the user set
+    stands when the song is listened to again.
     """
 
     start: Seconds
     end: Seconds
-    label: Annotated[str, Meta(max_length=200)]
+    name: Annotated[str, Meta(max_length=200)]
+    kind: PartKind
     energy: Share
     is_own: bool = False
+
+    @property
+    def label(self) -> str:
+        """Its name and kind, by which lanes are picked in it."""
+        return f"{self.name} {self.kind}"
 
 
 Sections: TypeAlias = Annotated[tuple[Section, ...], Meta(max_length=10_000)]

@@ -4,12 +4,10 @@ from functools import lru_cache
 
 from msgspec.structs import replace
 
-from epiphane.document.song import PART_KINDS, Section, Song
+from epiphane.document.song import Section, Song
+from epiphane.wording import tr
 
 _SAME_SECONDS = 1e-3
-_FULL = 0.6
-_BETWEEN = "middle"
-"""What was heard as neither calm nor full."""
 
 
 def parts_of(song: Song | None) -> tuple[Section, ...]:
@@ -32,21 +30,9 @@ def _like_neighbours_merged(sections: tuple[Section, ...]) -> tuple[Section, ...
     return tuple(made)
 
 
-def kind_of(part: Section) -> str:
-    """Return what a part is like: one of `PART_KINDS`, or what else was heard.
-
-    Where its label does not say it, its energy does.
-    """
-    word = part.label.rsplit(" ", 1)[-1]
-    if word in (*PART_KINDS, _BETWEEN):
-        return word
-    return "full" if part.energy > _FULL else "calm"
-
-
-def name_of(part: Section) -> str:
-    """Return the label of a part without the word for what it is like."""
-    name, _, word = part.label.rpartition(" ")
-    return name if word in (*PART_KINDS, _BETWEEN) and name else part.label
+def part_words(part: Section) -> str:
+    """Return what a part is called where it is shown: ``A calm``."""
+    return tr("{name} {kind}", name=part.name, kind=tr(part.kind))
 
 
 def part_at(song: Song | None, seconds: float) -> int | None:

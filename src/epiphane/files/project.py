@@ -28,7 +28,7 @@ from epiphane.disk import (
 from epiphane.document.footage import Footage
 from epiphane.document.laws import broken_laws
 from epiphane.document.project import FORMAT_VERSION, Project, with_items, with_lanes
-from epiphane.document.song import Song
+from epiphane.document.song import PART_KINDS, Song
 from epiphane.document.timeline import Item
 from epiphane.document.titles import TextFill
 from epiphane.errors import ProjectFileError
@@ -37,6 +37,7 @@ from epiphane.wording import tr
 
 SUFFIX = ".epiphane"
 _SHIPPED = "shipped:"
+_FULL_ENERGY = 0.6  # of parts of formats before 9 that did not say what they are like
 _MOST_FAULTS, _FAULT_LENGTH = 6, 160
 _RATE = re.compile(r"\d{1,9}(/\d{1,9})?", re.ASCII)
 _LOWEST_RATE, _HIGHEST_RATE = Fraction(1, 86_400), Fraction(1000)
@@ -319,8 +320,65 @@ def _with_edge_pull(instance: Any) -> Any:
     return changed | {"settings": [*settings, *unsaid]} if isinstance(settings, list) else changed
 
 
+def _upgrade_8(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 9 says what a part of the song is like in a field of its own, not in its label."""
+    raw = dict(raw) | {"version": 9}
+    song = raw.get("song")
+    if not isinstance(song, dict):
+        return raw
+    renamed: dict[str, dict[str, None]] = {}
+    song = with_kinds_of_parts(song, renamed)
+    for name in ("before", "after"):
+        if isinstance(song.get(name), dict):
+            song = song | {name: with_kinds_of_parts(song[name], renamed)}
+    raw["song"] = song
+    if isinstance(raw.get("stack"), list):
+        raw["stack"] = [_picked_anew(row, renamed) for row in raw["stack"]]
+    return raw
+
+
+def with_kinds_of_parts(heard: dict[str, Any], renamed: dict[str, dict[str, None]]) -> dict[str, Any]:
+    """Return a song, or what is cut off it, of version 8 with parts of version 9; labels are noted."""
+    sections = heard.get("sections")
+    if not isinstance(sections, list):
+        return heard
+    made = []
+    for section in sections:
+        match section:
+            case [start, end, str(label), float() | int() as energy, *rest]:
+                name, _, word = label.rpartition(" ")
+                if word not in (*PART_KINDS, "middle") or not name:
+                    name, word = label, "middle"
+                kind = word if word in PART_KINDS else "full" if energy > _FULL_ENERGY else "calm"
+                renamed.setdefault(label, {})[f"{name} {kind}"] = None
+                made.append([start, end, name, kind, energy, *rest])
+            case _:
+                made.append(section)
+    return heard | {"sections": made}
+
+
+def _picked_anew(row: Any, renamed: dict[str, dict[str, None]]) -> Any:
+    pick = row.get("pick") if isinstance(row, dict) else None
+    if not isinstance(pick, dict) or not isinstance(pick.get("sections"), list):
+        return row
+    labels = [new for one in pick["sections"] for new in renamed.get(str(one), (one,))]
+    return row | {"pick": pick | {"sections": labels}}
+
+
 _UPGRADES = dict(
-    enumerate((_upgrade_1, _upgrade_2, _upgrade_3, _upgrade_4, _upgrade_5, _upgrade_6, _upgrade_7), start=1)
+    enumerate(
+        (
+            _upgrade_1,
+            _upgrade_2,
+            _upgrade_3,
+            _upgrade_4,
+            _upgrade_5,
+            _upgrade_6,
+            _upgrade_7,
+            _upgrade_8,
+        ),
+        start=1,
+    )
 )
 
 

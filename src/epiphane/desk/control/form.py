@@ -5,6 +5,7 @@ from PyQt6.QtCore import QObject
 from epiphane.arrays import nearest_of
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import DropSelection, PartSelection
+from epiphane.document.song import PartKind
 from epiphane.edits.song.form import (
     as_heard,
     join_part,
@@ -60,7 +61,7 @@ class FormDesk(QObject):
         if number is not None:
             self._editor.apply(lambda p: rename_part(p, number, name), tr("name of a part"))
 
-    def choose_kind(self, kind: str) -> None:
+    def choose_kind(self, kind: PartKind) -> None:
         """Have the selected part be calm, a build, full or a break."""
         number = self.part
         if number is not None:

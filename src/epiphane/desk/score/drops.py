@@ -23,7 +23,7 @@ from epiphane.document.pulse import PulseUnit
 from epiphane.edits.shots.main_track import track_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.facts.cuts import cut_hit_time, cuts_of
-from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.form import part_at, part_words, parts_of
 from epiphane.lane_kinds import is_transition
 from epiphane.timing import frame_at, frame_start
 from epiphane.wording import tr
@@ -101,7 +101,9 @@ def _on_part(editor: Editor, layout: ScoreLayout, place: Place, *, lasts: bool) 
     )
     row = QRectF(left, place.stave.top - 3, right - left, SECTION_HEIGHT + 2)
     how = (
-        tr("on over {label}", label=part.label) if lasts else tr("on every beat in {label}", label=part.label)
+        tr("on over {label}", label=part_words(part))
+        if lasts
+        else tr("on every beat in {label}", label=part_words(part))
     )
     return Drop(Target(span=Span(part.start, part.end)), how, row)
 

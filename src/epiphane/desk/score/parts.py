@@ -15,7 +15,7 @@ from epiphane.desk.score.layout import MARGIN_LEFT, SECTION_HEIGHT, ScoreLayout,
 from epiphane.desk.score.rows import Press, Row
 from epiphane.document.song import Section
 from epiphane.edits.song.form import move_drop, move_part, shortest_part
-from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.form import part_at, part_words, parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at
 from epiphane.wording import tr
@@ -100,7 +100,9 @@ class PartsRow(Row):
         painter.setPen(theme.TEXT)
         painter.setFont(theme.words(8.5, weight=600 if part.is_own else 400))
         room = QRectF(left + _NAME_INSET, stave.top - 4, max(right - left - 8, 12), SECTION_HEIGHT - 1)
-        text = painter.fontMetrics().elidedText(part.label, Qt.TextElideMode.ElideRight, int(room.width()))
+        text = painter.fontMetrics().elidedText(
+            part_words(part), Qt.TextElideMode.ElideRight, int(room.width())
+        )
         painter.drawText(room, _LEFT, text)
 
 

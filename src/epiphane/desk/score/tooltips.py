@@ -19,7 +19,7 @@ from epiphane.document.song import Song
 from epiphane.document.timeline import FootageCut, Item
 from epiphane.edits.shots.shots import footage_name
 from epiphane.edits.shots.speed import speed_text
-from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.form import part_at, part_words, parts_of
 from epiphane.facts.grid import DOUBTFUL
 from epiphane.facts.source_time import source_seconds
 from epiphane.keying.schedule import Cue
@@ -71,7 +71,7 @@ def tell_form(project: Project, layout: ScoreLayout, place: Place, x: float) -> 
         return tr("No parts yet: Ctrl + U splits the song at the playhead, Shift + V puts a drop")
     part = parts_of(song)[number]
     whose = tr("set by you") if part.is_own else tr("as it was heard")
-    told = f"{part.label}, {clock_text(part.start)} to {clock_text(part.end)}, {whose}"
+    told = f"{part_words(part)}, {clock_text(part.start)} to {clock_text(part.end)}, {whose}"
     return told if grip is None else tr("{told}\nDrag its start from bar to bar", told=told)
 
 

@@ -42,7 +42,7 @@ from epiphane.document.ids import FootageId
 from epiphane.edits.shots.shots import footage_name
 from epiphane.effects.declare import EFFECTS
 from epiphane.errors import ParameterError
-from epiphane.facts.form import kind_of, parts_of
+from epiphane.facts.form import part_words, parts_of
 from epiphane.facts.places import parse_place
 from epiphane.files.settings import recent_projects
 from epiphane.media.shipped import shipped_overlays
@@ -157,9 +157,9 @@ def _places(window: "Window") -> Iterable[Entry]:
         return lambda: window.files.leave_for(path)
 
     for number, part in enumerate(parts_of(project.song)):
-        words, start = tr("part section {kind}", kind=tr(kind_of(part))), frame_at(part.start, project.rate)
+        words, start = tr("part section {kind}", kind=tr(part.kind)), frame_at(part.start, project.rate)
         yield Entry(
-            Column.GO, part.label, words, clock_text(part.start), select(PartSelection(number), start)
+            Column.GO, part_words(part), words, clock_text(part.start), select(PartSelection(number), start)
         )
     for pulse in project.pulses:
         yield Entry(Column.GO, pulse.name, tr("hits drum"), tr("pulse"), select(PulseSelection(pulse.id)))

@@ -34,7 +34,7 @@ from epiphane.desk.control.selection import (
 from epiphane.document.lane import Span
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
-from epiphane.facts.form import part_at, parts_of
+from epiphane.facts.form import part_at, part_words, parts_of
 from epiphane.timing import frame_start
 from epiphane.wording import tr
 
@@ -157,5 +157,7 @@ def laying_choices(project: Project, is_transition: bool, playhead: float) -> li
     number = part_at(project.song, playhead)
     if number is not None and number < len(parts):
         part = parts[number]
-        choices.append((tr("Over {label}, here", label=part.label), Target(span=Span(part.start, part.end))))
+        choices.append(
+            (tr("Over {label}, here", label=part_words(part)), Target(span=Span(part.start, part.end)))
+        )
     return choices

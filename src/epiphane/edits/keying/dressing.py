@@ -18,7 +18,7 @@ from epiphane.document.recipe import Recipe
 from epiphane.document.song import Section
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.errors import EditError
-from epiphane.facts.form import kind_of, parts_of
+from epiphane.facts.form import parts_of
 from epiphane.wording import tr
 
 _DROP_BARS = 4
@@ -97,7 +97,7 @@ def _stretches(project: Project) -> list[_Stretch]:
     """Return the song in stretches of one mood, ascending."""
     song = project.song
     assert song is not None
-    sections = parts_of(song) or (Section(0.0, song.duration, "A full", 1.0),)
+    sections = parts_of(song) or (Section(0.0, song.duration, "A", "full", 1.0),)
     bars = [beat.time for beat in song.beats if beat.place == 1]
     drops = [(drop, _after_bars(bars, drop, song.duration)) for drop in song.drops]
     found: list[_Stretch] = []
@@ -148,8 +148,7 @@ def _after_bars(bars: list[float], drop: float, end: float) -> float:
 
 
 def _mood_of(section: Section) -> Mood:
-    kind = kind_of(section)
-    return Mood(kind) if kind in (Mood.BUILD.value, Mood.FULL.value) else Mood.CALM
+    return Mood(section.kind) if section.kind in (Mood.BUILD.value, Mood.FULL.value) else Mood.CALM
 
 
 def _pool(recipes: Iterable[Recipe]) -> list[Lane]:

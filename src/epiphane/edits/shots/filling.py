@@ -20,7 +20,7 @@ from epiphane.edits.shots.followed_cuts import with_cuts_followed
 from epiphane.edits.shots.pins import pinned
 from epiphane.edits.shots.shots import cutting_hits
 from epiphane.errors import EditError
-from epiphane.facts.form import kind_of, parts_of
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bar_frames, bars_of
 from epiphane.facts.hits import importance_order
 from epiphane.timing import frame_at
@@ -162,7 +162,7 @@ def _section_at(project: Project, time: float) -> int:
 
 
 def _every_in(project: Project, pace: Pace, section: int) -> int:
-    kind = kind_of(parts_of(project.song)[section]) if section >= 0 else ""
+    kind = parts_of(project.song)[section].kind if section >= 0 else ""
     paces = {"calm": pace.calm, "break": pace.calm, "build": pace.build, "full": pace.full}
     return paces.get(kind, pace.every)
 

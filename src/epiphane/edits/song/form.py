@@ -7,13 +7,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_lanes
-from epiphane.document.song import PART_KINDS, Section, Song
+from epiphane.document.song import PART_KINDS, PartKind, Section, Song
 from epiphane.edits.song.regrid import song_of
 from epiphane.errors import EditError
-from epiphane.facts.form import kind_of, name_of, parts_of
+from epiphane.facts.form import parts_of
 from epiphane.wording import tr
 
-_ENERGIES = {"calm": 0.25, "build": 0.55, "full": 0.9, "break": 0.15}
+_ENERGIES: dict[PartKind, float] = {"calm": 0.25, "build": 0.55, "full": 0.9, "break": 0.15}
 _USUAL_BEAT = 0.5
 _SAME_SECONDS = 0.05
 MOST_NAME = 40
@@ -24,7 +24,7 @@ class SaidPart(Struct, frozen=True):
 
     start: float
     end: float
-    kind: str
+    kind: PartKind
 
 
 def shortest_part(song: Song) -> float:
@@ -65,7 +65,7 @@ def split_part(project: Project, seconds: float) -> Project:
         If one of both would be shorter than a beat.
     """
     song = song_of(project)
-    parts = _parts(project) or (Section(0.0, song.duration, "A full", _ENERGIES["full"], True),)
+    parts = _parts(project) or (Section(0.0, song.duration, "A", "full", _ENERGIES["full"], True),)
     number = next((n for n, one in enumerate(parts) if one.start <= seconds < one.end), None)
     if number is None:
         raise EditError(tr("there is no part of the song here"))
@@ -73,7 +73,7 @@ def split_part(project: Project, seconds: float) -> Project:
     if seconds - part.start < least or part.end - seconds < least:
         raise EditError(tr("a part of the song lasts a beat at least: split it farther from its ends"))
     at = round(seconds, 6)
-    second = _own(part, start=at, label=f"{_new_name(parts)} {kind_of(part)}")
+    second = _own(part, start=at, name=_new_name(parts))
     return _with_parts(project, (*parts[:number], _own(part, end=at), second, *parts[number + 1 :]))
 
 
@@ -100,14 +100,14 @@ def rename_part(project: Project, number: int, name: str) -> Project:
     EditError
         If the name is empty or too long.
     """
-    part = _part(project, number)
+    _part(project, number)
     words = " ".join(name.split())
     if not 0 < len(words) <= MOST_NAME:
         raise EditError(tr("a part's name has 1 to {most} letters", most=MOST_NAME))
-    return _relabelled(project, number, f"{words} {kind_of(part)}")
+    return _relabelled(project, number, name=words)
 
 
-def set_part_kind(project: Project, number: int, kind: str) -> Project:
+def set_part_kind(project: Project, number: int, kind: PartKind) -> Project:
     """Return `project` with a part of its song calm, a build, full or a break.
 
     Raises
@@ -117,8 +117,8 @@ def set_part_kind(project: Project, number: int, kind: str) -> Project:
     """
     if kind not in PART_KINDS:
         raise EditError(tr("a part is one of {names}, got {kind}", names=", ".join(PART_KINDS), kind=kind))
-    part = _part(project, number)
-    return _relabelled(project, number, f"{name_of(part)} {kind}", energy=_ENERGIES[kind])
+    _part(project, number)
+    return _relabelled(project, number, kind=kind, energy=_ENERGIES[kind])
 
 
 def put_drop(project: Project, seconds: float) -> Project:
@@ -200,7 +200,7 @@ def say_form(project: Project, parts: Sequence[SaidPart], drops: Sequence[float]
     for part in ordered:
         name = _new_name((*song.sections, *made))
         at = round(part.start, 6), round(min(part.end, song.duration), 6)
-        made.append(Section(*at, f"{name} {part.kind}", _ENERGIES[part.kind], True))
+        made.append(Section(*at, name, part.kind, _ENERGIES[part.kind], True))
     if made:
         project = replace(project, song=replace(song, sections=with_own_parts(song.sections, made)))
     for drop in drops:
@@ -262,18 +262,17 @@ def _own(part: Section, **changes: object) -> Section:
 
 
 def _new_name(parts: Sequence[Section]) -> str:
-    taken = {name_of(part) for part in parts}
+    taken = {part.name for part in parts}
     letters = (*string.ascii_uppercase, *(f"{a}{b}" for a in "AB" for b in string.ascii_uppercase))
     return next((one for one in letters if one not in taken), "Z")
 
 
-def _relabelled(project: Project, number: int, label: str, **changes: float) -> Project:
-    """Return `project` with another label of a part; lanes that are picked in it by its label still are."""
+def _relabelled(project: Project, number: int, **changes: object) -> Project:
+    """Return `project` with another name or kind of a part; lanes that are picked in it still are."""
     parts = _parts(project)
-    old = parts[number].label
-    project = _with_parts(
-        project, (*parts[:number], _own(parts[number], label=label, **changes), *parts[number + 1 :])
-    )
+    changed = _own(parts[number], **changes)
+    old, label = parts[number].label, changed.label
+    project = _with_parts(project, (*parts[:number], changed, *parts[number + 1 :]))
     is_shared = any(one.label == old for n, one in enumerate(parts) if n != number)
     lanes = []
     for lane in project.lanes:

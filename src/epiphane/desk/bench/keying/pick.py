@@ -20,7 +20,7 @@ from epiphane.document.pick import CELL_COUNTS, Landmark, Pattern, Pick
 from epiphane.document.project import Project, find
 from epiphane.edits.keying.lanes import change_lane
 from epiphane.edits.shots.shots import footage_name
-from epiphane.facts.form import parts_of
+from epiphane.facts.form import part_words, parts_of
 from epiphane.facts.grid import Bar, bar_at, bars_of
 from epiphane.keying.picking import bar_places
 from epiphane.keying.schedule import LaneSchedule
@@ -261,8 +261,8 @@ class _PickFields(Rows[Lane]):
         return [("", tr("no lane")), *((str(one.id), lane_label(one)) for one in lanes if one.id != lane.id)]
 
     def _part_options(self, lane: Lane) -> list[tuple[str, str]]:
-        labels = dict.fromkeys(part.label for part in parts_of(self._editor.project.song))
-        return [(text, text) for text in labels | dict.fromkeys(lane.pick.sections)]
+        labels = {part.label: part_words(part) for part in parts_of(self._editor.project.song)}
+        return [*({text: text for text in lane.pick.sections} | labels).items()]
 
     def _bar_of(self, edge: str, lane: Lane) -> int:
         """Return the number of the bar at which a limit is, 0 where there is none."""

@@ -8,9 +8,9 @@ from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.look.fields import NumberField, button, in_a_row, wrapped
-from epiphane.document.song import PART_KINDS, Section, Song
+from epiphane.document.song import PART_KINDS, PartKind, Section, Song
 from epiphane.edits.song.form import MOST_NAME
-from epiphane.facts.form import kind_of, name_of, parts_of
+from epiphane.facts.form import parts_of
 from epiphane.timing import clock_text
 from epiphane.wording import tr
 
@@ -41,7 +41,11 @@ class PartBench(BenchPage[Section]):
         )
         self.enabled(lambda _: bool(editor.selection.part), start, earlier, later, join)
         name = self.text_field(
-            tr("Name of the part"), tr("What this part is called"), name_of, desk.rename, longest=MOST_NAME
+            tr("Name of the part"),
+            tr("What this part is called"),
+            lambda part: part.name,
+            desk.rename,
+            longest=MOST_NAME,
         )
         kinds = [
             self.switch(
@@ -66,7 +70,7 @@ class PartBench(BenchPage[Section]):
         number, parts = self.editor.selection.part, parts_of(self.editor.project.song)
         return parts[number] if number is not None and number < len(parts) else None
 
-    def _choose(self, desk: FormDesk, kind: str, _is_on: bool) -> None:
+    def _choose(self, desk: FormDesk, kind: PartKind, _is_on: bool) -> None:
         desk.choose_kind(kind)
         self.refresh()
 
@@ -101,8 +105,8 @@ def _time_field(
     return page.number(name, time_of, edited, limits=limits, unit="s", decimals=3, step=0.1, width=96)
 
 
-def _is_kind(kind: str, part: Section) -> bool:
-    return kind == kind_of(part)
+def _is_kind(kind: PartKind, part: Section) -> bool:
+    return kind == part.kind
 
 
 def _told(part: Section) -> str:

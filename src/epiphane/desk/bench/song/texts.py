@@ -6,7 +6,7 @@ from statistics import median, quantiles
 
 from epiphane.audio.heard import Listening, OtherReading
 from epiphane.document.song import DRUMS, Beat, Drums, Song
-from epiphane.facts.form import parts_of
+from epiphane.facts.form import part_words, parts_of
 from epiphane.facts.grid import DOUBTFUL
 from epiphane.timing import clock_text
 from epiphane.wording import plural, tr
@@ -26,7 +26,7 @@ def heard_texts(song: Song) -> dict[str, str]:
     """Return what was heard in a song, by the name of its row."""
     texts = {
         tr("Drums"): _drums_text(song.drums),
-        tr("Parts"): " · ".join(part.label for part in parts_of(song)) or _NO_PARTS,
+        tr("Parts"): " · ".join(part_words(part) for part in parts_of(song)) or _NO_PARTS,
         tr("Drop"): ", ".join(clock_text(drop) for drop in song.drops) or _NO_DROP,
     }
     if not song.beats:

@@ -228,6 +228,11 @@ def test_progress_is_half_on_the_cut_and_the_frames_outside_are_untouched():
                 shares.append(content.progress.share)
         assert len(shares) == len(frames)
         assert 0 < min(shares) == shares[0] < shares[-1] == max(shares) < 1
+    # Without any length, and moved off its cut: the next picture is there from its own frame on.
+    at_once = on_cuts(a_project(), envelope=Envelope(0, 0, 0), overrides=(Override(2.0, nudge=-3),))
+    one = schedule(at_once).transitions[0]
+    assert (one.first, one.peak, one.end) == (57, 57, 60)
+    assert [one.progress_at(frame, 1.0).share for frame in range(55, 60)] == [0, 0, 1, 1, 1]
 
 
 def test_a_cut_may_have_another_transition_another_direction_or_none():

@@ -13,6 +13,7 @@ from benchmarks.effects import measure_effects
 from benchmarks.export import measure_export
 from benchmarks.film import measure_film
 from benchmarks.footage import measure_footage
+from benchmarks.form import measure_form
 from benchmarks.keying import measure_keying
 from benchmarks.layers import measure_layers
 from benchmarks.listening import measure_listening
@@ -33,6 +34,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "accuracy": measure_accuracy,
     "unfamiliar": measure_unfamiliar,
     "files": measure_files,
+    "form": measure_form,
     "real": measure_real,
     "pulses": measure_pulses,
     "keying": measure_keying,

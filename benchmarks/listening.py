@@ -15,11 +15,11 @@ from epiphane.audio.attack import attack_curve
 from epiphane.audio.beat_tracking import analyse, follow
 from epiphane.audio.beats_and_bars import hear_beats
 from epiphane.audio.drums import hear_drums, hear_strokes
+from epiphane.audio.form import find_form
 from epiphane.audio.listening import listen
 from epiphane.audio.network import learned_weights
 from epiphane.audio.onset import onset_strength
 from epiphane.audio.samples import Samples, read_samples
-from epiphane.audio.sections import find_form
 from epiphane.audio.spectrum import harmony_bands, rhythm_bands
 from epiphane.audio.strokes import drum_spectrum
 from epiphane.audio.tempo import measure_tempo
@@ -76,9 +76,16 @@ def _stages(song: Samples) -> Iterator[Result]:
     downbeats = heard.beats[heard.bars.places == 0]
     harmony = analysis.harmony.levels
     yield keep(
-        "sections",
+        "form",
         lambda: find_form(
-            heard.beats, downbeats, analysis.drums, harmony, strokes, found["drums"].drums, analysis.duration
+            heard.beats,
+            downbeats,
+            4,
+            analysis.drums,
+            harmony,
+            strokes,
+            found["drums"].drums,
+            analysis.duration,
         ),
     )
 

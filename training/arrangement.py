@@ -1,5 +1,6 @@
 """Who plays when: the parts of a song."""
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,7 +43,7 @@ _OPENINGS = (("P", "V"), ("D", "V"), ("P",), ())
 _MIDDLES = (("V", "C"), ("C",), ("V", "C", "V"))
 _BREAKS = (("P",), ("Q",), ("L",))
 _ENDS = (("C", "V"), ("C", "B"), ("C",), ("C", "V", "C"))
-_PEOPLE = {
+PLAYERS = {
     #      drums, bass, lead
     "P": (False, False, True),
     "Q": (False, False, False),
@@ -61,8 +62,11 @@ def arrange(
     has_form: bool,
     has_breakdown: bool,
     seconds: float | None,
+    form: Sequence[tuple[str, int]] = (),
 ) -> Arrangement:
-    """Return the parts of a song: a whole form, or what is left of one in half a minute."""
+    """Return the parts of a song: what is wanted, a whole form, or what is left of one in half a minute."""
+    if form:
+        return _arranged(form, style, beats)
     if has_form:
         letters = [letter for group in (_OPENINGS, _MIDDLES, _BREAKS, _ENDS) for letter in _one(rng, group)]
         bar = style.beats * float(beats[1] - beats[0])
@@ -70,17 +74,21 @@ def arrange(
     else:
         n_bars = int(rng.choice([4, 8])) if style.beats < 6 else 4
         letters = _excerpt(rng, has_breakdown=has_breakdown)
+    whole = _arranged([(letter, n_bars) for letter in letters], style, beats)
+    if has_form:
+        return whole
+    return Arrangement(whole.parts, rng.uniform(20, 30) if seconds is None else seconds)
+
+
+def _arranged(form: Iterable[tuple[str, int]], style: Style, beats: FloatArray) -> Arrangement:
+    """Return the parts of a form, one after the other, and a second more than they last."""
     parts: list[tuple[int, Part]] = []
     first = 0
-    for letter in letters:
-        drums, bass, lead = _PEOPLE[letter]
+    for letter, n_bars in form:
+        drums, bass, lead = PLAYERS[letter]
         parts.append((first, Part(n_bars, letter, drums and bool(style.patterns), bass, lead)))
         first += n_bars
-    if has_form:
-        seconds = float(beats[min(first * style.beats, len(beats) - 1)]) + 1.0
-    elif seconds is None:
-        seconds = rng.uniform(20, 30)
-    return Arrangement(tuple(parts), seconds)
+    return Arrangement(tuple(parts), float(beats[min(first * style.beats, len(beats) - 1)]) + 1.0)
 
 
 def _excerpt(rng: np.random.Generator, *, has_breakdown: bool) -> list[str]:

@@ -35,6 +35,8 @@ class Wish:
     is_dense: bool = False
     has_loud_lead: bool = False
     has_form: bool = False
+    form: tuple[tuple[str, int], ...] = ()
+    """Letters of parts, each with its bars, in place of a form by chance."""
     coding: Coding | None = None
 
 
@@ -97,7 +99,7 @@ def render_song(
     wish = wish or Wish()
     timing = wish.timing or list(Timing)[rng.choice(len(Timing), p=[0.5, 0.08, 0.32, 0.05, 0.05, 0.0])]
     beats, jitter = _beat_times(rng, style, timing, is_silent_first=wish.is_silent_first)
-    arrangement = arrange(rng, style, beats, wish.has_form, wish.has_breakdown, seconds)
+    arrangement = arrange(rng, style, beats, wish.has_form, wish.has_breakdown, seconds, wish.form)
     band = Band(rng, style, arrangement, beats, jitter=jitter, family=family, is_sampled=is_sampled)
     band.play(has_loud_lead=wish.has_loud_lead or rng.random() < 0.2)
     sound = mix_song(rng, band, style, is_dense=wish.is_dense)

@@ -1,5 +1,7 @@
 """The parts of listening that weigh evidence: networks, strokes, grids, readings, metres, drums, form."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,12 +11,12 @@ from hypothesis.extra.numpy import arrays
 from epiphane.audio.beat_tracking import analyse, follow
 from epiphane.audio.beats_and_bars import hear_beats
 from epiphane.audio.drums import beat_phase, drum_hits, hear_drums, hear_strokes
+from epiphane.audio.form import find_form
 from epiphane.audio.listening import listen
 from epiphane.audio.metre import accented_bars
 from epiphane.audio.network import Network, Ranker, Standard, learned_weights, weights_from, weights_to
 from epiphane.audio.readings import READINGS, describe_readings
 from epiphane.audio.samples import Samples
-from epiphane.audio.sections import find_form
 from epiphane.audio.strokes import (
     N_FEATURES,
     STROKE_HOPS_PER_SECOND,
@@ -191,24 +193,48 @@ def test_the_phase_goes_up_by_one_from_beat_to_beat(gaps, time):
     assert earlier < later
 
 
-def test_parts_of_a_song_are_cut_where_they_change_and_named_by_likeness():
-    song = render_song(style_named("house"), 25, wish=Wish(timing=Timing.MACHINE, has_form=True))
-    found = listen(Samples(song.sound[:, None], RATE))
-    edges = [section.start for section in found.sections[1:]]
-    assert onset_f(np.array(song.edges), np.array(edges), 0.5) > 0.7
-    assert all(one.end == other.start for one, other in zip(found.sections, found.sections[1:], strict=False))
-    assert found.sections[-1].end == pytest.approx(song.duration, abs=1e-3)
-    assert all(0 <= section.energy <= 1 for section in found.sections)
-    assert len({section.label[0] for section in found.sections}) < len(found.sections)
-    assert found.drops
-    assert max(min(abs(drop - truth) for truth in song.drops) for drop in found.drops) < 0.5
+def formed(style, words):
+    """Return a song of some parts by letters and bars: P is without drums and bass, Q has a pad alone."""
+    form = tuple((word[0], int(word[1:])) for word in words.split())
+    return render_song(style_named(style), 25, wish=Wish(timing=Timing.MACHINE, form=form))
+
+
+def parts_in(sound):
+    """Return the kinds, letters and starts of the parts that are heard in a sound, and the drops."""
+    found = listen(Samples(sound[:, None], RATE))
+    sections = found.sections
+    assert all(one.end == other.start for one, other in pairwise(sections))
+    assert sections[-1].end == pytest.approx(len(sound) / RATE, abs=1e-3)
+    assert all(0 <= section.energy <= 1 for section in sections)
+    return [(one.kind, one.name) for one in sections], [one.start for one in sections], found.drops
+
+
+def test_parts_are_told_by_how_much_goes_on_and_drops_are_where_it_comes_in():
+    song = formed("house", "P4 V8 Q4 V8 P4")
+    kinds, starts, drops = parts_in(song.sound)
+    assert kinds == [("calm", "A"), ("full", "B"), ("break", "C"), ("full", "B"), ("calm", "A")]
+    assert starts[1:] == pytest.approx(song.edges, abs=0.05)
+    assert drops == pytest.approx(song.drops, abs=0.05)
+    # Twice, and quieter: what was its end is now a break, and all the rest comes again.
+    twice, places, drops = parts_in(0.3 * np.concatenate([song.sound, song.sound]))
+    assert twice == [*kinds[:4], ("break", "A"), *kinds[1:]]
+    assert places[5:] == pytest.approx([edge + song.duration for edge in song.edges], abs=0.05)
+    assert drops == pytest.approx([*song.drops, *(drop + song.duration for drop in song.drops)], abs=0.05)
+
+
+def test_an_even_song_has_one_part_and_a_stop_of_a_bar_is_no_drop():
+    kinds, _, drops = parts_in(formed("techno", "V16").sound)
+    assert (kinds, drops) == ([("full", "A")], ())
+    kinds, _, drops = parts_in(formed("rock", "V8 Q1 V8").sound)
+    assert {kind for kind, _ in kinds} <= {"full", "break"}
+    assert drops == ()
 
 
 def test_a_short_song_has_no_parts(rock):
     _, analysis, strokes = rock
     likely = np.zeros((len(strokes.hops), 3))
-    beats = np.arange(12) * 0.5
-    form = find_form(beats, beats[::4], analysis.drums, analysis.harmony.levels, strokes, likely, 6.0)
+    beats = np.arange(11) * 0.5
+    form = find_form(beats, beats[::4], 4, analysis.drums, analysis.harmony.levels, strokes, likely, 5.5)
     assert form.sections == ()
     assert form.drops == ()
 

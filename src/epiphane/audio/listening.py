@@ -19,12 +19,12 @@ from epiphane.audio.beats_and_bars import (
     strengths_at,
 )
 from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
+from epiphane.audio.form import Form, find_form
 from epiphane.audio.heard import Listening
 from epiphane.audio.mapped_array import ArrayBuilder, in_blocks
 from epiphane.audio.network import Weights, learned_weights, sigmoid
 from epiphane.audio.rises import band_rises
 from epiphane.audio.samples import Samples, resampled_blocks
-from epiphane.audio.sections import Form, find_form
 from epiphane.audio.waveform import waveform_columns
 from epiphane.document.song import Beat, Drums
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -124,6 +124,7 @@ def _form(analysis: Analysis, heard: HeardBeats, strokes: Strokes, likely: Float
     return find_form(
         heard.beats,
         downbeats,
+        heard.bars.beats_per_bar,
         analysis.drums,
         analysis.harmony.levels,
         strokes,

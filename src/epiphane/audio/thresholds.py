@@ -2,7 +2,7 @@
 
 On kits that nothing was learned from, all snares of a song may be less likely than in another song, though
 their order is right: one threshold for all songs loses them. So a ranker chooses among thresholds by what
-each would leave.
+each would leave, held to the F measure that is to be expected of it.
 """
 
 import numpy as np
@@ -15,6 +15,12 @@ from epiphane.types import FloatArray
 THRESHOLDS = np.array([*np.arange(0.08, 0.9, 0.06), 1.1])
 """The thresholds to choose from; the last one leaves nothing."""
 N_INPUTS = 22
+_EXPECTED = 7
+"""Which of the inputs is the F measure to be expected."""
+_EXPECTED_WEIGHT = 20.0
+"""Nats by which a threshold loses for an F measure to be expected that is lower by one."""
+_LOWEST, _HIGHEST = 0.13, 0.6
+_MOST_DOUBT, _LEAST_EXPECTED, _LEAST_BELIEF = 0.5, 0.3, -12.0
 _NEAR_SECONDS = 0.04
 _CLOSE = 0.1
 
@@ -27,7 +33,11 @@ class Chosen(Struct, frozen=True):
 
 
 def choose_threshold(described: FloatArray, ranker: Ranker, confidence: Network) -> Chosen:
-    """Return the threshold for a drum that was learned to be the best, and how sure it is.
+    """Return the threshold for a drum that is likely the best, and how sure it is.
+
+    That is the one for which the ranker's belief and the F measure to be expected speak together; none of the
+    lowest and highest. The drum is not there at all where the ranker rather believes that, or where no
+    threshold would leave much that is right.
 
     Parameters
     ----------
@@ -37,9 +47,19 @@ def choose_threshold(described: FloatArray, ranker: Ranker, confidence: Network)
     confidence : Network
         Gives the logit that most hits left by the chosen one are right; not asked where it leaves nothing.
     """
-    best = int(ranker.scores(described).argmax())
+    best = _best(ranker.scores(described), described[:, _EXPECTED])
     sure = float(sigmoid(confidence.logits(described[best : best + 1]))[0, 0])
     return Chosen(float(THRESHOLDS[best]), sure if best < len(THRESHOLDS) - 1 else 0.0)
+
+
+def _best(scores: FloatArray, expected: FloatArray) -> int:
+    """Return the number of the best threshold by the ranker's scores and the F measures to be expected."""
+    belief = scores - np.logaddexp.reduce(scores)
+    none = len(THRESHOLDS) - 1
+    if belief[none] > np.log(_MOST_DOUBT) or expected[:none].max() < _LEAST_EXPECTED:
+        return none
+    together = np.maximum(belief, _LEAST_BELIEF) + _EXPECTED_WEIGHT * expected
+    return int(np.where((THRESHOLDS < _LOWEST) | (THRESHOLDS > _HIGHEST), -np.inf, together).argmax())
 
 
 def describe_thresholds(

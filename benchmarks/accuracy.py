@@ -28,29 +28,31 @@ _FINE_SECONDS = 0.017
 _FEWEST_HITS = 5
 _EDGE_SECONDS = 0.5
 _LEAST_AIMS = {
-    "beats F within 70 ms": 0.95,
-    "beats F within 17 ms": 0.92,
-    "downbeats F": 0.93,
-    "metre right": 0.95,
-    "clock told right": 0.98,
-    "kick F": 0.92,
-    "snare F": 0.82,
-    "hat F": 0.88,
-    "section edges F within 0.5 s": 0.85,
+    "beats F within 70 ms": 0.93,
+    "beats F within 17 ms": 0.90,
+    "downbeats F": 0.92,
+    "metre right": 0.97,
+    "clock told right": 0.97,
+    "kick F": 0.93,
+    "snare F": 0.76,
+    "hat F": 0.84,
     "drop right": 0.90,
 }
 _UNFAMILIAR_AIMS = {
-    "beats F within 70 ms": 0.90,
-    "beats F within 17 ms": 0.86,
+    "beats F within 70 ms": 0.96,
+    "beats F within 17 ms": 0.92,
     "beats F within 70 ms, at the best reading": 1.0,
+    "kick F": 0.95,
+    "snare F": 0.87,
+    "hat F": 0.88,
 }
 # How much less than of the full song may be found of one that lost its top end.
 _LOSSES = {"beats F within 70 ms": 0.02, "kick F": 0.03, "snare F": 0.08, "hat F": 0.08}
 _N_CODED = 24
 _MOST_AIMS = {
-    "false kick a minute without drums": (3.0, ""),
-    "false snare a minute without drums": (3.0, ""),
-    "false hat a minute without drums": (3.0, ""),
+    "false kick a minute without drums": (5.0, ""),
+    "false snare a minute without drums": (5.0, ""),
+    "false hat a minute without drums": (5.0, ""),
     "beats off by, median": (3.0, "ms"),
     "hits off by, median": (3.0, "ms"),
 }
@@ -89,7 +91,7 @@ def measure_unfamiliar(folder: Path) -> Iterator[Result]:
     yield from _by_style(scores)
     yield Result("unfamiliar songs", str(len(scores)))
     yield from _against(scores, _UNFAMILIAR_AIMS)
-    for name in ("downbeats F", "metre right", "clock told right", "kick F", "snare F", "hat F"):
+    for name in ("downbeats F", "metre right", "clock told right"):
         yield Result(name, f"{mean(_values(scores, name)):.3f}")
     yield Result(
         "librosa: beats F within 70 ms", f"{mean(_values(scores, 'librosa: beats F within 70 ms')):.2f}"
@@ -191,15 +193,11 @@ def _drum_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
 
 
 def _form_figures(song: RenderedSong, found: Listening) -> dict[str, float]:
-    """Return scores of sections where the song has a whole form."""
-    if len(song.edges) < 4:
+    """Return whether drops are right where the song has a whole form; `benchmarks.form` has more of it."""
+    if len(song.edges) < 4 or not song.drops:
         return {}
-    edges = np.array([section.start for section in found.sections[1:]])
-    figures = {"section edges F within 0.5 s": onset_f(np.array(song.edges), edges, _EDGE_SECONDS)}
-    if song.drops:
-        off = [min(abs(drop - truth) for truth in song.drops) for drop in found.drops]
-        figures["drop right"] = float(bool(off) and max(off) < _EDGE_SECONDS)
-    return figures
+    off = [min(abs(drop - truth) for truth in song.drops) for drop in found.drops]
+    return {"drop right": float(bool(off) and max(off) < _EDGE_SECONDS)}
 
 
 def _librosa_figures(song: RenderedSong) -> dict[str, float]:

@@ -17,7 +17,7 @@ from training.forms import N_FORMS, FormedSong, Mark, formed_song
 from training.kit import RATE, Family
 from training.sampled import load_kits
 
-_FIRST_SEEDS = (31_000_000, 32_000_000)
+_FIRST_SEEDS = (41_000_000, 42_000_000)
 _NEAR_SECONDS, _CLOSE_SECONDS = 2.0, 0.5
 _LEVEL_STEP = 0.5
 

@@ -6,6 +6,7 @@ from msgspec.structs import replace
 from epiphane.audio.alternatives import other_readings
 from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.bands import song_levels
+from epiphane.audio.bar_starts import on_changes
 from epiphane.audio.beat_tracking import SILENCE, Analysis, analyse, follow
 from epiphane.audio.beats_and_bars import (
     HeardBeats,
@@ -78,6 +79,8 @@ def listen(
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
     if heard.clock is None:
         heard = on_clock(analysis, heard)
+    if heard.clock is not None:
+        heard = replace(heard, bars=on_changes(heard.bars, heard.beats, analysis.drums))
     progress(0.85)
     likely, drums = _hear_drums(analysis, strokes, levels, heard.beats, heard.bars.beats_per_bar, weights)
     times = on_drums(heard.beats, drums, is_steady=heard.clock is not None)

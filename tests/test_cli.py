@@ -50,6 +50,10 @@ def test_parts_and_drops_are_said_and_the_song_is_dressed(media):
     assert project.song.drops == (4.5,) and any(one.is_own for one in project.song.sections)
     assert any(lane.is_dressed for lane in project.lanes)
     assert epiphane("plan", "said.epiphane", folder=media).stdout.count('"landing_frame": 135') == 1
+    done = made("--length", "6", "--dress", "--overwrite")
+    shorter = load_project(media / "said.epiphane").song
+    assert (done.returncode, shorter.duration, shorter.fade_out > 0) == (0, pytest.approx(6, abs=1), True)
+    assert made("--length", "3", "--overwrite").returncode == 2
     without = made("--title", "ROLL@drop", "--overwrite")
     assert without.returncode == 0 and "no drop was heard" in without.stderr and "--drop" in without.stderr
     for words, told, code in (

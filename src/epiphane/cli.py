@@ -43,12 +43,15 @@ from epiphane.edits.keying.lanes import add_lane
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.keying.recipes import use_recipe
 from epiphane.edits.picture import choose_shape
+from epiphane.edits.rough_cut import LONGEST, SHORTEST, take_stretch
 from epiphane.edits.shots.filling import default_filling, fill_song
 from epiphane.edits.shots.speed import change_speed, set_between
 from epiphane.edits.song.form import say_form
+from epiphane.edits.song.regrid import song_of
 from epiphane.edits.song.song import set_song
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
+from epiphane.facts.stretches import best_stretches
 from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
@@ -154,6 +157,12 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
 @click.option(
     "--dress", "is_dressed", is_flag=True, help="Lay lanes and transitions by the parts of the song."
 )
+@click.option(
+    "--length",
+    type=click.FloatRange(SHORTEST, LONGEST),
+    metavar="SECONDS",
+    help="Of the film: the best stretch of the song that lasts about so long, on bars.",
+)
 @click.option("--every", type=click.IntRange(1, 128), help="A cut every so many beats; a bar unless given.")
 @click.option("--by-section", is_flag=True, help="Slower cuts in calm sections, faster in full ones.")
 @click.option("--order", type=click.Choice([order.value for order in Order]), default="gathered")
@@ -181,6 +190,7 @@ def new(
     parts: tuple[str, ...],
     drops: tuple[float, ...],
     is_dressed: bool,
+    length: float | None,
     every: int | None,
     by_section: bool,
     order: str,
@@ -213,6 +223,8 @@ def new(
         click.echo(heard.listening.remark, err=True)
     project = set_song(Project(name=out.stem), heard.as_song())
     project = say_form(project, said, drops) if said or drops else project
+    if length is not None:
+        project = take_stretch(project, best_stretches(song_of(project), length)[0])
     project = add_footage(project, _gathered(footage))
     for one in project.footage if moments else ():
         if one.kind is FootageKind.VIDEO:

@@ -9,8 +9,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import DressingSelection
 from epiphane.document.dressing import Dressing, Mood
-from epiphane.document.project import Project
-from epiphane.edits.keying.dressing import dress
+from epiphane.edits.keying.dressing import dress, undressed
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import is_transition
 from epiphane.wording import tr
@@ -42,12 +41,7 @@ class DressingDesk(QObject):
 
     def undress(self) -> None:
         """Take the lanes of the dressing away, but for those that are locked."""
-
-        def edit(p: Project) -> Project:
-            stack = tuple(row for row in p.stack if not getattr(row, "is_dressed", False) or row.is_locked)
-            return replace(p, stack=stack)
-
-        self._editor.apply(edit, tr("taking the dressing away"))
+        self._editor.apply(undressed, tr("taking the dressing away"))
 
     @property
     def recipe_names(self) -> list[str]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.envelope import Envelope
@@ -72,9 +73,7 @@ def dress(
     song = project.song
     if song is None or not song.beats:
         raise EditError(tr("a song is dressed on its beats: open a song first"))
-    project = with_lanes(
-        project, [one for one in project.lanes if not one.is_dressed or one.is_locked], dressing=dressing
-    )
+    project = replace(undressed(project), dressing=dressing)
     stretches = _stretches(project)
     n_before = len(project.lanes)
     rng = np.random.default_rng(dressing.seed)
@@ -91,6 +90,11 @@ def dress(
     if len(project.lanes) == n_before:
         raise EditError(tr("there is nothing to dress the song with: choose recipes for its parts"))
     return project
+
+
+def undressed(project: Project) -> Project:
+    """Return `project` without the lanes of its dressing, but for those that are locked."""
+    return with_lanes(project, [one for one in project.lanes if not one.is_dressed or one.is_locked])
 
 
 def _stretches(project: Project) -> list[_Stretch]:

@@ -32,7 +32,7 @@ def look_for(window, text):
     field.selectAll()
     QTest.keyClicks(field, text)
     QTest.keyClick(field, Qt.Key.Key_Shift)
-    QTest.qWait(80)
+    assert QTest.qWaitFor(lambda: not window.finder._look.isActive(), 3000)
     return field
 
 

@@ -1,12 +1,14 @@
 """A rough cut in one step: the best stretch of a song, filled with clips, with transitions and effects."""
 
 from collections.abc import Callable, Mapping
+from typing import Annotated
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 from msgspec.structs import replace
 
 from epiphane.document.dressing import Mood
 from epiphane.document.filling import Order, Pace
+from epiphane.document.ids import Share
 from epiphane.document.project import Project
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import Song
@@ -33,9 +35,9 @@ class RoughCut(Struct, frozen=True):
 
     seconds: float | None = 30.0
     stretch: int = 0
-    pace: float = 0.5
-    strength: float = 0.5
-    seed: int = 1
+    pace: Share = 0.5
+    strength: Share = 0.5
+    seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
 
 
 def rough_cut(

@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from epiphane.desk.bench.keying.lanes import LanesBench
     from epiphane.desk.bench.keying.recipe import NewRecipeBench, RecipeBench
     from epiphane.desk.bench.lost_work import LostWorkBench
+    from epiphane.desk.bench.rough_cut import RoughCutBench
     from epiphane.desk.bench.shots.filling import FillingBench
     from epiphane.desk.bench.shots.footage import FootageBench
     from epiphane.desk.bench.shots.shot import GapBench, ShotBench
@@ -104,6 +105,7 @@ class BenchPanel(QFrame):
     new_recipe: "NewRecipeBench"
     part: "PartBench"
     recipe: "RecipeBench"
+    rough_cut: "RoughCutBench"
     shot: "ShotBench"
     song: "SongBench"
     split_screen: "SplitScreenBench"
@@ -303,6 +305,7 @@ _PAGES = {
         lambda panel: (panel.desks.recipes,),
         lambda panel, page: page.remove_asked.connect(panel.remove_asked),
     ),
+    "rough_cut": _PageKind("rough_cut", "RoughCutBench", lambda panel: (panel.desks.rough_cut,)),
     "shot": _PageKind(
         "shots.shot",
         "ShotBench",

@@ -14,6 +14,7 @@ from epiphane.desk.control.moments import MomentDesk
 from epiphane.desk.control.panels import PanelDesk
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
+from epiphane.desk.control.rough_cut import RoughCutDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
 from epiphane.desk.control.snapping import Snapping
@@ -42,3 +43,4 @@ class Desks:
     panels: PanelDesk
     titles: TitleDesk
     mattes: MatteDesk
+    rough_cut: RoughCutDesk

@@ -235,6 +235,10 @@ class DressingSelection(_Selected, frozen=True):
     """How the song is dressed with lanes."""
 
 
+class RoughCutSelection(_Selected, frozen=True):
+    """A rough cut in one step: what it is to be like."""
+
+
 class RecipeSelection(_Selected, frozen=True):
     """A recipe, by the path of its file."""
 
@@ -273,6 +277,7 @@ Selection: TypeAlias = (
     | FootageSelection
     | FillingSelection
     | DressingSelection
+    | RoughCutSelection
     | RecipeSelection
     | NewRecipeSelection
     | ExportSelection

@@ -104,6 +104,7 @@ class Commands:
             "use_to": lambda: moments.use_from_here(is_end=True),
             "fill": self._window.shots.fill,
             "dress": self._window.dressing.again,
+            "rough_cut": self._window.rough_cut.begin,
         }
 
     def _of_shots(self) -> Callbacks:

@@ -23,6 +23,7 @@ from epiphane.desk.control.selection import (
     PartSelection,
     PulseSelection,
     RecipeSelection,
+    RoughCutSelection,
     Selection,
     ShotSelection,
     ShotsSelection,
@@ -262,6 +263,9 @@ def _of_footage(window: "Window") -> Subjects:
         ),
         DressingSelection: Subject(
             lambda: (tr("Dressing"), tr("the song with effects")), lambda: bench.dressing
+        ),
+        RoughCutSelection: Subject(
+            lambda: (tr("Rough cut"), tr("of the song and the clips")), lambda: bench.rough_cut
         ),
         FillingSelection: Subject(
             lambda: (tr("Filling"), tr("the song with footage")), lambda: bench.filling

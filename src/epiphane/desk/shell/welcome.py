@@ -41,15 +41,16 @@ class Welcome(QWidget):
         said.setFont(theme.words(11))
         self._song = _button(tr("Open a song…"), "music", actions["song"], is_main=True)
         self._project = _button(tr("Open a project…"), "folder-open", actions["open"])
+        self._cut = _button(tr("Rough cut of a song and clips…"), "play", actions["rough_cut"])
         self._demo = _button(tr("Try the demo"), "film", actions["demo"])
         row = QHBoxLayout()
         row.setSpacing(10)
-        for button in (self._song, self._project, self._demo):
+        for button in (self._song, self._cut, self._project, self._demo):
             row.addWidget(button)
         row.addStretch(1)
         self._lost = _button(tr("Unsaved work…"), "undo-2", actions["lost_work"])
         self._lost.hide()
-        row.insertWidget(3, self._lost)
+        row.insertWidget(4, self._lost)
         box = QVBoxLayout(self)
         box.setContentsMargins(72, 0, 48, 0)
         box.addStretch(3)

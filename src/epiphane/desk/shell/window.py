@@ -40,6 +40,7 @@ from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.pulses import PulseDesk
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.recovery import RecoveryDesk
+from epiphane.desk.control.rough_cut import RoughCutDesk
 from epiphane.desk.control.selection import ExportSelection
 from epiphane.desk.control.shot_sounds import ShotSounds
 from epiphane.desk.control.shot_time import ShotTimeDesk
@@ -131,8 +132,7 @@ class Window(QMainWindow):
         self.moments = MomentDesk(self.editor, self.clip_player)
         self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
         self._make_picture()
-        self.recipes = RecipeDesk(self.editor, RecipeBook(journal_folder / "recipes"), self)
-        self.dressing = DressingDesk(self.editor, self.recipes)
+        self._make_recipes(RecipeBook(journal_folder / "recipes"))
         self.bench = self._made_bench()
         self.bench.add_lost_work(self.recovery)
         self.shelf = self._made_shelf()
@@ -187,6 +187,12 @@ class Window(QMainWindow):
         self.lamps = LaneMeters(self.editor)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
+    def _make_recipes(self, book: RecipeBook) -> None:
+        """Make the desks of recipes, and of what is made with them in one step."""
+        self.recipes = RecipeDesk(self.editor, book, self)
+        self.dressing = DressingDesk(self.editor, self.recipes)
+        self.rough_cut = RoughCutDesk(self.editor, self.files, self.playback, self.recipes)
+
     def _made_bench(self) -> BenchPanel:
         desks = Desks(
             self.cues,
@@ -206,6 +212,7 @@ class Window(QMainWindow):
             self.panels,
             self.titles,
             self.mattes,
+            self.rough_cut,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 

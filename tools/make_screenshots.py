@@ -15,7 +15,6 @@ from tour import write_tour
 
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
-    FillingSelection,
     FootageSelection,
     ItemSelection,
     LaneSelection,
@@ -29,7 +28,6 @@ from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
 from epiphane.document.envelope import Ease
-from epiphane.document.filling import Order, Pace
 from epiphane.document.ids import FootageId
 from epiphane.document.matte import MatteKind, MatteMark, MatteStroke
 from epiphane.document.project import Project
@@ -54,7 +52,6 @@ from epiphane.edits.keying.cues import (
     toggle_cues,
 )
 from epiphane.edits.keying.words import change_words
-from epiphane.edits.shots.filling import fill_song
 from epiphane.edits.shots.mattes import change_matte
 from epiphane.edits.shots.panels import change_panels
 from epiphane.edits.shots.shots import footage_name
@@ -118,7 +115,7 @@ class Photographer:
         window.score.set_bars_per_line(4)
 
     def footage(self) -> None:
-        """Take the shelf with groups and a clip with its moments on the bench; the filled song; a shot."""
+        """Take the shelf with groups and a clip with its moments on the bench; a rough cut that is chosen."""
         window, before = self.window, self.window.editor.project
         footage = {footage_name(one): one.id for one in before.footage}
         for group, names in (("falls", ("bucket", "tower")), ("long runs", ("rails", "chimes", "dominoes"))):
@@ -133,12 +130,12 @@ class Photographer:
         self.wait(6000)
         self.take("footage")
         window.editor.apply(lambda p: remove_footage(p, [tour]), "removal")
-        window.editor.go_to(0)
-        pace = Pace(is_by_section=True)
-        window.editor.apply(lambda p: fill_song(p, order=Order.MOMENTS, pace=pace), "filling")
-        window.editor.select(FillingSelection())
+        window.rough_cut.begin()
+        window.rough_cut.change(seconds=15)
+        window.rough_cut.choose(0)
         self.wait(4000)
-        self.take("filling")
+        self.take("rough-cut")
+        window.playback.set_loop(None)
         window.editor.apply(lambda _: before, "all of it back")
         window.editor.select(SongSelection())
 

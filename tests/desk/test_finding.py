@@ -32,7 +32,8 @@ def look_for(window, text):
     field.selectAll()
     QTest.keyClicks(field, text)
     QTest.keyClick(field, Qt.Key.Key_Shift)
-    assert QTest.qWaitFor(lambda: not window.finder._look.isActive(), 3000)
+    while window.finder._look.isActive():
+        QTest.qWait(10)
     return field
 
 

@@ -96,7 +96,8 @@ def selections_of(project: Project, recipe: str) -> Iterator[kinds.Selection]:
         yield from (kinds.ItemSelection(item.id) for item in track.items)
     yield from (kinds.GapSelection(shot.end) for shot in shots)
     yield from (kinds.FootageSelection(one.id) for one in project.footage)
-    yield from (kinds.FillingSelection(), kinds.DressingSelection(), kinds.ExportSelection())
+    yield from (kinds.FillingSelection(), kinds.DressingSelection(), kinds.RoughCutSelection())
+    yield kinds.ExportSelection()
     yield from (kinds.RecipeSelection(recipe), kinds.NewRecipeSelection(lanes[0].id), kinds.SongSelection())
 
 

@@ -88,7 +88,7 @@ class RoughCutBench(BenchPage[Project]):
             lambda _: desk.wanted.seconds is None,
             partial(self._set_length, None),
         )
-        self.row(tr("Length"), seconds, *quick, whole)
+        self.row(tr("Length"), in_a_row(seconds, *quick, whole, spacing=4))
 
     def _add_stretches(self) -> None:
         for number in range(N_STRETCHES):

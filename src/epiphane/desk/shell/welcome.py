@@ -35,13 +35,13 @@ class Welcome(QWidget):
         said = label(
             tr(
                 "Epiphane listens to it and finds its beats. Then drop clips, put an effect on a pulse,\n"
-                "and every hit of the music fires it."
+                "and every hit of the music fires it. Or have a rough cut made of song and clips in one step."
             )
         )
         said.setFont(theme.words(11))
         self._song = _button(tr("Open a song…"), "music", actions["song"], is_main=True)
         self._project = _button(tr("Open a project…"), "folder-open", actions["open"])
-        self._cut = _button(tr("Rough cut of a song and clips…"), "play", actions["rough_cut"])
+        self._cut = _button(tr("Rough cut…"), "play", actions["rough_cut"])
         self._demo = _button(tr("Try the demo"), "film", actions["demo"])
         row = QHBoxLayout()
         row.setSpacing(10)

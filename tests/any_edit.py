@@ -24,7 +24,7 @@ from epiphane.document.footage import Footage, FootageKind, Take
 from epiphane.document.ids import FootageId
 from epiphane.document.lane import Lane, Override, Setting, Span, Trigger
 from epiphane.document.matte import Matte, MatteKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import (
     BandSource,
     Combination,
@@ -90,6 +90,7 @@ OTHERS = {
     "relink": "takes what was found in files; tests/edits/test_footage.py",
     "learn_of_footage": "takes what was found in files; tests/edits/test_footage.py",
     "dress": "takes recipes by name; tests/edits/test_recipes.py",
+    "rough_cut": "takes recipes by name; tests/edits/test_rough_cut.py",
     "lay_look": "takes what was copied of a cue; tests/desk",
     "as_heard": "takes what was heard before; tests/edits/test_form.py",
 }
@@ -224,6 +225,9 @@ def a_rich_project():
     for way in sorted(ways, key=lambda one: one.value):
         project = add_lane(project, "shake", tapped)
         project = change_lane(project, project.lanes[-1].id, trigger=way)
+    dressed = replace(project.lanes[-1], is_dressed=True)
+    project = with_lanes(project, [*project.lanes[:-1], dressed])
+    project = replace(project, song=replace(project.song, fade_in=0.5))
     project = delete_shots(project, [project.shots[4].id], ripple=False)
     return add_moment(add_shape(project, Shape(720, 1280)), FootageId(1), 3.0)
 

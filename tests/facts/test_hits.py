@@ -30,7 +30,15 @@ from epiphane.edits.keying.pulses import (
     users_of,
 )
 from epiphane.errors import EditError
-from epiphane.facts.hits import HitContext, combined, hit_context_of, hits_of, is_near, stand_in_remark
+from epiphane.facts.hits import (
+    FORM_UNITS,
+    HitContext,
+    combined,
+    hit_context_of,
+    hits_of,
+    is_near,
+    stand_in_remark,
+)
 
 TOLERANCE = 0.05
 
@@ -174,3 +182,20 @@ def test_what_stands_in_for_a_drum_that_is_not_heard_surely_is_told_where_a_lane
     assert stand_in_remark(fired).endswith("the mid hits stand in for the snare.")
     assert stand_in_remark(replace(fired, song=song)) == ""
     assert stand_in_remark(replace(fired, song=None)) == ""
+
+
+def test_the_form_of_a_song_is_a_pulse_of_its_parts_its_drops_and_what_leads_to_them():
+    song = a_song(n_beats=32)
+    context = HitContext(song)
+    pulse = {unit: Pulse(PulseId(1), "", HeardSource(unit)) for unit in FORM_UNITS}
+    parts, drops, bars = (hits_of(pulse[unit], context) for unit in FORM_UNITS)
+    assert [hit.time for hit in parts] == [part.start for part in song.sections]
+    assert [hit.time for hit in drops] == list(song.drops)
+    downbeats = [beat.time for beat in song.beats if beat.place == 1]
+    drop = song.drops[0]
+    assert [hit.time for hit in bars] == [time for time in downbeats if time < drop][-4:]
+    assert [hit.strength for hit in bars] == sorted(hit.strength for hit in bars)
+    # Two drops that are near each other share the bars between them.
+    near = replace(song, drops=(downbeats[5], downbeats[6]))
+    assert [hit.time for hit in hits_of(pulse[PulseUnit.BUILD_BAR], HitContext(near))] == downbeats[1:6]
+    assert hits_of(pulse[PulseUnit.BUILD_BAR], HitContext(replace(song, drops=()))) == ()

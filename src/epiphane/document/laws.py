@@ -106,6 +106,7 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
     song = project.song
     n_beats = 4 * len(song.beats) if song is not None else 0  # quarters of them
     n_drums = max((len(song.drums.heard(name)) for name in _LINES), default=0) if song is not None else 0
+    n_parts = max(len(song.sections), len(song.drops)) if song is not None else 0
     seconds = float(project.n_frames / project.rate)
     counts: dict[PulseId, int] = {}
     for pulse in sorted(project.pulses, key=lambda one: depths[one.id] or 0):
@@ -115,7 +116,7 @@ def _hit_counts(project: Project) -> dict[PulseId, int]:
             case HeardSource(unit=PulseUnit.LANDING):
                 number = sum(len(track.items) for track in project.tracks)
             case HeardSource():
-                number = max(n_beats, n_drums)
+                number = max(n_beats, n_drums, n_parts)
             case BandSource(hits=hits) | TappedSource(hits=hits):
                 number = len(hits)
             case TempoSource(tempo=tempo):

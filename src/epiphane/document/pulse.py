@@ -15,10 +15,11 @@ from epiphane.document.song import Hits
 
 
 class PulseUnit(Enum):
-    """What is counted: the grid and what divides it, hits of a drum or a band, cuts and landings of the edit.
+    """What is counted: the grid, hits of a drum or a band, the song's form, cuts and landings of the edit.
 
     An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
-    among them. A cut is where what the main track shows changes, a landing where a title on a track arrives.
+    among them. Of the form there are the starts of parts, the drops, and the last bars before a drop. A cut
+    is where what the main track shows changes, a landing where a title on a track arrives.
     """
 
     BEAT = "beat"
@@ -33,6 +34,9 @@ class PulseUnit(Enum):
     LOW = "low"
     MID = "mid"
     HIGH = "high"
+    PART = "part"
+    DROP = "drop"
+    BUILD_BAR = "build-bar"
     CUT = "cut"
     LANDING = "landing"
 

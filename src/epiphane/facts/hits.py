@@ -1,5 +1,6 @@
 """The hits of a pulse."""
 
+import bisect
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import assert_never
@@ -23,9 +24,15 @@ from epiphane.document.pulse import (
 )
 from epiphane.document.song import BANDS, DRUMS, Beat, Hit, Song
 from epiphane.facts.cuts import cut_hits
+from epiphane.facts.form import parts_of
 from epiphane.facts.titles import landing_hits
 from epiphane.types import FloatArray
 
+FORM_UNITS = (PulseUnit.PART, PulseUnit.DROP, PulseUnit.BUILD_BAR)
+"""Those that come of the form of the song."""
+N_BUILD_BARS = 4
+"""How many bars before a drop lead to it."""
+_SAME_BAR_SECONDS = 0.05
 _DIVISIONS = {PulseUnit.HALF: 2, PulseUnit.THIRD: 3, PulseUnit.QUARTER: 4}
 # How much a place in the bar weighs: its first beat, its middle, other beats, and what lies between.
 _DOWNBEAT, _MIDDLE, _BEAT, _BETWEEN = 1.0, 0.8, 0.6, {2: 0.4, 3: 0.25, 4: 0.2}
@@ -156,6 +163,8 @@ class _HitFinder:
 def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
     if unit.value in (*DRUMS, *BANDS):
         return song.drums.hits(unit.value), 0
+    if unit in FORM_UNITS:
+        return _form_hits(unit, song), 0
     beats = song.beats
     if unit is PulseUnit.BAR:
         beats = tuple(beat for beat in beats if beat.place == 1)
@@ -166,6 +175,21 @@ def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
         return _divided(beats, 2)[1:-1:2], origin
     n_parts = _DIVISIONS[unit]
     return _divided(beats, n_parts), origin * n_parts
+
+
+def _form_hits(unit: PulseUnit, song: Song) -> tuple[Hit, ...]:
+    """Return the starts of parts, the drops, or the last bars before each drop, which get stronger."""
+    if unit is PulseUnit.PART:
+        return tuple(Hit(part.start, part.energy) for part in parts_of(song))
+    if unit is PulseUnit.DROP:
+        return tuple(Hit(drop) for drop in song.drops)
+    bars = [beat.time for beat in song.beats if beat.place == 1]
+    found: dict[float, Hit] = {}
+    for drop in song.drops:
+        before = bars[: bisect.bisect_left(bars, drop - _SAME_BAR_SECONDS)][-N_BUILD_BARS:]
+        for number, bar in enumerate(reversed(before)):
+            found.setdefault(bar, Hit(bar, round(1 - number / (N_BUILD_BARS + 1), 3)))
+    return tuple(found[bar] for bar in sorted(found))
 
 
 def _divided(beats: Sequence[Beat], n_parts: int) -> tuple[Hit, ...]:

@@ -22,7 +22,12 @@ _KINDS = (
         PulseUnit.OFF_BEAT.value,
         tr("Midway between beats; its bench offers halves, thirds, quarters, drums, low, mid and high hits"),
     ),
-    (tr("Tempo"), tr("tempo"), tr("Hits at a bare tempo, for a song that is not there yet")),
+    (tr("Tempo"), "tempo", tr("Hits at a bare tempo, for a song that is not there yet")),
+    (
+        tr("Form"),
+        PulseUnit.PART.value,
+        tr("First beats of parts; its bench offers drops and the bars that lead to them"),
+    ),
     (tr("Two pulses"), "combined", tr("This pulse and also, without, or only where another one is")),
 )
 

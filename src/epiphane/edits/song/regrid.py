@@ -17,7 +17,7 @@ from epiphane.document.timeline import Item
 from epiphane.edits.shots.followed_cuts import with_cuts_followed
 from epiphane.edits.shots.pins import repinned
 from epiphane.errors import EditError
-from epiphane.facts.hits import HitContext, hit_context_of, hits_of
+from epiphane.facts.hits import FORM_UNITS, HitContext, hit_context_of, hits_of
 from epiphane.timing import frames_at
 from epiphane.types import FloatArray
 from epiphane.wording import tr
@@ -26,7 +26,15 @@ Move = Callable[[FloatArray], FloatArray]
 _ON_BEAT_SECONDS = 0.05
 _SAME_HIT_SECONDS = 0.006
 GRID_UNITS = frozenset(
-    (PulseUnit.BEAT, PulseUnit.BAR, PulseUnit.OFF_BEAT, PulseUnit.HALF, PulseUnit.THIRD, PulseUnit.QUARTER)
+    (
+        PulseUnit.BEAT,
+        PulseUnit.BAR,
+        PulseUnit.OFF_BEAT,
+        PulseUnit.HALF,
+        PulseUnit.THIRD,
+        PulseUnit.QUARTER,
+        *FORM_UNITS,
+    )
 )
 
 

@@ -42,6 +42,9 @@ _UNIT_WORDS = {
     PulseUnit.LOW: tr("low hits"),
     PulseUnit.MID: tr("mid hits"),
     PulseUnit.HIGH: tr("high hits"),
+    PulseUnit.PART: tr("first beats of parts"),
+    PulseUnit.DROP: tr("drops"),
+    PulseUnit.BUILD_BAR: tr("the bars before a drop"),
     PulseUnit.CUT: tr("every cut"),
     PulseUnit.LANDING: tr("every landing of a title"),
 }

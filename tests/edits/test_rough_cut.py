@@ -8,13 +8,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from epiphane.document.filling import Pace
+from epiphane.document.lane import Span
+from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import PART_KINDS, Section
+from epiphane.edits.keying.cues import set_cue_strength
+from epiphane.edits.keying.lanes import add_lane
+from epiphane.edits.keying.spans import add_span
 from epiphane.edits.rough_cut import RoughCut, rough_cut, take_stretch, with_whole_song
+from epiphane.edits.shots.filling import fill_song
+from epiphane.edits.song.song import set_song
 from epiphane.errors import EditError
 from epiphane.facts.stretches import best_stretches
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import is_transition
+from epiphane.timing import frame_at
 
 TEMPO, BAR = 120, 2.0
 
@@ -119,3 +128,46 @@ def test_what_is_lacking_is_said(recipes):
     quiet = take_stretch(project, best_stretches(project.song, 500)[0])
     assert (quiet.song.fade_in, quiet.song.fade_out) == (0.0, 0.0)
     assert with_whole_song(quiet).song.duration == project.song.duration
+
+
+@pytest.mark.parametrize("tempo", [90, 120, 150])
+def test_another_song_of_the_same_form_keeps_shots_and_cues_by_part_and_bar(tempo):
+    """The parts of the second song are shorter: what they have no bars for goes, all else stays in place."""
+    kinds = ("calm", "build", "full", "break", "full")
+    project = replace(filmed(), song=a_long_song(kinds, 4))
+    project = fill_song(project, pace=Pace(every=4))
+    project = add_lane(project, "glow", next(one.id for one in project.pulses if one.unit is PulseUnit.BEAT))
+    lane, song = project.lanes[0], project.song
+    beat = song.beats[4 * 9 + 2].time  # the third beat of the second bar of the third part
+    project = set_cue_strength(project, [(lane.id, beat)], 0.3)
+    project = add_span(project, lane.id, song.sections[3].start, song.sections[3].end)
+    other = in_tempo(replace(a_long_song(kinds, 3), fingerprint="e" * 32), tempo)
+    changed = set_song(project, other)
+    starts = {frame_at(one.time, 30) for one in changed.song.beats if one.place == 1}
+    assert {shot.start for shot in changed.shots} == starts
+    assert len(changed.shots) == 3 * len(kinds) == len(project.shots) - len(kinds)
+    firsts = [next(s for s in project.shots if s.start == frame_at(p.start, 30)).id for p in song.sections]
+    at = {shot.start: shot.id for shot in changed.shots}
+    assert [at[frame_at(part.start, 30)] for part in changed.song.sections] == firsts
+    assert [one.hit for one in changed.lanes[0].overrides] == [changed.song.beats[4 * 7 + 2].time]
+    part = changed.song.sections[3]
+    assert changed.lanes[0].spans == (Span(part.start, part.end),)
+    # Of a song of another form the count of bars is kept, as before.
+    flat = replace(other, sections=(), drops=(), fingerprint="d" * 32)
+    assert len(set_song(project, flat).shots) == len(starts)
+
+
+def in_tempo(song, tempo):
+    """Return a song that goes at another tempo."""
+
+    def at(time):
+        return round(time * TEMPO / tempo, 6)
+
+    return replace(
+        song,
+        tempo=float(tempo),
+        duration=at(song.duration),
+        beats=tuple(replace(one, time=at(one.time)) for one in song.beats),
+        sections=tuple(replace(one, start=at(one.start), end=at(one.end)) for one in song.sections),
+        drops=tuple(map(at, song.drops)),
+    )

@@ -33,7 +33,7 @@ from epiphane.media.gather import Gathered, gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.timing import rate_text
 from epiphane.types import Progress
-from epiphane.wording import tr
+from epiphane.wording import plural, tr
 
 _MOST_LISTED, _MOST_SAID = 8, 2
 _LEAST_SONG_SECONDS = 5.0
@@ -265,8 +265,13 @@ class Files(QObject):
 
         def done(heard: HeardSong) -> None:
             self._editor.is_listening = False
+            n_shots = len(self._editor.project.shots)
             take(heard)
             self._editor.end_gesture()
+            if n_lost := n_shots - len(self._editor.project.shots):
+                text = plural(n_lost, "One shot has", "{} shots have")
+                text = tr("{number} no place in the new song; undo brings the old one back.", number=text)
+                self._editor.said.emit(text, False)
             if heard.listening.remark:
                 self._editor.said.emit(heard.listening.remark, False)
 

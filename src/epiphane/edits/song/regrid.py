@@ -18,7 +18,7 @@ from epiphane.edits.shots.followed_cuts import with_cuts_followed
 from epiphane.edits.shots.pins import repinned
 from epiphane.errors import EditError
 from epiphane.facts.hits import FORM_UNITS, HitContext, hit_context_of, hits_of
-from epiphane.timing import frames_at
+from epiphane.timing import frame_start, frames_at
 from epiphane.types import FloatArray
 from epiphane.wording import tr
 
@@ -92,6 +92,21 @@ def regrid(
     changed = with_items(changed, lambda items: _moved_items(project, items, song, move, n_frames))
     changed = repinned(changed, move=lambda hit: _moved_pin(hit, project, move))
     return with_cuts_followed(project, changed)
+
+
+def moved_by(project: Project, changed: Project, matched: Sequence[tuple[float, float]]) -> Project:
+    """Return `changed`, which is `project` with another song, with its edit where times are now.
+
+    Parameters
+    ----------
+    matched : pairs of seconds, ascending
+        Times of the old song and where each of them is in the new one.
+    """
+    move, song, n_frames = _mover(matched), song_of(project), changed.n_frames
+    moved = with_lanes(changed, lanes=_moved_overrides(project, changed, move))
+    moved = with_items(moved, lambda items: _moved_items(project, items, song, move, n_frames, all_move=True))
+    moved = repinned(moved, move=lambda hit: float(move(np.array([hit]))[0]))
+    return with_cuts_followed(project, moved)
 
 
 def tempo_of(beats: Sequence[Beat]) -> float:
@@ -200,9 +215,15 @@ def _has_moved(before: np.ndarray, after: np.ndarray) -> bool:
 
 
 def _moved_items(
-    project: Project, items: tuple[Item, ...], song: Song, move: Move, n_frames: int
+    project: Project,
+    items: tuple[Item, ...],
+    song: Song,
+    move: Move,
+    n_frames: int,
+    *,
+    all_move: bool = False,
 ) -> tuple[Item, ...]:
-    """Return items of a row whose cuts on a hit of the grid are on it still."""
+    """Return items of a row whose cuts on a hit of the grid are on it still; other cuts stay, or move too."""
     if not items:
         return ()
     ends = {end for item in items for end in (item.start, item.end)}
@@ -214,4 +235,7 @@ def _moved_items(
     for times in map(np.array, (*moments, [beat.time for beat in song.beats])):
         old, new = (frames_at(instants, project.rate).tolist() for instants in (times, move(times)))
         at |= {frame: to for frame, to in zip(old, new, strict=True) if frame in ends}
+    others = sorted(ends - at.keys()) if all_move else []
+    times = move(np.array([frame_start(frame, project.rate) for frame in others], np.float64))
+    at |= dict(zip(others, frames_at(times, project.rate).tolist(), strict=True))
     return move_cuts(items, lambda frame: at.get(frame, frame), n_frames)

@@ -11,7 +11,8 @@ from epiphane.document.song import Song
 from epiphane.edits.shots.followed_cuts import with_cuts_followed
 from epiphane.edits.shots.pins import repinned
 from epiphane.edits.song.form import with_own_parts
-from epiphane.edits.song.regrid import move_cuts
+from epiphane.edits.song.regrid import move_cuts, moved_by
+from epiphane.edits.song.same_form import times_by_form
 from epiphane.errors import EditError
 from epiphane.facts.grid import Bar, bar_at, bar_frames, bars_of
 from epiphane.wording import tr
@@ -21,7 +22,10 @@ STANDARD_PULSES = (("beats", PulseUnit.BEAT), ("bars", PulseUnit.BAR))
 
 
 def set_song(project: Project, song: Song) -> Project:
-    """Return `project` with another song; cuts that were on a bar stay on the bar of that count.
+    """Return `project` with another song.
+
+    If it has the same form, shots, spans and changed cues stay on the beat of the same bar of the same part;
+    what its form has no place for goes. Else cuts that were on a bar stay on the bar of that count.
 
     Raises
     ------
@@ -36,6 +40,10 @@ def set_song(project: Project, song: Song) -> Project:
     if project.song is not None:
         song = _with_form_of(song, project.song, lambda time: _placed(time, old, new))
         changed = replace(project, song=song)
+    if project.song is not None and project.song.fingerprint != song.fingerprint:
+        matched = times_by_form(project.song, song, old, new)
+        if matched:
+            return moved_by(project, changed, matched)
     place = dict(zip(bar_frames(old, project.rate), bar_frames(new, project.rate), strict=False))
     n_frames = changed.n_frames
     changed = with_items(

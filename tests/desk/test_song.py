@@ -19,7 +19,7 @@ from epiphane.desk.score.layout import Strip
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.song import DRUMS
 from epiphane.edits.song.song import set_song
-from epiphane.facts.form import kind_of, parts_of
+from epiphane.facts.form import parts_of
 from epiphane.facts.grid import bars_of
 from epiphane.timing import frame_at
 
@@ -126,7 +126,7 @@ def test_parts_and_drops_are_put_right_on_their_line_by_mouse_and_keys(heard):
     assert parts_of(editor.project.song)[1].start == pytest.approx(earlier)  # from bar line to bar line
     assert parts_of(editor.project.song)[1].is_own and heard.bench.part.isVisible()
     pressed(heard.bench.part, "Break")
-    assert kind_of(parts_of(editor.project.song)[1]) == "break"
+    assert parts_of(editor.project.song)[1].kind == "break"
     name = field(heard, QLineEdit, "Name of the part")
     name.selectAll()
     QTest.keyClicks(name, "Bridge")

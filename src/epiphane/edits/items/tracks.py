@@ -155,6 +155,8 @@ def _begun(project: Project, track: TrackId | None, name: str) -> tuple[Project,
 def _room_from(project: Project, track: TrackId, frame: int, wanted: int) -> int:
     """Return how many frames there are on a track from a frame on, at most as many as wanted."""
     items = _track(project, track).items
+    if frame < 0:
+        raise EditError(tr("nothing begins before the film: put it on its first frame or later"))
     room = next((item.start for item in items if item.end > frame), max(project.n_frames, frame + 1))
     if room <= frame:
         raise EditError(tr("something is on this track here already: put it beside it, or on another track"))

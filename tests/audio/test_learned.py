@@ -4,6 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
@@ -247,3 +248,24 @@ def test_accented_clicks_tell_the_bar(n_beats, first, seed):
     assert bars.beats_per_bar == n_beats
     assert np.flatnonzero(bars.places == 0).tolist() == list(range(first % n_beats, 48, n_beats))
     assert accented_bars(levels * 0.0) is None
+
+
+CHANGES = {
+    "quieter": (lambda sound: 0.25 * sound, 0.0, 1.0),
+    "three seconds later": (lambda sound: np.concatenate([np.zeros(3 * RATE, np.float32), sound]), 3.0, 1.0),
+    "two per cent slower": (lambda sound: soxr.resample(sound, RATE, 1.02 * RATE), 0.0, 1.02),
+}
+
+
+@pytest.mark.parametrize("name", CHANGES)
+def test_what_changes_no_music_changes_few_hits_and_no_kind_of_a_part(name):
+    change, later, slower = CHANGES[name]
+    sound = formed("house", "P4 V8 Q4 V4").sound
+    one, other = (listen(Samples(each[:, None], RATE)) for each in (sound, np.float32(change(sound))))
+    assert [part.kind for part in other.sections] == [part.kind for part in one.sections]
+    assert other.drops == pytest.approx([drop * slower + later for drop in one.drops], abs=0.02)
+    for drum in ("kick", "snare", "hat"):
+        here, there = (np.array([hit.time for hit in each.drums.heard(drum)]) for each in (one, other))
+        if len(here):
+            near = np.abs(here[:, None] * slower + later - there).min(axis=1) < 0.01
+            assert near.mean() >= 0.95 and abs(len(here) - len(there)) <= 0.05 * len(here), drum

@@ -11,7 +11,7 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
-from epiphane.files.project import with_combination, with_edge_pulls, with_trembling, with_trigger
+from epiphane.files.upgrades import with_combination, with_edge_pulls, with_trembling, with_trigger
 from epiphane.wording import tr
 
 RECIPE_SUFFIX = ".epiphane-recipe"

@@ -46,7 +46,7 @@ def test_harmed_projects_are_shown_or_refused_and_the_window_goes_on(window, tmp
     monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda _w, _title, _text, answers: answers[1])
     text = encode_project(open_demo())
     n_opened = 0
-    for seed in seeds(36):
+    for seed in seeds(54):
         path = tmp_path / "strange.epiphane"
         path.write_bytes(mutated_json(text, seed))
         try:

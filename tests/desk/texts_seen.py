@@ -62,8 +62,8 @@ def _note_what_is_painted() -> None:
     QPainter.drawText = noted
 
 
-def texts_of(window: Window) -> Iterator[str]:
-    """Yield each text that the widgets and actions of a window have."""
+def texts_of(window: QWidget) -> Iterator[str]:
+    """Yield each text that a widget, those in it and their actions have."""
     for widget in [window, *window.findChildren(QWidget)]:
         yield from (widget.toolTip(), widget.accessibleName(), widget.windowTitle())
         if isinstance(widget, QLabel | QAbstractButton):
@@ -108,13 +108,16 @@ def seen_in(window: Window, project: Project) -> Iterator[str]:
         window.shelf.open_page(page)
         QTest.qWait(30)
         yield from texts_of(window)
+    grabbed: set[type] = set()
     for selection in selections_of(project, str(window.recipes.kept[0].path)):
         if not selection.is_there(project):
             continue
         window.editor.select(selection)
-        QTest.qWait(5)
-        window.grab()
-        yield from texts_of(window)
+        QTest.qWait(1)
+        if type(selection) not in grabbed:
+            window.grab()
+            grabbed.add(type(selection))
+        yield from texts_of(window.bench)
         menu = menu_of(actions_for(selection, window.actions_by_id), window)
         yield from (action.text() for action in menu.actions())
     window.finder.ask()

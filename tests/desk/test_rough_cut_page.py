@@ -9,6 +9,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from epiphane.desk.bench.rough_cut import RoughCutBench
+from epiphane.document.project import Project
+from epiphane.edits.song.song import lock_song
 
 
 @pytest.fixture
@@ -51,6 +53,29 @@ def test_a_song_and_clips_become_a_film_in_one_step_and_back(window, qtbot, medi
     while editor.project.shots:
         editor.undo()
     assert editor.project.song.duration == pytest.approx(40, abs=0.1)
+    before = editor.project
+    press(page, "30")  # there is no cut any more that would follow
+    assert editor.project is before and not desk.is_made
+    press(page, "Make it")
+    assert editor.project.song.duration == pytest.approx(30, abs=1)
+
+
+def test_a_locked_song_is_left_alone_and_nothing_is_made_of_a_song_that_was_not_chosen(demo, monkeypatch):
+    demo.editor.apply(lambda p: lock_song(p, is_locked=True), "lock")
+    before = demo.editor.project
+    demo.rough_cut.begin()
+    demo.rough_cut.change(seconds=10)
+    assert len(demo.rough_cut.stretches) == 3
+    demo.rough_cut.make()
+    demo.rough_cut.take()
+    assert demo.editor.project == before
+    assert "locked" in demo.notice.text
+    demo.editor.open(Project(), None)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("", ""))
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: asked.append(1) or ([], ""))
+    demo.rough_cut.begin()
+    assert (demo.editor.project, asked) == (Project(), [])
 
 
 def test_a_stretch_is_looped_before_it_is_taken_and_can_be_taken_alone(demo):

@@ -15,7 +15,7 @@ from epiphane.document.song import Song
 from epiphane.edits.keying.dressing import TransitionStyle, dress, undressed
 from epiphane.edits.shots.filling import default_filling, fill_song
 from epiphane.edits.song.regrid import song_of
-from epiphane.edits.song.trim import file_duration, shape_song, trim_song
+from epiphane.edits.song.trim import shape_song, trim_song, whole_song
 from epiphane.facts.stretches import Stretch, best_stretches
 
 _FADE_BARS, _LEAST_FADE, _MOST_FADE = 1, 0.5, 4.0
@@ -71,8 +71,8 @@ def with_whole_song(project: Project) -> Project:
     """Return `project` with all of its song's file in use, and no fades."""
     song = song_of(project)
     project = replace(project, song=replace(song, fade_in=0.0, fade_out=0.0))
-    end = _end_of_file(song)
-    return project if (song.start, song.start + song.duration) == (0.0, end) else trim_song(project, 0.0, end)
+    end = whole_song(song).duration
+    return project if (song.start, song.duration) == (0.0, end) else trim_song(project, 0.0, end)
 
 
 def take_stretch(project: Project, stretch: Stretch) -> Project:
@@ -99,11 +99,6 @@ def take_stretch(project: Project, stretch: Stretch) -> Project:
 def _bar_of(song: Song) -> float:
     n_beats = max((beat.place for beat in song.beats), default=4)
     return n_beats * 60 / song.tempo if song.tempo else 2.0
-
-
-def _end_of_file(song: Song) -> float:
-    heard = [one.end for one in song.after.sections] + [one.time for one in song.after.beats]
-    return round(max(file_duration(song), max(heard, default=0.0)), 6)
 
 
 def _paced(pace: Pace, share: float) -> Pace:

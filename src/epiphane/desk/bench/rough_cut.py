@@ -30,7 +30,8 @@ class RoughCutBench(BenchPage[Project]):
             wrapped(
                 tr(
                     "A stretch of the song, filled with the clips by its parts, with transitions and "
-                    "effects: ordinary shots and lanes, to go on with. One undo takes it away."
+                    "effects: ordinary shots and lanes, to go on with. What is locked stays; one undo takes "
+                    "it away."
                 )
             )
         )

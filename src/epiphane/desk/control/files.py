@@ -227,12 +227,13 @@ class Files(QObject):
 
     # Songs and footage
 
-    def ask_song(self) -> None:
-        """Ask for a song and listen to it."""
+    def ask_song(self) -> bool:
+        """Ask for a song and listen to it; False if none was chosen."""
         name, _ = QFileDialog.getOpenFileName(self._window, tr("Open a song"), self._folder("song"), _SONGS)
         if name:
             note_folder("song", Path(name).parent)
             self.open_song(Path(name))
+        return bool(name)
 
     def ask_footage(self) -> None:
         """Ask for clips and gather them."""

@@ -12,6 +12,7 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import RoughCutSelection
 from epiphane.document.project import Project
 from epiphane.edits.rough_cut import RoughCut, rough_cut, take_stretch, with_whole_song
+from epiphane.edits.song.trim import whole_song
 from epiphane.facts.stretches import Stretch, best_stretches
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import is_transition
@@ -34,9 +35,7 @@ class RoughCutDesk(QObject):
         super().__init__()
         self._editor, self._files, self._playback, self._recipes = editor, files, playback, recipes
         self.wanted = RoughCut()
-        self.is_made = False
-        """Whether the project is a cut that was made here: then it follows what is wanted."""
-        self._is_awaited = False
+        self._was_made = self._is_awaited = False
         self._offered: tuple[Project, float | None, tuple[Stretch, ...]] | None = None
         editor.opened.connect(self._begin_anew)
         editor.project_changed.connect(self._make_if_awaited)
@@ -45,12 +44,18 @@ class RoughCutDesk(QObject):
     def begin(self) -> None:
         """Show how a rough cut is made; ask for the song and the clips where there are none."""
         self._editor.select(RoughCutSelection())
-        if self._editor.project.song is None:
-            self._files.ask_song()
+        if self._editor.project.song is None and not self._files.ask_song():
+            return
         if not self._editor.project.footage:
             self._files.ask_footage()
         self._is_awaited = not self._editor.project.shots
         self._make_if_awaited()
+
+    @property
+    def is_made(self) -> bool:
+        """Whether the project is a cut that was made here: then it follows what is wanted."""
+        project = self._editor.project
+        return self._was_made and bool(project.shots) and any(lane.is_dressed for lane in project.lanes)
 
     @property
     def stretches(self) -> tuple[Stretch, ...]:
@@ -59,9 +64,7 @@ class RoughCutDesk(QObject):
         if project.song is None or seconds is None:
             return ()
         if self._offered is None or self._offered[0].song is not project.song or self._offered[1] != seconds:
-            whole = with_whole_song(project).song
-            assert whole is not None
-            self._offered = project, seconds, best_stretches(whole, seconds)
+            self._offered = project, seconds, best_stretches(whole_song(project.song), seconds)
         return self._offered[2]
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:
@@ -110,17 +113,18 @@ class RoughCutDesk(QObject):
         done = self._editor.apply(
             lambda p: rough_cut(p, wanted, recipes, styles, is_transition), text, gesture=gesture
         )
-        self.is_made = self.is_made or done
+        self._was_made = self._was_made or done
         if is_first and done:
             self._editor.go_to(0)
 
     def _make_if_awaited(self, *_: object) -> None:
         project = self._editor.project
         is_heard = project.song is not None and bool(project.song.beats)
+        self._is_awaited = self._is_awaited and isinstance(self._editor.selection, RoughCutSelection)
         if self._is_awaited and is_heard and project.footage and not self._editor.is_listening:
             self._is_awaited = False
             QTimer.singleShot(0, self.make)  # not while it is told what has changed
 
     def _begin_anew(self) -> None:
-        self.is_made = self._is_awaited = False
+        self._was_made = self._is_awaited = False
         self.changed.emit()

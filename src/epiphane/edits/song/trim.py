@@ -88,6 +88,13 @@ def shape_song(project: Project, **changes: float) -> Project:
     return replace(project, song=made)
 
 
+def whole_song(song: Song) -> Song:
+    """Return a song with all of its file in use, as far as it was heard."""
+    heard = [part.end for part in song.after.sections] + [beat.time for beat in song.after.beats]
+    end = round(max(file_duration(song), *heard, 0.0), 6)
+    return replace(_whole(song), start=0.0, duration=end, before=CutOff(), after=CutOff())
+
+
 def _whole(song: Song) -> Song:
     """Return the song with everything that was heard in its file, in seconds of the file."""
     parts = (song.before, _in_file(song), song.after)

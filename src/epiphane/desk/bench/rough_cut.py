@@ -46,16 +46,16 @@ class RoughCutBench(BenchPage[Project]):
             strength,
             fields.number("strength", tr("Strength of the effects"), "%", factor=100),
         )
-        make = button(tr("Make it"), tr("Make the rough cut of the stretch"), desk.make)
-        again = button(tr("Another one"), tr("Make it with another seed"), desk.make)
+        make = button(
+            tr("Make it"), tr("Make the rough cut of the stretch; again: with another seed"), desk.make
+        )
         take = button(tr("Take the stretch alone"), tr("Trim the song to it, and do nothing else"), desk.take)
         make.setProperty("main", True)
-        self.seen(lambda _: not desk.is_made, make)
-        self.seen(lambda _: desk.is_made, again)
+        self.shows(lambda _: make.setText(tr("Another one") if desk.is_made else tr("Make it")))
         self.seen(lambda _: not desk.is_made and bool(desk.stretches), take)
-        self.enabled(_can_be_made, make, again)
+        self.enabled(_can_be_made, make)
         self.row(tr("Seed"), fields.number("seed", tr("Seed of clips, transitions and effects")))
-        self.add(in_a_row(make, again, take, spacing=6), self.told(_lacking, hides=True))
+        self.add(in_a_row(make, take, spacing=6), self.told(_lacking, hides=True))
         self.end()
         desk.changed.connect(self.refresh)
 

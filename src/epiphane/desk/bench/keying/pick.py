@@ -372,7 +372,8 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         return tr("{words}: it never rises", words=text) if is_still else text
     if lane.trigger is Trigger.SPAN:
         return tr("On over {number}", number=plural(len(cues.hits), "1 span", "{} spans"))
-    hits = tr("cuts") if is_transition(lane.effect) else "hits"
+    is_at_cuts = is_transition(lane.effect)
+    hits = tr("cuts") if is_at_cuts else tr("hits")
     n_hits, n_taken = len(cues.hits), len(cues.picked.hits)
     if cues.frames_of_shots == ():
         text = tr("The shots it is for are not there any more: nothing fires")
@@ -384,8 +385,11 @@ def _told(lane: Lane, cues: LaneSchedule) -> str:
         text = tr("Takes all {n_hits} {hits}", n_hits=n_hits, hits=hits)
     else:
         text = tr("Takes {n_taken} of {n_hits} {hits}", n_taken=n_taken, n_hits=n_hits, hits=hits)
-    waiting = {0: "", 1: tr(" · 1 changed cue waits for its {hits}", hits=hits[:-1])}
     n_waiting = len(cues.orphaned_overrides)
-    return text + waiting.get(
-        n_waiting, tr(" · {n_waiting} changed cues wait for their {hits}", n_waiting=n_waiting, hits=hits)
-    )
+    if n_waiting == 0:
+        return text
+    if is_at_cuts:
+        waiting = plural(n_waiting, "1 changed cue waits for its cut", "{} changed cues wait for their cuts")
+    else:
+        waiting = plural(n_waiting, "1 changed cue waits for its hit", "{} changed cues wait for their hits")
+    return f"{text} · {waiting}"

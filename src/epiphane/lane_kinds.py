@@ -10,7 +10,7 @@ from epiphane.declare.parameters import (
     NamedValues,
     Parameter,
     faults_of,
-    in_words,
+    translated,
     values_at,
 )
 from epiphane.document.envelope import Ease, Envelope
@@ -49,7 +49,7 @@ OVERLAY = Layer(
     Family.LIGHT,
     tr("Overlay"),
     tr("Plays footage over the picture at each cue, its moment on the hit."),
-    in_words(
+    translated(
         (
             ChoiceParameter(
                 "blend", "Blend mode", tuple(mode.value for mode in BlendMode), BlendMode.SCREEN.value
@@ -72,7 +72,7 @@ WORDS = Layer(
     Family.LIGHT,
     tr("Words"),
     tr("Shows words over the picture, one or a line at each cue, or counts them."),
-    in_words(
+    translated(
         (
             ChoiceParameter("by", "Each cue shows a", (BY_WORD, LINES, NUMBER, TIME, TEMPO), BY_WORD),
             Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=100),

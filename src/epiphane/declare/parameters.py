@@ -71,7 +71,7 @@ class ChoiceParameter(Struct, frozen=True):
 AnyParameter: TypeAlias = Parameter | ColourParameter | ChoiceParameter
 
 
-def in_words(parameters: Iterable[AnyParameter]) -> tuple[AnyParameter, ...]:
+def translated(parameters: Iterable[AnyParameter]) -> tuple[AnyParameter, ...]:
     """Return parameters with label and help in the user's language; units and options stay as they are."""
     return tuple(replace(one, label=tr(one.label), help=tr(one.help)) for one in parameters)
 

@@ -18,7 +18,7 @@ from epiphane.declare.parameters import (
     Parameter,
     Values,
     faults_of,
-    in_words,
+    translated,
     values_at,
 )
 from epiphane.declare.registry import Registry
@@ -204,7 +204,7 @@ def effect(
             family,
             tr(label),
             tr(summary),
-            in_words(parameters),
+            translated(parameters),
             function,
             needs,
             retime,

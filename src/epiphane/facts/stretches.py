@@ -1,11 +1,9 @@
 """Best stretches: where a film of so many seconds may begin and end in a song."""
 
-from collections.abc import Sequence
-
 import numpy as np
 from msgspec import Struct
 
-from epiphane.document.song import Section, Song
+from epiphane.document.song import Song
 from epiphane.facts.form import parts_of
 from epiphane.types import FloatArray
 
@@ -92,7 +90,7 @@ def _energy_by(song: Song) -> FloatArray:
 
 def _score(song: Song, found: Stretch, energy: FloatArray, bar: float) -> float:
     """Return how good a stretch is: a drop after less, ends with parts, and loud where it is full."""
-    parts = parts_of(song)
+    starts = np.array([part.start for part in parts_of(song)])
     first, last = (round(time / _STEP_SECONDS) for time in (found.start, found.end))
     inside = energy[first:last]
     gain = _LOUD_GAIN * float(inside.mean()) if len(inside) else 0.0
@@ -106,19 +104,21 @@ def _score(song: Song, found: Stretch, energy: FloatArray, bar: float) -> float:
     elif len(inside) > 1:  # without one it had better grow
         half = len(inside) // 2
         gain += _LIFT_GAIN * float(inside[half:].mean() - inside[:half].mean())
-    return gain + _NEAR_PART_GAIN * (_near(found.start, parts, bar) + _near_end(song, found.end, parts, bar))
+    return gain + _NEAR_PART_GAIN * (
+        _near(found.start, starts, bar) + _near_end(song, found.end, starts, bar)
+    )
 
 
-def _near(time: float, parts: Sequence[Section], bar: float) -> float:
+def _near(time: float, starts: FloatArray, bar: float) -> float:
     """Return 1 where a part begins, less where it does whole groups of four bars away."""
-    bars = [abs(part.start - time) / bar for part in parts]
-    if any(one < 0.5 for one in bars):
+    bars = np.abs(starts - time) / bar
+    if (bars < 0.5).any():
         return 1.0
-    return 0.5 if any(abs(one - 4 * round(one / 4)) < 0.25 for one in bars) else 0.0
+    return 0.5 if (np.abs(bars - 4 * np.round(bars / 4)) < 0.25).any() else 0.0
 
 
-def _near_end(song: Song, time: float, parts: Sequence[Section], bar: float) -> float:
-    return 1.0 if abs(time - song.duration) < bar / 2 else _near(time, parts, bar)
+def _near_end(song: Song, time: float, starts: FloatArray, bar: float) -> float:
+    return 1.0 if abs(time - song.duration) < bar / 2 else _near(time, starts, bar)
 
 
 def _shared(one: Stretch, other: Stretch) -> float:

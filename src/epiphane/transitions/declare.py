@@ -17,7 +17,7 @@ from epiphane.declare.parameters import (
     NamedValues,
     Values,
     faults_of,
-    in_words,
+    translated,
     values_at,
 )
 from epiphane.declare.registry import Registry
@@ -210,7 +210,7 @@ def transition(
             family,
             tr(label),
             tr(summary),
-            in_words(parameters),
+            translated(parameters),
             envelope,
             function,
             keywords,

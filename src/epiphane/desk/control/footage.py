@@ -231,7 +231,7 @@ def _told(wanted: Sequence[tuple[str, str]], found: dict[str, FootageFacts]) -> 
     others = [
         Path(path).name for path, print_ in wanted if path in found and found[path].fingerprint != print_
     ]
-    parts = [tr("{count} of {count2} missing files found.", count=len(found), count2=len(wanted))]
+    parts = [tr("{count} of {wanted} missing files found.", count=len(found), wanted=len(wanted))]
     if others:
         parts.append(tr("Another version than before: {names}.", names=", ".join(others[:3])))
     if left:

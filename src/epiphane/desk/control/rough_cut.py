@@ -10,7 +10,7 @@ from epiphane.desk.control.files import Files
 from epiphane.desk.control.playback import Playback
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.selection import RoughCutSelection
-from epiphane.document.project import Project
+from epiphane.document.song import Song
 from epiphane.edits.rough_cut import RoughCut, rough_cut, take_stretch, with_whole_song
 from epiphane.edits.song.trim import whole_song
 from epiphane.facts.stretches import Stretch, best_stretches
@@ -36,7 +36,7 @@ class RoughCutDesk(QObject):
         self._editor, self._files, self._playback, self._recipes = editor, files, playback, recipes
         self.wanted = RoughCut()
         self._was_made = self._is_awaited = False
-        self._offered: tuple[Project, float | None, tuple[Stretch, ...]] | None = None
+        self._offered: tuple[Song, float, tuple[Stretch, ...]] | None = None
         editor.opened.connect(self._begin_anew)
         editor.project_changed.connect(self._make_if_awaited)
         editor.song_changed.connect(self._make_if_awaited)
@@ -60,11 +60,11 @@ class RoughCutDesk(QObject):
     @property
     def stretches(self) -> tuple[Stretch, ...]:
         """The stretches that are proposed, in seconds of the whole song; none where all of it is wanted."""
-        project, seconds = self._editor.project, self.wanted.seconds
-        if project.song is None or seconds is None:
+        song, seconds = self._editor.project.song, self.wanted.seconds
+        if song is None or seconds is None:
             return ()
-        if self._offered is None or self._offered[0].song is not project.song or self._offered[1] != seconds:
-            self._offered = project, seconds, best_stretches(whole_song(project.song), seconds)
+        if self._offered is None or self._offered[0] is not song or self._offered[1] != seconds:
+            self._offered = song, seconds, best_stretches(whole_song(song), seconds)
         return self._offered[2]
 
     def change(self, *, gesture: str | None = None, **changes: Any) -> None:

@@ -212,7 +212,7 @@ class ShotDrag(Gesture):
         change = now.n_frames - shot.n_frames
         self.words = tr("{n_frames} frames ({change:+d})", n_frames=now.n_frames, change=change)
         if self._grip is ShotGrip.ROLL:
-            self.words = tr("cut on frame {cut} ({cut2:+d})", cut=cut, cut2=cut - shot.end)
+            self.words = tr("cut on frame {cut} ({by:+d})", cut=cut, by=cut - shot.end)
         elif self._grip is ShotGrip.FIT:
             self.words += f" at {speed_text(cut_of(now).speed)}"
 

@@ -49,7 +49,7 @@ class SpanDrag(Gesture):
 
         if self._editor.apply(edit, tr("span of a lane"), gesture="span"):
             frames = [frame_at(one, self._before.rate) for one in sorted((start, end))]
-            self.words = tr("frames {frames} to {frames2}", frames=frames[0], frames2=frames[1] - 1)
+            self.words = tr("frames {frames} to {last}", frames=frames[0], last=frames[1] - 1)
 
     def _ends(self, pointer: Pointer, seconds: float) -> tuple[float, float]:
         """Return where the span begins and ends by now, in seconds; the pointer is at `seconds`."""

@@ -228,6 +228,21 @@ class ShelfPanel(QFrame):
             line.addWidget(button)
         self._group.idClicked.connect(self.open_page)
         line.addStretch(1)
+        self._make_search()
+        line.addWidget(self.search)
+        line.addWidget(self.sort)
+        for button in self._page_buttons():
+            line.addWidget(button)
+        self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
+        self._fold.setProperty("quiet", True)
+        self._fold.setAccessibleName(tr("Fold the shelf"))
+        self._fold.setToolTip(tr("Fold the shelf away, or open it (Ctrl+B)"))
+        self._fold.clicked.connect(lambda: self.fold(not self.is_folded))
+        line.addWidget(self._fold)
+        return line
+
+    def _make_search(self) -> None:
+        """Make the fields by which a page is searched and put in order."""
         self.search = _SearchField()
         self.search.setPlaceholderText(tr("Search"))
         self.search.setAccessibleName(tr("Search the shelf"))
@@ -242,8 +257,9 @@ class ShelfPanel(QFrame):
         self.sort = choice_field(tr("Order of footage"), [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
         self.sort.setMinimumWidth(_SORT_WIDTH)
-        line.addWidget(self.search)
-        line.addWidget(self.sort)
+
+    def _page_buttons(self) -> list[QPushButton]:
+        """Return buttons for what is added to one page alone."""
         self._of_page: dict[QPushButton, ShelfPage] = {}
         for text, icon, signal, tip, of_page in (
             ("", "music", self.add_song, tr("Open another song (Ctrl+M)"), ShelfPage.FOOTAGE),
@@ -278,14 +294,7 @@ class ShelfPanel(QFrame):
             button.setAccessibleName(tip)
             button.clicked.connect(signal)
             self._of_page[button] = of_page
-            line.addWidget(button)
-        self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
-        self._fold.setProperty("quiet", True)
-        self._fold.setAccessibleName(tr("Fold the shelf"))
-        self._fold.setToolTip(tr("Fold the shelf away, or open it (Ctrl+B)"))
-        self._fold.clicked.connect(lambda: self.fold(not self.is_folded))
-        line.addWidget(self._fold)
-        return line
+        return list(self._of_page)
 
     def clear_search(self) -> None:
         """Look for nothing on any page: what was looked for belonged to another project."""

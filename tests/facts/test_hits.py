@@ -18,7 +18,7 @@ from epiphane.document.pulse import (
     TappedSource,
     TempoSource,
 )
-from epiphane.document.song import Hit
+from epiphane.document.song import Drums, Hit
 from epiphane.edits.keying.lanes import add_lane
 from epiphane.edits.keying.pulses import (
     add_pulse,
@@ -39,6 +39,7 @@ from epiphane.facts.hits import (
     is_near,
     stand_in_remark,
 )
+from epiphane.facts.stops import stops_of
 
 TOLERANCE = 0.05
 
@@ -188,14 +189,31 @@ def test_the_form_of_a_song_is_a_pulse_of_its_parts_its_drops_and_what_leads_to_
     song = a_song(n_beats=32)
     context = HitContext(song)
     pulse = {unit: Pulse(PulseId(1), "", HeardSource(unit)) for unit in FORM_UNITS}
-    parts, drops, bars = (hits_of(pulse[unit], context) for unit in FORM_UNITS)
+    parts, drops, bars, stops = (hits_of(pulse[unit], context) for unit in FORM_UNITS)
     assert [hit.time for hit in parts] == [part.start for part in song.sections]
     assert [hit.time for hit in drops] == list(song.drops)
     downbeats = [beat.time for beat in song.beats if beat.place == 1]
     drop = song.drops[0]
     assert [hit.time for hit in bars] == [time for time in downbeats if time < drop][-4:]
     assert [hit.strength for hit in bars] == sorted(hit.strength for hit in bars)
+    assert stops == stops_of(song) == ()
     # Two drops that are near each other share the bars between them.
     near = replace(song, drops=(downbeats[5], downbeats[6]))
     assert [hit.time for hit in hits_of(pulse[PulseUnit.BUILD_BAR], HitContext(near))] == downbeats[1:6]
     assert hits_of(pulse[PulseUnit.BUILD_BAR], HitContext(replace(song, drops=()))) == ()
+
+
+@given(st.integers(6, 20), st.sampled_from([0.0, 0.5, 1.0]), st.floats(2.5, 7.0), st.booleans())
+def test_a_stop_is_where_the_beat_breaks_off_for_a_moment_and_comes_again(bar, stroke, n_silent, plays_on):
+    song = a_song(n_beats=128)
+    beats = np.array([beat.time for beat in song.beats])
+    first = (
+        4 * bar - 1 + stroke
+    )  # the last stroke is on the beat before a bar, half a beat before it, or on it
+    halves = np.arange(0, 127, 0.5)
+    struck = halves[(halves <= first) | ((halves >= first + n_silent) & plays_on)]
+    times = np.interp(struck, np.arange(len(beats)), beats)
+    drums = Drums(kick=tuple(Hit(float(time)) for time in times), confidence=(1.0, 1.0, 1.0))
+    stops = stops_of(replace(song, drums=drums))
+    expected = [beats[4 * bar]] if plays_on else []
+    assert [stop.time for stop in stops] == pytest.approx(expected)

@@ -22,7 +22,7 @@ from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 from epiphane.wording import tr
 
-FORMAT_VERSION = 9
+FORMAT_VERSION = 10
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):

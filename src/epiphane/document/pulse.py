@@ -18,8 +18,8 @@ class PulseUnit(Enum):
     """What is counted: the grid, hits of a drum or a band, the song's form, cuts and landings of the edit.
 
     An off-beat lies midway between two beats; halves, thirds and quarters are those of a beat, the beats
-    among them. Of the form there are the starts of parts, the drops, and the last bars before a drop. A cut
-    is where what the main track shows changes, a landing where a title on a track arrives.
+    among them. Of the form there are the starts of parts, the drops, the last bars before a drop, and the
+    stops. A cut is where what the main track shows changes, a landing where a title on a track arrives.
     """
 
     BEAT = "beat"
@@ -37,6 +37,7 @@ class PulseUnit(Enum):
     PART = "part"
     DROP = "drop"
     BUILD_BAR = "build-bar"
+    STOP = "stop"
     CUT = "cut"
     LANDING = "landing"
 

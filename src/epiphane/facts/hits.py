@@ -25,10 +25,11 @@ from epiphane.document.pulse import (
 from epiphane.document.song import BANDS, DRUMS, Beat, Hit, Song
 from epiphane.facts.cuts import cut_hits
 from epiphane.facts.form import parts_of
+from epiphane.facts.stops import stops_of
 from epiphane.facts.titles import landing_hits
 from epiphane.types import FloatArray
 
-FORM_UNITS = (PulseUnit.PART, PulseUnit.DROP, PulseUnit.BUILD_BAR)
+FORM_UNITS = (PulseUnit.PART, PulseUnit.DROP, PulseUnit.BUILD_BAR, PulseUnit.STOP)
 """Those that come of the form of the song."""
 N_BUILD_BARS = 4
 """How many bars before a drop lead to it."""
@@ -178,11 +179,13 @@ def _heard_hits(unit: PulseUnit, song: Song) -> tuple[tuple[Hit, ...], int]:
 
 
 def _form_hits(unit: PulseUnit, song: Song) -> tuple[Hit, ...]:
-    """Return the starts of parts, the drops, or the last bars before each drop, which get stronger."""
+    """Return the starts of parts, the drops, the bars that lead to drops, ever stronger, or the stops."""
     if unit is PulseUnit.PART:
         return tuple(Hit(part.start, part.energy) for part in parts_of(song))
     if unit is PulseUnit.DROP:
         return tuple(Hit(drop) for drop in song.drops)
+    if unit is PulseUnit.STOP:
+        return stops_of(song)
     bars = [beat.time for beat in song.beats if beat.place == 1]
     found: dict[float, Hit] = {}
     for drop in song.drops:

@@ -201,6 +201,11 @@ def _upgrade_8(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
+def _upgrade_9(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 10 knows the stops of a song as a pulse."""
+    return raw | {"version": 10}
+
+
 def with_kinds_of_parts(heard: dict[str, Any], renamed: dict[str, dict[str, None]]) -> dict[str, Any]:
     """Return a song, or what is cut off it, of version 8 with parts of version 9; labels are noted."""
     sections = heard.get("sections")
@@ -240,6 +245,7 @@ _UPGRADES = dict(
             _upgrade_6,
             _upgrade_7,
             _upgrade_8,
+            _upgrade_9,
         ),
         start=1,
     )

@@ -45,6 +45,7 @@ _UNIT_WORDS = {
     PulseUnit.PART: tr("first beats of parts"),
     PulseUnit.DROP: tr("drops"),
     PulseUnit.BUILD_BAR: tr("the bars before a drop"),
+    PulseUnit.STOP: tr("stops"),
     PulseUnit.CUT: tr("every cut"),
     PulseUnit.LANDING: tr("every landing of a title"),
 }

@@ -14,8 +14,9 @@ from benchmarks.result import Result, at_most
 from epiphane.audio.attack import attack_curve
 from epiphane.audio.beat_tracking import analyse, follow
 from epiphane.audio.beats_and_bars import hear_beats
-from epiphane.audio.drums import hear_drums, hear_strokes
+from epiphane.audio.drums import hear_drums
 from epiphane.audio.form import find_form
+from epiphane.audio.heard_strokes import hear_strokes
 from epiphane.audio.listening import listen
 from epiphane.audio.network import learned_weights
 from epiphane.audio.onset import onset_strength

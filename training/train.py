@@ -8,7 +8,7 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 from typing import TypeVar
@@ -18,22 +18,25 @@ from threadpoolctl import threadpool_limits
 
 from epiphane.audio.beat_tracking import Followed
 from epiphane.audio.beats_and_bars import HeardBeats, describe_song_beats, hear_beats
-from epiphane.audio.drums import (
-    Strokes,
-    describe_in_song,
-    describe_windows,
-    hit_times,
-    spaced,
-    three_drums,
-    where_playing,
-)
+from epiphane.audio.drums import describe_windows, hit_times, spaced, where_playing
+from epiphane.audio.heard_strokes import Strokes, three_drums
 from epiphane.audio.metre import CANDIDATES, describe_metres
-from epiphane.audio.network import Network, Ranker, Weights, weights_from, weights_to
-from epiphane.audio.readings import READINGS, beats_of, describe_readings
+from epiphane.audio.network import (
+    BarRanker,
+    Network,
+    Ranker,
+    ReadingRankers,
+    Weights,
+    weights_from,
+    weights_to,
+)
+from epiphane.audio.reading_features import READINGS, beats_of, describe_readings
+from epiphane.audio.stroke_context import N_IN_SONG, describe_in_song
 from epiphane.audio.subdivision import Evidence, Grid, subdivide
 from epiphane.audio.thresholds import THRESHOLDS, describe_thresholds
 from epiphane.document.song import DRUMS
 from epiphane.types import BoolArray, FloatArray
+from training.bar_fitting import Example, examples, fit_bar_ranker, unheard_kit
 from training.fitting import coloured_strokes, fit_linear, fit_network, fit_ranker, mean_ranker
 from training.library import development_orders, studied
 from training.scores import beat_f, onset_f
@@ -45,6 +48,8 @@ _N_FOLDS, _N_STYLE_FOLDS = 4, 5
 _RANKERS = (*((16, 2.0, seed) for seed in range(3)), *((32, 4.0, seed) for seed in range(5, 9)))
 _WEIGHTS = Path("src/epiphane/assets/listening/weights.npz")
 _MOST_FALSE, _FEWEST_HITS = 1.5, 5  # hits a minute of a drum that a song does not have; of one to learn from
+_N_BAR_RANKERS, _N_UNHEARD_KITS = 3, 2
+_LEAST_READING_F, _ALSO_RIGHT_F = 0.9, 0.03  # of the best reading of a song to learn from; below the best
 _RIGHT_F = 0.7  # from which a drum is said to be heard
 
 
@@ -166,7 +171,7 @@ def _by_style(songs: Sequence[_Song]) -> list[int]:
     return [names.index(song.studied.style) % _N_STYLE_FOLDS for song in songs]
 
 
-def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranker:
+def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> ReadingRankers:
     def describe(number: int) -> tuple[FloatArray, FloatArray]:
         grid, truth = songs[number].grid(songs[number].followed.beats), songs[number].studied.song.beats
         return describe_readings(grid), np.array(
@@ -178,7 +183,28 @@ def _learn_readings(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranke
         f"as followed {np.mean([found[0] for found in scores]):.3f},"
         f" best reading {np.mean([found.max() for found in scores]):.3f}"
     )
-    return _ranked(songs, inputs, scores, 0.9, say)
+    by_bars = _learn_by_bars(songs, scores)
+    ranker = _ranked(songs, inputs, scores, _LEAST_READING_F, say)
+    return ReadingRankers(ranker, by_bars)
+
+
+def _learn_by_bars(songs: Sequence[_Song], scores: Sequence[FloatArray]) -> tuple[BarRanker, ...]:
+    """Return rankers of mean bars; each song is learned from twice, as if on kits that nobody has heard."""
+
+    def disturbed(number: int) -> list[Example]:
+        song, rng = songs[number], np.random.default_rng(number)
+        right = scores[number] > scores[number].max() - _ALSO_RIGHT_F
+        found: list[Example] = []
+        for _ in range(_N_UNHEARD_KITS):
+            logits = unheard_kit(rng, song.strokes.logits)
+            strokes = Strokes(song.strokes.hops, song.strokes.features, logits)
+            grid = replace(song, strokes=strokes).grid(song.followed.beats)
+            found += examples(rng, grid, right)
+        return found
+
+    usable = [number for number in range(len(songs)) if scores[number].max() > _LEAST_READING_F]
+    found = [one for song in _each(disturbed, usable) for one in song]
+    return tuple(_each(lambda seed: fit_bar_ranker(found, seed=seed), range(_N_BAR_RANKERS)))
 
 
 def _learn_bars(songs: Sequence[_Song], say: Callable[[str], None]) -> Ranker:
@@ -210,7 +236,7 @@ def _ranked(
     say: Callable[[str], None],
 ) -> Ranker:
     """Fit a ranker on songs of which at least one candidate is right; say what it scores on other styles."""
-    right = [found > found.max() - 0.03 for found in scores]
+    right = [found > found.max() - _ALSO_RIGHT_F for found in scores]
     usable = [found.max() > least for found in scores]
     folds = _by_style(songs)
 
@@ -233,7 +259,7 @@ def _ranked(
     return mean_ranker(rankers[_N_STYLE_FOLDS:])
 
 
-def _learn_drums_in_song(songs: Sequence[_Song], readings: Ranker, bars: Ranker) -> Network:
+def _learn_drums_in_song(songs: Sequence[_Song], readings: ReadingRankers, bars: Ranker) -> Network:
     def hear(number: int) -> tuple[HeardBeats | None, np.ndarray]:
         song = songs[number]
         heard, beats, beats_per_bar = None, np.zeros(0), 4
@@ -243,7 +269,7 @@ def _learn_drums_in_song(songs: Sequence[_Song], readings: Ranker, bars: Ranker)
             )
             beats, beats_per_bar = heard.beats, heard.bars.beats_per_bar
         if len(song.strokes.hops) < 4:
-            return heard, np.zeros((0, 50))
+            return heard, np.zeros((0, N_IN_SONG))
         return heard, describe_in_song(song.strokes, beats, beats_per_bar)
 
     inputs = []

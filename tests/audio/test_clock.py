@@ -6,8 +6,10 @@ from helpers import click_track
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epiphane.audio.attack import attack_curve
 from epiphane.audio.beat_tracking import analyse
 from epiphane.audio.comb import Comb
+from epiphane.audio.jumping_clock import find_jumping_clock
 from epiphane.audio.relisten import beats_between
 from epiphane.audio.samples import Samples
 from epiphane.audio.steady import lie_of_attacks, settle_on_clock
@@ -59,11 +61,40 @@ def test_a_comb_counts_its_instants(tempo, start, parts):
     assert len(until) == pytest.approx(10.0 / comb.step, abs=1.01)
 
 
+@given(
+    st.floats(85, 170),
+    st.lists(st.sampled_from([-0.05, -0.02, 0.015, 0.04]), max_size=2),
+    st.integers(0, 999),
+)
+@settings(max_examples=8)
+def test_a_clock_that_jumps_has_one_tempo_and_its_jumps(tempo, jumps, seed):
+    rng = np.random.default_rng(seed)
+    lengths = rng.integers(32, 48, len(jumps) + 1)
+    stretch = np.repeat(np.arange(len(lengths)), lengths)
+    clicks = 0.5 + np.arange(len(stretch)) * 60 / tempo + np.concatenate([[0], np.cumsum(jumps)])[stretch]
+    sound = click_track(clicks, duration=clicks[-1] + 0.5, rate=RATE)
+    rough = clicks + rng.normal(0, 0.008, len(clicks))
+    found = find_jumping_clock(sound, RATE, attacks=attack_curve(sound, RATE), beats=rough, is_steady=False)
+    if not jumps:
+        assert found is None
+    else:
+        assert found.step == pytest.approx(60 / tempo, abs=2e-5)
+        assert np.diff(found.phases) == pytest.approx(jumps, abs=0.001)
+        assert np.abs(found.beats() - clicks).max() < 0.0015
+
+
+@pytest.mark.parametrize("timing", [Timing.LIVE, Timing.RAMP])
+def test_what_people_play_is_no_clock_that_jumps(timing):
+    song = render_song(STYLES["rock"], 61, wish=Wish(timing=timing), seconds=40)
+    attacks = attack_curve(song.sound, RATE)
+    assert find_jumping_clock(song.sound, RATE, attacks=attacks, beats=song.beats, is_steady=False) is None
+
+
 def test_attacks_beside_a_comb_tell_by_how_much():
     clicks = np.arange(0.5, 25, 0.5)
     found = analyse(click_track(clicks, duration=25.5, rate=RATE), RATE)
     for off in (-0.02, 0.0, 0.015):
-        lying, prominence = lie_of_attacks(found.attacks, Comb(0.25, 0.5 - off, 2), clicks)
+        lying, prominence = lie_of_attacks(found.attacks, Comb(0.25, 0.5 - off, 2).between(clicks))
         assert np.abs(lying - off).max() <= 0.002
         assert prominence > 1.0
 

@@ -1,5 +1,7 @@
 """Alternative metrical readings of a song: other tempo octave, phase or bar, with their likelihood."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from epiphane.arrays import nearest_index
@@ -14,10 +16,12 @@ from epiphane.audio.heard import OtherReading
 from epiphane.audio.metre import find_metre
 from epiphane.audio.network import Ranker
 from epiphane.audio.subdivision import PARTS, Evidence, subdivide
+from epiphane.audio.uneven_bars import Groups
 from epiphane.document.song import Beat
 from epiphane.types import FloatArray, IntArray
 
 _MOST, _LEAST_SHARE = 4, 0.02
+_SAME_TEMPO = 0.02
 _FEWEST_BEATS = 4
 _NO_JUMP = 1e9  # bars of a reading begin on the same beats throughout
 
@@ -44,6 +48,15 @@ def other_readings(
             found.append(_reading(analysis, times, places, best.beats_per_bar, share))
     usable = [one for one in found if one.share >= _LEAST_SHARE and len(one.beats) >= _FEWEST_BEATS]
     return tuple(sorted(usable, key=lambda one: -one.share)[:_MOST])
+
+
+def with_units(
+    others: Sequence[OtherReading], groups: Groups, analysis: Analysis, share: float
+) -> tuple[OtherReading, ...]:
+    """Return the other readings with the units of a fast uneven bar first, in place of any at their tempo."""
+    units = _reading(analysis, groups.units, groups.unit_places, groups.n_units, share)
+    rest = [one for one in others if abs(one.tempo / units.tempo - 1) > _SAME_TEMPO]
+    return (units, *rest)[:_MOST]
 
 
 def _reading(

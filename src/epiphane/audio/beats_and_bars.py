@@ -10,11 +10,13 @@ from epiphane.audio.attack import BINS_PER_SECOND
 from epiphane.audio.beat_tracking import EARLY_SECONDS, Analysis, Followed, on_attacks
 from epiphane.audio.comb import Comb
 from epiphane.audio.confidence import describe_beats
-from epiphane.audio.drums import Strokes
+from epiphane.audio.heard_strokes import Strokes
+from epiphane.audio.jumping_clock import find_jumping_clock
 from epiphane.audio.metre import Bars, accented_bars, find_metre
-from epiphane.audio.network import Ranker
+from epiphane.audio.network import Ranker, ReadingRankers
 from epiphane.audio.onset import Onsets
-from epiphane.audio.readings import AS_FOLLOWED, Choice, Reading, beats_of, choose_reading, metronome_reading
+from epiphane.audio.reading_features import AS_FOLLOWED, Reading, beats_of
+from epiphane.audio.readings import Choice, choose_reading, metronome_reading
 from epiphane.audio.spectrum import HOPS_PER_SECOND
 from epiphane.audio.steady import settle_on_clock
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND
@@ -40,7 +42,7 @@ class HeardBeats(Struct, frozen=True, eq=False):
     choice : Choice or None
         The readings, or None where the song is too short to choose.
     clock : Comb or None
-        The machine's clock that the beats are on, if the song was made to one.
+        The machine's clock that the beats are on, if the song was made to one; where it jumps, until then.
     """
 
     beats: FloatArray
@@ -50,7 +52,7 @@ class HeardBeats(Struct, frozen=True, eq=False):
 
 
 def hear_beats(
-    analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: Ranker, bars: Ranker
+    analysis: Analysis, followed: Followed, strokes: Strokes, *, readings: ReadingRankers, bars: Ranker
 ) -> HeardBeats:
     """Return beats and bars: which reading of the followed beats people would tap, and its bars.
 
@@ -116,7 +118,18 @@ def where_sounding(
 
 
 def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
-    """Return the beats on the machine's clock that they turn out to be on, or as they are."""
+    """Return the beats on the machine's clock that they turn out to be on, jumps and all, or as they are."""
+    settled = heard if heard.clock is not None else _settled(analysis, heard)
+    is_steady = settled.clock is not None
+    clock = find_jumping_clock(
+        analysis.mono, analysis.rate, attacks=analysis.attacks, beats=settled.beats, is_steady=is_steady
+    )
+    if clock is None:
+        return settled
+    return _on_beats(settled, clock.beats(), Comb(clock.step, float(clock.phases[0]), 1))
+
+
+def _settled(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
     comb = settle_on_clock(
         analysis.mono,
         analysis.rate,
@@ -126,10 +139,13 @@ def on_clock(analysis: Analysis, heard: HeardBeats) -> HeardBeats:
     )
     if comb is None:
         return heard
-    first, last = comb.numbers_of(heard.beats[[0, -1]])
-    beats = comb.phase + np.arange(first, last + 1) * comb.step
+    return _on_beats(heard, comb.between(heard.beats[[0, -1]]), comb)
+
+
+def _on_beats(heard: HeardBeats, beats: FloatArray, clock: Comb) -> HeardBeats:
+    """Return what was heard on these beats instead: each is where in the bar the nearest one was."""
     bars = replace(heard.bars, places=heard.bars.places[nearest_index(heard.beats, beats)])
-    return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=comb)
+    return replace(heard, beats=np.maximum(beats, 0.0), bars=bars, clock=clock)
 
 
 def on_drums(beats: FloatArray, drums: Drums, *, is_steady: bool) -> FloatArray:

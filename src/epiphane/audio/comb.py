@@ -39,6 +39,11 @@ class Comb(Struct, frozen=True):
         number = int(np.bincount(self.numbers_of(beats).astype(np.int64) % self.parts).argmax())
         return Comb(self.step * self.parts, self.phase + number * self.step, 1)
 
+    def between(self, beats: FloatArray) -> FloatArray:
+        """Return all instants from that nearest to the first of these beats to that of the last, seconds."""
+        numbers = self.numbers_of(beats)
+        return np.asarray(self.phase + np.arange(numbers.min(), numbers.max() + 1) * self.step)
+
     def until(self, duration: float) -> FloatArray:
         """Return all instants from 0 to `duration`, seconds."""
         # A beat on the very first sample is one, though it may be heard a little before it; one in

@@ -10,7 +10,7 @@ from typing import TypeAlias
 import numpy as np
 from msgspec import Struct
 
-from epiphane.audio.drums import Strokes
+from epiphane.audio.heard_strokes import Strokes
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND
 from epiphane.audio.strokes import STROKE_HOPS_PER_SECOND, DrumSpectrum
 from epiphane.document.song import PartKind, Section

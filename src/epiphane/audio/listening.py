@@ -3,7 +3,7 @@
 import numpy as np
 from msgspec.structs import replace
 
-from epiphane.audio.alternatives import other_readings
+from epiphane.audio.alternatives import other_readings, with_units
 from epiphane.audio.band_levels import SongLevels
 from epiphane.audio.bands import song_levels
 from epiphane.audio.bar_starts import on_changes
@@ -19,13 +19,15 @@ from epiphane.audio.beats_and_bars import (
     on_drums,
     strengths_at,
 )
-from epiphane.audio.drums import Strokes, drum_hits, hear_drums, hear_strokes
+from epiphane.audio.drums import drum_hits, hear_drums
 from epiphane.audio.form import Form, find_form
 from epiphane.audio.heard import Listening
+from epiphane.audio.heard_strokes import Strokes, hear_strokes
 from epiphane.audio.mapped_array import ArrayBuilder, in_blocks
 from epiphane.audio.network import Weights, learned_weights, sigmoid
 from epiphane.audio.rises import band_rises
 from epiphane.audio.samples import Samples, resampled_blocks
+from epiphane.audio.uneven_bars import beats_on_groups, find_groups
 from epiphane.audio.waveform import waveform_columns
 from epiphane.document.song import Beat, Drums
 from epiphane.types import Float32Array, FloatArray, Progress, ignore_progress
@@ -35,6 +37,7 @@ _SHORTEST_SECONDS = 1.5
 _USUAL_RATES, _RATE = (32_000, 48_000), 44_100
 # Where less repeats than this, every beat is the more doubtful for it.
 _SURE_CLARITY = 0.25
+_UNITS_SHARE = 0.5  # of the belief, that the units of a fast uneven bar are what people tap
 _MOST_OFFSET = 1e-3
 _NO_DRUMS = Drums(confidence=(0.0, 0.0, 0.0))
 
@@ -77,8 +80,7 @@ def listen(
         found = _without_beat(samples, waveform, f"{name} has no beat that can be heard.", drums)
         return replace(found, levels=levels)
     heard = hear_beats(analysis, followed, strokes, readings=weights.readings, bars=weights.bars)
-    if heard.clock is None:
-        heard = on_clock(analysis, heard)
+    heard = on_clock(analysis, heard)
     if heard.clock is not None:
         heard = replace(heard, bars=on_changes(heard.bars, heard.beats, analysis.drums))
     progress(0.85)
@@ -87,11 +89,17 @@ def listen(
     heard = replace(heard, beats=before_soft_attacks(times, drums, analysis.attacks))
     progress(0.9)
     form = _form(analysis, heard, strokes, likely)
-    beats = _beats(analysis, heard, weights)
+    evidence = evidence_of(analysis, strokes)
+    others = other_readings(analysis, followed, heard, evidence, weights.bars)
+    beats, tempo = _beats(analysis, heard, weights), _tempo(heard)
+    groups = find_groups(evidence, heard.beats, heard.bars)
+    if groups is not None:
+        beats, tempo = beats_on_groups(groups, beats, analysis.onsets), groups.tempo
+        others = with_units(others, groups, analysis, _UNITS_SHARE * belief_in(heard))
     progress(1.0)
     return Listening(
         duration=samples.duration,
-        tempo=_tempo(heard),
+        tempo=tempo,
         is_steady=heard.clock is not None,
         beats=beats,
         waveform=waveform,
@@ -99,7 +107,7 @@ def listen(
         drums=drums,
         sections=form.sections,
         drops=form.drops,
-        others=other_readings(analysis, followed, heard, evidence_of(analysis, strokes), weights.bars),
+        others=others,
         confidence=round(belief_in(heard), 3),
         metre_confidence=round(heard.bars.confidence, 3),
         levels=levels,

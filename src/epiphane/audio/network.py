@@ -1,5 +1,7 @@
 """Small networks that were trained beforehand, run in NumPy."""
 
+import re
+from collections.abc import Mapping
 from functools import cache
 from importlib.resources import files
 from io import BytesIO
@@ -10,6 +12,7 @@ from msgspec import Struct
 from epiphane.types import FloatArray
 
 _FAR = 5.0
+_BAR_PARTS = ("hidden", "hidden_bias", "outer")
 
 
 class Standard(Struct, frozen=True, eq=False):
@@ -54,13 +57,78 @@ class Ranker(Struct, frozen=True, eq=False):
         return np.asarray(hidden @ self.outer + values @ self.linear)
 
 
+class BarLayer(Struct, frozen=True, eq=False):
+    """Units that look at a mean bar of so many beats, in every rotation by whole beats.
+
+    Attributes
+    ----------
+    hidden : float64, shape (n_beats * n_inputs_a_beat + n_others, n_units)
+    hidden_bias, outer : float64, shape (n_units,)
+    """
+
+    n_beats: int
+    hidden: FloatArray
+    hidden_bias: FloatArray
+    outer: FloatArray
+
+    def scores(self, bars: FloatArray, others: FloatArray) -> FloatArray:
+        """Return a score of each bar, shape (n,): the soft maximum over its rotations.
+
+        Parameters
+        ----------
+        bars : float64, shape (n, n_beats, n_inputs_a_beat), standardised
+        others : float64, shape (n, n_others)
+        """
+        n_bars, _, n_inputs = bars.shape
+        of_beats = self.hidden[: self.n_beats * n_inputs]
+        added = others @ self.hidden[len(of_beats) :] + self.hidden_bias
+        flat = bars.reshape(n_bars, -1)
+        turned = [
+            np.tanh(flat @ np.roll(of_beats, turn * n_inputs, axis=0) + added) @ self.outer
+            for turn in range(self.n_beats)
+        ]
+        return np.asarray(np.logaddexp.reduce(turned, axis=0))
+
+
+class BarRanker(Struct, frozen=True, eq=False):
+    """A score for each of several readings of one song, by the mean bars that it makes of the song.
+
+    Where a bar begins need not be known: the best rotation counts, in bars of four and in bars of three.
+    """
+
+    standard: Standard
+    layers: tuple[BarLayer, ...]
+    linear: FloatArray
+
+    def scores(self, bars: Mapping[int, np.ndarray], others: np.ndarray) -> FloatArray:
+        """Return scores of shape (n,), natural log odds against each other.
+
+        Parameters
+        ----------
+        bars : of beats to the bar, shape (n, n_beats, n_inputs_a_beat)
+        others : shape (n, n_others)
+            What else is known of each reading.
+        """
+        total = others @ self.linear
+        for layer in self.layers:
+            total = total + layer.scores(self.standard.of(bars[layer.n_beats]), others)
+        return np.asarray(total)
+
+
+class ReadingRankers(Struct, frozen=True, eq=False):
+    """What tells which reading of the beats people would tap: by what speaks for each, and by mean bars."""
+
+    described: Ranker
+    by_bars: tuple[BarRanker, ...]
+
+
 class Weights(Struct, frozen=True, eq=False):
     """Everything that was learned; `docs/listening.md` says from what."""
 
     drums: tuple[Network, ...]
     drums_in_song: Network
     drums_play: Network
-    readings: Ranker
+    readings: ReadingRankers
     bars: Ranker
     confidence: Network
     thresholds: tuple[Ranker, ...]
@@ -93,10 +161,12 @@ def weights_to(weights: Weights) -> dict[str, np.ndarray]:
             arrays[f"{name}.weight{layer}"] = weight
             arrays[f"{name}.bias{layer}"] = bias
     rankers = {f"threshold{number}": ranker for number, ranker in enumerate(weights.thresholds)}
-    for name, ranker in (rankers | {"readings": weights.readings, "bars": weights.bars}).items():
+    for name, ranker in (rankers | {"readings": weights.readings.described, "bars": weights.bars}).items():
         arrays |= _standard_to(name, ranker.standard)
         for part in ("hidden", "hidden_bias", "outer", "linear"):
             arrays[f"{name}.{part}"] = getattr(ranker, part)
+    for number, by_bars in enumerate(weights.readings.by_bars):
+        arrays |= _bar_ranker_to(f"by_bars{number}", by_bars)
     return {name: np.asarray(values, np.float16) for name, values in arrays.items()}
 
 
@@ -116,7 +186,10 @@ def weights_from(arrays: dict[str, np.ndarray]) -> Weights:
         drums=tuple(_network_from(f"drums{number}", arrays) for number in count("drums")),
         drums_in_song=_network_from("song", arrays),
         drums_play=_network_from("play", arrays),
-        readings=_ranker_from("readings", arrays),
+        readings=ReadingRankers(
+            _ranker_from("readings", arrays),
+            tuple(_bar_ranker_from(f"by_bars{number}", arrays) for number in count("by_bars")),
+        ),
         bars=_ranker_from("bars", arrays),
         confidence=_network_from("sure", arrays),
         thresholds=tuple(_ranker_from(f"threshold{number}", arrays) for number in count("threshold")),
@@ -146,3 +219,20 @@ def _ranker_from(name: str, arrays: dict[str, np.ndarray]) -> Ranker:
         arrays[f"{name}.{part}"] for part in ("hidden", "hidden_bias", "outer", "linear")
     )
     return Ranker(_standard_from(name, arrays), hidden, bias, outer, linear)
+
+
+def _bar_ranker_to(name: str, ranker: BarRanker) -> dict[str, np.ndarray]:
+    arrays = _standard_to(name, ranker.standard) | {f"{name}.linear": ranker.linear}
+    for layer in ranker.layers:
+        for part in _BAR_PARTS:
+            arrays[f"{name}.{part}{layer.n_beats}"] = getattr(layer, part)
+    return arrays
+
+
+def _bar_ranker_from(name: str, arrays: dict[str, np.ndarray]) -> BarRanker:
+    pattern = re.compile(re.escape(f"{name}.{_BAR_PARTS[0]}") + r"(\d+)")
+    lengths = sorted(int(found[1]) for found in map(pattern.fullmatch, arrays) if found)
+    layers = tuple(
+        BarLayer(n_beats, *(arrays[f"{name}.{part}{n_beats}"] for part in _BAR_PARTS)) for n_beats in lengths
+    )
+    return BarRanker(_standard_from(name, arrays), layers, arrays[f"{name}.linear"])

@@ -3,56 +3,26 @@
 import numpy as np
 from msgspec import Struct
 
-from epiphane.audio.network import Ranker
-from epiphane.audio.subdivision import (
-    CHANGE,
-    HAT,
-    HIGH,
-    KICK,
-    LOW,
-    MIDDLE,
-    N_SIGNALS,
-    PARTS,
-    SNARE,
-    Grid,
-    at_lags,
-    repetition,
+from epiphane.audio.network import ReadingRankers
+from epiphane.audio.reading_features import (
+    BAR_LENGTHS,
+    READINGS,
+    Reading,
+    describe_readings,
+    describe_tempi,
+    mean_bars,
 )
-from epiphane.types import BoolArray, Float32Array, FloatArray, IntArray
+from epiphane.audio.subdivision import HIGH, LOW, MIDDLE, PARTS, Grid
+from epiphane.types import BoolArray, FloatArray
 
-
-class Reading(Struct, frozen=True):
-    """A beat every `unit` twelfths of a followed beat, from twelfth `offset` of the grid."""
-
-    unit: int
-    offset: int
-
-    @property
-    def is_on_followed(self) -> bool:
-        """Whether all its beats are followed ones."""
-        return self.unit % PARTS == 0 and self.offset % PARTS == 0
-
-
-_OFFSETS = {
-    12: (0, 6, 4, 8, 3, 9),
-    6: (0, 3),
-    24: (0, 12, 6, 18),
-    18: (0, 6, 12),
-    8: (0, 4),
-    36: (0, 12, 24),
-    9: (0, 3, 6),
-    16: (0, 4, 8, 12),
-    4: (0,),
-}
-READINGS = tuple(Reading(unit, offset) for unit, offsets in _OFFSETS.items() for offset in offsets)
-AS_FOLLOWED = READINGS[0]
-_USUAL_BPM = 115.0
-_FAST_OCTAVES = 0.7
-_SILENT, _MORE_SILENT, _UNHEARD = 0.05, 0.25, 20.0
+_DESCRIBED_SHARE = 0.25
+"""What the descriptors' ranker counts beside the networks over the mean bar, which hear patterns."""
+_MORE_SILENT, _UNHEARD, _SURE = 0.25, 3.0, 20.0
+_SILENT = 0.05
 _SILENT_COLUMN = -1
 _SLOWEST_BPM, _FASTEST_BPM = 50.0, 190.0
 _HEARD_CLICKS, _CLICKS_STRENGTH, _EVEN = 0.8, 0.8, 0.25
-_LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
+_LONGEST_CYCLE = 7
 
 
 class Choice(Struct, frozen=True):
@@ -62,23 +32,18 @@ class Choice(Struct, frozen=True):
     shares: tuple[tuple[Reading, float], ...]
 
 
-def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
+def choose_reading(grid: Grid, rankers: ReadingRankers) -> Choice:
     """Return the reading of the beats that people would tap, with the share of belief of each.
 
-    The likeliest by `ranker`, a softmax over its scores. A metronome's clicks are always beats, and a reading
-    with far more silent beats than one as quick or quicker is out.
-
-    Parameters
-    ----------
-    grid : Grid
-    ranker : Ranker
-        Scores rows of `describe_readings`.
+    The likeliest by `rankers`, a softmax over their scores. A metronome's clicks are always beats; a reading
+    with far more silent beats than one as quick or quicker must be that much likelier.
     """
     described = describe_readings(grid)
-    scores = ranker.scores(described) - _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
+    scores = score_readings(grid, described, rankers)
+    scores -= _UNHEARD * _is_unheard(described[:, _SILENT_COLUMN])
     metronome = metronome_reading(grid)
     if metronome is not None:
-        scores[READINGS.index(metronome)] = scores.max() + _UNHEARD
+        scores[READINGS.index(metronome)] = scores.max() + _SURE
     best = int(scores.argmax())
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
@@ -86,12 +51,30 @@ def choose_reading(grid: Grid, ranker: Ranker) -> Choice:
     return Choice(READINGS[best], tuple((READINGS[k], float(shares[k])) for k in order))
 
 
+def score_readings(grid: Grid, described: FloatArray, rankers: ReadingRankers) -> FloatArray:
+    """Return how likely each of `READINGS` is, shape (28,), natural log odds against each other.
+
+    Parameters
+    ----------
+    grid : Grid
+    described : float64, from `describe_readings`
+    rankers : ReadingRankers
+    """
+    scores = rankers.described.scores(described)
+    if not rankers.by_bars:
+        return scores
+    bars = {n_beats: mean_bars(grid.signals, n_beats) for n_beats in BAR_LENGTHS}
+    tempi = describe_tempi(grid.period)
+    by_bars = np.mean([ranker.scores(bars, tempi) for ranker in rankers.by_bars], axis=0)
+    return np.asarray(by_bars + _DESCRIBED_SHARE * scores)
+
+
 def metronome_reading(grid: Grid) -> Reading | None:
     """Return the reading on which all clicks of a metronome are beats, or None if more than clicks is heard.
 
     By strength, not by count: what is left of a click a little later (a ring, the edge where it was cut)
     is no subdivision. Clicks may come twice a followed beat if all sound alike above the low drums: else
-    they are drums.
+    they are drums. How loud they are must come again bar by bar: else it is one instrument that is played.
     """
     strength = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
     least = _SILENT * np.percentile(strength, 95)
@@ -104,9 +87,22 @@ def metronome_reading(grid: Grid) -> Reading | None:
             continue
         upper = grid.signals[::unit, MIDDLE : HIGH + 1].sum(axis=1)[is_heard]
         is_alone = strength[beside].sum() >= _CLICKS_STRENGTH * strength.sum()
-        if is_alone and (unit == PARTS or upper.std() < _EVEN * upper.mean()):
+        is_even = unit == PARTS or upper.std() < _EVEN * upper.mean()
+        if is_alone and is_even and _comes_again(strength[::unit], is_heard):
             return Reading(unit, 0)
     return None
+
+
+def _comes_again(strength: FloatArray, is_heard: BoolArray) -> bool:
+    """Whether the strengths of clicks that are heard are those of one cycle of up to seven, over and over."""
+    numbers = np.flatnonzero(is_heard)
+    heard = strength[numbers]
+    left = []
+    for n_clicks in range(1, _LONGEST_CYCLE + 1):
+        places = numbers % n_clicks
+        means = np.bincount(places, heard) / np.maximum(np.bincount(places), 1)
+        left.append(float((heard - means[places]).std()))
+    return min(left) < _EVEN * float(heard.mean())
 
 
 def _is_unheard(silent: FloatArray) -> BoolArray:
@@ -114,137 +110,3 @@ def _is_unheard(silent: FloatArray) -> BoolArray:
     units = np.array([reading.unit for reading in READINGS])
     least = np.array([silent[units <= unit].min() for unit in units])
     return np.asarray(silent > least + _MORE_SILENT)
-
-
-def _silent_shares(grid: Grid) -> FloatArray:
-    """Return for each reading the share of its beats on which nothing begins at all.
-
-    Nobody taps where it is silent if there is a tempo, not slower, that is heard throughout; click tracks
-    are silent between their clicks.
-    """
-    is_silent = _is_silent(grid)
-    return np.array([is_silent[reading.offset :: reading.unit].mean() for reading in READINGS])
-
-
-def _is_silent(grid: Grid) -> BoolArray:
-    """Return at which parts of the grid nothing begins."""
-    begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
-    return np.asarray(begins <= _SILENT * np.percentile(begins, 95))
-
-
-def beats_of(grid: Grid, reading: Reading) -> FloatArray:
-    """Return the beats of a reading over the whole grid, float64, shape (n_beats,), seconds, ascending."""
-    return grid.times[reading.offset :: reading.unit]
-
-
-def describe_readings(grid: Grid) -> FloatArray:
-    """Return what speaks for each of `READINGS`, shape (29, 171).
-
-    Mean signals on the beat, halves, thirds and quarters between, against each other; how alike
-    neighbouring beats and bars of two, three and four are; whether a snare follows a kick; tempo; and how
-    alike each voice is to itself some beats and some parts of a beat later; how many beats are silent.
-    """
-    alike = repetition(grid)
-    described = np.array([_describe(grid, reading, alike) for reading in READINGS])
-    return np.column_stack([described, _silent_shares(grid)])
-
-
-def _describe(grid: Grid, reading: Reading, alike: FloatArray) -> FloatArray:
-    signals, unit, offset = grid.signals, reading.unit, reading.offset
-    places = np.arange(offset, len(signals), unit)
-    profile = _Profile(signals, places[:-1], unit)
-    on, half = profile.at(0), profile.at(1 / 2)
-    first_third, second_third = profile.at(1 / 3), profile.at(2 / 3)
-    third = (first_third + second_third) / 2
-    quarter = (profile.at(1 / 4) + profile.at(3 / 4)) / 2
-    beats = signals[places]
-    octaves = float(np.log2(60 / (unit / PARTS * grid.period) / _USUAL_BPM))
-    return np.concatenate(
-        [
-            *(on - half, on - third, half - quarter, on, half - third),
-            np.abs(first_third - second_third)[:3],
-            _likeness_of_neighbours(beats),
-            _likeness_of_patterns(signals, places, unit),
-            _contrasts(beats),
-            [float(unit == other) for other in (4, 6, 8, 9, 12, 16, 18, 24, 36)],
-            [
-                float(unit == PARTS and offset == 0),
-                float(unit == PARTS and offset == 6),
-                float(unit == PARTS and offset in (3, 4, 8, 9)),
-                float(unit == 6 and offset == 3),
-            ],
-            _kick_then_snare(signals, places, unit),
-            [
-                octaves,
-                octaves**2,
-                max(0.0, octaves - _FAST_OCTAVES) ** 2,
-                max(0.0, -_FAST_OCTAVES - octaves) ** 2,
-            ],
-            [float((third - half)[:4].sum()), float((third - half)[4:7].sum())],
-            octaves * np.array([on[KICK], on[SNARE], half[HAT], quarter[HAT], on[HAT]]),
-            at_lags(alike, [unit * lag for lag in _LAGS]),
-        ]
-    )
-
-
-class _Profile:
-    """Mean signals at a share of the way from beat to beat."""
-
-    def __init__(self, signals: Float32Array, places: IntArray, unit: int) -> None:
-        self._signals, self._places, self._unit = signals, places, unit
-
-    def at(self, share: float) -> FloatArray:
-        places = self._places + round(share * self._unit)
-        places = places[places < len(self._signals)]
-        return self._signals[places].mean(axis=0, dtype=np.float64) if len(places) else np.zeros(N_SIGNALS)
-
-
-def _likeness_of_neighbours(beats: Float32Array) -> FloatArray:
-    """Return the mean correlation of kick, snare and flux with themselves one to four beats on."""
-    return np.array(
-        [np.mean([_correlation(beats[:, k], lag) for k in (KICK, SNARE, LOW, MIDDLE)]) for lag in range(1, 5)]
-    )
-
-
-def _correlation(values: Float32Array, lag: int) -> float:
-    if len(values) <= lag + 4:
-        return 0.0
-    before, after = values[:-lag] - values[:-lag].mean(), values[lag:] - values[lag:].mean()
-    norm = float(np.sqrt((before**2).sum() * (after**2).sum()))
-    return float((before * after).sum()) / norm if norm > 1e-6 else 0.0
-
-
-def _likeness_of_patterns(signals: Float32Array, places: IntArray, unit: int) -> FloatArray:
-    """Return the mean cosine between what happens in a beat and one to four beats on."""
-    if len(places) < 6:
-        return np.zeros(4)
-    inside = places[:-1, None] + np.round(np.arange(6) / 6 * unit).astype(np.int64)
-    patterns = signals[np.minimum(inside, len(signals) - 1)][:, :, :CHANGE].reshape(len(inside), -1)
-    patterns = patterns - patterns.mean(axis=0)
-    norms = np.linalg.norm(patterns, axis=1)
-    found = np.zeros(4)
-    for lag in range(1, 5):
-        if len(patterns) > lag + 3:
-            dots = (patterns[:-lag] * patterns[lag:]).sum(axis=1)
-            found[lag - 1] = (dots / (norms[:-lag] * norms[lag:] + 1e-6)).mean()
-    return found
-
-
-def _contrasts(beats: Float32Array) -> FloatArray:
-    """Return how much one place in two, three and four beats stands out, by harmony, low end and snare."""
-    found = []
-    for n_beats in (2, 3, 4):
-        means = np.array([beats[k::n_beats].mean(axis=0) for k in range(n_beats) if len(beats[k::n_beats])])
-        for signal in (CHANGE, LOW, SNARE):
-            ordered = np.sort(means[:, signal])[::-1]
-            found.append(float(ordered[0] - ordered[1:].mean()) if len(ordered) > 1 else 0.0)
-    return np.array(found)
-
-
-def _kick_then_snare(signals: Float32Array, places: IntArray, unit: int) -> list[float]:
-    """Return how often a snare follows a kick a beat on, and a kick half a beat off."""
-    if len(places) < 3:
-        return [0.0, 0.0]
-    kick, snare = signals[places, KICK], signals[places, SNARE]
-    between = signals[np.minimum(places + unit // 2, len(signals) - 1), KICK]
-    return [float((kick[:-1] * snare[1:]).mean()), float((between * snare).mean())]

@@ -58,7 +58,7 @@ def fit_steady_grid(
     pulled = periodogram_fit(strength, tempo)
     for start in (pulled, phased(attacks, pulled)):
         comb = comb_fit(attacks, start, beats)
-        stray = _stray(lie_of_attacks(attacks, comb, beats)[0])
+        stray = _stray(lie_of_attacks(attacks, comb.between(beats))[0])
         if stray <= _NEVER_LYING_OFF and _is_kept(comb, attacks, beats):
             return refined(mono, rate, comb, attacks, beats)
     return None
@@ -82,17 +82,25 @@ def clock_of_attacks(
     """
     tempo = 60 / float(np.median(np.diff(beats)))
     comb = comb_fit(attacks, phased(attacks, periodogram_fit(strength, tempo)), beats)
-    off, prominence = lie_of_attacks(attacks, comb, beats)
-    first, last = comb.numbers_of(beats[[0, -1]])
-    teeth = comb.phase + np.arange(first, last + 1) * comb.step
+    teeth = comb.between(beats)
+    return refined(mono, rate, comb, attacks, teeth) if is_machine(attacks, teeth) else None
+
+
+def is_machine(attacks: Float32Array, teeth: FloatArray) -> bool:
+    """Whether attacks are as clear on these instants, as near to them and as even as only machines play.
+
+    Parameters
+    ----------
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+    teeth : float64, shape (n_teeth,), seconds, ascending
+    """
+    off, prominence = lie_of_attacks(attacks, teeth)
     near = nearest_attacks(attacks, teeth, reach=_NEAR_SECONDS, tendency=_NEAR_SECONDS / 2) - teeth
     heard = near[np.isfinite(near)]
     if len(heard) <= _LEAST_HEARD * len(teeth) or prominence < _LEAST_MACHINE_PROMINENCE:
-        return None
+        return False
     spread = float(np.median(np.abs(heard - np.median(heard))))
-    if _stray(off) > _MOST_MACHINE_STRAY or spread > _MOST_MACHINE_SPREAD:
-        return None
-    return refined(mono, rate, comb, attacks, teeth)
+    return _stray(off) <= _MOST_MACHINE_STRAY and spread <= _MOST_MACHINE_SPREAD
 
 
 def settle_on_clock(
@@ -115,7 +123,7 @@ def settle_on_clock(
         return None
     tempo = 60 / float(np.median(np.diff(beats)))
     fitted = [comb_fit(attacks, periodogram_fit(strength, tempo, parts=parts), beats) for parts in (2, 3)]
-    lying = [lie_of_attacks(attacks, comb, beats) for comb in fitted]
+    lying = [lie_of_attacks(attacks, comb.between(beats)) for comb in fitted]
     chosen = int(np.argmax([prominence for _, prominence in lying]))
     comb, (off, prominence) = fitted[chosen], lying[chosen]
     distance = beats - comb.every_beat(beats).nearest(beats)
@@ -130,24 +138,27 @@ def _stray(off: FloatArray) -> float:
     return float(np.quantile(np.abs(off - np.median(off)), 0.9))
 
 
-def lie_of_attacks(attacks: Float32Array, comb: Comb, beats: FloatArray) -> tuple[FloatArray, float]:
-    """Return how far off a comb the attacks lie as a whole, and how clearly.
+def lie_of_attacks(attacks: Float32Array, teeth: FloatArray) -> tuple[FloatArray, float]:
+    """Return how far off some instants the attacks lie as a whole, and how clearly.
+
+    Parameters
+    ----------
+    attacks : float32, shape (n_milliseconds,), from `attack_curve`
+    teeth : float64, shape (n_teeth,), seconds, ascending
 
     Returns
     -------
     float64, shape (n_windows,), seconds
-        For windows of eight seconds, two apart: the shift of the comb at which it meets the most attacks.
+        For windows of eight seconds, two apart: the shift of the instants at which they meet most attacks.
     float
-        How much more it meets there than elsewhere: 0 where any shift is as good.
+        How much more they meet there than elsewhere: 0 where any shift is as good.
     """
     smooth = ndi.gaussian_filter1d(np.minimum(attacks, 6.0), _SMOOTH_BINS)
     shifts = np.arange(-_REACH_BINS, _REACH_BINS + 1)
-    numbers = np.arange(comb.numbers_of(beats).min(), comb.numbers_of(beats).max() + 1)
-    teeth = comb.phase + numbers * comb.step
     bins = np.round(teeth * BINS_PER_SECOND).astype(np.int64)[:, None] + shifts
     met = smooth[np.clip(bins, 0, len(smooth) - 1)]
     off, prominence = [], []
-    for start in np.arange(beats[0], max(beats[-1] - _WINDOW_SECONDS, beats[0]) + 0.01, _WINDOW_HOP_SECONDS):
+    for start in np.arange(teeth[0], max(teeth[-1] - _WINDOW_SECONDS, teeth[0]) + 0.01, _WINDOW_HOP_SECONDS):
         inside = (teeth >= start - 0.01) & (teeth < start + _WINDOW_SECONDS)
         curve = met[inside].mean(axis=0)
         off.append(float(shifts[curve.argmax()]) / BINS_PER_SECOND)

@@ -21,6 +21,7 @@ from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
+from epiphane.facts.metre import time_signature
 from epiphane.facts.places import parse_place
 from epiphane.timing import aspect_text, frame_start, rate_text, timecode
 from epiphane.wording import tr
@@ -82,8 +83,7 @@ class Header(QFrame):
         song = project.song
         self._tempo.setVisible(song is not None and bool(song.beats))
         if song is not None and song.beats:
-            metre = max(beat.place for beat in song.beats)
-            self._tempo.setText(f"{song.tempo:.2f} · {metre}/4")
+            self._tempo.setText(f"{song.tempo:.2f} · {time_signature(song.beats)}")
             clock = tr("steady as a machine's") if song.is_steady else tr("free")
             self._tempo.setToolTip(tr("Beats a minute and beats a bar; the tempo is {clock}", clock=clock))
         size = (project.width, project.height)

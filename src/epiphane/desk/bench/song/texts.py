@@ -8,6 +8,7 @@ from epiphane.audio.heard import Listening, OtherReading
 from epiphane.document.song import DRUMS, Beat, Drums, Song
 from epiphane.facts.form import part_words, parts_of
 from epiphane.facts.grid import DOUBTFUL
+from epiphane.facts.metre import n_clock_jumps
 from epiphane.timing import clock_text
 from epiphane.wording import plural, tr
 
@@ -32,13 +33,22 @@ def heard_texts(song: Song) -> dict[str, str]:
     if not song.beats:
         return texts | {tr("Beats"): tr("no beat was heard: set the tempo by hand")}
     n_doubtful = sum(beat.confidence < DOUBTFUL for beat in song.beats)
-    texts[tr("Clock")] = tr("a machine's: one constant tempo") if song.is_steady else _player(song)
+    texts[tr("Clock")] = _machine(song) if song.is_steady else _player(song)
     texts[tr("Beats")] = tr(
         "{count}, {n_doubtful} doubtful", count=len(song.beats), n_doubtful=n_doubtful or "none"
     )
     if n_doubtful:
         texts[tr("Beats")] += tr(" (D goes to the next)")
     return texts
+
+
+def _machine(song: Song) -> str:
+    n_jumps = n_clock_jumps(song.beats)
+    if not n_jumps:
+        return tr("a machine's: one constant tempo")
+    return plural(
+        n_jumps, "a machine's: one tempo, which jumps once", "a machine's: one tempo, which jumps {} times"
+    )
 
 
 def bars_text(song: Song, listening: Listening | None) -> str:

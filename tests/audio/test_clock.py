@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from helpers import click_track
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from epiphane.audio.attack import attack_curve
@@ -61,6 +61,7 @@ def test_a_comb_counts_its_instants(tempo, start, parts):
     assert len(until) == pytest.approx(10.0 / comb.step, abs=1.01)
 
 
+@example(120.0, [0.04], 842)
 @given(
     st.floats(85, 170),
     st.lists(st.sampled_from([-0.05, -0.02, 0.015, 0.04]), max_size=2),

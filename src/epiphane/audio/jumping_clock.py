@@ -140,7 +140,7 @@ def _refined(mono: Float32Array, rate: int, attacks: Float32Array, clock: Jumpin
     step, phases = clock.step, clock.phases
     for _ in range(_N_FITS):
         off = times - phases[rows] - known * step
-        off -= np.median(off)
+        off -= np.array([np.median(off[rows == number]) for number in range(len(phases))])[rows]
         kept = np.abs(off) <= max(_CLOSE_SECONDS, 2.5 * float(np.median(np.abs(off))))
         if len(np.unique(rows[kept])) < len(phases):
             break

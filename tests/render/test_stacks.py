@@ -1,5 +1,6 @@
 """Whole stacks of effects: drawn in few steps, and at small sizes, as if one after the other in floats."""
 
+from functools import reduce
 from itertools import groupby, product
 
 import cv2
@@ -12,7 +13,22 @@ from epiphane.declare.parameters import Parameter
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
 from epiphane.effects.declare import EFFECTS, FrameContext
-from epiphane.effects.operations import Blur, ChannelShift, Field, Filter, Mix, Tone, ToneCurve, Warp
+from epiphane.effects.operations import (
+    Blur,
+    ChannelShift,
+    Field,
+    Filter,
+    Gain,
+    Grade,
+    Mix,
+    Power,
+    Saturation,
+    Tone,
+    ToneCurve,
+    Vibrance,
+    Warp,
+)
+from epiphane.effects.pixels import LUMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
@@ -45,8 +61,9 @@ def in_float(picture, operations, *, off=0.0):
     """Do operations one after the other, each on all pixels, in floats, or some levels off after each.
 
     Warps with nothing but straight tones between them move the whole plane that the mirrored picture
-    covers, of which the frame is cut out after the last.
+    covers, of which the frame is cut out after the last. Neighbouring grades are one.
     """
+    operations = with_grades_joined(operations)
     done = picture.astype(np.float64)
     for is_plain, run in groupby(operations, lambda one: isinstance(one, Warp) or is_straight(one)):
         others = list(run)
@@ -61,6 +78,32 @@ def in_float(picture, operations, *, off=0.0):
     return done
 
 
+def with_grades_joined(operations):
+    made = []
+    for one in operations:
+        if isinstance(one, Grade) and made and isinstance(made[-1], Grade):
+            made[-1] = Grade((*made[-1].steps, *one.steps))
+        else:
+            made.append(one)
+    return made
+
+
+def graded_in_float(level, step):
+    """Do a step of a grade to levels of 0 to 1."""
+    luma = (np.clip(level, 0, 1) if isinstance(step, Vibrance) else level) @ LUMA
+    match step:
+        case Gain(factors=factors, offsets=offsets):
+            return level * factors + offsets
+        case Power(exponents=exponents):
+            return np.maximum(level, 0) ** exponents
+        case Saturation(amount=amount):
+            return luma[..., None] + amount * (level - luma[..., None])
+        case Vibrance(amount=amount):
+            inside = np.clip(level, 0, 1)
+            more = 1 + amount * (1 - np.ptp(inside, axis=-1, keepdims=True))
+            return luma[..., None] + more * (inside - luma[..., None])
+
+
 def is_straight(one):
     """Whether it takes no colour out of range, so that nothing is clipped."""
     corners = 255 * np.array(list(product((0, 1), repeat=3)))
@@ -70,13 +113,19 @@ def is_straight(one):
     return bool(made.min() >= -0.5 and made.max() <= 255.5)
 
 
-def one_in_float(done, one):
-    height, width = done.shape[:2]
+def coloured_in_float(done, one):
     if isinstance(one, Tone):
         return np.clip(done @ one.matrix[:, :3].T + one.matrix[:, 3], 0, 255)
-    if isinstance(one, ToneCurve):
-        table = np.clip(one.table, 0, 255)
-        return np.dstack([np.interp(done[..., c], np.arange(256), table[:, c]) for c in range(3)])
+    if isinstance(one, Grade):
+        return np.clip(255 * reduce(graded_in_float, one.steps, done / 255), 0, 255)
+    table = np.clip(one.table, 0, 255)
+    return np.dstack([np.interp(done[..., c], np.arange(256), table[:, c]) for c in range(3)])
+
+
+def one_in_float(done, one):
+    height, width = done.shape[:2]
+    if isinstance(one, Tone | ToneCurve | Grade):
+        return coloured_in_float(done, one)
     if isinstance(one, Blur):
         sigma = one.sigma * width
         return ndimage.gaussian_filter(done, (sigma, sigma, 0), mode="reflect", truncate=5)

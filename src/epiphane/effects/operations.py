@@ -96,7 +96,45 @@ class Mix(Struct, frozen=True, eq=False):
     apply: Callable[[Picture, Sequence[Picture]], Picture]
 
 
-Operation: TypeAlias = Warp | Tone | ToneCurve | Field | Blur | ChannelShift | Filter | Mix
+Channels: TypeAlias = tuple[float, float, float]
+"""Values of blue, green and red."""
+
+
+class Gain(Struct, frozen=True):
+    """Multiply blue, green and red, and add to them; levels are 0 to 1, and may leave that range."""
+
+    factors: Channels
+    offsets: Channels = (0.0, 0.0, 0.0)
+
+
+class Power(Struct, frozen=True):
+    """Raise blue, green and red to powers; what is below 0 becomes 0."""
+
+    exponents: Channels
+
+
+class Saturation(Struct, frozen=True):
+    """Bring colours nearer to the grey of their luma (ITU-R BT.709) or take them from it; 1 leaves them."""
+
+    amount: float
+
+
+class Vibrance(Struct, frozen=True):
+    """Add saturation where there is little: ``1 + amount * (1 - (greatest - least))`` times what there is."""
+
+    amount: float
+
+
+GradeStep: TypeAlias = Gain | Power | Saturation | Vibrance
+
+
+class Grade(Struct, frozen=True):
+    """Change every colour by steps that are computed in floats, and rounded once at the end."""
+
+    steps: tuple[GradeStep, ...]
+
+
+Operation: TypeAlias = Warp | Tone | ToneCurve | Field | Blur | ChannelShift | Filter | Mix | Grade
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

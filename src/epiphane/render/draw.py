@@ -1,6 +1,7 @@
 """Rendering a plan to a picture: the one road for preview, export, stills and thumbnails."""
 
 from collections.abc import Sequence
+from functools import partial
 from typing import Protocol, assert_never
 
 import cv2
@@ -9,7 +10,17 @@ from msgspec.structs import replace
 
 from epiphane.document.timeline import BlendMode, Transform
 from epiphane.effects.declare import EFFECTS
-from epiphane.effects.operations import Blur, ChannelShift, Field, Filter, Mix, Operation, Tone, ToneCurve
+from epiphane.effects.operations import (
+    Blur,
+    ChannelShift,
+    Field,
+    Filter,
+    Grade,
+    Mix,
+    Operation,
+    Tone,
+    ToneCurve,
+)
 from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
 from epiphane.media.raw import RawPicture
@@ -17,6 +28,7 @@ from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
 from epiphane.render.drawn_shapes import shape_picture
 from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
+from epiphane.render.grading import graded
 from epiphane.render.mattes import hidden_by, with_edge
 from epiphane.render.nodes import (
     Behind,
@@ -435,8 +447,9 @@ class _Drawing:
                 return WorkingImage(with_channels_shifted(image.resolved(), step))
             case Field():
                 return WorkingImage(displaced(image.resolved(), step))
-            case Filter():
-                return WorkingImage(_filtered(whole_levels(image), step))
+            case Filter() | Grade():
+                done = step if isinstance(step, Filter) else Filter(partial(graded, steps=step.steps))
+                return WorkingImage(_filtered(whole_levels(image), done))
             case Mixing():
                 return self._mixed(whole_levels(image), step, is_over=is_over)
             case _:
@@ -474,7 +487,7 @@ def _moves(step: Step) -> bool:
             return warp is not None or smear is not None
         case Filter(moves=moves):
             return moves
-        case Mixing():
+        case Mixing() | Grade():
             return False
         case Blur() | ChannelShift() | Field():
             return True

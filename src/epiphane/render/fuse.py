@@ -11,6 +11,7 @@ from epiphane.effects.operations import (
     ChannelShift,
     Field,
     Filter,
+    Grade,
     Mix,
     Operation,
     Tone,
@@ -52,11 +53,11 @@ class Mixing(Struct, frozen=True, eq=False):
     others: tuple[Shown, ...]
 
 
-Step: TypeAlias = Pass | Field | Blur | ChannelShift | Filter | Mixing
+Step: TypeAlias = Pass | Field | Blur | ChannelShift | Filter | Grade | Mixing
 
 
 def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
-    """Return what to do in order; runs of warps and tones are one pass each.
+    """Return what to do in order; runs of warps and tones are one pass each, runs of grades one grade.
 
     A warp makes means of neighbouring pixels, which may come before a tone as well as after it only if the
     tone is straight: after one that clips or bends it begins a pass of its own.
@@ -73,6 +74,8 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
             run.append(operation)
         elif isinstance(operation, Mix):
             steps.append(Mixing(operation, ()))
+        elif isinstance(operation, Grade) and steps and isinstance(steps[-1], Grade):
+            steps[-1] = Grade((*steps[-1].steps, *operation.steps))
         elif operation is not None:
             steps.append(operation)
     return tuple(steps)

@@ -1,0 +1,132 @@
+"""Grade: exposure, contrast, white balance, shadows, midtones, highlights and saturation in one."""
+
+import colorsys
+from collections.abc import Iterable
+
+import numpy as np
+
+from epiphane.declare.parameters import Parameter, Values
+from epiphane.effects.declare import Family, effect
+from epiphane.effects.operations import (
+    NOTHING,
+    Channels,
+    Gain,
+    Grade,
+    GradeStep,
+    Operation,
+    Power,
+    Saturation,
+    Vibrance,
+)
+from epiphane.effects.pixels import LUMA
+from epiphane.types import FloatArray
+
+_GAMMA = 2.2  # of levels against light
+_LIFT, _GAIN, _STOPS = 0.25, 0.5, 1.0  # what the most of a range does
+_NEUTRAL = 1e-9
+_HUES = "0 is red, 120 green, 240 blue"
+_PIVOT = "The level that contrast leaves as it is"
+_KEYWORDS = (
+    "grading correction primaries colour exposure contrast pivot white balance temperature tint shadows"
+    " midtones highlights lift gamma gain saturation vibrance"
+)
+
+
+def _range(name: str, label: str, text: str, *, hue: float = 0, amount: float = 0) -> tuple[Parameter, ...]:
+    """Return the parameters of a range of levels: its level, and the colour that is added to it."""
+    return (
+        Parameter(name, label, "%", low=-100, high=100, rest=0, peak=0, help=text),
+        Parameter(f"{name}_hue", f"{label}: hue", "°", low=0, high=360, rest=hue, peak=hue, help=_HUES),
+        Parameter(f"{name}_colour", f"{label}: colour", "%", low=0, high=100, rest=0, peak=amount),
+    )
+
+
+def _of_range(values: Values, name: str) -> FloatArray:
+    """Return what is added to blue, green and red of a range: its colour has no luma of its own."""
+    level, hue, amount = (getattr(values, f"{name}{part}") for part in ("", "_hue", "_colour"))
+    colour = np.array(colorsys.hsv_to_rgb(hue % 360 / 360, 1, 1))[::-1]
+    return np.asarray((level + amount * (colour - LUMA @ colour)) / 100)
+
+
+def _white(values: Values) -> FloatArray:
+    """Return the factors of blue, green and red: warmer, greener; grey keeps its luma."""
+    warm, green = 0.35 * values.warmth / 100, 0.25 * values.green / 100
+    gains = np.array([1 - warm, 1 + green, 1 + warm])
+    return np.asarray(gains / (LUMA @ gains))
+
+
+def _channels(values: FloatArray) -> Channels:
+    blue, green, red = (float(value) for value in values)
+    return blue, green, red
+
+
+def _is_neutral(step: GradeStep) -> bool:
+    match step:
+        case Gain(factors=factors, offsets=offsets):
+            return _are_near(factors, 1) and _are_near(offsets, 0)
+        case Power(exponents=exponents):
+            return _are_near(exponents, 1)
+        case Saturation(amount=amount):
+            return _are_near((amount,), 1)
+        case Vibrance(amount=amount):
+            return _are_near((amount,), 0)
+
+
+def _are_near(values: Iterable[float], neutral: float) -> bool:
+    return all(abs(value - neutral) < _NEUTRAL for value in values)
+
+
+@effect(
+    key="grade",
+    version=1,
+    family=Family.COLOUR,
+    label="Grade",
+    keywords=_KEYWORDS,
+    parameters=(
+        Parameter("exposure", "Exposure", "stops", low=-4, high=4, rest=0, peak=0),
+        Parameter("contrast", "Contrast", "%", low=0, high=300, rest=100, peak=115),
+        Parameter(
+            "pivot",
+            "Pivot",
+            "%",
+            low=0,
+            high=100,
+            rest=45,
+            peak=45,
+            help=_PIVOT,
+        ),
+        Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=0),
+        Parameter("green", "Green", "%", low=-100, high=100, rest=0, peak=0),
+        *_range("shadows", "Shadows", "White stays white", hue=220, amount=12),
+        *_range("midtones", "Midtones", "Black and white stay as they are"),
+        *_range("highlights", "Highlights", "Black stays black", hue=40, amount=10),
+        Parameter("saturation", "Saturation", "%", low=0, high=300, rest=100, peak=100),
+        Parameter(
+            "vibrance",
+            "Vibrance",
+            "%",
+            low=-100,
+            high=100,
+            rest=0,
+            peak=15,
+            help="Of dull colours",
+        ),
+    ),
+    lasts=True,
+)
+def grade(values: Values) -> Operation | tuple[Operation, ...]:
+    """Sets the light and colour of the picture as a whole, and of its shadows, midtones and highlights."""
+    shadows = _LIFT * _of_range(values, "shadows")
+    gains = 1 + _GAIN * _of_range(values, "highlights")
+    contrast, pivot = values.contrast / 100, values.pivot / 100
+    exposed = 2 ** (values.exposure / _GAMMA) * _white(values)
+    steps: tuple[GradeStep, ...] = (
+        Gain(_channels(exposed)),
+        Gain((contrast,) * 3, (pivot * (1 - contrast),) * 3),
+        Gain(_channels(gains - shadows), _channels(shadows)),
+        Power(_channels(2 ** (-_STOPS * _of_range(values, "midtones")))),
+        Saturation(values.saturation / 100),
+        Vibrance(values.vibrance / 100),
+    )
+    steps = tuple(step for step in steps if not _is_neutral(step))
+    return Grade(steps) if steps else NOTHING

@@ -49,7 +49,8 @@ BAR_LENGTHS = (4, 3)
 """Beats to the mean bars. Those of five and seven besides brought nothing."""
 _USUAL_BPM = 115.0
 _FAST_OCTAVES = 0.7
-_SILENT = 0.05
+SILENT_SHARE = 0.05
+"""Of what begins at loud moments: where less begins, it is silent."""
 _LAGS = (1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 1, 3 / 2, 2, 3, 4, 5, 6, 7, 8)
 
 
@@ -225,4 +226,4 @@ def silent_shares(grid: Grid) -> FloatArray:
 def _is_silent(grid: Grid) -> BoolArray:
     """Return at which parts of the grid nothing begins."""
     begins = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
-    return np.asarray(begins <= _SILENT * np.percentile(begins, 95))
+    return np.asarray(begins <= SILENT_SHARE * np.percentile(begins, 95))

@@ -7,6 +7,7 @@ from epiphane.audio.network import ReadingRankers
 from epiphane.audio.reading_features import (
     BAR_LENGTHS,
     READINGS,
+    SILENT_SHARE,
     Reading,
     describe_readings,
     describe_tempi,
@@ -15,10 +16,8 @@ from epiphane.audio.reading_features import (
 from epiphane.audio.subdivision import HIGH, LOW, MIDDLE, PARTS, Grid
 from epiphane.types import BoolArray, FloatArray
 
-_DESCRIBED_SHARE = 0.25
-"""What the descriptors' ranker counts beside the networks over the mean bar, which hear patterns."""
+_DESCRIBED_SHARE = 0.25  # of what the ranker of descriptors says, beside the networks over the mean bar
 _MORE_SILENT, _UNHEARD, _SURE = 0.25, 3.0, 20.0
-_SILENT = 0.05
 _SILENT_COLUMN = -1
 _SLOWEST_BPM, _FASTEST_BPM = 50.0, 190.0
 _HEARD_CLICKS, _CLICKS_STRENGTH, _EVEN = 0.8, 0.8, 0.25
@@ -77,7 +76,7 @@ def metronome_reading(grid: Grid) -> Reading | None:
     they are drums. How loud they are must come again bar by bar: else it is one instrument that is played.
     """
     strength = grid.signals[:, LOW : HIGH + 1].sum(axis=1)
-    least = _SILENT * np.percentile(strength, 95)
+    least = SILENT_SHARE * np.percentile(strength, 95)
     for unit in (PARTS, PARTS // 2):
         place = np.arange(len(strength)) % unit
         beside = np.isin(place, (0, 1, unit - 1))  # a soft attack reaches into the next part

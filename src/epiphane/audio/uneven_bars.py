@@ -83,6 +83,8 @@ def find_groups(evidence: Evidence, beats: FloatArray, bars: Bars) -> Groups | N
     n = len(beats)
     units = np.interp(np.arange((n - 1) * per_beat + 1) / per_beat, np.arange(n), beats)
     places = (bars.places[:, None] * per_beat + np.arange(per_beat)).ravel()[: len(units)] % n_units
+    if np.bincount(places, minlength=n_units).min() == 0:
+        return None
     parts = nearest_index(grid.times, units)
     accents = _accents(grid.signals[parts].astype(np.float64), places, n_units)
     starts = max(_groupings(n_units), key=lambda starts: _contrast(accents, starts))

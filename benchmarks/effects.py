@@ -31,6 +31,7 @@ STACK = ("shake", "blur", "split", "saturation")
 # Why an effect may take more than so many milliseconds.
 _USUAL = 25
 _WHY_DEAR = {
+    "grade": "a chain in floats by OpenColorIO; vibrance looks up a table of 33 points a side",
     "kaleidoscope": "every pixel has a place of its own, looked up in maps",
     "glow": "two blurs, one of them wide, and two screens",
     "scanlines": "noise for every second pixel, drawn anew on every frame",

@@ -14,6 +14,8 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Beat, Drums, Hit, Section, Song
 from epiphane.document.timeline import footage_item
+from epiphane.effects.operations import ChannelMix, Gain, GradeStep, Power, Saturation, Vibrance
+from epiphane.effects.pixels import LUMA
 
 SOUND_RATE = 48_000
 CODECS = {".wav": "pcm_s16le", ".flac": "flac", ".mp3": "libmp3lame", ".m4a": "aac", ".ogg": "libopus"}
@@ -225,3 +227,23 @@ class HandClock:
 
     def heard_seconds(self):
         return self.heard
+
+
+def graded_in_float(steps: Iterable[GradeStep], level: np.ndarray) -> np.ndarray:
+    """Return levels of 0 to 1, BGR, after steps of a grade, in floats: what lies beyond is not clipped."""
+    for step in steps:
+        luma = (level @ LUMA)[..., None]
+        match step:
+            case Gain():
+                level = level * step.factors + step.offsets
+            case Power():
+                level = np.maximum(level, 0) ** step.exponents
+            case ChannelMix():
+                level = level @ np.array([step.blue, step.green, step.red]).T
+            case Saturation():
+                level = luma + step.amount * (level - luma)
+            case Vibrance():
+                level = np.clip(level, 0, 1)
+                luma, spread = (level @ LUMA)[..., None], np.ptp(level, axis=-1, keepdims=True)
+                level = luma + (1 + step.amount * (1 - spread)) * (level - luma)
+    return level

@@ -4,9 +4,11 @@ import colorsys
 
 import numpy as np
 import pytest
+from helpers import graded_in_float
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epiphane.effects.colour.look import LOOKS
 from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import Blur, Grade
 from epiphane.render.fuse import steps_of
@@ -57,6 +59,19 @@ def test_each_control_is_within_a_level_of_its_formula_over_the_whole_cube(contr
     made = graded(CUBE, done[0].steps) if done else CUBE
     # Clipped to 0..1 before vibrance, which looks its colours up; half a level is lost by rounding.
     assert np.abs(made - expected(CUBE, **changed)).max() <= 1.01
+
+
+@given(st.sampled_from(sorted(LOOKS)), st.floats(1, 100))
+@settings(max_examples=24)
+def test_a_look_is_its_steps_in_part_and_the_stronger_the_farther(look, strength):
+    made = EFFECTS.named("look")
+    assert made.operations((("look", look), ("strength", 0.0))) == ()
+    (some,), (whole,) = (made.operations((("look", look), ("strength", one))) for one in (strength, 100.0))
+    assert whole.steps == LOOKS[look]
+    drawn = graded(CUBE, some.steps)
+    assert np.abs(drawn - 255 * np.clip(graded_in_float(some.steps, CUBE / 255), 0, 1)).max() <= 1.01
+    changed, most = (np.abs(one.astype(float) - CUBE).mean() for one in (drawn, graded(CUBE, whole.steps)))
+    assert 0 < changed <= most + 0.1
 
 
 def test_a_grade_at_rest_is_nothing_and_neighbouring_grades_are_one():

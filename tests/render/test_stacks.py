@@ -1,10 +1,10 @@
 """Whole stacks of effects: drawn in few steps, and at small sizes, as if one after the other in floats."""
 
-from functools import reduce
 from itertools import groupby, product
 
 import cv2
 import numpy as np
+from helpers import graded_in_float
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
@@ -18,17 +18,12 @@ from epiphane.effects.operations import (
     ChannelShift,
     Field,
     Filter,
-    Gain,
     Grade,
     Mix,
-    Power,
-    Saturation,
     Tone,
     ToneCurve,
-    Vibrance,
     Warp,
 )
-from epiphane.effects.pixels import LUMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
@@ -88,22 +83,6 @@ def with_grades_joined(operations):
     return made
 
 
-def graded_in_float(level, step):
-    """Do a step of a grade to levels of 0 to 1."""
-    luma = (np.clip(level, 0, 1) if isinstance(step, Vibrance) else level) @ LUMA
-    match step:
-        case Gain(factors=factors, offsets=offsets):
-            return level * factors + offsets
-        case Power(exponents=exponents):
-            return np.maximum(level, 0) ** exponents
-        case Saturation(amount=amount):
-            return luma[..., None] + amount * (level - luma[..., None])
-        case Vibrance(amount=amount):
-            inside = np.clip(level, 0, 1)
-            more = 1 + amount * (1 - np.ptp(inside, axis=-1, keepdims=True))
-            return luma[..., None] + more * (inside - luma[..., None])
-
-
 def is_straight(one):
     """Whether it takes no colour out of range, so that nothing is clipped."""
     corners = 255 * np.array(list(product((0, 1), repeat=3)))
@@ -117,7 +96,7 @@ def coloured_in_float(done, one):
     if isinstance(one, Tone):
         return np.clip(done @ one.matrix[:, :3].T + one.matrix[:, 3], 0, 255)
     if isinstance(one, Grade):
-        return np.clip(255 * reduce(graded_in_float, one.steps, done / 255), 0, 255)
+        return np.clip(255 * graded_in_float(one.steps, done / 255), 0, 255)
     table = np.clip(one.table, 0, 255)
     return np.dstack([np.interp(done[..., c], np.arange(256), table[:, c]) for c in range(3)])
 

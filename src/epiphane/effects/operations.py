@@ -113,6 +113,14 @@ class Power(Struct, frozen=True):
     exponents: Channels
 
 
+class ChannelMix(Struct, frozen=True):
+    """Make blue, green and red each of all three: a row of weights for each."""
+
+    blue: Channels
+    green: Channels
+    red: Channels
+
+
 class Saturation(Struct, frozen=True):
     """Bring colours nearer to the grey of their luma (ITU-R BT.709) or take them from it; 1 leaves them."""
 
@@ -125,7 +133,7 @@ class Vibrance(Struct, frozen=True):
     amount: float
 
 
-GradeStep: TypeAlias = Gain | Power | Saturation | Vibrance
+GradeStep: TypeAlias = Gain | Power | ChannelMix | Saturation | Vibrance
 
 
 class Grade(Struct, frozen=True):

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, assert_never
 
 import numpy as np
 
-from epiphane.effects.operations import Gain, GradeStep, Power, Saturation, Vibrance
+from epiphane.effects.operations import ChannelMix, Gain, GradeStep, Power, Saturation, Vibrance
 from epiphane.effects.pixels import LUMA
 from epiphane.types import FloatArray, Picture
 
@@ -59,6 +59,8 @@ def _transform(step: GradeStep) -> "PyOpenColorIO.Transform":
             return PyOpenColorIO.ExponentTransform(
                 [*exponents, 1.0], negativeStyle=PyOpenColorIO.NEGATIVE_CLAMP
             )
+        case ChannelMix(blue=blue, green=green, red=red):
+            return PyOpenColorIO.MatrixTransform(_rows(np.array([blue, green, red])))
         case Saturation(amount=amount):
             return PyOpenColorIO.MatrixTransform(
                 _rows(amount * np.eye(3) + (1 - amount) * np.tile(LUMA, (3, 1)))

@@ -9,6 +9,7 @@ from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import (
     NOTHING,
+    ChannelMix,
     Channels,
     Gain,
     Grade,
@@ -70,6 +71,8 @@ def _is_neutral(step: GradeStep) -> bool:
             return _are_near((amount,), 1)
         case Vibrance(amount=amount):
             return _are_near((amount,), 0)
+        case ChannelMix():
+            return False
 
 
 def _are_near(values: Iterable[float], neutral: float) -> bool:

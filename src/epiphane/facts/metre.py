@@ -1,6 +1,7 @@
 """The bars of a song in words: what a bar is counted in, and where a machine's clock jumps."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -12,7 +13,8 @@ _TWO_AND_A_HALF, _NEAR = 1.25, 0.12
 _LEAST_JUMP_SECONDS = 0.008
 
 
-def time_signature(beats: Sequence[Beat]) -> str:
+@lru_cache(maxsize=4)
+def time_signature(beats: tuple[Beat, ...]) -> str:
     """Return what a bar is counted in: "4/4", or "2+2+3/8" where its beats are groups of two and three."""
     n_beats = max((beat.place for beat in beats), default=4)
     lengths = _usual_lengths(beats[:_ENOUGH_BEATS], n_beats)

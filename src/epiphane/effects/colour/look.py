@@ -16,7 +16,7 @@ from epiphane.effects.operations import (
     Saturation,
 )
 
-_KEYWORDS = "grade grading colour mood film stock lut table preset black and white sepia"
+_KEYWORDS = "grade grading colour mood film stock sepia faded vintage"
 _BLUE, _GREEN, _RED = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
 
 

@@ -13,10 +13,29 @@ from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane, Siz
 
 LUMA = np.array([0.0722, 0.7152, 0.2126])
 """Blue, green and red in brightness (ITU-R BT.709)."""
+GAMMA = 2.2
+"""The power of levels that light is: a stop more multiplies them by 2^(1 / 2.2)."""
 LEAST_SIGMA = 0.2
 """In pixels: less of a blur is not to be seen."""
 # By how many times smaller: of the steps down and up again less is seen, the more there is to blur.
 _LEAST_SIGMAS = {1: 0.0, 2: 2.5, 4: 6.0, 8: 14.0}
+
+
+def white_balance(warmth: float, green: float) -> FloatArray:
+    """Return the factors of blue, green and red, shape (3,): grey keeps its brightness.
+
+    Parameters
+    ----------
+    warmth, green : float, -1 to 1
+        Towards red and away from blue; towards green.
+    """
+    gains = np.array([1 - 0.35 * warmth, 1 + 0.25 * green, 1 + 0.35 * warmth])
+    return np.asarray(gains / float(LUMA @ gains))
+
+
+def saturation_matrix(amount: float) -> FloatArray:
+    """Return the matrix, shape (3, 3), that takes colours nearer to grey of their brightness; 1 is as is."""
+    return np.asarray(amount * np.eye(3) + (1 - amount) * np.ones((3, 1)) * LUMA)
 
 
 def blurred(picture: Picture, sigma: float) -> Picture:

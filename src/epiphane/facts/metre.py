@@ -9,7 +9,7 @@ from epiphane.document.song import Beat
 from epiphane.types import FloatArray
 
 _FEWEST_BEATS, _ENOUGH_BEATS, _SUSTAINED_BEATS = 12, 1000, 9
-_TWO_AND_A_HALF, _NEAR = 1.25, 0.12
+_LEAST_THREE, _NEAR = 1.25, 0.12  # of the shortest group, from which one is of three; of its length
 _LEAST_JUMP_SECONDS = 0.008
 
 
@@ -18,7 +18,7 @@ def time_signature(beats: tuple[Beat, ...]) -> str:
     """Return what a bar is counted in: "4/4", or "2+2+3/8" where its beats are groups of two and three."""
     n_beats = max((beat.place for beat in beats), default=4)
     lengths = _usual_lengths(beats[:_ENOUGH_BEATS], n_beats)
-    groups = np.where(lengths > _TWO_AND_A_HALF * lengths.min(), 3, 2) if len(lengths) else np.zeros(0)
+    groups = np.where(lengths > _LEAST_THREE * lengths.min(), 3, 2) if len(lengths) else np.zeros(0)
     is_grouped = len(np.unique(groups)) == 2 and np.all(
         np.abs(lengths / groups / np.median(lengths / groups) - 1) < _NEAR
     )

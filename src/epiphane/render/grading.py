@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, assert_never
 import numpy as np
 
 from epiphane.effects.operations import ChannelMix, Gain, GradeStep, Power, Saturation, Vibrance
-from epiphane.effects.pixels import LUMA
+from epiphane.effects.pixels import LUMA, saturation_matrix
 from epiphane.types import FloatArray, Picture
 
 if TYPE_CHECKING:
@@ -62,9 +62,7 @@ def _transform(step: GradeStep) -> "PyOpenColorIO.Transform":
         case ChannelMix(blue=blue, green=green, red=red):
             return PyOpenColorIO.MatrixTransform(_rows(np.array([blue, green, red])))
         case Saturation(amount=amount):
-            return PyOpenColorIO.MatrixTransform(
-                _rows(amount * np.eye(3) + (1 - amount) * np.tile(LUMA, (3, 1)))
-            )
+            return PyOpenColorIO.MatrixTransform(_rows(saturation_matrix(amount)))
         case Vibrance(amount=amount):
             return _table(amount)
         case _:

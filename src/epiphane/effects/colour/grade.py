@@ -19,10 +19,9 @@ from epiphane.effects.operations import (
     Saturation,
     Vibrance,
 )
-from epiphane.effects.pixels import LUMA
+from epiphane.effects.pixels import GAMMA, LUMA, white_balance
 from epiphane.types import FloatArray
 
-_GAMMA = 2.2  # of levels against light
 _LIFT, _GAIN, _STOPS = 0.25, 0.5, 1.0  # what the most of a range does
 _NEUTRAL = 1e-9
 _HUES = "0 is red, 120 green, 240 blue"
@@ -47,13 +46,6 @@ def _of_range(values: Values, name: str) -> FloatArray:
     level, hue, amount = (getattr(values, f"{name}{part}") for part in ("", "_hue", "_colour"))
     colour = np.array(colorsys.hsv_to_rgb(hue % 360 / 360, 1, 1))[::-1]
     return np.asarray((level + amount * (colour - LUMA @ colour)) / 100)
-
-
-def _white(values: Values) -> FloatArray:
-    """Return the factors of blue, green and red: warmer, greener; grey keeps its luma."""
-    warm, green = 0.35 * values.warmth / 100, 0.25 * values.green / 100
-    gains = np.array([1 - warm, 1 + green, 1 + warm])
-    return np.asarray(gains / (LUMA @ gains))
 
 
 def _channels(values: FloatArray) -> Channels:
@@ -104,7 +96,7 @@ def grade(values: Values) -> Operation | tuple[Operation, ...]:
     shadows = _LIFT * _of_range(values, "shadows")
     gains = 1 + _GAIN * _of_range(values, "highlights")
     contrast, pivot = values.contrast / 100, values.pivot / 100
-    exposed = 2 ** (values.exposure / _GAMMA) * _white(values)
+    exposed = 2 ** (values.exposure / GAMMA) * white_balance(values.warmth / 100, values.green / 100)
     steps: tuple[GradeStep, ...] = (
         Gain(_channels(exposed)),
         Gain((contrast,) * 3, (pivot * (1 - contrast),) * 3),

@@ -1,6 +1,7 @@
 """Look: the colours of a whole film, in a dozen ways, at any strength."""
 
 from collections.abc import Mapping
+from typing import assert_never
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, effect
@@ -14,6 +15,7 @@ from epiphane.effects.operations import (
     Operation,
     Power,
     Saturation,
+    Vibrance,
 )
 
 _KEYWORDS = "grade grading colour mood film stock sepia faded vintage"
@@ -64,8 +66,10 @@ def _at_strength(step: GradeStep, share: float) -> GradeStep:
             return ChannelMix(between(_BLUE, blue), between(_GREEN, green), between(_RED, red))
         case Saturation(amount=amount):
             return Saturation(1 - share + share * amount)
+        case Vibrance(amount=amount):
+            return Vibrance(share * amount)
         case _:
-            return step
+            assert_never(step)
 
 
 @effect(

@@ -5,7 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import Tone
-from epiphane.effects.pixels import LUMA
+from epiphane.effects.pixels import saturation_matrix
 
 
 @effect(
@@ -18,6 +18,4 @@ from epiphane.effects.pixels import LUMA
 )
 def saturation(values: Values) -> Tone:
     """Takes colour away, down to grey at 0 %, or adds to it above 100 %; brightness stays."""
-    share = values.amount / 100
-    matrix = share * np.eye(3) + (1 - share) * np.ones((3, 1)) * LUMA
-    return Tone(np.column_stack([matrix, np.zeros(3)]))
+    return Tone(np.column_stack([saturation_matrix(values.amount / 100), np.zeros(3)]))

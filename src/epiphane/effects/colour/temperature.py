@@ -5,7 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import Tone, diagonal_tone
-from epiphane.effects.pixels import LUMA
+from epiphane.effects.pixels import white_balance
 
 
 @effect(
@@ -22,6 +22,4 @@ from epiphane.effects.pixels import LUMA
 )
 def temperature(values: Values) -> Tone:
     """Makes the light warmer (towards red) or colder (towards blue); grey keeps its brightness."""
-    warm, green = 0.35 * values.warmth / 100, 0.25 * values.green / 100
-    gains = np.array([1 - warm, 1 + green, 1 + warm])
-    return diagonal_tone(gains / float(LUMA @ gains), np.zeros(3))
+    return diagonal_tone(white_balance(values.warmth / 100, values.green / 100), np.zeros(3))

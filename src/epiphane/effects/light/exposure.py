@@ -5,6 +5,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Operation, ToneCurve
+from epiphane.effects.pixels import GAMMA
 
 
 @effect(
@@ -22,5 +23,5 @@ def exposure(values: Values) -> Operation | tuple[Operation, ...]:
     """
     if values.stops == 0:
         return NOTHING
-    levels = np.arange(256) * 2 ** (values.stops / 2.2)
+    levels = np.arange(256) * 2 ** (values.stops / GAMMA)
     return ToneCurve(np.repeat(levels[:, None], 3, axis=1))

@@ -10,6 +10,8 @@ from epiphane.types import Float32Array, FloatArray
 
 BINS_PER_SECOND = 1000
 _ATTACKS_AT_ONCE = 500
+# A minute at a time, with what is looked at around it.
+_BINS_AT_ONCE, _MARGIN_BINS = 60 * BINS_PER_SECOND, BINS_PER_SECOND
 _BEFORE_BINS = 10
 # Falling weights: with equal ones a single click would rise as much 4 ms before it as on it.
 # In the order of a convolution: the last weight is that of the present millisecond.
@@ -48,15 +50,22 @@ def attack_curve(mono: Float32Array, rate: int) -> Float32Array:
     import scipy.ndimage as ndi  # late: it loads much of SciPy
 
     n_bins = int(len(mono) / rate * BINS_PER_SECOND)
-    total = np.zeros(n_bins)
-    for transform in (_itself, _difference):
-        energy = _bin_energies(mono, rate, n_bins, transform)
-        floor = ndi.maximum_filter1d(energy, BINS_PER_SECOND + 1, mode="nearest") * _FLOOR_SHARE + 1e-12
-        after = np.convolve(energy, _AFTER_WEIGHTS)[len(_AFTER_WEIGHTS) - 1 :]
-        before = np.convolve(energy, np.full(_BEFORE_BINS, 1 / _BEFORE_BINS))[:n_bins]
-        before = np.concatenate([[0.0], before])[:n_bins]
-        total += np.maximum(0, np.log((after + floor) / (before + floor)))
-    return total.astype(np.float32)
+    curve = np.zeros(n_bins, np.float32)
+    energies = [_bin_energies(mono, rate, n_bins, transform) for transform in (_itself, _difference)]
+    for first in range(0, n_bins, _BINS_AT_ONCE):
+        end = min(first + _BINS_AT_ONCE, n_bins)
+        begin = max(0, first - _MARGIN_BINS)
+        total = np.zeros(end - first)
+        for energy in energies:
+            part = energy[begin : end + _MARGIN_BINS].astype(np.float64)
+            floor = ndi.maximum_filter1d(part, BINS_PER_SECOND + 1, mode="nearest") * _FLOOR_SHARE + 1e-12
+            after = np.convolve(part, _AFTER_WEIGHTS)[len(_AFTER_WEIGHTS) - 1 :]
+            before = np.convolve(part, np.full(_BEFORE_BINS, 1 / _BEFORE_BINS))[: len(part)]
+            before = np.concatenate([[0.0], before])[: len(part)]
+            rises = np.maximum(0, np.log((after + floor) / (before + floor)))
+            total += rises[first - begin : end - begin]
+        curve[first:end] = total
+    return curve
 
 
 def _itself(samples: Float32Array) -> Float32Array:
@@ -69,14 +78,14 @@ def _difference(samples: Float32Array) -> Float32Array:
 
 def _bin_energies(
     mono: Float32Array, rate: int, n_bins: int, transform: Callable[[Float32Array], Float32Array]
-) -> FloatArray:
+) -> Float32Array:
     """Return the mean square in each of `n_bins` milliseconds of what `transform` makes of a sound.
 
     It is given ten seconds at a time, with the sample before them: running sums of the whole song would
     be half of all memory.
     """
     edges = np.round(np.arange(n_bins + 1) * rate / BINS_PER_SECOND).astype(np.int64)
-    energies = np.empty(n_bins)
+    energies = np.empty(n_bins, np.float32)
     for first in range(0, n_bins, 10 * BINS_PER_SECOND):
         part = edges[first : first + 10 * BINS_PER_SECOND + 1]
         before = mono[max(part[0] - 1, 0) : max(part[0], 1)]

@@ -4,6 +4,7 @@ import numpy as np
 
 from epiphane.audio.attack import nearest_attacks
 from epiphane.audio.band_levels import LAST_BYTE, LEVELS_PER_SECOND, RANGE_DECIBELS, SongLevels
+from epiphane.audio.mapped_array import in_blocks, release
 from epiphane.audio.spectrum import Bands
 from epiphane.types import Float32Array, FloatArray
 
@@ -27,7 +28,7 @@ def song_levels(bands: Bands, attacks: Float32Array) -> SongLevels:
         One byte a band and hop, 0 to 255 over `RANGE_DECIBELS` below the loudest; one byte a millisecond for
         the attacks, in sixteenths.
     """
-    loudest = float(bands.levels.max(initial=0.0))
+    loudest = max((float(block.max(initial=0.0)) for block in in_blocks(bands.levels)), default=0.0)
     levels = np.zeros(bands.levels.shape[::-1], np.uint8)
     if loudest > 0:
         for first in range(0, len(bands.levels), _HOPS_AT_ONCE):
@@ -35,6 +36,7 @@ def song_levels(bands: Bands, attacks: Float32Array) -> SongLevels:
             decibels = 20 * np.log10(part / loudest + 1e-9)
             share = np.clip(1 + decibels / RANGE_DECIBELS, 0, 1)
             levels[:, first : first + _HOPS_AT_ONCE] = np.round(share * LAST_BYTE).T
+            release(bands.levels)
     rises = np.minimum(np.round(attacks * _ATTACK_STEPS), LAST_BYTE).astype(np.uint8)
     return SongLevels(levels, bands.centres, rises)
 

@@ -43,14 +43,14 @@ def _changes(beats: FloatArray, spectrum: DrumSpectrum) -> tuple[IntArray, Float
 
     The mean spectrum of the four beats from there on is held against that of the four before.
     """
-    levels = 10 * spectrum.levels
-    levels = np.maximum(levels, levels.max(axis=0, initial=-np.inf) - _MOST_BELOW_DB)
+    levels = spectrum.levels
     span = _SPAN_BEATS * float(np.median(np.diff(beats))) if len(beats) > 1 else 0.0
     edges = np.array([beats - span, beats, beats + span]) * STROKE_HOPS_PER_SECOND
     first, middle, end = np.clip(np.round(edges).astype(np.int64), 0, len(levels))
     change = np.zeros(len(beats))
     for band in levels.T:  # one by one: of three hours all sums at once are 300 MB
-        sums = np.concatenate([[0.0], np.cumsum(band, dtype=np.float64)])
+        decibels = np.maximum(10 * band, 10 * band.max(initial=-np.inf) - _MOST_BELOW_DB)
+        sums = np.concatenate([[0.0], np.cumsum(decibels, dtype=np.float64)])
         before = (sums[middle] - sums[first]) / np.maximum(middle - first, 1)
         after = (sums[end] - sums[middle]) / np.maximum(end - middle, 1)
         change += np.abs(after - before) / levels.shape[1]

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from epiphane.audio.spectrum import HARMONY_HOPS_PER_SECOND, HOPS_PER_SECOND, Bands
 from epiphane.audio.subdivision import harmonic_change
-from epiphane.types import Float32Array, FloatArray, IntArray
+from epiphane.types import FloatArray, IntArray
 
 
 class _Pattern(Struct, frozen=True):
@@ -72,7 +72,7 @@ def gather_evidence(
     ranges = ((30, 120), (150, 2000), (high, 17_000), (30, 17_000))
     hops = np.round(half_beats * HOPS_PER_SECOND - 0.5).astype(np.int64)
     low, middle, top, whole = (
-        _greatest_near(_rise(rhythm.between(*edges)), hops, reach=3) for edges in ranges
+        _greatest_near(_rise(rhythm.loudness(*edges)), hops, reach=3) for edges in ranges
     )
     beat = 2 * float(np.median(np.diff(half_beats)))
     change = harmonic_change(harmony.levels, beat)
@@ -147,11 +147,10 @@ def _step_costs(places: IntArray, jump_cost: float, shift_cost: float) -> FloatA
     return np.asarray(costs, np.float64)
 
 
-def _rise(levels: Float32Array) -> FloatArray:
-    energy = np.sqrt(np.einsum("ij,ij->i", levels, levels), dtype=np.float64)
-    rise = np.zeros_like(energy)
-    rise[2:] = np.maximum(0, energy[2:] - energy[:-2])
-    return np.asarray(rise)
+def _rise(loudness: FloatArray) -> FloatArray:
+    rise = np.zeros_like(loudness)
+    rise[2:] = np.maximum(0, loudness[2:] - loudness[:-2])
+    return rise
 
 
 def _greatest_near(values: FloatArray, hops: IntArray, *, reach: int) -> FloatArray:

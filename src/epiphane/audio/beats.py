@@ -37,8 +37,7 @@ def follow_beats(onsets: Onsets, tempo: TempoCurve) -> FloatArray:
     intervals = np.arange(int(usual / _TEMPO_SPAN), int(np.ceil(usual * _TEMPO_SPAN)) + 1)
     n_hops = len(onsets.strength)
     seconds = np.minimum((np.arange(n_hops) / HOPS_PER_SECOND + 0.5).astype(np.int64), len(tempo.fit) - 1)
-    log_fit = _log_fit(tempo, intervals)[seconds]
-    hops = _best_path(onsets.strength, intervals, log_fit)
+    hops = _best_path(onsets.strength, intervals, _log_fit(tempo, intervals), seconds)
     return hops / HOPS_PER_SECOND + _FLUX_LEAD_SECONDS
 
 
@@ -60,23 +59,29 @@ def _transitions(intervals: IntArray) -> Float32Array:
     return np.asarray(change - np.log(np.exp(change).sum(axis=1, keepdims=True)), np.float32)
 
 
-def _best_path(strength: Float32Array, intervals: IntArray, log_fit: Float32Array) -> IntArray:
+def _best_path(
+    strength: Float32Array, intervals: IntArray, log_fit: Float32Array, seconds: IntArray
+) -> IntArray:
+    """Return the hops of the best path; `seconds` is the row of `log_fit` that each hop has."""
     n_hops, shortest, longest = len(strength), int(intervals.min()), int(intervals.max())
     gain = np.sqrt(intervals / np.exp(np.log(intervals).mean())).astype(np.float32)
     transitions = _transitions(intervals)
     column = np.arange(len(intervals))
-    # Row t + longest is hop t; the rows before it let a path begin anywhere for free.
-    score = np.zeros((n_hops + longest, len(intervals)), np.float32)
-    came_from = np.empty((n_hops, len(intervals)), np.int16)
+    # Hop t is in row t % n_kept: older ones are not asked for again. Rows that are still zero are hops before
+    # the song: a path may begin anywhere for free.
+    n_kept = longest + shortest
+    score = np.zeros((n_kept, len(intervals)), np.float32)
+    came_from = np.empty((n_hops, len(intervals)), np.uint8)
     for first in range(0, n_hops, shortest):
         hops = np.arange(first, min(first + shortest, n_hops))
-        arrived = score[hops[:, None] - intervals + longest, column] + gain * strength[hops][:, None]
+        arrived = score[(hops[:, None] - intervals) % n_kept, column] + gain * strength[hops][:, None]
         options = arrived[:, :, None] + transitions
         best = options.argmax(axis=1)
         came_from[hops] = best
-        score[hops + longest] = np.take_along_axis(options, best[:, None, :], 1)[:, 0] + log_fit[hops]
+        arrived = np.take_along_axis(options, best[:, None, :], 1)[:, 0]
+        score[hops % n_kept] = arrived + log_fit[seconds[hops]]
     tail = np.arange(max(0, n_hops - longest), n_hops)
-    ends = score[tail + longest]
+    ends = score[tail % n_kept]
     ends[tail[:, None] + intervals < n_hops] = -np.inf  # a path must run to the end of the song
     hop, state = np.unravel_index(int(ends.argmax()), ends.shape)
     return _walk_back(int(tail[hop]), int(state), came_from, intervals)

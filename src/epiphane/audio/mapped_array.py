@@ -20,7 +20,7 @@ from epiphane.wording import tr
 
 MOST_IN_MEMORY = 112 << 20
 """Bytes of an array that stay in memory: five minutes of stereo."""
-_ROWS_AT_ONCE = 1 << 20
+_VALUES_AT_ONCE = 1 << 20
 
 
 class ArrayBuilder:
@@ -55,7 +55,7 @@ class ArrayBuilder:
         self._small.append(np.ascontiguousarray(block, np.float32))
         self._n_rows += len(block)
         self._n_small += len(block)
-        if self._n_small >= _ROWS_AT_ONCE:
+        if self._n_small * (self._n_columns or 1) >= _VALUES_AT_ONCE:
             self._join()
 
     def _join(self) -> None:
@@ -89,9 +89,10 @@ class ArrayBuilder:
 
 
 def in_blocks(array: Float32Array) -> Iterator[Float32Array]:
-    """Yield an array in parts of a million rows; what was read of a long one leaves memory again."""
-    for first in range(0, len(array), _ROWS_AT_ONCE):
-        yield array[first : first + _ROWS_AT_ONCE]
+    """Yield an array in parts of a million values; what was read of a long one leaves memory again."""
+    n_rows = max(1, _VALUES_AT_ONCE // (array.shape[1] if array.ndim > 1 else 1))
+    for first in range(0, len(array), n_rows):
+        yield array[first : first + n_rows]
         release(array)
 
 

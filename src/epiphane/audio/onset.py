@@ -5,6 +5,7 @@ import itertools
 import numpy as np
 import scipy.ndimage as ndi
 
+from epiphane.audio.mapped_array import release
 from epiphane.audio.spectrum import HOPS_PER_SECOND, Bands
 from epiphane.types import Float32Array
 
@@ -52,7 +53,7 @@ def onset_strength(bands: Bands) -> Onsets:
 
 
 def _flux(bands: Bands) -> Float32Array:
-    loud = np.percentile(bands.levels.max(axis=1, initial=0), 95) + 1e-9
+    loud = bands.loud() + 1e-9
     flux = np.zeros((len(bands.levels), len(GROUP_EDGES_HZ) - 1), np.float32)
     for first in range(_LAG_HOPS, len(bands.levels), _HOPS_AT_ONCE):
         part = bands.levels[first - _LAG_HOPS : first + _HOPS_AT_ONCE]
@@ -64,6 +65,7 @@ def _flux(bands: Bands) -> Float32Array:
             inside = (bands.centres >= low) & (bands.centres < high)
             if inside.any():
                 flux[first : first + len(rise), group] = rise[:, inside].mean(axis=1)
+        release(bands.levels)
     return flux
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import scipy.fft
 from numpy.lib.stride_tricks import sliding_window_view
 
-from epiphane.audio.mapped_array import release
+from epiphane.audio.mapped_array import ArrayBuilder, in_blocks, release
 from epiphane.types import Float32Array, FloatArray
 
 HOPS_PER_SECOND = 100
@@ -32,9 +32,17 @@ class Bands:
         self.levels = levels
         self.centres = centres
 
-    def between(self, low: float, high: float) -> Float32Array:
-        """Return the levels of the bands whose centres are in [low, high) Hz, shape (n_hops, n_inside)."""
-        return self.levels[:, (self.centres >= low) & (self.centres < high)]
+    def loudness(self, low: float, high: float) -> FloatArray:
+        """Return the root of the sum of squares of the bands centred in [low, high) Hz, shape (n_hops,)."""
+        inside = (self.centres >= low) & (self.centres < high)
+        parts = (block[:, inside] for block in in_blocks(self.levels))
+        found = [np.sqrt(np.einsum("ij,ij->i", part, part), dtype=np.float64) for part in parts]
+        return np.concatenate(found) if found else np.zeros(0)
+
+    def loud(self) -> float:
+        """Return the magnitude of the greatest band that one hop in twenty comes up to."""
+        greatest = [block.max(axis=1, initial=0) for block in in_blocks(self.levels)]
+        return float(np.percentile(np.concatenate(greatest), 95)) if greatest else 0.0
 
 
 def rhythm_bands(mono: Float32Array, rate: int) -> Bands:
@@ -84,12 +92,12 @@ def band_spectrum(
     """
     weights, centres = _triangles(rate, n_fft, low, high)
     n_hops = int(np.floor(len(mono) / rate * hops_per_second)) + 1
-    levels = np.empty((n_hops, len(centres)), np.float32)
+    levels = ArrayBuilder(len(centres))
     used = np.flatnonzero(weights.any(axis=1))
     inside = slice(used[0], used[-1] + 1) if len(used) else slice(0, 0)
-    for first, power in power_blocks(mono, rate, hops_per_second, n_fft, n_hops):
-        levels[first : first + len(power)] = np.sqrt(power[:, inside]) @ weights[inside]
-    return Bands(levels, centres)
+    for _, power in power_blocks(mono, rate, hops_per_second, n_fft, n_hops):
+        levels.add(np.sqrt(power[:, inside]) @ weights[inside])
+    return Bands(levels.array(), centres)
 
 
 def _triangles(rate: int, n_fft: int, low: float, high: float) -> tuple[Float32Array, FloatArray]:

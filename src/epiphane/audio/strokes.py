@@ -10,7 +10,7 @@ import scipy.fft
 import scipy.ndimage as ndi
 from msgspec import Struct
 
-from epiphane.audio.mapped_array import release
+from epiphane.audio.mapped_array import ArrayBuilder, release
 from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
 from epiphane.types import BoolArray, Float32Array, IntArray
@@ -111,7 +111,10 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
     n_hops = int(np.floor(len(mono) / rate * STROKE_HOPS_PER_SECOND)) + 1
     power = np.empty((n_hops, N_BANDS), np.float32)
     flatness = np.zeros((n_hops, len(_FLATNESS_RANGES_HZ)), np.float32)
-    low = np.concatenate(list(resampled_blocks(mono[:, None], rate, _LOW_RATE, quality="MQ")))[:, 0]
+    rows = ArrayBuilder()
+    for block in resampled_blocks(mono[:, None], rate, _LOW_RATE, quality="MQ"):
+        rows.add(block[:, 0])
+    low = rows.array()
     weights = _band_weights(_LOW_RATE, _LOW_N_FFT, BAND_EDGES_HZ[: _N_LOW_BANDS + 1])
     scale = 1 / (_LOW_N_FFT / 4) ** 2
     for first, block in power_blocks(low, _LOW_RATE, STROKE_HOPS_PER_SECOND, _LOW_N_FFT, n_hops):
@@ -131,7 +134,9 @@ def drum_spectrum(mono: Float32Array, rate: int) -> DrumSpectrum:
                 inside.mean(axis=1)
             )
     loud = np.percentile(power.sum(axis=1), 95) + 1e-12
-    return DrumSpectrum(np.log10(power / loud + 1e-5), flatness, top)
+    power /= loud
+    power += np.float32(1e-5)
+    return DrumSpectrum(np.log10(power, out=power), flatness, top)
 
 
 def bandwidth(mono: Float32Array, rate: int) -> float:
@@ -173,13 +178,11 @@ def find_strokes(spectrum: DrumSpectrum) -> IntArray:
     -------
     int64, shape (n_strokes,), at `STROKE_HOPS_PER_SECOND`
     """
-    levels = spectrum.levels
-    rise = np.zeros_like(levels)
-    rise[_LAG_HOPS:] = np.maximum(0, levels[_LAG_HOPS:] - levels[:-_LAG_HOPS])
-    present = spectrum.present()
-    groups = np.stack(
-        [rise[:, group].sum(axis=1) / max(1, int(present[group].sum())) for group in _GROUPS], axis=1
-    )
+    levels, present = spectrum.levels, spectrum.present()
+    groups = np.zeros((len(levels), len(_GROUPS)), np.float32)
+    for column, group in enumerate(_GROUPS):
+        rise = np.maximum(0, levels[_LAG_HOPS:, group] - levels[:-_LAG_HOPS, group])
+        groups[_LAG_HOPS:, column] = rise.sum(axis=1) / max(1, int(present[group].sum()))
     groups = ndi.gaussian_filter1d(groups, _SMOOTH_HOPS, axis=0)
     usual = ndi.uniform_filter1d(groups, STROKE_HOPS_PER_SECOND | 1, axis=0)
     peaks = (groups == ndi.maximum_filter1d(groups, 11, axis=0)) & (groups > usual) & (groups > _LEAST_RISE)

@@ -20,6 +20,7 @@ N_SIGNALS = 8
 # Spectral flux is seen a little before the attack, a stroke a little before its hop's end.
 _FLUX_LEAD_SECONDS, _STROKE_LAG_SECONDS = 0.005, 0.004
 _LEAST_REACH_SECONDS = 0.02
+_HOPS_AT_ONCE = 8192
 
 
 class Grid(Struct, frozen=True, eq=False):
@@ -161,10 +162,14 @@ def harmonic_change(levels: Float32Array, beat: float) -> FloatArray:
     sums = np.concatenate(
         [np.zeros((1, log_levels.shape[1])), np.cumsum(log_levels, axis=0, dtype=np.float64)]
     )
-    here, last = np.arange(len(log_levels)), len(log_levels)
-    before = sums[here] - sums[np.maximum(here - n_hops, 0)]
-    after = sums[np.minimum(here + n_hops + 1, last)] - sums[np.minimum(here + 1, last)]
-    before -= before.mean(axis=1, keepdims=True)
-    after -= after.mean(axis=1, keepdims=True)
-    norms = np.sqrt((before**2).sum(axis=1) * (after**2).sum(axis=1))
-    return np.asarray(1 - (before * after).sum(axis=1) / (norms + 1e-6))
+    last = len(log_levels)
+    change = np.empty(last)
+    for first in range(0, last, _HOPS_AT_ONCE):
+        here = np.arange(first, min(first + _HOPS_AT_ONCE, last))
+        before = sums[here] - sums[np.maximum(here - n_hops, 0)]
+        after = sums[np.minimum(here + n_hops + 1, last)] - sums[np.minimum(here + 1, last)]
+        before -= before.mean(axis=1, keepdims=True)
+        after -= after.mean(axis=1, keepdims=True)
+        norms = np.sqrt((before**2).sum(axis=1) * (after**2).sum(axis=1))
+        change[here] = 1 - (before * after).sum(axis=1) / (norms + 1e-6)
+    return change

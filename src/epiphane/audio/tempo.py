@@ -13,6 +13,7 @@ TEMPI = np.exp(np.linspace(np.log(40), np.log(260), 270))
 """Float64, shape (270,): the tempi considered, BPM, in steps of 0.7 %."""
 
 _WINDOW_SECONDS = 12
+_WINDOWS_AT_ONCE = 600
 _LONGEST_LAG_SECONDS = 6
 _COMB_WEIGHTS = (1.0, 0.5, 0.25, 0.5)
 # What a change of tempo by one step of 0.7 % within a second costs, in fit.
@@ -52,7 +53,7 @@ def measure_tempo(onsets: Onsets) -> TempoCurve:
     The choice leans to usual tempi and asks for a subdivision below the beat, which tells a tempo
     from its half: something usually happens between two beats.
     """
-    likeness = np.mean([_autocorrelation(group) for group in onsets.groups.T], axis=0)
+    likeness = sum(_autocorrelation(group) for group in onsets.groups.T) / onsets.groups.shape[1]
     fit = _comb(likeness)
     mean = likeness.mean(axis=0)
     hops = 60 * HOPS_PER_SECOND / TEMPI
@@ -79,9 +80,13 @@ def _autocorrelation(group: Float32Array) -> FloatArray:
         power = np.abs(scipy.fft.rfft(block, n_fft, axis=-1)) ** 2
         return np.asarray(scipy.fft.irfft(power, n_fft, axis=-1)[..., :n_lags])
 
-    raw = correlate((windows - windows.mean(axis=1, keepdims=True)) * hann)
     bias = correlate(hann)
-    return np.asarray(raw / np.maximum(raw[:, :1], 1e-6) / (bias / bias[0]))
+    found = np.empty((len(windows), n_lags))
+    for first in range(0, len(windows), _WINDOWS_AT_ONCE):
+        part = windows[first : first + _WINDOWS_AT_ONCE]
+        raw = correlate((part - part.mean(axis=1, keepdims=True)) * hann)
+        found[first : first + len(part)] = raw / np.maximum(raw[:, :1], 1e-6) / (bias / bias[0])
+    return found
 
 
 def _comb(likeness: FloatArray) -> FloatArray:

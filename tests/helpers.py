@@ -14,7 +14,7 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.song import Beat, Drums, Hit, Section, Song
 from epiphane.document.timeline import footage_item
-from epiphane.effects.operations import ChannelMix, Gain, GradeStep, Power, Saturation, Vibrance
+from epiphane.effects.operations import ChannelMix, Gain, GradeStep, Power, Saturation
 from epiphane.effects.pixels import LUMA
 
 SOUND_RATE = 48_000
@@ -242,8 +242,4 @@ def graded_in_float(steps: Iterable[GradeStep], level: np.ndarray) -> np.ndarray
                 level = level @ np.array([step.blue, step.green, step.red]).T
             case Saturation():
                 level = luma + step.amount * (level - luma)
-            case Vibrance():
-                level = np.clip(level, 0, 1)
-                luma, spread = (level @ LUMA)[..., None], np.ptp(level, axis=-1, keepdims=True)
-                level = luma + (1 + step.amount * (1 - spread)) * (level - luma)
     return level

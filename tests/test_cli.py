@@ -148,6 +148,37 @@ def test_a_folder_is_cut_to_the_beats_with_moments_on_hits(media, tmp_path):
         assert shown == pytest.approx(moment, abs=1e-5)
 
 
+def test_a_look_is_put_on_in_part_and_the_grade_goes_out_again(media):
+    rows = "\n".join(f"{1 - r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
+    (media / "own.cube").write_text(f"LUT_3D_SIZE 2\n{rows}\n")
+
+    def made(look):
+        return epiphane(
+            "new", "song.wav", "grey.mp4", "-o", "look.epiphane", "--look", look, "--overwrite", folder=media
+        )
+
+    done = made("own.cube:40")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert (
+        '"file:' in (media / "look.epiphane").read_text()
+        and ":own.cube" in (media / "look.epiphane").read_text()
+    )
+    done = epiphane("export", "look.epiphane", "out.cube", folder=media)
+    assert (done.returncode, done.stderr) == (0, "")
+    red = np.loadtxt((media / "out.cube").read_text().splitlines()[3:])[:33, 0]
+    assert red == pytest.approx(
+        np.linspace(0.4, 0.6, 33), abs=1e-4
+    )  # six tenths of it, and four of what is left
+    for words, code, told in (
+        (("export", "look.epiphane", "out.cube"), 1, "--overwrite"),
+        (("export", "look.epiphane", "out.cdl"), 2, ".cube"),
+        (("new", "song.wav", "-o", "no.epiphane", "--look", "own.cube:140"), 2, "PERCENT"),
+        (("new", "song.wav", "-o", "no.epiphane", "--look", "none.cube"), 1, "none.cube"),
+    ):
+        refused = epiphane(*words, folder=media)
+        assert refused.returncode == code and told in refused.stderr, refused.stderr
+
+
 def test_listening_prints_the_words_of_the_format(media):
     heard = epiphane("listen", "song.wav", folder=media)
     found = json.loads(heard.stdout)

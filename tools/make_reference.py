@@ -8,7 +8,13 @@ from recipes_sheet import recipes_sheet
 from titles_sheet import ARRIVED, titles_sheet
 from transitions_sheet import SHARES, transitions_sheet
 
-from epiphane.declare.parameters import AnyParameter, ChoiceParameter, ColourParameter
+from epiphane.declare.parameters import (
+    AnyParameter,
+    ChoiceParameter,
+    ColourParameter,
+    CurveParameter,
+    FileParameter,
+)
 from epiphane.effects.declare import EFFECTS
 from epiphane.files.project import json_schema
 from epiphane.media.faces import shipped_faces
@@ -96,6 +102,10 @@ def titles_text() -> str:
 def _row(parameter: AnyParameter) -> str:
     if isinstance(parameter, ColourParameter):
         cells = ("a colour, `#rrggbb`", "", f"`{parameter.default}`")
+    elif isinstance(parameter, FileParameter):
+        cells = (f"a file in {' '.join(parameter.suffixes)}", "", "none")
+    elif isinstance(parameter, CurveParameter):
+        cells = (f"a curve over {parameter.across.value}", "straight", "straight")
     elif isinstance(parameter, ChoiceParameter):
         cells = (", ".join(f"`{option}`" for option in parameter.options), "", f"`{parameter.default}`")
     else:

@@ -20,11 +20,13 @@ from epiphane.cli_words import (
     drop_remarks,
     lane_words,
     logo_words,
+    look_words,
     overlay_words,
     part_words,
     recipe_words,
     title_words,
     with_logo,
+    with_look,
     with_overlay,
     with_title,
 )
@@ -62,6 +64,7 @@ from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
 from epiphane.render.export import ExportProgress, export
+from epiphane.render.film_grade import export_look
 from epiphane.timing import frame_at, parse_rate
 
 _FILE = click.Path(path_type=Path)
@@ -144,6 +147,13 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
     help="A still or drawing that lands on the first, drop or last hit, or at seconds.",
 )
 @click.option(
+    "--look",
+    "looks",
+    multiple=True,
+    metavar="FILE[:PERCENT]",
+    help="A table of colours or a colour decision list, on over the film; in full unless said.",
+)
+@click.option(
     "--recipe", "recipes", multiple=True, metavar="NAME[:PULSE]", help="Such as Hammer, or a recipe's file."
 )
 @click.option(
@@ -186,6 +196,7 @@ def new(
     overlays: tuple[str, ...],
     titles: tuple[str, ...],
     logos: tuple[str, ...],
+    looks: tuple[str, ...],
     recipes: tuple[str, ...],
     parts: tuple[str, ...],
     drops: tuple[float, ...],
@@ -217,6 +228,7 @@ def new(
     texts = [title_words(words) for words in titles]
     drawings = [logo_words(words) for words in logos]
     stacks = [recipe_words(words) for words in recipes]
+    graded = [look_words(words) for words in looks]
     said = [part_words(words) for words in parts]
     heard = hear_song(song)
     if heard.listening.remark:
@@ -237,6 +249,8 @@ def new(
     project = fill_song(project) if project.footage else project
     project = _with_time(project, speed, between)
     project = _keyed(project, wanted, over, texts, drawings, stacks)
+    for look in graded:
+        project = with_look(project, look)
     if is_dressed:
         kept, _ = RecipeBook(recipe_folder()).read()
         named = {one.recipe.name: one.recipe for one in reversed(kept)}
@@ -256,6 +270,17 @@ def plan(project: Path, out: Path | None, overwrite: bool) -> None:
     """Write every lane's cues and every cut's frame as JSON."""
     opened = load_project(project)
     _write_json(plan_as_json(opened), out, reads=[project, *named_files(opened)], overwrite=overwrite)
+
+
+@commands.command("export")
+@click.argument("project", type=_FILE)
+@click.argument("out", type=_FILE)
+@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
+def export_to(project: Path, out: Path, overwrite: bool) -> None:
+    """Write the grade over the whole film of PROJECT to OUT, a .cube or a .cdl, for other programs."""
+    opened = load_project(project)
+    _check_result(out, [project, *named_files(opened)], overwrite=overwrite)
+    export_look(opened, out)
 
 
 @commands.command()

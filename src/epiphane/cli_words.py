@@ -7,6 +7,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from epiphane.document.footage import FootageKind
+from epiphane.document.lane import Setting
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe, RecipeAnchor
@@ -14,6 +15,7 @@ from epiphane.document.song import BANDS, DRUMS, PART_KINDS
 from epiphane.document.timeline import BlendMode
 from epiphane.edits.footage import add_footage, add_moment
 from epiphane.edits.items.titles import FRESH_TEXT, fresh_logo, put_title
+from epiphane.edits.keying.lanes import add_lasting_lane, set_setting
 from epiphane.edits.keying.overlays import add_overlay_lane
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.keying.sources import unit_words
@@ -23,6 +25,7 @@ from epiphane.facts.anchors import anchor_time
 from epiphane.files.recipes import RECIPE_SUFFIX, RecipeBook, load_recipe, recipe_folder
 from epiphane.lane_kinds import LaneKind, lane_kind_named
 from epiphane.media.burst import find_burst
+from epiphane.media.look_files import keep_look
 from epiphane.media.probe import probe_footage
 from epiphane.media.shipped import shipped_overlays
 
@@ -133,6 +136,49 @@ def part_words(words: str) -> SaidPart:
         raise ParameterError(
             f"a part is A:B=KIND with A and B in seconds and a KIND {kinds}, got {words!r}"
         ) from None
+
+
+class LookWords(Struct, frozen=True):
+    """A look from a file, and how strong it is, in percent."""
+
+    path: Path
+    strength: float
+
+
+def look_words(words: str) -> LookWords:
+    """Return what a look written as FILE[:PERCENT] is.
+
+    Raises
+    ------
+    ParameterError
+        If the percentage is none of 0 to 100.
+    """
+    path, separator, percent = words.rpartition(":")
+    if not separator or Path(words).exists():
+        return LookWords(Path(words), 100.0)
+    try:
+        strength = float(percent)
+    except ValueError:
+        strength = -1.0
+    if not 0 <= strength <= 100:
+        raise ParameterError(f"a look is FILE or FILE:PERCENT with a PERCENT of 0 to 100, got {words!r}")
+    return LookWords(Path(path), strength)
+
+
+def with_look(project: Project, look: LookWords) -> Project:
+    """Return `project` with the look of a file on over the film.
+
+    Raises
+    ------
+    MediaError
+        If the file is no look.
+    """
+    file = keep_look(look.path)
+    project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+    project = add_lasting_lane(project, "look", pulse)
+    lane = project.lanes[-1].id
+    project = set_setting(project, lane, Setting("file", file.text))
+    return set_setting(project, lane, Setting("strength", look.strength, 0.0))
 
 
 class TitleWords(Struct, frozen=True):

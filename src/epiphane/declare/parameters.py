@@ -6,12 +6,14 @@ From parameters alone the bench makes its rows, the project file its reader, the
 import math
 import re
 from collections.abc import Iterable, Sequence
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, assert_never
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from epiphane.declare.point_curves import CurveAcross, bent_in_part, curve_points
 from epiphane.document.lane import Setting, Settings
+from epiphane.document.named_file import named_file
 from epiphane.wording import tr
 
 
@@ -68,7 +70,39 @@ class ChoiceParameter(Struct, frozen=True):
         return "" if self.default in self.options else f"{self.name}: default is no option"
 
 
-AnyParameter: TypeAlias = Parameter | ColourParameter | ChoiceParameter
+class FileParameter(Struct, frozen=True):
+    """A file of the user's, written as `epiphane.document.named_file` does; empty for none."""
+
+    name: str
+    label: str
+    suffixes: tuple[str, ...]
+    help: str = ""
+    default: str = ""
+
+    def fault(self) -> str:
+        """Return what is wrong with the declaration, or nothing."""
+        return "" if self.suffixes else f"{self.name}: no file has none of all endings"
+
+
+class CurveParameter(Struct, frozen=True):
+    """A curve through points of the user's, as text; straight, or level for one over hues, where it is empty.
+
+    At rest it is straight, and between that and the peak it bends in part.
+    """
+
+    name: str
+    label: str
+    across: CurveAcross = CurveAcross.LEVELS
+    help: str = ""
+    default: str = ""
+
+    def fault(self) -> str:
+        """Return what is wrong with the declaration, or nothing."""
+        return ""
+
+
+TextParameter: TypeAlias = ColourParameter | ChoiceParameter | FileParameter | CurveParameter
+AnyParameter: TypeAlias = Parameter | TextParameter
 
 
 def translated(parameters: Iterable[AnyParameter]) -> tuple[AnyParameter, ...]:
@@ -108,12 +142,24 @@ def rest_and_peak(parameter: Parameter, setting: Setting | None) -> tuple[float,
     return parameter.clean(rest, parameter.rest), parameter.clean(setting.peak, parameter.peak)
 
 
-def text_value(parameter: ColourParameter | ChoiceParameter, setting: Setting | None) -> str:
-    """Return the set colour or choice if it is one, else the declared one."""
+def text_value(parameter: TextParameter, setting: Setting | None) -> str:
+    """Return the set colour, choice, file or curve if it is one, else the declared one."""
     text = setting.peak if setting is not None else parameter.default
-    if isinstance(parameter, ColourParameter):
-        return text if isinstance(text, str) and is_colour(text) else parameter.default
-    return text if isinstance(text, str) and text in parameter.options else parameter.default
+    return text if isinstance(text, str) and _is_value(parameter, text) else parameter.default
+
+
+def _is_value(parameter: TextParameter, text: str) -> bool:
+    match parameter:
+        case ColourParameter():
+            return is_colour(text)
+        case ChoiceParameter(options=options):
+            return text in options
+        case FileParameter():
+            return text == "" or named_file(text) is not None
+        case CurveParameter():
+            return curve_points(text) is not None
+        case _:
+            assert_never(parameter)
 
 
 def is_colour(text: str) -> bool:
@@ -145,4 +191,5 @@ def _value_at(parameter: AnyParameter, setting: Setting | None, level: float) ->
     if isinstance(parameter, Parameter):
         rest, peak = rest_and_peak(parameter, setting)
         return min(max(rest + (peak - rest) * level, parameter.low), parameter.high)
-    return text_value(parameter, setting)
+    text = text_value(parameter, setting)
+    return bent_in_part(text, parameter.across, level) if isinstance(parameter, CurveParameter) else text

@@ -7,7 +7,7 @@ range, or a function that asks for a value that is not declared.
 
 from collections.abc import Callable, Sequence
 from enum import Enum
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 from msgspec import Struct
@@ -64,6 +64,7 @@ class Need(Enum):
     CUE = "cue"
 
 
+Sections: TypeAlias = tuple[tuple[str, tuple[str, ...]], ...]
 _RESERVED = frozenset({"aspect", "seconds", "seed", "since"})
 
 
@@ -82,6 +83,7 @@ class Effect(Struct, frozen=True, eq=False):
     echoes: Callable[[Values], tuple[int, ...]] | None = None
     keywords: str = ""
     lasts: bool = False
+    sections: Sections = ()
 
     @property
     def envelope(self) -> Envelope:
@@ -168,6 +170,7 @@ def effect(
     echoes: Callable[[Values], tuple[int, ...]] | None = None,
     keywords: str = "",
     lasts: bool = False,
+    sections: Sections = (),
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
     """Declare the decorated function as an effect.
 
@@ -189,10 +192,15 @@ def effect(
         Further words by which people look for it.
     lasts : bool
         Whether it is on over the film, or a part of it, unless it is put on hits; else it strikes.
+    sections : tuple of (title, names of parameters)
+        Under which titles the bench has its rows; those that are in none come first.
     """
 
     def register(function: Callable[[Values], Any]) -> Callable[[Values], Any]:
         faults = faults_of(parameters)
+        listed = [name for _, names in sections for name in names]
+        if unknown := sorted(set(listed) - {parameter.name for parameter in parameters}):
+            faults.append(f"{unknown[0]} is in a section, and not declared")
         if taken := sorted(_RESERVED & {parameter.name for parameter in parameters}):
             faults.append(f"{taken[0]} is what an effect is given beside its parameters")
         if faults:
@@ -211,6 +219,7 @@ def effect(
             echoes,
             keywords,
             lasts,
+            tuple((tr(title), names) for title, names in sections),
         )
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at((), level))

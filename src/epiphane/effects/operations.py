@@ -5,11 +5,14 @@ Levels are 8-bit values, 0 to 255, in BGR.
 """
 
 from collections.abc import Callable, Sequence
+from enum import Enum
 from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
 
+from epiphane.declare.point_curves import CurvePoints
+from epiphane.document.named_file import NamedFile
 from epiphane.types import Float32Array, FloatArray, Picture
 
 
@@ -127,13 +130,53 @@ class Saturation(Struct, frozen=True):
     amount: float
 
 
-class Vibrance(Struct, frozen=True):
-    """Add saturation where there is little: ``1 + amount * (1 - (greatest - least))`` times what there is."""
+class ChannelCurves(Struct, frozen=True):
+    """Change blue, green and red each by a curve of its own; no points leave one straight."""
 
-    amount: float
+    blue: CurvePoints
+    green: CurvePoints
+    red: CurvePoints
 
 
-GradeStep: TypeAlias = Gain | Power | ChannelMix | Saturation | Vibrance
+class LumaCurve(Struct, frozen=True):
+    """Change luma (ITU-R BT.709) by a curve; what the channels differ from it stays."""
+
+    points: CurvePoints
+
+
+class ColourCurves(Struct, frozen=True):
+    """Turn hues and change saturation by what a colour is.
+
+    Over hues, `hue` turns them by -90 to 90 degrees and `saturation` multiplies it by 0 to 2, so does
+    `luma_saturation` over luma; `vibrance` does by ``1 + vibrance * (1 - (greatest - least))``. Luma stays.
+    """
+
+    hue: CurvePoints = ()
+    saturation: CurvePoints = ()
+    luma_saturation: CurvePoints = ()
+    vibrance: float = 0.0
+
+
+class Encoding(Enum):
+    """What the numbers of a colour mean: the picture's, light, or ACEScct (Academy S-2016-001)."""
+
+    PICTURE = "the picture's"
+    LINEAR = "linear light"
+    ACESCCT = "ACEScct"
+
+
+class FileLook(Struct, frozen=True):
+    """Do what a file says, in part; it `expects` colours in some encoding, and `gives` them in one."""
+
+    file: NamedFile
+    share: float = 1.0
+    expects: Encoding = Encoding.PICTURE
+    gives: Encoding = Encoding.PICTURE
+
+
+GradeStep: TypeAlias = (
+    Gain | Power | ChannelMix | Saturation | ChannelCurves | LumaCurve | ColourCurves | FileLook
+)
 
 
 class Grade(Struct, frozen=True):

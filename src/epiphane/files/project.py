@@ -25,7 +25,9 @@ from epiphane.disk import (
     write_atomically,
 )
 from epiphane.document.footage import Footage
+from epiphane.document.lane import Lane, Setting, Settings
 from epiphane.document.laws import broken_laws
+from epiphane.document.named_file import named_file
 from epiphane.document.project import FORMAT_VERSION, Project, with_items, with_lanes
 from epiphane.document.song import Song
 from epiphane.document.timeline import Item
@@ -191,14 +193,17 @@ def digest_on_disk(path: Path) -> str | None:
 
 
 def named_files(project: Project) -> list[Path]:
-    """Return every file that a project reads: its song, its footage, faces of letters."""
+    """Return every file that a project reads: its song, its footage, faces of letters, looks."""
     named = [project.song.path] if project.song else []
     contents = [
         item.content for items in (project.shots, *(row.items for row in project.tracks)) for item in items
     ]
     texts = [*contents, *(lane.words for lane in project.lanes)]
     faces = [one.file for one in texts if isinstance(one, TextFill) and one.file is not None]
-    return [Path(path) for path in dict.fromkeys([*named, *(one.path for one in project.footage), *faces])]
+    settings = (setting for lane in project.lanes for setting in lane.settings)
+    looks = [file.path for setting in settings if (file := named_file(setting.peak)) is not None]
+    footage = (one.path for one in project.footage)
+    return [Path(path) for path in dict.fromkeys([*named, *footage, *faces, *looks])]
 
 
 def missing_files(project: Project) -> list[str]:
@@ -244,8 +249,24 @@ def _with_paths(project: Project, change: Callable[[str], str]) -> Project:
 
     changed = replace(project, song=song, footage=footage)
     changed = with_items(changed, lambda items: tuple(with_face(item) for item in items))
-    lanes = (lane if lane.words is None else replace(lane, words=faced(lane.words)) for lane in changed.lanes)
-    return with_lanes(changed, lanes)
+
+    def settled(settings: Settings) -> Settings:
+        return tuple(_with_path(setting, change) for setting in settings)
+
+    def changed_lane(lane: Lane) -> Lane:
+        others = tuple(replace(one, settings=settled(one.settings)) for one in lane.alternatives)
+        words = None if lane.words is None else faced(lane.words)
+        return replace(lane, words=words, settings=settled(lane.settings), alternatives=others)
+
+    return with_lanes(changed, map(changed_lane, changed.lanes))
+
+
+def _with_path(setting: Setting, change: Callable[[str], str]) -> Setting:
+    def moved(value: float | str) -> float | str:
+        file = named_file(value)
+        return value if file is None else replace(file, path=change(file.path)).text
+
+    return replace(setting, peak=moved(setting.peak), then=tuple(map(moved, setting.then)))
 
 
 def _encode_other(value: object) -> str:

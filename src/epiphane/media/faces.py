@@ -7,13 +7,14 @@ from pathlib import Path
 import platformdirs
 
 from epiphane.assets import FACES
-from epiphane.disk import private_folder, read_file, write_atomically
+from epiphane.disk import read_file
 from epiphane.errors import DiskError, MediaError
-from epiphane.media.fingerprint import fingerprint
+from epiphane.media.kept_files import keep_copy, kept_copy
 from epiphane.wording import tr
 
 FACE_SUFFIXES = (".ttf", ".otf", ".ttc", ".otc")
 _MOST_BYTES = 64 << 20
+_FOLDER, _SUFFIX = "faces", ".face"
 _EMOJI = "Noto Color Emoji"
 _BY_SCRIPT = ("Cairo", "Heebo", _EMOJI)
 """Shipped for what most faces lack: Arabic, Hebrew, emoji."""
@@ -60,23 +61,12 @@ def keep_face(path: Path) -> str:
     DiskError
         If the copy cannot be written.
     """
-    content = read_face(path)
-    print_of_it = fingerprint(path)
-    place = _kept_place(print_of_it)
-    if not place.is_file():
-        private_folder(place.parent)
-        write_atomically(place, content)
-    return print_of_it
+    return keep_copy(path, read_face(path), _FOLDER, _SUFFIX)
 
 
 def kept_face(print_of_it: str | None) -> Path | None:
     """Return the copy of a face that was kept by its fingerprint, or None."""
-    place = None if print_of_it is None else _kept_place(print_of_it)
-    return place if place is not None and place.is_file() else None
-
-
-def _kept_place(print_of_it: str) -> Path:
-    return Path(platformdirs.user_data_dir("epiphane")) / "faces" / f"{print_of_it}.face"
+    return kept_copy(print_of_it, _FOLDER, _SUFFIX)
 
 
 def read_face(path: Path) -> bytes:

@@ -17,6 +17,7 @@ from epiphane.audio.mix import decibels_too_loud, mixed_with_shots, peak_of, rea
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.audio.song_gain import shaped_song
 from epiphane.disk import short_name, why_unwritable
+from epiphane.document.named_file import named_file
 from epiphane.document.project import Project
 from epiphane.document.titles import TextFill
 from epiphane.edits.picture import set_rate
@@ -26,6 +27,7 @@ from epiphane.facts.mattes import needed_mattes
 from epiphane.files.project import named_files
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
+from epiphane.media.look_files import look_fault
 from epiphane.media.mattes import made_mattes, make_matte
 from epiphane.media.raw import RawPicture
 from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
@@ -130,7 +132,7 @@ def export(
                 report(ExportProgress(n_done, len(wanted), time.monotonic() - started))
     finally:
         footage.close()
-    return [*remarks, *_face_faults(project), *footage.faults()]
+    return [*remarks, *_face_faults(project), *_look_faults(project), *footage.faults()]
 
 
 def _face_faults(project: Project) -> list[str]:
@@ -140,6 +142,13 @@ def _face_faults(project: Project) -> list[str]:
     texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.is_muted]
     faults = dict.fromkeys(fault for text in texts if (fault := face_fault(text)))
     return [f"{fault.rstrip('.')}: other faces show its letters." for fault in faults]
+
+
+def _look_faults(project: Project) -> list[str]:
+    """Return which looks are missing or damaged, a sentence each."""
+    settings = (setting for lane in project.lanes if not lane.is_muted for setting in lane.settings)
+    files = dict.fromkeys(file for setting in settings if (file := named_file(setting.peak)) is not None)
+    return [tr("{fault}: it is left out.", fault=fault) for file in files if (fault := look_fault(file))]
 
 
 def _make_mattes(project: Project, go_on: Callable[[], None]) -> list[str]:

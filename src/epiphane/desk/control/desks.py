@@ -17,6 +17,7 @@ from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.control.rough_cut import RoughCutDesk
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.control.shown_picture import ShownPicture
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
@@ -44,3 +45,4 @@ class Desks:
     titles: TitleDesk
     mattes: MatteDesk
     rough_cut: RoughCutDesk
+    shown: ShownPicture

@@ -5,7 +5,6 @@ from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
-from epiphane.document.envelope import Envelope
 from epiphane.document.ids import LaneId, PulseId, TrackId
 from epiphane.document.lane import Span
 from epiphane.document.project import Project
@@ -51,10 +50,6 @@ class Target(Struct, frozen=True):
     def is_anywhere(self) -> bool:
         """Whether nothing is said of what is to fire it."""
         return self.pulse is None and self.unit is None and self.lane is None and self.hit is None
-
-
-_OVER_A_PART, _OVER_THE_FILM = Envelope(6, 0, 6), Envelope(0, 0, 0)
-"""Of what lasts: it comes and goes softly within the film."""
 
 
 class LaneDesk(QObject):
@@ -125,11 +120,10 @@ class LaneDesk(QObject):
     def _add_lasting(self, kind: LaneKind, target: Target) -> None:
         """Have an effect be on over a span, or all of the film."""
         made = LaneId(self._editor.project.next_id)
-        envelope = _OVER_THE_FILM if target.span is None else _OVER_A_PART
 
         def edit(project: Project) -> Project:
             project, pulse = ensure_pulse(project, PulseUnit.BEAT)
-            project = add_lasting_lane(project, kind.key, pulse, target.span, envelope=envelope)
+            project = add_lasting_lane(project, kind.key, pulse, target.span)
             return project if target.track is None else _aimed(project, target.track)
 
         if self._editor.apply(edit, tr("lane of {label}", label=kind.label.lower())):

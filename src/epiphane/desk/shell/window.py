@@ -45,6 +45,7 @@ from epiphane.desk.control.selection import ExportSelection
 from epiphane.desk.control.shot_sounds import ShotSounds
 from epiphane.desk.control.shot_time import ShotTimeDesk
 from epiphane.desk.control.shots import ShotDesk
+from epiphane.desk.control.shown_picture import ShownPicture
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.control.titles import TitleDesk
 from epiphane.desk.control.tracks import TrackDesk
@@ -177,6 +178,7 @@ class Window(QMainWindow):
 
     def _make_picture(self) -> None:
         self.picture = PictureView()
+        self.shown = ShownPicture(self.playback, self)
         self.preparedness = Preparedness(self.frames, self)
         self.centre = CentreHandle(self.editor, self.picture)
         self.matte_handles = MatteHandles(self.editor, self.picture, self.mattes, self.frames.footage)
@@ -213,6 +215,7 @@ class Window(QMainWindow):
             self.titles,
             self.mattes,
             self.rough_cut,
+            self.shown,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 

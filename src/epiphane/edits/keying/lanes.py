@@ -12,6 +12,7 @@ from epiphane.document.project import Project, find, with_lanes
 from epiphane.edits.checked import checked, with_changes
 
 _USUAL = Envelope()
+_OVER_A_PART, _OVER_THE_FILM = Envelope(6, 0, 6), Envelope(0, 0, 0)
 _NO_HITS = Pick(end=0.0)
 """Of a lane that fires only where it is told to by hand."""
 
@@ -29,17 +30,17 @@ def add_lane(project: Project, effect: str, pulse: PulseId, *, envelope: Envelop
     return with_lanes(project, lanes=(*project.lanes, lane), next_id=project.next_id + 1)
 
 
-def add_lasting_lane(
-    project: Project, effect: str, pulse: PulseId, span: Span | None = None, *, envelope: Envelope
-) -> Project:
+def add_lasting_lane(project: Project, effect: str, pulse: PulseId, span: Span | None = None) -> Project:
     """Return `project` with a further lane that is on over a span, or over all of the film without one.
+
+    Within the film it comes and goes softly.
 
     Raises
     ------
     EditError
         If there is no such pulse.
     """
-    project = add_lane(project, effect, pulse, envelope=envelope)
+    project = add_lane(project, effect, pulse, envelope=_OVER_THE_FILM if span is None else _OVER_A_PART)
     spans = () if span is None else (span,)
     lane = replace(project.lanes[-1], trigger=Trigger.SPAN, spans=spans)
     return with_lanes(project, lanes=(*project.lanes[:-1], lane))

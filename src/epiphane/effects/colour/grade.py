@@ -5,19 +5,21 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from epiphane.declare.parameters import Parameter, Values
+from epiphane.declare.parameters import CurveParameter, Parameter, Values
+from epiphane.declare.point_curves import CurveAcross, curve_points
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import (
     NOTHING,
-    ChannelMix,
+    ChannelCurves,
     Channels,
+    ColourCurves,
     Gain,
     Grade,
     GradeStep,
+    LumaCurve,
     Operation,
     Power,
     Saturation,
-    Vibrance,
 )
 from epiphane.effects.pixels import GAMMA, LUMA, white_balance
 from epiphane.types import FloatArray
@@ -29,6 +31,23 @@ _PIVOT = "The level that contrast leaves as it is"
 _KEYWORDS = (
     "grading correction primaries colour exposure contrast pivot white balance temperature tint shadows"
     " midtones highlights lift gamma gain saturation vibrance"
+)
+
+
+_CURVES = {
+    "luma": "Of brightness, colours kept",
+    "red": "Of the red channel",
+    "green": "Of the green channel",
+    "blue": "Of the blue channel",
+}
+_CURVE_NAMES = (
+    *(f"{name}_curve" for name in _CURVES),
+    "hue_curve",
+    "saturation_curve",
+    "luma_saturation_curve",
+)
+_RANGES = tuple(
+    f"{name}{part}" for name in ("shadows", "midtones", "highlights") for part in ("", "_hue", "_colour")
 )
 
 
@@ -61,10 +80,9 @@ def _is_neutral(step: GradeStep) -> bool:
             return _are_near(exponents, 1)
         case Saturation(amount=amount):
             return _are_near((amount,), 1)
-        case Vibrance(amount=amount):
-            return _are_near((amount,), 0)
-        case ChannelMix():
-            return False
+        case ColourCurves(vibrance=vibrance):
+            return step == ColourCurves(vibrance=vibrance) and _are_near((vibrance,), 0)
+    return step in (LumaCurve(()), ChannelCurves((), (), ()))
 
 
 def _are_near(values: Iterable[float], neutral: float) -> bool:
@@ -88,6 +106,22 @@ def _are_near(values: Iterable[float], neutral: float) -> bool:
         *_range("highlights", "Highlights", "Black stays black", hue=40, amount=10),
         Parameter("saturation", "Saturation", "%", low=0, high=300, rest=100, peak=100),
         Parameter("vibrance", "Vibrance", "%", low=-100, high=100, rest=0, peak=0, help="Of dull colours"),
+        *(
+            CurveParameter(f"{name}_curve", f"{name.capitalize()} curve", help=_CURVES[name])
+            for name in ("luma", "red", "green", "blue")
+        ),
+        CurveParameter("hue_curve", "Hue by hue", CurveAcross.HUES, "Turns hues, up to 90° either way"),
+        CurveParameter("saturation_curve", "Saturation by hue", CurveAcross.HUES, "None to twice as much"),
+        CurveParameter(
+            "luma_saturation_curve", "Saturation by luma", CurveAcross.LUMA, "None to twice as much"
+        ),
+    ),
+    sections=(
+        ("Light", ("exposure", "contrast", "pivot")),
+        ("White balance", ("warmth", "green")),
+        ("Shadows, midtones, highlights", _RANGES),
+        ("Saturation", ("saturation", "vibrance")),
+        ("Curves", _CURVE_NAMES),
     ),
     lasts=True,
 )
@@ -97,13 +131,21 @@ def grade(values: Values) -> Operation | tuple[Operation, ...]:
     gains = 1 + _GAIN * _of_range(values, "highlights")
     contrast, pivot = values.contrast / 100, values.pivot / 100
     exposed = 2 ** (values.exposure / GAMMA) * white_balance(values.warmth / 100, values.green / 100)
+    curves = {name: curve_points(getattr(values, name)) or () for name in _CURVE_NAMES}
     steps: tuple[GradeStep, ...] = (
         Gain(_channels(exposed)),
         Gain((contrast,) * 3, (pivot * (1 - contrast),) * 3),
         Gain(_channels(gains - shadows), _channels(shadows)),
         Power(_channels(2 ** (-_STOPS * _of_range(values, "midtones")))),
+        LumaCurve(curves["luma_curve"]),
+        ChannelCurves(curves["blue_curve"], curves["green_curve"], curves["red_curve"]),
         Saturation(values.saturation / 100),
-        Vibrance(values.vibrance / 100),
+        ColourCurves(
+            curves["hue_curve"],
+            curves["saturation_curve"],
+            curves["luma_saturation_curve"],
+            values.vibrance / 100,
+        ),
     )
     steps = tuple(step for step in steps if not _is_neutral(step))
     return Grade(steps) if steps else NOTHING

@@ -1,24 +1,32 @@
-"""Look: the colours of a whole film, in a dozen ways, at any strength."""
+"""Look: the colours of a whole film, in a dozen ways or as a file says, at any strength."""
 
 from collections.abc import Mapping
-from typing import assert_never
 
-from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
+from epiphane.declare.parameters import ChoiceParameter, FileParameter, Parameter, Values
+from epiphane.document.named_file import named_file
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import (
     NOTHING,
     ChannelMix,
     Channels,
+    Encoding,
+    FileLook,
     Gain,
     Grade,
     GradeStep,
     Operation,
     Power,
     Saturation,
-    Vibrance,
 )
+from epiphane.media.look_files import LOOK_SUFFIXES
 
-_KEYWORDS = "grade grading colour mood film stock sepia faded vintage"
+_KEYWORDS = (
+    "grade grading colour mood film stock sepia faded vintage table cube lut 3dl clf cdl decision list"
+)
+_ENCODINGS = tuple(one.value for one in Encoding)
+_FILE = f"In place of the looks: {' '.join(f'*{one}' for one in LOOK_SUFFIXES)}"
+_EXPECTS = "What the file was made for: most were made for the picture as it is"
+_GIVES = "What comes out of the file"
 _BLUE, _GREEN, _RED = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
 
 
@@ -66,10 +74,8 @@ def _at_strength(step: GradeStep, share: float) -> GradeStep:
             return ChannelMix(between(_BLUE, blue), between(_GREEN, green), between(_RED, red))
         case Saturation(amount=amount):
             return Saturation(1 - share + share * amount)
-        case Vibrance(amount=amount):
-            return Vibrance(share * amount)
         case _:
-            assert_never(step)
+            raise ValueError(f"a look is not made of {step}")
 
 
 @effect(
@@ -81,12 +87,19 @@ def _at_strength(step: GradeStep, share: float) -> GradeStep:
     parameters=(
         ChoiceParameter("look", "Look", tuple(LOOKS), "ember"),
         Parameter("strength", "Strength", "%", low=0, high=100, rest=0, peak=75),
+        FileParameter("file", "From a file", LOOK_SUFFIXES, help=_FILE),
+        ChoiceParameter("expects", "It expects", _ENCODINGS, _ENCODINGS[0], help=_EXPECTS),
+        ChoiceParameter("gives", "It gives", _ENCODINGS, _ENCODINGS[0], help=_GIVES),
     ),
+    sections=(("From a file", ("file", "expects", "gives")),),
     lasts=True,
 )
 def look(values: Values) -> Operation | tuple[Operation, ...]:
-    """Gives the picture the colours of a night, of dust, of an old print: one of a dozen looks."""
+    """Gives the picture the colours of a night, of dust, of an old print, or those that a file holds."""
     if values.strength == 0:
         return NOTHING
     share = values.strength / 100
+    file = named_file(values.file)
+    if file is not None:
+        return Grade((FileLook(file, share, Encoding(values.expects), Encoding(values.gives)),))
     return Grade(tuple(_at_strength(step, share) for step in LOOKS[values.look]))

@@ -19,6 +19,7 @@ from epiphane.desk.bench.options import accent_key, accent_of, accent_options, c
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.instrument import Instrument
+from epiphane.desk.control.shown_picture import ShownPicture
 from epiphane.desk.control.titles import WordsDesk
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import ChecksButton, button, in_a_row, label
@@ -65,7 +66,7 @@ class LaneBench(BenchPage[Lane]):
 
     copy_asked = pyqtSignal()
 
-    def __init__(self, editor: Editor, lane: Lane, instrument: Instrument) -> None:
+    def __init__(self, editor: Editor, lane: Lane, instrument: Instrument, shown: ShownPicture) -> None:
         super().__init__(editor, spacing=5)
         self._instrument = instrument
         self.lane_id: LaneId = lane.id
@@ -79,8 +80,15 @@ class LaneBench(BenchPage[Lane]):
         self.parameters.changed.connect(self._set)
         self.parameters.released.connect(editor.end_gesture)
         self.parameters.refused.connect(lambda text: editor.said.emit(text, True))
+        if (curves := self.parameters.curves) is not None:
+            curves.read_picture(lambda: shown.picture)
+            shown.changed.connect(curves.refresh_histogram)
         self.words = None if lane.words is None else TextRows(WordsDesk(editor))
         self._remark = self.told(lambda _: self._lacking(), hides=True)
+        lasts = lane.trigger is Trigger.SPAN
+        if lasts:  # its values are the main thing of it
+            self.part(self.parameters, lambda lane: lane.settings)
+            self.rule()
         self.part(
             partial(SpanRows, editor, lane.id), lambda lane: lane if lane.trigger is Trigger.SPAN else None
         )
@@ -95,8 +103,9 @@ class LaneBench(BenchPage[Lane]):
         )
         self.add(self.envelope, when=_has_shape)
         self.add(self._remark)
-        self.part(self.parameters, lambda lane: lane.settings)
-        self.rule()
+        if not lasts:
+            self.part(self.parameters, lambda lane: lane.settings)
+            self.rule()
         self._add_level_rows()
         self._add_aim_row()
         self._add_played_row()

@@ -1,17 +1,21 @@
 """How a parameter changes from cue to cue: the values it goes through, and how far chance takes it."""
 
 from collections.abc import Callable
+from typing import TypeAlias
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, is_colour
+from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, is_colour
 from epiphane.desk.bench.struct_fields import limited_field
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import LABEL_WIDTH, TextField, label
 from epiphane.document.lane import Setting
 from epiphane.wording import tr
+
+VaryingParameter: TypeAlias = Parameter | ColourParameter | ChoiceParameter
+"""What may have another value at each cue: a number, a colour, a choice."""
 
 
 class VaryRow(QWidget):
@@ -22,7 +26,7 @@ class VaryRow(QWidget):
 
     def __init__(
         self,
-        parameter: AnyParameter,
+        parameter: VaryingParameter,
         changed: Callable[[Callable[[Setting], Setting]], None],
         refused: Callable[[str], None],
     ) -> None:

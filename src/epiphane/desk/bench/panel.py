@@ -257,7 +257,9 @@ class BenchPanel(QFrame):
         if self.lane is None or (self.lane.lane_id, self.lane.effect_key) != (lane.id, lane.effect):
             if self.lane is not None:
                 self._pages.drop_page(self.lane)
-            self.lane = LaneBench(self._editor, lane, self.desks.instrument, self.desks.shown)
+            self.lane = LaneBench(
+                self._editor, lane, self.desks.instrument, self.desks.shown, self.desks.grading
+            )
             self.lane.copy_asked.connect(self.copy_asked)
             self._pages.add_page(self.lane)
         return self.lane

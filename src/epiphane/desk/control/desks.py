@@ -7,6 +7,7 @@ from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.frame_shapes import ShapeDesk
+from epiphane.desk.control.grading import GradeDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk
 from epiphane.desk.control.mattes import MatteDesk
@@ -46,3 +47,4 @@ class Desks:
     mattes: MatteDesk
     rough_cut: RoughCutDesk
     shown: ShownPicture
+    grading: GradeDesk

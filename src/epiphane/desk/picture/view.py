@@ -9,13 +9,28 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from epiphane.desk.engine.thumbnails import image_of
 from epiphane.desk.look import theme
 from epiphane.desk.picture.handles import Handles
+from epiphane.render.scopes import clipped
 from epiphane.types import Picture, Size
 from epiphane.wording import tr
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
 TITLE_SAFE = 0.9
+_BRIGHT_STRIPE, _DARK_STRIPE = (238, 109, 93, 255), (108, 140, 224, 255)
+_STRIPE_PIXELS = 5
 _SAFE_SHARES = (0.93, TITLE_SAFE)
+
+
+def stripes_of(picture: Picture) -> QImage:
+    """Return stripes where a picture is clipped: red on what is too bright, blue on what is black."""
+    bright, dark = clipped(picture)
+    height, width = bright.shape
+    across, down = np.arange(width)[None, :], np.arange(height)[:, None]
+    pixels = np.zeros((height, width, 4), np.uint8)
+    pixels[(bright > 0) & ((across + down) // _STRIPE_PIXELS % 2 == 0)] = _BRIGHT_STRIPE
+    pixels[(dark > 0) & ((across - down) // _STRIPE_PIXELS % 2 == 0)] = _DARK_STRIPE
+    kind = QImage.Format.Format_RGBA8888_Premultiplied
+    return QImage(pixels.tobytes(), width, height, 4 * width, kind).copy()
 
 
 class PictureView(QWidget):
@@ -29,12 +44,15 @@ class PictureView(QWidget):
         The handle was moved to shares of the picture.
     double_clicked(across: float, down: float)
         At shares of the picture.
+    pointed(across: float, down: float)
+        The pointer is at shares of the picture; -1, -1 where it has left.
     """
 
     resized = pyqtSignal()
     handle_dragged = pyqtSignal(float, float)
     handle_released = pyqtSignal()
     double_clicked = pyqtSignal(float, float)
+    pointed = pyqtSignal(float, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -50,7 +68,8 @@ class PictureView(QWidget):
         self._shape: Size = (1280, 720)
         self._zoom: float | None = None
         self._pan, self._pan_from = QPointF(), QPointF()
-        self._is_panned = self._has_guides = self._is_free = False
+        self._is_panned = self._has_guides = self._is_free = self._has_stripes = False
+        self._stripes: QImage | None = None
         self.setAccessibleName(tr("Picture"))
         self.setMinimumSize(240, 135)
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
@@ -98,11 +117,22 @@ class PictureView(QWidget):
         self._has_guides = has_guides
         self.update()
 
+    def set_stripes(self, has_stripes: bool) -> None:
+        """Show by stripes what is clipped, or no longer."""
+        self._has_stripes = has_stripes
+        self._stripe()
+        self.update()
+
     def show_picture(self, picture: Picture | None) -> None:
         """Show a picture, or none."""
         self._picture = picture
         self._image = None
+        self._stripe()
         self.update()
+
+    def _stripe(self) -> None:
+        wanted = self._picture if self._has_stripes else None
+        self._stripes = None if wanted is None else stripes_of(wanted)
 
     def show_guest(self, picture: Picture | None, words: str, other_words: str = "") -> None:
         """Show a frame of a clip over the project's picture, and which it is; None takes it away.
@@ -116,6 +146,11 @@ class PictureView(QWidget):
     def add_handles(self, handles: Handles) -> None:
         """Have something that is dragged over the picture while the pointer is there."""
         self._all_handles.append(handles)
+        self.setMouseTracking(True)
+
+    def add_handles_first(self, handles: Handles) -> None:
+        """Have something that comes before all others that are dragged over the picture."""
+        self._all_handles.insert(0, handles)
         self.setMouseTracking(True)
 
     def set_handle(self, point: QPointF | None) -> None:
@@ -166,6 +201,8 @@ class PictureView(QWidget):
             if self._image is None:
                 self._image = self._fitted(self._picture)
             painter.drawImage(QPointF(self._room().topLeft()), self._image)
+        if self._stripes is not None:
+            painter.drawImage(self._room(), self._stripes)
         if self._has_guides:
             self._paint_guides(painter)
         for handles in self._all_handles:
@@ -185,6 +222,9 @@ class PictureView(QWidget):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            room, at = self._room(), event.position()
+            self.pointed.emit((at.x() - room.left()) / room.width(), (at.y() - room.top()) / room.height())
         if event is not None and self._is_held:
             self._drag(event.position())
         elif event is not None and self._held_handles is not None:
@@ -221,6 +261,7 @@ class PictureView(QWidget):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._is_over = False
+        self.pointed.emit(-1.0, -1.0)
         self.update()
 
     def _press_handles(self, event: QMouseEvent) -> bool:

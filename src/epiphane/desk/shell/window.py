@@ -30,6 +30,7 @@ from epiphane.desk.control.flow_check import FlowCheck
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.frame_shapes import ShapeDesk
+from epiphane.desk.control.grading import GradeDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.lanes import LaneDesk, Target
 from epiphane.desk.control.mattes import MatteDesk
@@ -57,10 +58,13 @@ from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import Thumbnails
 from epiphane.desk.look import theme
 from epiphane.desk.picture.centre import CentreHandle
+from epiphane.desk.picture.comparing import Comparison
 from epiphane.desk.picture.framing import FramingHandles
 from epiphane.desk.picture.lane_meters import LaneMeters
 from epiphane.desk.picture.matte_handles import MatteHandles
 from epiphane.desk.picture.panel_handles import PanelHandles
+from epiphane.desk.picture.picking import ColourPicking
+from epiphane.desk.picture.scopes import ScopeStrip
 from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.typing import TypingOnPicture
 from epiphane.desk.picture.view import PictureView
@@ -187,6 +191,14 @@ class Window(QMainWindow):
         self.framing.gives_way = lambda: self.typing.is_typing or self.mattes.is_marking
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
         self.lamps = LaneMeters(self.editor)
+        self.scopes = ScopeStrip(self.shown)
+        self.scopes.stripes_wanted.connect(self.picture.set_stripes)
+        self.picture.pointed.connect(self.scopes.tell_values)
+        self.comparison = Comparison(
+            self.editor, self.playback, self.shown, self.picture, self.frames.footage
+        )
+        self.grading = GradeDesk(self.editor, self.shown, self.frames.footage)
+        self.picking = ColourPicking(self.grading, self.picture)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
     def _make_recipes(self, book: RecipeBook) -> None:
@@ -216,6 +228,7 @@ class Window(QMainWindow):
             self.mattes,
             self.rough_cut,
             self.shown,
+            self.grading,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 
@@ -243,6 +256,7 @@ class Window(QMainWindow):
         left_box.setSpacing(0)
         self._left_box = left_box
         left_box.addWidget(self.picture)
+        left_box.addWidget(self.scopes)
         left_box.addWidget(self.lamps)
         left_box.addWidget(_rule())
         left_box.addWidget(self.bench, 1)
@@ -287,13 +301,15 @@ class Window(QMainWindow):
         self.score.set_slim(is_large)
         if is_large:
             self._ground_box.insertWidget(2, self.picture, 1)
-            self._ground_box.insertWidget(3, self._stack)
+            self._ground_box.insertWidget(3, self.scopes)
+            self._ground_box.insertWidget(4, self._stack)
             stave = self.score.layout_now().staves[0]
             self._stack.setFixedHeight(round(stave.height) + stave_room)
         else:
             self._stack.setMinimumHeight(0)
             self._stack.setMaximumHeight(_NO_LIMIT)
             self._left_box.insertWidget(0, self.picture)
+            self._left_box.insertWidget(1, self.scopes)
             self._right.insertWidget(0, self._stack)
             self._right.setStretchFactor(0, 1)
         self._stack.show()
@@ -623,6 +639,8 @@ class Window(QMainWindow):
         self.effect_mover.close()
         self.trim_frames.close()
         self.large.shut_down()
+        self.comparison.close()
+        self.grading.close()
         self.thumbnails.close()
         self.editor.close()
 

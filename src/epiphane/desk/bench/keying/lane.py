@@ -12,12 +12,14 @@ from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.items.text import TextRows
 from epiphane.desk.bench.keying.envelope_rows import EnvelopeRows
 from epiphane.desk.bench.keying.follow import FollowRows, following
+from epiphane.desk.bench.keying.matching import MatchingRows
 from epiphane.desk.bench.keying.parameters import ParameterRows
 from epiphane.desk.bench.keying.pick import PickRows
 from epiphane.desk.bench.keying.spans import SpanRows
 from epiphane.desk.bench.options import accent_key, accent_of, accent_options, clip_options, pulse_options
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.grading import GradeDesk
 from epiphane.desk.control.instrument import Instrument
 from epiphane.desk.control.shown_picture import ShownPicture
 from epiphane.desk.control.titles import WordsDesk
@@ -66,7 +68,9 @@ class LaneBench(BenchPage[Lane]):
 
     copy_asked = pyqtSignal()
 
-    def __init__(self, editor: Editor, lane: Lane, instrument: Instrument, shown: ShownPicture) -> None:
+    def __init__(
+        self, editor: Editor, lane: Lane, instrument: Instrument, shown: ShownPicture, grading: GradeDesk
+    ) -> None:
         super().__init__(editor, spacing=5)
         self._instrument = instrument
         self.lane_id: LaneId = lane.id
@@ -86,6 +90,8 @@ class LaneBench(BenchPage[Lane]):
         self.words = None if lane.words is None else TextRows(WordsDesk(editor))
         self._remark = self.told(lambda _: self._lacking(), hides=True)
         lasts = lane.trigger is Trigger.SPAN
+        if lane.effect == "grade":
+            self.part(MatchingRows(grading, shown), lambda lane: lane)
         if lasts:  # its values are the main thing of it
             self.part(self.parameters, lambda lane: lane.settings)
             self.rule()

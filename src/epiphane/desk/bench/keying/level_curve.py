@@ -1,9 +1,7 @@
 """Curves of a grade, drawn over the histogram of the picture and dragged by their points."""
 
 from collections.abc import Callable, Sequence
-from enum import Enum
 
-import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen, QPolygonF
@@ -23,23 +21,13 @@ from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, choice_field, in_a_row, show_choice, show_options
 from epiphane.document.lane import Settings
+from epiphane.render.scopes import N_BINS, Counted, histogram, sampled
 from epiphane.types import FloatArray, Picture
 from epiphane.wording import tr
 
 _PAD, _STEP, _BETWEEN, _LEAST = 9.0, 0.01, 0.012, 16
-_N_BINS, _MOST_WIDTH = 64, 320
 _STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
 _N_HUES = 12
-
-
-class Counted(Enum):
-    """What of a picture's colours a histogram counts: a channel by its number in BGR, their luma or hue."""
-
-    BLUE = 0
-    GREEN = 1
-    RED = 2
-    LUMA = "luma"
-    HUE = "hue"
 
 
 _COLOURS = {Counted.BLUE: QColor("#6C8CE0"), Counted.GREEN: QColor("#6DBB6A"), Counted.RED: QColor("#DB6A63")}
@@ -51,33 +39,6 @@ def counted_of(parameter: CurveParameter) -> Counted:
         return Counted.HUE
     channels = {"blue_curve": Counted.BLUE, "green_curve": Counted.GREEN, "red_curve": Counted.RED}
     return channels.get(parameter.name, Counted.LUMA)
-
-
-def histogram(picture: Picture, counted: Counted) -> FloatArray:
-    """Return how common levels or hues are in a picture, against the most common one.
-
-    Parameters
-    ----------
-    picture : uint8, shape (height, width, 3), BGR
-    counted : Counted
-        Colours count for their hue by how much of it they have.
-
-    Returns
-    -------
-    float64, shape (64,), 0 to 1; the square root of the share, so that what is rare is seen
-    """
-    step = max(1, picture.shape[1] // _MOST_WIDTH)
-    part = np.ascontiguousarray(picture[::step, ::step])
-    if counted is Counted.HUE:
-        hue, saturation, value = cv2.split(cv2.cvtColor(part, cv2.COLOR_BGR2HSV_FULL))
-        weights = (saturation.ravel().astype(np.float64) / 255) * value.ravel()
-        counts = np.bincount(hue.ravel() // (256 // _N_BINS), weights, _N_BINS)
-    else:
-        levels = (
-            cv2.cvtColor(part, cv2.COLOR_BGR2GRAY) if counted is Counted.LUMA else part[..., counted.value]
-        )
-        counts = np.bincount(levels.ravel() // (256 // _N_BINS), minlength=_N_BINS).astype(np.float64)
-    return np.asarray(np.sqrt(counts / max(float(counts.max()), 1e-9)))
 
 
 class LevelCurve(PointCurve[int]):
@@ -104,7 +65,7 @@ class LevelCurve(PointCurve[int]):
         self._lane_colour = self._colour = colour
         self._points: CurvePoints = ()
         self._across, self._counted = CurveAcross.LEVELS, Counted.LUMA
-        self._counts: FloatArray = np.zeros(_N_BINS)
+        self._counts: FloatArray = np.zeros(N_BINS)
 
     def sizeHint(self) -> QSize:
         return QSize(380, 170)
@@ -128,7 +89,7 @@ class LevelCurve(PointCurve[int]):
 
     def show_picture(self, picture: Picture) -> None:
         """Draw the histogram of a picture behind the curve."""
-        self._counts = histogram(picture, self._counted)
+        self._counts = histogram(sampled(picture), self._counted)
         self.update()
 
     # What a curve of points asks for
@@ -227,7 +188,7 @@ class LevelCurve(PointCurve[int]):
             colour.setAlpha(70)
             brush.setColorAt(0, colour)
             brush.setColorAt(1, colour)
-        tops = [self._at((bin_ + 0.5) / _N_BINS, share) for bin_, share in enumerate(self._counts.tolist())]
+        tops = [self._at((bin_ + 0.5) / N_BINS, share) for bin_, share in enumerate(self._counts.tolist())]
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(brush)
         painter.drawPolygon(QPolygonF([box.bottomLeft(), *tops, box.bottomRight()]))

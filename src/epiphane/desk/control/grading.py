@@ -1,0 +1,158 @@
+"""Grades that are worked out: by a colour that is picked in the picture, or by a picture that was kept."""
+
+from collections.abc import Mapping
+
+from msgspec import Struct
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.declare.parameters import setting_of, values_at
+from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.shown_picture import ShownPicture
+from epiphane.desk.engine.skimming import Skimmed, Skimmer
+from epiphane.document.ids import LaneId
+from epiphane.document.lane import Lane
+from epiphane.document.project import Project, with_lanes
+from epiphane.edits.keying.lanes import set_setting
+from epiphane.effects.declare import EFFECTS
+from epiphane.keying.schedule import schedule
+from epiphane.media.mattes import made_mattes
+from epiphane.render.matching import Neutral, matched, neutralised
+from epiphane.render.nodes import FramePlan
+from epiphane.render.plan import plan_frame
+from epiphane.render.sources import OpenFootage
+from epiphane.types import Picture
+from epiphane.wording import tr
+
+_TOLD = {
+    Neutral.GREY: tr("Click what is to be grey"),
+    Neutral.WHITE: tr("Click what is to be white"),
+    Neutral.BLACK: tr("Click what is to be black"),
+}
+_AROUND = 2
+"""How many pixels to each side of the one that is picked count as well: grain is no colour."""
+
+
+def plan_without(project: Project, lanes: frozenset[LaneId], frame: int) -> FramePlan:
+    """Return what is drawn on a frame without some lanes."""
+    left = with_lanes(project, (lane for lane in project.lanes if lane.id not in lanes))
+    return plan_frame(left, schedule(left), frame, made_mattes(left))
+
+
+class _Wanted(Struct, frozen=True):
+    """What is worked out once the picture without the grade is there: a neutral at a place, or a match."""
+
+    lane: LaneId
+    neutral: Neutral | None = None
+    across: float = 0.0
+    down: float = 0.0
+
+
+class GradeDesk(QObject):
+    """Sets the controls of the selected grade by what is picked in the picture, or by a kept one.
+
+    Signals
+    -------
+    picking_changed()
+        A colour is to be picked, or no longer.
+    """
+
+    picking_changed = pyqtSignal()
+
+    def __init__(self, editor: Editor, shown: ShownPicture, footage: OpenFootage) -> None:
+        super().__init__()
+        self._editor, self._shown, self._footage = editor, shown, footage
+        self._skimmer: Skimmer | None = None
+        self.picked: Neutral | None = None
+        """What the next colour that is picked is to become, None while none is to be."""
+        editor.selection_changed.connect(lambda: self.pick(None))
+
+    @property
+    def lane(self) -> Lane | None:
+        """The selected grade."""
+        lane = self._editor.chosen.lane
+        return lane if lane is not None and lane.effect == "grade" else None
+
+    @property
+    def can_match(self) -> bool:
+        """Whether a picture was kept to be matched."""
+        return self._shown.kept is not None
+
+    @property
+    def hint(self) -> str:
+        """What is to be done in the picture."""
+        return "" if self.picked is None else _TOLD[self.picked]
+
+    def pick(self, neutral: Neutral | None) -> None:
+        """Have the next click on the picture pick a colour that is to become neutral; None ends it."""
+        if neutral != self.picked:
+            self.picked = None if self.lane is None else neutral
+            self.picking_changed.emit()
+
+    def pick_at(self, across: float, down: float) -> None:
+        """Take the colour at shares of the picture."""
+        lane, neutral = self.lane, self.picked
+        self.pick(None)
+        if lane is not None and neutral is not None:
+            self._ask(_Wanted(lane.id, neutral, across, down))
+
+    def match(self) -> None:
+        """Give the picture the light and colour of the one that was kept."""
+        if self.lane is None:
+            return
+        if self._shown.kept is None:
+            self._editor.said.emit(tr("Keep the picture to be matched first (Shift+K)."), True)
+            return
+        self._ask(_Wanted(self.lane.id))
+
+    def close(self) -> None:
+        """Stop drawing."""
+        if self._skimmer is not None:
+            self._skimmer.close()
+
+    def _ask(self, wanted: _Wanted) -> None:
+        """Draw the picture without the grade; what comes of it is worked out when it is there."""
+        picture, editor = self._shown.picture, self._editor
+        if picture is None:
+            return
+        if self._skimmer is None:
+            self._skimmer = Skimmer(self._footage)
+            self._skimmer.drawn.connect(self._on_drawn)
+        plan = plan_without(editor.project, frozenset({wanted.lane}), editor.playhead)
+        self._skimmer.ask_plan(wanted, 0.0, plan, (picture.shape[1], picture.shape[0]))
+
+    def _on_drawn(self, drawn: Skimmed) -> None:
+        wanted, picture = drawn.key, drawn.picture
+        lane = self.lane
+        if not isinstance(wanted, _Wanted) or lane is None or lane.id != wanted.lane:
+            return
+        parameters = EFFECTS.named("grade").parameters
+        values = dict(values_at(parameters, lane.settings, 1.0))
+        if wanted.neutral is None:
+            kept = self._shown.kept
+            if kept is not None:
+                self._set(lane, matched(picture, kept, values), tr("match of a picture"))
+            return
+        colour = _colour_at(picture, wanted.across, wanted.down)
+        self._set(lane, neutralised(colour, wanted.neutral, values), tr("picked colour"))
+
+    def _set(self, lane: Lane, found: Mapping[str, float], text: str) -> None:
+        """Set what was found: at the peak alone, as the lane falls back from it to what is at rest."""
+        effect = EFFECTS.named("grade")
+
+        def edit(project: Project) -> Project:
+            for name, value in found.items():
+                setting = setting_of(effect.parameter(name), lane.settings)
+                project = set_setting(project, lane.id, replace(setting, peak=value))
+            return project
+
+        self._editor.apply(edit, text)
+
+
+def _colour_at(picture: Picture, across: float, down: float) -> tuple[int, int, int]:
+    """Return the mean of some pixels around a place, blue, green and red."""
+    height, width = picture.shape[:2]
+    x, y = min(int(across * width), width - 1), min(int(down * height), height - 1)
+    part = picture[max(y - _AROUND, 0) : y + _AROUND + 1, max(x - _AROUND, 0) : x + _AROUND + 1]
+    blue, green, red = part.reshape(-1, 3).mean(axis=0)
+    return round(float(blue)), round(float(green)), round(float(red))

@@ -2,14 +2,16 @@
 
 import numpy as np
 import pytest
-from hands import drag, middle, press
-from PyQt6.QtCore import QPoint, Qt
+from hands import drag, drop, middle, press
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from epiphane.desk.bench.keying.hue_disc import HueDisc
 from epiphane.desk.bench.keying.level_curve import LevelCurve
+from epiphane.desk.bench.keying.look_tiles import LookTiles
 from epiphane.desk.picture.scopes import Scope
+from epiphane.document.lane import Setting
 from epiphane.effects.declare import EFFECTS
 from epiphane.render.matching import Neutral
 
@@ -117,6 +119,26 @@ def test_a_look_is_chosen_from_a_file_told_when_it_is_none_and_done_without(
     assert values(graded)["file"] == ""
 
 
+def test_looks_are_seen_on_the_picture_and_a_dropped_file_is_one(graded, qtbot, tmp_path):
+    graded.lanes.add("look")
+    tiles = graded.bench.lane.findChild(LookTiles).tiles
+    qtbot.waitUntil(lambda: not tiles["mono"].icon().isNull(), timeout=30_000)
+    pixels = (tiles[one].icon().pixmap(88, 50).toImage().pixelColor(46, 26) for one in ("mono", "ember"))
+    grey, red = (pixel.saturation() for pixel in pixels)
+    assert grey < 10 < red
+    QTest.mouseClick(tiles["mono"], LEFT)
+    assert values(graded)["look"] == "mono" and tiles["mono"].isChecked()
+    (tmp_path / "own.cube").write_text("LUT_3D_SIZE 2\n" + "0 0 0\n" * 8)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "own.cube"))])
+    n_lanes = len(graded.editor.project.lanes)
+    drop(graded, data, QPoint(300, 300))
+    qtbot.waitUntil(lambda: len(graded.editor.project.lanes) == n_lanes + 1)
+    assert values(graded)["file"].endswith("own.cube")
+    graded.editor.undo()
+    assert len(graded.editor.project.lanes) == n_lanes
+
+
 def test_scopes_clipping_and_values_are_of_the_picture_that_is_shown(graded, qtbot):
     assert not graded.scopes.isVisible()
     QTest.keyClick(graded, Qt.Key.Key_S, SHIFT)
@@ -147,8 +169,6 @@ def test_scopes_clipping_and_values_are_of_the_picture_that_is_shown(graded, qtb
 
 
 def _exposure(window):
-    from epiphane.document.lane import Setting
-
     return Setting("exposure", 3.0, 0.0)
 
 

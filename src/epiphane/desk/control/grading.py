@@ -21,7 +21,7 @@ from epiphane.render.matching import Neutral, matched, neutralised
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
-from epiphane.types import Picture
+from epiphane.types import Picture, Size
 from epiphane.wording import tr
 
 _TOLD = {
@@ -40,12 +40,18 @@ def plan_without(project: Project, lanes: frozenset[LaneId], frame: int) -> Fram
 
 
 class _Wanted(Struct, frozen=True):
-    """What is worked out once the picture without the grade is there: a neutral at a place, or a match."""
+    """What is worked out once the picture without the lane is there: a neutral at a place, or a match."""
 
     lane: LaneId
     neutral: Neutral | None = None
     across: float = 0.0
     down: float = 0.0
+
+
+class _Before(Struct, frozen=True):
+    """The picture without a lane is wanted for itself."""
+
+    lane: LaneId
 
 
 class GradeDesk(QObject):
@@ -55,9 +61,12 @@ class GradeDesk(QObject):
     -------
     picking_changed()
         A colour is to be picked, or no longer.
+    before_drawn(lane: LaneId, picture: Picture)
+        The picture without a lane, that was asked for.
     """
 
     picking_changed = pyqtSignal()
+    before_drawn = pyqtSignal(int, object)
 
     def __init__(self, editor: Editor, shown: ShownPicture, footage: OpenFootage) -> None:
         super().__init__()
@@ -105,6 +114,10 @@ class GradeDesk(QObject):
             return
         self._ask(_Wanted(self.lane.id))
 
+    def ask_before(self, lane: LaneId, size: Size) -> None:
+        """Draw the picture under the playhead without a lane; it comes by `before_drawn`."""
+        self._draw_without(_Before(lane), size)
+
     def close(self) -> None:
         """Stop drawing."""
         if self._skimmer is not None:
@@ -112,17 +125,21 @@ class GradeDesk(QObject):
 
     def _ask(self, wanted: _Wanted) -> None:
         """Draw the picture without the grade; what comes of it is worked out when it is there."""
-        picture, editor = self._shown.picture, self._editor
-        if picture is None:
-            return
+        picture = self._shown.picture
+        if picture is not None:
+            self._draw_without(wanted, (picture.shape[1], picture.shape[0]))
+
+    def _draw_without(self, wanted: _Wanted | _Before, size: Size) -> None:
         if self._skimmer is None:
             self._skimmer = Skimmer(self._footage)
             self._skimmer.drawn.connect(self._on_drawn)
-        plan = plan_without(editor.project, frozenset({wanted.lane}), editor.playhead)
-        self._skimmer.ask_plan(wanted, 0.0, plan, (picture.shape[1], picture.shape[0]))
+        plan = plan_without(self._editor.project, frozenset({wanted.lane}), self._editor.playhead)
+        self._skimmer.ask_plan(wanted, 0.0, plan, size)
 
     def _on_drawn(self, drawn: Skimmed) -> None:
         wanted, picture = drawn.key, drawn.picture
+        if isinstance(wanted, _Before):
+            self.before_drawn.emit(wanted.lane, picture)
         lane = self.lane
         if not isinstance(wanted, _Wanted) or lane is None or lane.id != wanted.lane:
             return

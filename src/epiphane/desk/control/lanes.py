@@ -1,12 +1,15 @@
 """Lane commands: add, step, mute, solo, duplicate, reorder, delete."""
 
+from collections.abc import Callable
+from pathlib import Path
+
 from msgspec import Struct
 from PyQt6.QtCore import QObject
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
 from epiphane.document.ids import LaneId, PulseId, TrackId
-from epiphane.document.lane import Span
+from epiphane.document.lane import Setting, Span
 from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.keying.cues import CueKey, set_cue_effect
@@ -19,14 +22,16 @@ from epiphane.edits.keying.lanes import (
     copy_lane,
     move_lane,
     remove_lane,
+    set_setting,
 )
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.keying.stack import move_row, step_rows
 from epiphane.effects.declare import Effect
-from epiphane.errors import EditError
+from epiphane.errors import DiskError, EditError, MediaError
 from epiphane.facts.form import parts_of
 from epiphane.facts.hits import stand_in_remark
 from epiphane.lane_kinds import LaneKind, is_transition, lane_kind_named
+from epiphane.media.look_files import keep_look
 from epiphane.timing import frame_at
 from epiphane.wording import plural, tr
 
@@ -110,25 +115,43 @@ class LaneDesk(QObject):
             below = [lane.id for lane in project.lanes].index(target.lane) + 1
             return move_lane(project, project.lanes[-1].id, to=below)
 
-        made = LaneId(max(self._editor.project.next_id, 0))
-        if self._editor.apply(edit, tr("lane of {label}", label=kind.label.lower())):
-            lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
-            self._editor.select(LaneSelection(lanes[-1]))
-            if target.unit is not None and stand_in_remark(self._editor.project):
-                self._editor.said.emit(stand_in_remark(self._editor.project), False)
+        is_put = self._put(edit, tr("lane of {label}", label=kind.label.lower()))
+        if is_put and target.unit is not None and stand_in_remark(self._editor.project):
+            self._editor.said.emit(stand_in_remark(self._editor.project), False)
 
     def _add_lasting(self, kind: LaneKind, target: Target) -> None:
         """Have an effect be on over a span, or all of the film."""
-        made = LaneId(self._editor.project.next_id)
 
         def edit(project: Project) -> Project:
             project, pulse = ensure_pulse(project, PulseUnit.BEAT)
             project = add_lasting_lane(project, kind.key, pulse, target.span)
             return project if target.track is None else _aimed(project, target.track)
 
-        if self._editor.apply(edit, tr("lane of {label}", label=kind.label.lower())):
-            lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
-            self._editor.select(LaneSelection(lanes[-1]))
+        self._put(edit, tr("lane of {label}", label=kind.label.lower()))
+
+    def _put(self, edit: Callable[[Project], Project], text: str) -> bool:
+        """Make a lane by an edit, and select it; False where that was refused."""
+        made = self._editor.project.next_id
+        if not self._editor.apply(edit, text):
+            return False
+        lanes = [lane.id for lane in self._editor.project.lanes if lane.id >= made]
+        self._editor.select(LaneSelection(lanes[-1]))
+        return True
+
+    def add_look(self, path: Path) -> None:
+        """Have the look of a file be on over the film."""
+        try:
+            file = Setting("file", keep_look(path).text)
+        except (MediaError, DiskError) as error:
+            self._editor.said.emit(str(error), True)
+            return
+
+        def edit(project: Project) -> Project:
+            project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+            project = add_lasting_lane(project, "look", pulse)
+            return set_setting(project, project.lanes[-1].id, file)
+
+        self._put(edit, tr("look {name}", name=path.name))
 
     def copy(self) -> None:
         """Put a copy of the selected lane below it, and select that."""

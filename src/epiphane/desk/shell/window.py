@@ -89,6 +89,7 @@ from epiphane.desk.shell.subjects import subjects_of
 from epiphane.desk.shell.welcome import Welcome
 from epiphane.files.recipes import KeptRecipe, RecipeBook
 from epiphane.files.trust import TrustedFolders
+from epiphane.media.look_files import LOOK_SUFFIXES
 from epiphane.media.proxy import ProxyStore
 from epiphane.timing import clock_text, frame_start, rate_text
 from epiphane.wording import tr
@@ -596,7 +597,14 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
         event.acceptProposedAction()
         if paths:  # after the drop has ended, for it may ask something
-            QTimer.singleShot(0, lambda: self.files.gather(paths))
+            QTimer.singleShot(0, lambda: self._take_dropped(paths))
+
+    def _take_dropped(self, paths: list[Path]) -> None:
+        looks = [path for path in paths if path.suffix.lower() in LOOK_SUFFIXES]
+        for look in looks:
+            self.lanes.add_look(look)
+        if len(paths) > len(looks):
+            self.files.gather([path for path in paths if path not in looks])
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

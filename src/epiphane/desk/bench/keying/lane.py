@@ -12,6 +12,7 @@ from epiphane.audio.in_project import with_usual_range
 from epiphane.desk.bench.items.text import TextRows
 from epiphane.desk.bench.keying.envelope_rows import EnvelopeRows
 from epiphane.desk.bench.keying.follow import FollowRows, following
+from epiphane.desk.bench.keying.look_tiles import LookTiles
 from epiphane.desk.bench.keying.matching import MatchingRows
 from epiphane.desk.bench.keying.parameters import ParameterRows
 from epiphane.desk.bench.keying.pick import PickRows
@@ -92,6 +93,8 @@ class LaneBench(BenchPage[Lane]):
         lasts = lane.trigger is Trigger.SPAN
         if lane.effect == "grade":
             self.part(MatchingRows(grading, shown), lambda lane: lane)
+        elif lane.effect == "look":
+            self.part(LookTiles(editor, lane.id, grading, shown), lambda lane: lane)
         if lasts:  # its values are the main thing of it
             self.part(self.parameters, lambda lane: lane.settings)
             self.rule()

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QPushButton
 from epiphane.desk.bench.page import Rows
 from epiphane.desk.control.grading import GradeDesk
 from epiphane.desk.control.shown_picture import ShownPicture
-from epiphane.desk.look.fields import button, switch
+from epiphane.desk.look.fields import button, in_a_row, label, switch
 from epiphane.document.lane import Lane
 from epiphane.render.matching import Neutral
 from epiphane.wording import tr
@@ -27,7 +27,7 @@ class MatchingRows(Rows[Lane]):
             self.picks[neutral] = switch(text, tip, partial(self._pick, neutral), is_quiet=False)
         tip = tr("Give the picture the light and colour of the one that was kept (Shift+K keeps it)")
         self.match = button(tr("As the kept one"), tip, grading.match)
-        self.row(tr("Pick"), *self.picks.values(), self.match)
+        self.add(in_a_row(label(tr("Pick")), *self.picks.values(), right=(self.match,), spacing=6))
         grading.picking_changed.connect(self._refresh)
         shown.kept_changed.connect(self._refresh)
         self._refresh()

@@ -14,6 +14,7 @@ from benchmarks.export import measure_export
 from benchmarks.film import measure_film
 from benchmarks.footage import measure_footage
 from benchmarks.form import measure_form
+from benchmarks.grade import measure_grade
 from benchmarks.keying import measure_keying
 from benchmarks.layers import measure_layers
 from benchmarks.listening import measure_listening
@@ -43,6 +44,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "effects": measure_effects,
     "layers": measure_layers,
     "titles": measure_titles,
+    "grade": measure_grade,
     "export": measure_export,
     "film": measure_film,
     "playback": measure_playback,

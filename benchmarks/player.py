@@ -13,9 +13,11 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import QSplitter
 
 from benchmarks.effects import stacked
+from benchmarks.grade import with_grade_over_all
 from benchmarks.window import wait
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
+from epiphane.document.project import with_lanes
 from epiphane.edits.picture import set_rate
 
 RUNS = (
@@ -25,6 +27,7 @@ RUNS = (
     "six at once, warm",
     "six at once at 60 fps, cold",
     "six at once at 60 fps, prepared",
+    _GRADED := "graded at 60 fps, two struck lanes, with scopes",
 )
 _SETTLED_STEPS = 30
 _PICTURE_WIDTH = 976  # of the panel; the picture in it is then drawn at 960x540
@@ -78,10 +81,13 @@ def main(out: Path, journals: Path) -> None:
     changes = {
         "six at once, cold": stacked,
         "six at once at 60 fps, cold": lambda project: set_rate(project, Fraction(60)),
+        _GRADED: lambda project: with_grade_over_all(with_lanes(project, project.lanes[:2])),
     }
     for name in RUNS:
         if name in changes:
             window.editor.apply(changes[name], name)
+        if name == _GRADED:
+            window.scopes.toggle()
         if name.endswith("prepared"):
             _prepare(window)
         window.editor.go_to(0)

@@ -35,7 +35,7 @@ def test_words_of_the_trade_find_effects_the_best_first(window, words, first):
     names = found(window, words)
     assert names
     assert first is None or names[0] == first
-    assert len(names) < 46
+    assert len(names) < 47
 
 
 def test_each_page_has_a_search_of_its_own_and_another_project_none(demo):
@@ -51,7 +51,7 @@ def test_each_page_has_a_search_of_its_own_and_another_project_none(demo):
     demo.editor.open(Project(footage=demo.editor.project.footage), None)
     assert shelf.search.text() == ""
     assert shelf.footage.tiles.count() == 6
-    assert shelf.effects.tiles.count() == 46
+    assert shelf.effects.tiles.count() == 47
 
 
 def test_nothing_found_is_said_and_keys_go_to_what_is(demo):

@@ -82,12 +82,22 @@ def _breaks(one: Plane, other: Plane) -> tuple[bool, bool]:
     """Return whether two small grey pictures are the sides of a cut, and of a fade or a flash."""
     there, back = _flows(one, other, is_quick=True)
     change = float(cv2.absdiff(one, other).mean())
-    left = float(cv2.absdiff(one, _moved(other, there, 1.0)).mean()) / max(change, 1e-3)
+    left = float(cv2.absdiff(one, moved_along(other, there, 1.0)).mean()) / max(change, 1e-3)
     alike = float(cv2.matchTemplate(one, other, cv2.TM_CCOEFF_NORMED)[0, 0])
-    returned = there + _moved(back, there, 1.0)
+    returned = there + moved_along(back, there, 1.0)
     unsure = float((cv2.magnitude(returned[..., 0], returned[..., 1]) > 1).mean())
     is_cut = unsure > _CUT_UNSURE and left > _CUT_LEFT and alike < _CUT_ALIKE
     return is_cut, change > _STILL_LEVELS and alike > _FADE_ALIKE and left > _FADE_LEFT
+
+
+def quick_flow(one: Plane, other: Plane) -> Float32Array:
+    """Return where each place of a picture has gone in another, float32, shape (height, width, 2), pixels.
+
+    Parameters
+    ----------
+    one, other : uint8, shape (height, width), grey
+    """
+    return np.asarray(_flow_engine(is_quick=True).calc(one, other, cast(Any, None)), np.float32)
 
 
 def _flows(one: Plane, other: Plane, *, is_quick: bool) -> tuple[Float32Array, Float32Array]:
@@ -149,7 +159,7 @@ def _plane_between(
     large = np.asarray(
         cv2.resize(vectors, (width, height)) * np.float32(width / vectors.shape[1]), np.float32
     )
-    both = [_moved(one, large, -share), _moved(other, large, 1 - share)]
+    both = [moved_along(one, large, -share), moved_along(other, large, 1 - share)]
     made = np.asarray(cv2.addWeighted(both[0], 1 - share, both[1], share, 0), np.uint8)
     if sharpens:
         made = _sharpened(made, large, share)
@@ -178,9 +188,13 @@ def _landing(movement: Movement, share: float) -> tuple[Float32Array, Float32Arr
     """
     found: tuple[Float32Array, Float32Array] | None = None
     for flow, sign, way in ((movement.there, 1.0, share), (movement.back, -1.0, 1 - share)):
-        vectors = np.asarray(_moved(flow, _moved(flow, flow, -way), -way) * np.float32(sign), np.float32)
+        vectors = np.asarray(
+            moved_along(flow, moved_along(flow, flow, -way), -way) * np.float32(sign), np.float32
+        )
         cost = cv2.blur(
-            cv2.absdiff(_moved(movement.first, vectors, -share), _moved(movement.second, vectors, 1 - share)),
+            cv2.absdiff(
+                moved_along(movement.first, vectors, -share), moved_along(movement.second, vectors, 1 - share)
+            ),
             (5, 5),
         )
         cost = np.asarray(cost, np.float32)
@@ -194,8 +208,15 @@ def _landing(movement: Movement, share: float) -> tuple[Float32Array, Float32Arr
     return found
 
 
-def _moved(picture: Any, vectors: Float32Array, factor: float) -> Any:
-    """Return a picture looked at where some vectors, times a factor, lead from each place."""
+def moved_along(picture: Any, vectors: Float32Array, factor: float) -> Any:
+    """Return a picture looked at where some vectors, times a factor, lead from each place.
+
+    Parameters
+    ----------
+    picture : any array that OpenCV takes, shape (height, width, ...)
+    vectors : float32, shape (height, width, 2), pixels across and down
+    factor : float
+    """
     height, width = vectors.shape[:2]
     places = cv2.scaleAdd(vectors, factor, _grid(width, height))
     return cv2.remap(picture, places, _ONE_MAP, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

@@ -213,3 +213,14 @@ def test_a_grey_is_picked_in_the_picture_and_a_kept_picture_is_matched(graded, q
     QTest.mouseClick(match, LEFT)
     qtbot.waitUntil(lambda: values(graded)["exposure"] != 3.0, timeout=30_000)
     assert abs(settled(graded, qtbot).mean() - kept.mean()) < 0.2 * abs(bright - kept.mean())
+
+
+def test_clips_are_evened_out_in_one_step(demo, qtbot):
+    before = demo.editor.project
+    QTest.keyClick(demo, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | SHIFT)
+    qtbot.waitUntil(lambda: len(demo.editor.project.lanes) > len(before.lanes), timeout=60_000)
+    made = [lane for lane in demo.editor.project.lanes if lane not in before.lanes]
+    assert demo.editor.project.lanes[: len(made)] == tuple(made)
+    assert all(lane.effect == "grade" and lane.spans and lane.name.startswith("Evened: ") for lane in made)
+    demo.editor.undo()
+    assert demo.editor.project == before

@@ -6,7 +6,7 @@ are, and what they do is counted in: round by round the controls come nearer to 
 
 from collections.abc import Mapping
 from enum import Enum
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
 import cv2
 import numpy as np
@@ -21,6 +21,8 @@ from epiphane.types import FloatArray, Picture
 GradeValues: TypeAlias = Mapping[str, ParameterValue]
 """Values of the grade's controls at the peak, by their names."""
 
+MATCHED = ("exposure", "warmth", "green", "contrast", "saturation")
+"""The controls that a match sets."""
 _N_ROUNDS = 24
 _WHITE, _BLACK = 0.95, 0.02
 _MOST_PIXELS = 64
@@ -28,6 +30,21 @@ _EDGE = 1e-4
 _WARMTH, _GREEN, _LIFT = 0.35, 0.25, 0.25
 """What the most of these controls does to levels, as `docs/grade.md` says."""
 _MOST_STEP = 1.6
+
+
+class Statistics(NamedTuple):
+    """What a match goes by.
+
+    Attributes
+    ----------
+    light : float64, shape (3,), the mean of blue, green and red in linear light, 0 to 1
+    spread : float, the standard deviation of luma
+    saturation : float, the mean of the greatest less the least channel
+    """
+
+    light: FloatArray
+    spread: float
+    saturation: float
 
 
 class Neutral(Enum):
@@ -73,15 +90,25 @@ def matched(picture: Picture, other: Picture, values: GradeValues) -> dict[str, 
     other : uint8, shape (height, width, 3), BGR
     values : of all controls of the grade as they are
     """
-    levels, wanted = _few(picture), _statistics(_few(other))
+    return matched_to(statistics_of(few_levels(other)), few_levels(picture), values)
+
+
+def matched_to(wanted: Statistics, levels: FloatArray, values: GradeValues) -> dict[str, float]:
+    """Return controls with which some colours have the light, contrast and saturation that are wanted.
+
+    Parameters
+    ----------
+    wanted : Statistics
+    levels : float64, shape (n, 3), BGR, 0 to 1, before the grade
+    values : of all controls of the grade as they are
+    """
     found = dict(values)
     for _ in range(_N_ROUNDS):
-        light, spread, saturation = _statistics(np.clip(graded_levels(levels, _steps(found)), 0, 1))
-        _scale(found, "contrast", wanted[1] / max(spread, _EDGE))
-        _scale(found, "saturation", wanted[2] / max(saturation, _EDGE))
-        _multiply(found, (np.maximum(wanted[0], _EDGE) / np.maximum(light, _EDGE)) ** (1 / GAMMA))
-    names = ("exposure", "warmth", "green", "contrast", "saturation")
-    return {name: round(float(found[name]), 2) for name in names}
+        now = statistics_of(np.clip(graded_levels(levels, _steps(found)), 0, 1))
+        _scale(found, "contrast", wanted.spread / max(now.spread, _EDGE))
+        _scale(found, "saturation", wanted.saturation / max(now.saturation, _EDGE))
+        _multiply(found, (np.maximum(wanted.light, _EDGE) / np.maximum(now.light, _EDGE)) ** (1 / GAMMA))
+    return {name: round(float(found[name]), 2) for name in MATCHED}
 
 
 def _steps(values: GradeValues) -> tuple[GradeStep, ...]:
@@ -89,15 +116,16 @@ def _steps(values: GradeValues) -> tuple[GradeStep, ...]:
     return tuple(step for one in done if isinstance(one, Grade) for step in one.steps)
 
 
-def _few(picture: Picture) -> FloatArray:
+def few_levels(picture: Picture) -> FloatArray:
     """Return a picture as some thousand colours, float64, shape (n, 3), 0 to 1."""
     small = cv2.resize(picture, (_MOST_PIXELS, _MOST_PIXELS), interpolation=cv2.INTER_AREA)
     return np.asarray(small, np.float64).reshape(-1, 3) / 255
 
 
-def _statistics(levels: FloatArray) -> tuple[FloatArray, float, float]:
-    """Return the mean light of blue, green and red, the spread of luma, and the mean spread of channels."""
-    return (levels**GAMMA).mean(axis=0), float((levels @ LUMA).std()), float(np.ptp(levels, axis=1).mean())
+def statistics_of(levels: FloatArray) -> Statistics:
+    """Return the statistics of colours, float64, shape (n, 3), BGR, 0 to 1."""
+    light, spread = (levels**GAMMA).mean(axis=0), float((levels @ LUMA).std())
+    return Statistics(light, spread, float(np.ptp(levels, axis=1).mean()))
 
 
 def _multiply(values: dict[str, ParameterValue], factors: FloatArray) -> None:

@@ -9,20 +9,24 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from epiphane.declare.parameters import setting_of, values_at
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.shown_picture import ShownPicture
+from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
 from epiphane.document.ids import LaneId
 from epiphane.document.lane import Lane
 from epiphane.document.project import Project, with_lanes
-from epiphane.edits.keying.lanes import set_setting
+from epiphane.document.pulse import PulseUnit
+from epiphane.edits.keying.lanes import put_first, set_setting
+from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.effects.declare import EFFECTS
 from epiphane.keying.schedule import schedule
 from epiphane.media.mattes import made_mattes
+from epiphane.render.evening import even_lanes
 from epiphane.render.matching import Neutral, matched, neutralised
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size
-from epiphane.wording import tr
+from epiphane.wording import plural, tr
 
 _TOLD = {
     Neutral.GREY: tr("Click what is to be grey"),
@@ -68,9 +72,9 @@ class GradeDesk(QObject):
     picking_changed = pyqtSignal()
     before_drawn = pyqtSignal(int, object)
 
-    def __init__(self, editor: Editor, shown: ShownPicture, footage: OpenFootage) -> None:
+    def __init__(self, editor: Editor, shown: ShownPicture, footage: OpenFootage, jobs: Jobs) -> None:
         super().__init__()
-        self._editor, self._shown, self._footage = editor, shown, footage
+        self._editor, self._shown, self._footage, self._jobs = editor, shown, footage, jobs
         self._skimmer: Skimmer | None = None
         self.picked: Neutral | None = None
         """What the next colour that is picked is to become, None while none is to be."""
@@ -113,6 +117,37 @@ class GradeDesk(QObject):
             self._editor.said.emit(tr("Keep the picture to be matched first (Shift+K)."), True)
             return
         self._ask(_Wanted(self.lane.id))
+
+    def even_out(self) -> None:
+        """Give each clip whose light or colour is unlike the others' a grade of its own, in one step."""
+        project = self._editor.project
+        if not project.shots:
+            self._editor.said.emit(tr("There are no shots yet whose light could be evened out."), True)
+            return
+        self._jobs.start(
+            "even out",
+            tr("Looking at the light of the clips"),
+            lambda report: even_lanes(project, self._footage, progress=report),
+            done=self._put_even,
+        )
+
+    def _put_even(self, lanes: tuple[Lane, ...]) -> None:
+        if not lanes:
+            text = tr("The clips are alike in light and colour: nothing is to be evened out.")
+            self._editor.said.emit(text, False)
+            return
+
+        def edit(project: Project) -> Project:
+            project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+            return put_first(project, lanes, pulse)
+
+        if self._editor.apply(edit, tr("evening out of clips")):
+            told = plural(
+                len(lanes),
+                "One clip is evened out: its grade is the first lane.",
+                "{} clips are evened out: their grades are the first lanes.",
+            )
+            self._editor.said.emit(told, False)
 
     def ask_before(self, lane: LaneId, size: Size) -> None:
         """Draw the picture under the playhead without a lane; it comes by `before_drawn`."""

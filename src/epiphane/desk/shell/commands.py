@@ -198,6 +198,7 @@ class Commands:
         return {
             "undo": editor.undo,
             "redo": editor.redo,
+            "even_out": self._window.grading.even_out,
             "song": files.ask_song,
             "gather": files.ask_footage,
             "gather_folder": files.ask_folder,

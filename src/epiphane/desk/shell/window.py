@@ -198,7 +198,7 @@ class Window(QMainWindow):
         self.comparison = Comparison(
             self.editor, self.playback, self.shown, self.picture, self.frames.footage
         )
-        self.grading = GradeDesk(self.editor, self.shown, self.frames.footage)
+        self.grading = GradeDesk(self.editor, self.shown, self.frames.footage, self.jobs)
         self.picking = ColourPicking(self.grading, self.picture)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 

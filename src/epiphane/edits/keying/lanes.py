@@ -1,6 +1,6 @@
 """Edits of lanes: which hits fire which effect with what shape."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 
 from msgspec.structs import replace
 
@@ -44,6 +44,21 @@ def add_lasting_lane(project: Project, effect: str, pulse: PulseId, span: Span |
     spans = () if span is None else (span,)
     lane = replace(project.lanes[-1], trigger=Trigger.SPAN, spans=spans)
     return with_lanes(project, lanes=(*project.lanes[:-1], lane))
+
+
+def put_first(project: Project, lanes: Iterable[Lane], pulse: PulseId) -> Project:
+    """Return `project` with further lanes before all others; those of their names, kind and trigger are gone.
+
+    Their numbers and their pulse are given here.
+    """
+    made = tuple(lanes)
+    names = {(one.effect, one.trigger, one.name) for one in made}
+    others = (one for one in project.lanes if (one.effect, one.trigger, one.name) not in names)
+    numbered = (
+        replace(one, id=LaneId(project.next_id + number), pulse=pulse, seed=number + 1)
+        for number, one in enumerate(made)
+    )
+    return with_lanes(project, (*numbered, *others), next_id=project.next_id + len(made))
 
 
 def copy_lane(

@@ -8,11 +8,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QContextMenuEvent, QPainter
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter
 from tour import write_tour
 
+from epiphane.declare.parameters import setting_of
+from epiphane.desk.bench.keying.look_tiles import LookTiles
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
     FootageSelection,
@@ -24,6 +26,7 @@ from epiphane.desk.control.selection import (
     SongSelection,
 )
 from epiphane.desk.control.shots import ShotPlace
+from epiphane.desk.look import theme
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.app import make_application
 from epiphane.desk.shell.window import Window
@@ -51,10 +54,12 @@ from epiphane.edits.keying.cues import (
     set_cue_strength,
     toggle_cues,
 )
+from epiphane.edits.keying.lanes import set_setting
 from epiphane.edits.keying.words import change_words
 from epiphane.edits.shots.mattes import change_matte
 from epiphane.edits.shots.panels import change_panels
 from epiphane.edits.shots.shots import footage_name
+from epiphane.effects.declare import EFFECTS
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.facts.grid import bars_of
 from epiphane.media.probe import probe_footage
@@ -63,6 +68,7 @@ from epiphane.media.search import search_clip
 from epiphane.timing import frame_at, frame_start
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+_GAP = 16
 _DROP_BAR = 10  # in the full part, where both lanes fire
 _BAND_BAR = 5  # where the band comes in
 _IMPACT = 4.566667  # of the chimes, seconds
@@ -390,11 +396,52 @@ class Photographer:
             self.wait(50)
         window.editor.select(SongSelection())
 
-    def keys(self) -> None:
-        """Take the list of keys."""
-        self.window.key_list.toggle()
-        self.take("keys")
-        self.window.key_list.toggle()
+    def grade(self) -> None:
+        """Take a grade with scopes and the line of before and after; its page and the looks as a sheet."""
+        window, before = self.window, self.window.editor.project
+        window.score.set_bars_per_line(4)
+        window.shelf.open_page(ShelfPage.EFFECTS)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 40)
+        window.lanes.add("grade")
+        self._set(exposure=0.3, warmth=22.0, midtones_hue=30.0, midtones_colour=35.0, shadows_colour=40.0)
+        self._set(luma_curve="0.22,0.14 0.7,0.8", saturation_curve="0.08,0.72 0.55,0.4")
+        rows = window.bench.lane.parameters
+        ranges, curves = rows.sections["Shadows, midtones, highlights"], rows.sections["Curves"]
+        for head in rows.sections.values():
+            if head.isChecked() != (head is ranges):
+                head.click()
+        window.scopes.toggle()
+        window.comparison.toggle()
+        self.wait(3000)
+        area = window.bench.findChild(QScrollArea)
+        area.ensureWidgetVisible(rows.wheels["midtones"], 0, 90)
+        self.take("grade")
+        window.scopes.toggle()
+        window.comparison.toggle()
+        curves.click()
+        self.wait(1500)
+        page = rows.grab()
+        window.lanes.add("look")
+        self.wait(2500)
+        tiles = window.bench.lane.findChild(LookTiles).grab()
+        sheet = QPixmap(page.width() + tiles.width() + _GAP, max(page.height(), tiles.height()))
+        sheet.fill(theme.GROUND)
+        painter = QPainter(sheet)
+        painter.drawPixmap(0, 0, page)
+        painter.drawPixmap(page.width() + _GAP, 0, tiles)
+        painter.end()
+        sheet.save(str(FOLDER.parent / "grade.jpg"), quality=92)
+        window.editor.apply(lambda _: before, "all of it back")
+
+    def _set(self, **values: float | str) -> None:
+        """Set values of the selected lane's effect at the peak."""
+        lane = self.window.editor.chosen.lane
+        assert lane is not None
+        for name, value in values.items():
+            old = setting_of(EFFECTS.named(lane.effect).parameter(name), lane.settings)
+            setting = replace(old, peak=value)
+            self.window.editor.apply(lambda p, one=setting: set_setting(p, lane.id, one), "value")
 
 
 def main() -> None:
@@ -414,8 +461,8 @@ def main() -> None:
             "layers",
             "overridden",
             "finder",
+            "grade",
             "exporting",
-            "keys",
         ):
             getattr(photographer, step)()
         photographer.window.shut_down()

@@ -1,21 +1,24 @@
 """Everybody who plays: drums, bass, chords and a lead."""
 
 from collections.abc import Sequence
+from functools import cache
 from typing import TypeVar
 
 import numpy as np
+import scipy.signal
+import soxr
 
 from epiphane.types import FloatArray
 from training.arrangement import Arrangement, Part
-from training.drumset import Drumset
-from training.kit import DRUMS, RATE, Family
-from training.sampled import INSTRUMENTS, Note, fonts_of, play_notes
+from training.kit import DRUMS, RATE, Drum, Family, Kit, make_kit
+from training.sampled import INSTRUMENTS, Note, fonts_of, load_kits, play_notes
 from training.styles import Pattern, Style
 
 _Option = TypeVar("_Option")
 
 _STRENGTHS = {"x": 1.0, "o": 0.72, ".": 0.4}
 _PROGRESSIONS = ((0, 9, 5, 7), (0, 5, 7, 5), (9, 5, 0, 7), (0, 3, 8, 10), (0, 0, 5, 7), (0, 7, 9, 5))
+_STAND_INS = {"ride": "hat", "crash": "hat", "open": "hat", "tom": "snare", "perc": "snare", "clap": "snare"}
 _BASS, _CHORDS, _LEAD = 0, 1, 2
 _LOUD = 0.6
 
@@ -42,7 +45,7 @@ class Band:
         self._n_samples = round(arrangement.seconds * RATE)
         self._drums = np.zeros(self._n_samples + 2 * RATE)
         self._notes: list[Note] = []
-        self._kit = Drumset(rng, family, style, is_sampled=is_sampled)
+        self._kit = _Drumset(rng, family, style, is_sampled=is_sampled)
         self._swing = style.swing * rng.uniform(0.1, 0.5) if style.swing else self._chance_swing()
         self._patterns = [self._varied(self._any(style.patterns)) for _ in range(2)] if style.patterns else []
         self._choose_harmony()
@@ -310,6 +313,63 @@ class Band:
 
     def _jittered(self) -> float:
         return float(self._rng.normal(0, self._jitter)) if self._jitter else 0.0
+
+
+class _Drumset:
+    """The drums of one song: one of each name, at a chance level."""
+
+    def __init__(self, rng: np.random.Generator, family: Family, style: Style, *, is_sampled: bool) -> None:
+        kits = load_kits(family) if is_sampled else _synthesised_kits(family)
+        self.number = int(rng.integers(len(kits)))
+        kit = kits[self.number]
+        other = kits[int(rng.integers(len(kits)))]
+        is_mixed = family is Family.DEVELOPMENT and rng.random() < 0.4
+        self._drums: dict[str, Drum] = {}
+        for name in sorted(kit.drums):
+            source = other if is_mixed and rng.random() < 0.5 and name in other.drums else kit
+            options = source.drums[name]
+            drum = options[int(rng.integers(len(options)))]
+            self._drums[name] = _altered(rng, drum) if is_mixed else drum
+        has_clap = "clap" in self._drums
+        self._has_clap_for_snare = has_clap and rng.random() < (0.35 if style.is_dance else 0.08)
+        self.has_clap_on_snare = has_clap and rng.random() < 0.1
+        ranges = {"kick": (0.7, 1.1), "snare": (0.5, 0.95), "clap": (0.5, 0.95), "hat": (0.12, 0.4)}
+        ranges |= {
+            "open": (0.12, 0.4),
+            "ride": (0.12, 0.35),
+            "crash": (0.25, 0.5),
+            "tom": (0.5, 0.8),
+            "perc": (0.2, 0.6),
+        }
+        self.gains = {name: rng.uniform(*levels) for name, levels in ranges.items()}
+
+    def drum(self, name: str) -> tuple[str, Drum] | None:
+        """Return the drum of a name, or what stands in for it, and the name that it then has."""
+        if name == "snare" and self._has_clap_for_snare:
+            name = "clap"
+        name = name if name in self._drums else _STAND_INS.get(name, name)
+        return (name, self._drums[name]) if name in self._drums else None
+
+
+def _altered(rng: np.random.Generator, drum: Drum) -> Drum:
+    """Return a drum tuned, shortened and coloured otherwise."""
+    ratio, damping = 2 ** rng.uniform(-0.35, 0.35), rng.uniform(0, 12) if rng.random() < 0.5 else 0.0
+    gain, corner = 10 ** (rng.uniform(-8, 8) / 20), float(rng.choice([300, 1000, 4000]))
+    sections = scipy.signal.butter(1, corner, "low", fs=RATE, output="sos")
+    layers = []
+    for shot in drum.layers:
+        sound = soxr.resample(shot, RATE, RATE * ratio)
+        sound = sound * np.exp(-np.arange(len(sound)) / RATE * damping)
+        low = scipy.signal.sosfilt(sections, sound)
+        sound = low * gain + (sound - low) / gain
+        layers.append(sound / (np.abs(sound).max() + 1e-9))
+    return Drum(tuple(layers))
+
+
+@cache
+def _synthesised_kits(family: Family) -> tuple[Kit, ...]:
+    first = 500 if family is Family.DEVELOPMENT else 700
+    return tuple(make_kit(np.random.default_rng(first + n), family) for n in range(6))
 
 
 def _synthesised(notes: list[Note], n_samples: int, *, wave: str, brightness: float) -> FloatArray:

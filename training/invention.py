@@ -114,8 +114,6 @@ def _pattern(rng: np.random.Generator, beats: int, steps: int, feel: str) -> Pat
         for step in range(n_steps):
             if snare[step] == "-" and kick[step] == "-" and rng.random() < 0.15:
                 snare[step] = "."
-    if rng.random() < 0.2:
-        kick = [low if low != "-" or high != "x" else "x" for low, high in zip(kick, snare, strict=True)]
     hat, cymbal = _time_keeper(rng, beats, steps, feel)
     return Pattern("".join(kick), "".join(snare), hat, cymbal)
 

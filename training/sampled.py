@@ -3,7 +3,7 @@
 import re
 import subprocess
 import sys
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -63,7 +63,6 @@ _KEYS = {
     "tom": (41, 43, 45, 47, 48, 50),
     "perc": (56, 60, 61, 62, 63, 64, 76),
 }
-_SIDE_STICK = 37
 _NAMES = (
     ("", r"roll|swish|choke|free|reverse|fx|zap|whistle|click|stick|phaser|side|cross|sample"),
     ("kick", r"kick|bass ?drum|^bd|thump"),
@@ -160,8 +159,7 @@ def load_kits(family: Family) -> tuple[Kit, ...]:
     if missing:
         sys.exit(f"{missing[0]} is not there: `make train` and `make bench` install what songs need.")
     kits = [_drumkit(_DRUMKITS / name) for name in _FOLDERS[family]]
-    keys = _KEYS | {"stick": (_SIDE_STICK,)} if family is Family.DEVELOPMENT else _KEYS
-    kits += [_font_kit(font, program, keys) for font, programs in _FONT_KITS[family] for program in programs]
+    kits += [_font_kit(font, program) for font, programs in _FONT_KITS[family] for program in programs]
     seeds = _FIRST_KIT_SEED[family] + np.arange(_N_SYNTHESISED[family])
     kits += [make_kit(np.random.default_rng(seed), family) for seed in seeds]
     return tuple(kit for kit in kits if kit.is_whole)
@@ -210,13 +208,10 @@ def _write_midi(path: Path, notes: Sequence[Note], programs: dict[int, int], sec
     mido.MidiFile(ticks_per_beat=_TICKS_PER_SECOND, tracks=[track]).save(path)
 
 
-def _font_kit(font: Path, program: int, keys: Mapping[str, Sequence[int]]) -> Kit:
+def _font_kit(font: Path, program: int) -> Kit:
     """Strike every drum of a sound font's kit at three strengths and cut the strokes apart."""
     strokes = [
-        (name, key, velocity)
-        for name, of_name in keys.items()
-        for key in of_name
-        for velocity in (50, 85, 120)
+        (name, key, velocity) for name, keys in _KEYS.items() for key in keys for velocity in (50, 85, 120)
     ]
     starts = 0.5 + 2.0 * np.arange(len(strokes))
     notes = [

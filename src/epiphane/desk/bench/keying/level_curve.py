@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen, QPolygonF, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from epiphane.declare.parameters import CurveParameter, setting_of, text_value
@@ -232,8 +232,12 @@ class CurveRows(Rows[Settings]):
     def refresh_histogram(self) -> None:
         """Count the picture's levels anew, where the curve is seen."""
         picture = self._picture()
-        if picture is not None and self.curve.isVisible():
+        if picture is not None and self.isVisible():
             self.curve.show_picture(picture)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh_histogram()
 
     def _show(self, settings: Settings) -> None:
         self._settings = settings

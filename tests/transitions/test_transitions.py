@@ -109,10 +109,18 @@ def moved_left(share):
     return np.hstack([A[:, gone:], B[:, :gone]])
 
 
+def in_light(share):
+    """Return what a dissolve of light comes to, by the curve of IEC 61966-2-1."""
+    one, other = (np.where(p <= 10.31, p / 255 / 12.92, ((p / 255 + 0.055) / 1.055) ** 2.4) for p in (A, B))
+    light = (1 - share) * one + share * other
+    return 255 * np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
 @pytest.mark.parametrize(
     ("key", "share", "values", "wanted"),
     [
         ("dissolve", 0.3, {}, lambda t: 0.7 * A + 0.3 * B),
+        ("dissolve", 0.3, {"mixes": "light"}, lambda t: in_light(0.3)),
         ("additive", 0.5, {}, lambda t: np.minimum(255, A + B)),
         ("additive", 0.75, {}, lambda t: np.minimum(255, 0.5 * A + B)),
         ("lighten", 0.25, {}, lambda t: np.maximum(A, 0.5 * B)),

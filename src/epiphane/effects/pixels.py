@@ -5,12 +5,15 @@ Lengths are shares of the picture's width; the functions turn them into pixels o
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import TypeAlias
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane, Size
 
+Light: TypeAlias = NDArray[np.uint16]
 LUMA = np.array([0.0722, 0.7152, 0.2126])
 """Blue, green and red in brightness (ITU-R BT.709)."""
 GAMMA = 2.2
@@ -36,6 +39,26 @@ def white_balance(warmth: float, green: float) -> FloatArray:
 def saturation_matrix(amount: float) -> FloatArray:
     """Return the matrix, shape (3, 3), that takes colours nearer to grey of their brightness; 1 is as is."""
     return np.asarray(amount * np.eye(3) + (1 - amount) * np.ones((3, 1)) * LUMA)
+
+
+def to_light(picture: Picture) -> Light:
+    """Return the linear light of levels, uint16, the shape of `picture`: 0 to 65535 (IEC 61966-2-1)."""
+    return np.asarray(cv2.LUT(picture, _light_tables()[0]), np.uint16)
+
+
+def to_levels(light: Light) -> Picture:
+    """Return the levels of linear light, uint8, the shape of `light`, as `to_light` has it."""
+    return np.asarray(cv2.LUT(light, _light_tables()[1]), np.uint8)
+
+
+@lru_cache(maxsize=1)
+def _light_tables() -> tuple[Light, Picture]:
+    """Return tables from levels to light and back: the straight foot of the curve keeps dark levels apart."""
+    levels = np.arange(256) / 255
+    light = np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
+    fine = np.arange(65536) / 65535
+    back = np.where(fine <= 0.0031308, 12.92 * fine, 1.055 * fine ** (1 / 2.4) - 0.055)
+    return np.rint(65535 * light).astype(np.uint16), np.rint(255 * back).astype(np.uint8)
 
 
 def blurred(picture: Picture, sigma: float) -> Picture:

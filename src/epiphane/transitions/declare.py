@@ -49,9 +49,13 @@ class Progress(Struct, frozen=True):
 
 
 class Blend(Enum):
-    """What becomes of two weighted pictures: their sum, or the lighter or darker of them at each point."""
+    """What becomes of two weighted pictures: their sum, or the lighter or darker of them at each point.
+
+    The sum is that of their levels, or of their light.
+    """
 
     ADD = "add"
+    ADD_LIGHT = "add light"
     LIGHTEN = "lighten"
     DARKEN = "darken"
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from epiphane.declare.parameters import Parameter
 from epiphane.effects.operations import Warp, scale_about
+from epiphane.effects.pixels import to_levels, to_light
 from epiphane.transitions.declare import Blend, Masked, Weighted
 from epiphane.types import FloatArray, Picture, Plane, Size
 
@@ -55,6 +56,10 @@ def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture
     """Return both pictures, each times its weight, in one."""
     if weights.how is Blend.ADD:
         mixed = cv2.addWeighted(outgoing, weights.outgoing, incoming, weights.incoming, 0)
+    elif weights.how is Blend.ADD_LIGHT:
+        first, second = to_light(outgoing), to_light(incoming)
+        light = cv2.addWeighted(first, weights.outgoing, second, weights.incoming, 0)
+        mixed = to_levels(np.asarray(light, np.uint16))
     elif weights.how is Blend.LIGHTEN:
         mixed = cv2.max(
             cv2.convertScaleAbs(outgoing, alpha=weights.outgoing),

@@ -33,6 +33,8 @@ FAMILY_COLOURS = {
     Family.FRAME: QColor("#D49A6A"),
 }
 UNKNOWN_COLOUR = QUIET
+CHANNEL_COLOURS = (QColor("#6C8CE0"), QColor("#6DBB6A"), QColor("#DB6A63"))
+"""Of blue, green and red, where the channels of a picture are drawn."""
 
 _ICON_GAP = 5
 

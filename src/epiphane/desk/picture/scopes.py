@@ -27,8 +27,6 @@ from epiphane.wording import tr
 
 _HEIGHT, _PAD, _GAP = 118, 4.0, 5.0
 _COLUMNS = 200
-_CHANNELS = (QColor("#6C8CE0"), QColor("#6DBB6A"), QColor("#DB6A63"))
-"""Of blue, green and red."""
 _SATURATED = 0.75
 _TARGETS = {
     "R": (0.0, 0.0, _SATURATED),
@@ -197,7 +195,7 @@ class ScopeView(QWidget):
 
     def _paint_histogram(self, painter: QPainter, box: QRectF) -> None:
         painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Screen)
-        for counts, colour in zip(self._counts, _CHANNELS, strict=False):
+        for counts, colour in zip(self._counts, theme.CHANNEL_COLOURS, strict=False):
             step = box.width() / N_BINS
             tops = [
                 QPointF(box.left() + (number + 0.5) * step, box.bottom() - share * box.height())
@@ -240,7 +238,10 @@ class ScopeView(QWidget):
 def _parade(picture: Picture) -> QImage:
     """Return the waveforms of red, green and blue beside each other, each in its colour."""
     traces = [
-        _rgba(waveform(np.ascontiguousarray(picture[..., channel]), _COLUMNS // 3), _CHANNELS[channel])
+        _rgba(
+            waveform(np.ascontiguousarray(picture[..., channel]), _COLUMNS // 3),
+            theme.CHANNEL_COLOURS[channel],
+        )
         for channel in (2, 1, 0)
     ]
     return _image(np.concatenate(traces, axis=1))

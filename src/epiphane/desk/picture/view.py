@@ -16,7 +16,6 @@ from epiphane.wording import tr
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
 TITLE_SAFE = 0.9
-_BRIGHT_STRIPE, _DARK_STRIPE = (238, 109, 93, 255), (108, 140, 224, 255)
 _STRIPE_PIXELS = 5
 _SAFE_SHARES = (0.93, TITLE_SAFE)
 
@@ -27,8 +26,9 @@ def stripes_of(picture: Picture) -> QImage:
     height, width = bright.shape
     across, down = np.arange(width)[None, :], np.arange(height)[:, None]
     pixels = np.zeros((height, width, 4), np.uint8)
-    pixels[(bright > 0) & ((across + down) // _STRIPE_PIXELS % 2 == 0)] = _BRIGHT_STRIPE
-    pixels[(dark > 0) & ((across - down) // _STRIPE_PIXELS % 2 == 0)] = _DARK_STRIPE
+    blue, _, red = theme.CHANNEL_COLOURS
+    pixels[(bright > 0) & ((across + down) // _STRIPE_PIXELS % 2 == 0)] = red.getRgb()
+    pixels[(dark > 0) & ((across - down) // _STRIPE_PIXELS % 2 == 0)] = blue.getRgb()
     kind = QImage.Format.Format_RGBA8888_Premultiplied
     return QImage(pixels.tobytes(), width, height, 4 * width, kind).copy()
 

@@ -8,6 +8,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Mix, Operation
+from epiphane.effects.pixels import to_levels, to_light
 from epiphane.media.in_between import moved_along, quick_flow
 from epiphane.types import Float32Array, Picture, Plane
 
@@ -96,10 +97,10 @@ def _small_grey(picture: Picture) -> Plane:
 
 
 def _blurred_along(picture: Picture, flow: Float32Array, limit: float) -> Picture:
-    """Return the mean of a picture along `flow`, centred, at half the size, over it where that is long."""
+    """Return the mean light along `flow`, centred, at half the size, over the picture where that is long."""
     height, width = picture.shape[:2]
     half = max(1, width // 2), max(1, height // 2)
-    small = cv2.resize(picture, half, interpolation=cv2.INTER_AREA)
+    small = to_light(np.asarray(cv2.resize(picture, half, interpolation=cv2.INTER_AREA), np.uint8))
     vectors = cv2.resize(flow, half, interpolation=cv2.INTER_LINEAR) * np.float32(half[0])
     length = cv2.magnitude(vectors[..., 0], vectors[..., 1])
     most = limit * half[0]
@@ -112,7 +113,7 @@ def _blurred_along(picture: Picture, flow: Float32Array, limit: float) -> Pictur
     total = np.zeros(small.shape, np.float32)
     for number in range(n_samples):
         cv2.accumulate(moved_along(small, vectors, (number + 0.5) / n_samples - 0.5), total)
-    blurred = cv2.convertScaleAbs(total, alpha=1 / n_samples)
+    blurred = to_levels(np.rint(total / n_samples).astype(np.uint16))
     # What moves also covers what lies beside it: the blur reaches as far as it is long.
     reach = 2 * round(min(longest / 2, most)) + 1
     near = cv2.blur(cv2.dilate(length, np.ones((reach, reach), np.uint8)), (9, 9))

@@ -30,7 +30,7 @@ _STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
 _N_HUES = 12
 
 
-_COLOURS = {Counted.BLUE: QColor("#6C8CE0"), Counted.GREEN: QColor("#6DBB6A"), Counted.RED: QColor("#DB6A63")}
+_COLOURS = dict(zip((Counted.BLUE, Counted.GREEN, Counted.RED), theme.CHANNEL_COLOURS, strict=True))
 
 
 def counted_of(parameter: CurveParameter) -> Counted:

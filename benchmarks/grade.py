@@ -20,7 +20,7 @@ from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import Grade, GradeStep
 from epiphane.media.look_files import keep_look
 from epiphane.render.grading import graded
-from epiphane.render.scopes import Counted, clipped, histogram, luma_of, sampled, vectorscope, waveform
+from epiphane.render.scopes import Counted, clipped, histograms, luma_of, sampled, vectorscope, waveform
 from epiphane.types import Picture, Size
 
 _LARGE, _SMALL = (1920, 1080), (960, 540)
@@ -68,7 +68,7 @@ def _scopes(part: Picture) -> Iterator[Result]:
         "waveform": lambda: waveform(luma_of(part), 200),
         "parade": lambda: [waveform(np.ascontiguousarray(part[..., n]), 66) for n in range(3)],
         "vectorscope": lambda: vectorscope(part),
-        "histogram": lambda: [histogram(part, one) for one in (Counted.BLUE, Counted.GREEN, Counted.RED)],
+        "histogram": lambda: histograms(part, (Counted.BLUE, Counted.GREEN, Counted.RED)),
         "clipping": lambda: clipped(part),
     }
     for name, draw in drawn.items():

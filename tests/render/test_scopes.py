@@ -4,14 +4,14 @@ import colorsys
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from epiphane.render.scopes import (
     Counted,
     clipped,
-    histogram,
+    histograms,
     luma_of,
     sampled,
     vector_place,
@@ -40,6 +40,8 @@ def test_a_waveform_has_every_level_of_every_column_and_nothing_else(picture, n_
 
 
 @given(colours)
+@example((255, 0, 0))
+@example((0, 0, 255))
 def test_one_colour_is_one_dot_where_its_differences_say(colour):
     trace = vectorscope(np.full((4, 4, 3), colour, np.uint8))
     (row,), (column,) = np.nonzero(trace)
@@ -55,15 +57,23 @@ def test_one_colour_is_one_dot_where_its_differences_say(colour):
 @given(colours)
 def test_histograms_have_their_peak_where_the_colour_is(colour):
     picture = np.full((3, 5, 3), colour, np.uint8)
-    for counted in (Counted.BLUE, Counted.GREEN, Counted.RED):
-        assert histogram(picture, counted).argmax() == colour[counted.value] // 4
+    channels = (Counted.BLUE, Counted.GREEN, Counted.RED)
+    for counted, found in zip(channels, histograms(picture, channels), strict=True):
+        assert found.argmax() == colour[counted.value] // 4 and found.max() == 1
     hue, saturation, _ = colorsys.rgb_to_hsv(*colour[::-1])
-    found = histogram(picture, Counted.HUE)
+    (found,) = histograms(picture, [Counted.HUE])
     if saturation > 0.5 and max(colour) > 40:
         away = abs(found.argmax() / 64 - hue)
         assert min(away, 1 - away) < 0.03
     if saturation == 0:
         assert not found.any()
+
+
+def test_what_is_clipped_hides_nothing_in_a_histogram():
+    picture = np.full((10, 100, 3), 255, np.uint8)
+    picture[:, :4, 0] = 100
+    blue, red = histograms(picture, [Counted.BLUE, Counted.RED])
+    assert blue[25] == blue[-1] == red[-1] == 1
 
 
 @settings(max_examples=20)

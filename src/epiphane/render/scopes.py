@@ -3,6 +3,7 @@
 All are of the picture as it is shown: 8-bit levels, luma and colour differences of ITU-R BT.709.
 """
 
+from collections.abc import Sequence
 from enum import Enum
 
 import cv2
@@ -80,7 +81,8 @@ def vectorscope(picture: Picture) -> Plane:
     """
     scaled = np.column_stack([_DIFFERENCES * (_VECTOR_SIDE - 1) / 255, [_MIDDLE, _MIDDLE]])
     found = np.asarray(cv2.transform(picture, scaled), np.uint8).astype(np.int32)
-    places = np.clip(_VECTOR_SIDE - found[..., 1], 0, _VECTOR_SIDE - 1) * _VECTOR_SIDE + found[..., 0]
+    across, up = np.minimum(found[..., 0], _VECTOR_SIDE - 1), np.minimum(found[..., 1], _VECTOR_SIDE)
+    places = np.minimum(_VECTOR_SIDE - up, _VECTOR_SIDE - 1) * _VECTOR_SIDE + across
     counts = np.bincount(places.ravel(), minlength=_VECTOR_SIDE**2).reshape(_VECTOR_SIDE, _VECTOR_SIDE)
     return _as_brightness(counts.astype(np.float64) * _VECTOR_SIDE / 4 / picture[..., 0].size)
 
@@ -91,27 +93,33 @@ def vector_place(colour: tuple[float, float, float]) -> tuple[float, float]:
     return 0.5 + float(across), 0.5 - float(up)
 
 
-def histogram(picture: Picture, counted: Counted) -> FloatArray:
-    """Return how common levels or hues are in a picture, against the most common one.
+def histograms(picture: Picture, counted: Sequence[Counted]) -> FloatArray:
+    """Return how common levels or hues are in a picture, all on one scale.
 
     Parameters
     ----------
     picture : uint8, shape (height, width, 3), BGR
-    counted : Counted
+    counted : sequence of Counted
         Colours count for their hue by how much of it they have.
 
     Returns
     -------
-    float64, shape (64,), 0 to 1; the square root of the share, so that what is rare is seen
+    float64, shape (n_counted, 64), 0 to 1
+        The square root of the share, so that what is rare is seen; 1 for the most common that is neither the
+        least nor the greatest: what is clipped would hide all else.
     """
+    counts = np.stack([_counts(picture, one) for one in counted])
+    most = max(float(counts[:, 1:-1].max()), float(counts.max()) / N_LEVELS, 1e-9)
+    return np.asarray(np.sqrt(np.minimum(counts / most, 1)))
+
+
+def _counts(picture: Picture, counted: Counted) -> FloatArray:
     if counted is Counted.HUE:
         hue, saturation, value = cv2.split(cv2.cvtColor(picture, cv2.COLOR_BGR2HSV_FULL))
         weights = (saturation.ravel().astype(np.float64) / 255) * value.ravel()
-        counts = np.bincount(hue.ravel() // (N_LEVELS // N_BINS), weights, N_BINS)
-    else:
-        levels = luma_of(picture) if counted is Counted.LUMA else picture[..., counted.value]
-        counts = np.bincount(levels.ravel() // (N_LEVELS // N_BINS), minlength=N_BINS).astype(np.float64)
-    return np.asarray(np.sqrt(counts / max(float(counts.max()), 1e-9)))
+        return np.asarray(np.bincount(hue.ravel() // (N_LEVELS // N_BINS), weights, N_BINS), np.float64)
+    levels = luma_of(picture) if counted is Counted.LUMA else picture[..., counted.value]
+    return np.bincount(levels.ravel() // (N_LEVELS // N_BINS), minlength=N_BINS).astype(np.float64)
 
 
 def clipped(picture: Picture) -> tuple[Plane, Plane]:

@@ -15,7 +15,7 @@ from epiphane.effects.pixels import LUMA
 from epiphane.render.scopes import (
     N_BINS,
     Counted,
-    histogram,
+    histograms,
     luma_of,
     sampled,
     vector_place,
@@ -158,7 +158,7 @@ class ScopeView(QWidget):
         self._traces = {scope: made[scope](part) for scope in self.scopes if scope in made}
         if Scope.HISTOGRAM in self.scopes:
             channels = (Counted.BLUE, Counted.GREEN, Counted.RED)
-            self._counts = [histogram(part, channel).tolist() for channel in channels]
+            self._counts = histograms(part, channels).tolist()
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

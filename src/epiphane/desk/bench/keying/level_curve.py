@@ -21,7 +21,7 @@ from epiphane.desk.bench.point_curve import PointCurve
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, choice_field, in_a_row, show_choice, show_options
 from epiphane.document.lane import Settings
-from epiphane.render.scopes import N_BINS, Counted, histogram, sampled
+from epiphane.render.scopes import N_BINS, Counted, histograms, sampled
 from epiphane.types import FloatArray, Picture
 from epiphane.wording import tr
 
@@ -89,7 +89,7 @@ class LevelCurve(PointCurve[int]):
 
     def show_picture(self, picture: Picture) -> None:
         """Draw the histogram of a picture behind the curve."""
-        self._counts = histogram(sampled(picture), self._counted)
+        self._counts = histograms(sampled(picture), [self._counted])[0]
         self.update()
 
     # What a curve of points asks for

@@ -202,6 +202,44 @@ def test_a_table_is_looked_up_whole_or_in_part(tmp_path, strength):
     assert np.abs(made - wanted).mean() < 2.5
 
 
+def of_rows(write):
+    """Return the rows of a table of 3 points a side that turns colours round, blue going quickest."""
+    points = (0, 0.5, 1)
+    return "\n".join(write(1 - r, 1 - g, 1 - b) for r in points for g in points for b in points)
+
+
+CLF = """<?xml version="1.0"?>
+<ProcessList id="own" compCLFversion="3"><Matrix inBitDepth="32f" outBitDepth="32f"><Array dim="3 4">
+-1 0 0 1
+0 -1 0 1
+0 0 -1 1
+</Array></Matrix></ProcessList>"""
+CORRECTION = """<ColorCorrection id="own"><SOPNode>
+<Slope>0.5 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power>
+</SOPNode></ColorCorrection>"""
+KIND = "ColorCorrectionCollection"
+COLLECTION = f'<{KIND} xmlns="urn:ASC:CDL:v1.01">{CORRECTION}</{KIND}>'
+TURNED, HALF_RED = 255 - CUBE.astype(float), CUBE * [1, 1, 0.5]
+WIDE = "LUT_1D_SIZE 2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n0 0 0\n0.5 1 1\n"
+FLAME = "0 512 1023\n" + of_rows(lambda *c: " ".join(str(round(4095 * x)) for x in c))
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "wanted"),
+    [
+        ("line.cube", "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n", TURNED),
+        ("wide.cube", WIDE, HALF_RED),
+        ("own.3dl", FLAME, TURNED),
+        ("own.clf", CLF, TURNED),
+        ("own.cc", CORRECTION, HALF_RED),
+        ("own.ccc", COLLECTION, HALF_RED),
+    ],
+)
+def test_every_standard_is_read_as_it_says(tmp_path, name, content, wanted):
+    (tmp_path / name).write_text(content)
+    assert np.abs(looked(tmp_path / name) - wanted).max() <= 1.01
+
+
 def test_a_look_that_expects_light_or_acescct_is_given_that(tmp_path):
     size = 33
     same = np.stack(np.meshgrid(*[np.linspace(0, 1, size)] * 3, indexing="ij"), axis=-1)

@@ -17,6 +17,7 @@ _MOST_BYTES = 64 << 20
 _FOLDER = "looks"
 _PROBES = 9
 _MOST_LEVEL = 1e4
+_LONGEST_REASON = 160
 _NO_NUMBER = re.compile(rb"^[-+0-9.eE \t]*[-+ \t]?(nan|inf)\b", re.IGNORECASE | re.MULTILINE)
 """A line of values one of which is none; the library takes it for 0."""
 
@@ -88,9 +89,17 @@ def check_look(path: Path) -> None:
         processor = PyOpenColorIO.Config.CreateRaw().getProcessor(look)
         processor.getDefaultCPUProcessor().applyRGB(colours)
     except PyOpenColorIO.Exception as error:
-        reason = str(error).strip().rstrip(".").splitlines()[-1][-200:]
+        reason = _reason(str(error))
         raise MediaError(
             tr("{name} is damaged or no look ({reason}): choose another", name=name, reason=reason)
         ) from None
     if not (np.isfinite(colours).all() and np.abs(colours).max() < _MOST_LEVEL):
         raise no_colours
+
+
+def _reason(told: str) -> str:
+    """Return what the first reader that was tried says is wrong, in one line."""
+    found = re.search(r"failed with: (.+?)(?=\s*'\w+' failed with|$)", " ".join(told.split()))
+    return (
+        (found.group(1) if found else told.split("\n", maxsplit=1)[0]).strip().rstrip(".")[:_LONGEST_REASON]
+    )

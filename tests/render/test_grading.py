@@ -203,8 +203,8 @@ def test_a_table_is_looked_up_whole_or_in_part(tmp_path, strength):
 
 
 def of_rows(write):
-    """Return the rows of a table of 3 points a side that turns colours round, blue going quickest."""
-    points = (0, 0.5, 1)
+    """Return the rows of a table of 4 points a side that turns colours round, blue going quickest."""
+    points = (0, 1 / 3, 2 / 3, 1)
     return "\n".join(write(1 - r, 1 - g, 1 - b) for r in points for g in points for b in points)
 
 
@@ -221,7 +221,7 @@ KIND = "ColorCorrectionCollection"
 COLLECTION = f'<{KIND} xmlns="urn:ASC:CDL:v1.01">{CORRECTION}</{KIND}>'
 TURNED, HALF_RED = 255 - CUBE.astype(float), CUBE * [1, 1, 0.5]
 WIDE = "LUT_1D_SIZE 2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n0 0 0\n0.5 1 1\n"
-FLAME = "0 512 1023\n" + of_rows(lambda *c: " ".join(str(round(4095 * x)) for x in c))
+FLAME = "0 341 682 1023\n" + of_rows(lambda *c: " ".join(str(round(4095 * x)) for x in c))
 
 
 @pytest.mark.parametrize(

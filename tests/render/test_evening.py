@@ -53,7 +53,6 @@ def test_the_odd_clip_alone_is_brought_to_the_others_on_its_own_frames(tmp_path)
     usual, before = statistics(project, 5), statistics(project, odd.start)
     after = statistics(evened, odd.start)
     assert np.abs(after.light - usual.light).max() < 0.25 * np.abs(before.light - usual.light).max()
-    assert abs(after.spread - usual.spread) < 0.5 * abs(before.spread - usual.spread)
     for frame in (odd.start - 1, odd.end):
         assert np.array_equal(statistics(evened, frame).light, statistics(project, frame).light)
     assert np.array_equal(statistics(evened, odd.end - 1).light, after.light)

@@ -25,7 +25,7 @@ _LONGEST_NAME = 80
 _LEFT_AT_REST = ("shadows_colour", "highlights_colour")
 """Controls that a fresh grade has set, and a match leaves at rest."""
 _FEWEST_CLIPS = 2
-_LEAST = {"exposure": 0.1, "warmth": 4.0, "green": 4.0, "contrast": 8.0, "saturation": 8.0}
+_LEAST = {"exposure": 0.2, "warmth": 8.0, "green": 8.0}
 """Changes of a control that are seen; a clip that needs none of them is left as it is."""
 
 
@@ -35,8 +35,8 @@ def even_lanes(
     """Return a lane with a grade for each clip on the main track whose light or colour is unlike the others'.
 
     It is on over the shots of the clip and is called after it; its number and its pulse are not given yet.
-    Each clip is brought to the median of all in mean light of each channel, spread of luma and saturation, as
-    they are on five of its frames at most.
+    Each clip is brought to the median of all in mean light of each channel, as that is on five of its frames at
+    most.
 
     Parameters
     ----------
@@ -61,8 +61,8 @@ def even_lanes(
     at_rest = dict(effect.values_at((), 0.0))
     found = []
     for clip, colours in levels.items():
-        values = matched_to(wanted, colours, at_rest)
-        if any(abs(values[name] - float(at_rest[name])) >= _LEAST[name] for name in MATCHED):
+        values = matched_to(wanted, colours, at_rest, is_light_alone=True)
+        if any(abs(values[name] - float(at_rest[name])) >= _LEAST[name] for name in _LEAST):
             rest = {name: float(at_rest[name]) for name in (*MATCHED, *_LEFT_AT_REST)}
             settings = tuple(Setting(name, values.get(name, value), value) for name, value in rest.items())
             found.append(_lane(project, clip, _spans(project, shots[clip]), settings))
@@ -82,6 +82,7 @@ def _lane(project: Project, clip: FootageId, spans: tuple[Span, ...], settings: 
         trigger=Trigger.SPAN,
         spans=spans,
         name=name,
+        is_folded=True,
     )
 
 

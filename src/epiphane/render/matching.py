@@ -93,7 +93,9 @@ def matched(picture: Picture, other: Picture, values: GradeValues) -> dict[str, 
     return matched_to(statistics_of(few_levels(other)), few_levels(picture), values)
 
 
-def matched_to(wanted: Statistics, levels: FloatArray, values: GradeValues) -> dict[str, float]:
+def matched_to(
+    wanted: Statistics, levels: FloatArray, values: GradeValues, *, is_light_alone: bool = False
+) -> dict[str, float]:
     """Return controls with which some colours have the light, contrast and saturation that are wanted.
 
     Parameters
@@ -101,12 +103,15 @@ def matched_to(wanted: Statistics, levels: FloatArray, values: GradeValues) -> d
     wanted : Statistics
     levels : float64, shape (n, 3), BGR, 0 to 1, before the grade
     values : of all controls of the grade as they are
+    is_light_alone : bool
+        Leave contrast and saturation as they are: they tell as much of what is shown as of how it was shot.
     """
     found = dict(values)
     for _ in range(_N_ROUNDS):
         now = statistics_of(np.clip(graded_levels(levels, _steps(found)), 0, 1))
-        _scale(found, "contrast", wanted.spread / max(now.spread, _EDGE))
-        _scale(found, "saturation", wanted.saturation / max(now.saturation, _EDGE))
+        if not is_light_alone:
+            _scale(found, "contrast", wanted.spread / max(now.spread, _EDGE))
+            _scale(found, "saturation", wanted.saturation / max(now.saturation, _EDGE))
         _multiply(found, (np.maximum(wanted.light, _EDGE) / np.maximum(now.light, _EDGE)) ** (1 / GAMMA))
     return {name: round(float(found[name]), 2) for name in MATCHED}
 

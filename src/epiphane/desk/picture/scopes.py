@@ -72,6 +72,7 @@ class ScopeStrip(QWidget):
     def __init__(self, shown: ShownPicture) -> None:
         super().__init__()
         self._shown = shown
+        self._pointed = (-1.0, -1.0)
         self.view = ScopeView()
         self.values = label("")
         self.values.setFont(theme.numbers(9))
@@ -96,7 +97,7 @@ class ScopeStrip(QWidget):
         for scope in (Scope.WAVEFORM, Scope.VECTORSCOPE):
             self.switches[scope].setChecked(True)
         self._choose()
-        self.tell_values(-1, -1)
+        self.tell_values(*self._pointed)
         shown.changed.connect(self.refresh)
         self.setVisible(False)
 
@@ -112,9 +113,11 @@ class ScopeStrip(QWidget):
         """Draw the scopes of the picture that is shown, where the strip is seen."""
         if self._shown.picture is not None and not self.isHidden():
             self.view.show_picture(self._shown.picture)
+            self.tell_values(*self._pointed)
 
     def tell_values(self, across: float, down: float) -> None:
         """Tell the values of the picture at shares of it; below 0 the pointer is not on it."""
+        self._pointed = across, down
         picture = self._shown.picture
         if picture is None or not (0 <= across < 1 and 0 <= down < 1):
             self.values.setText(tr("point at the picture for its values"))

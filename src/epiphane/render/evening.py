@@ -35,8 +35,7 @@ def even_lanes(
     """Return a lane with a grade for each clip on the main track whose light or colour is unlike the others'.
 
     It is on over the shots of the clip and is called after it; its number and its pulse are not given yet.
-    Each clip is brought to the median of all in mean light of each channel, as that is on five of its frames at
-    most.
+    Each clip is brought to the median of all in mean light of each channel, on five of its frames at most.
 
     Parameters
     ----------

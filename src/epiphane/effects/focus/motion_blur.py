@@ -30,7 +30,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.FOCUS,
     label="Motion blur",
-    keywords="optical flow vector shutter angle smear movement speed film smooth",
+    keywords="optical flow vector shutter angle smear movement film smooth",
     parameters=(
         Parameter(
             "shutter_angle",

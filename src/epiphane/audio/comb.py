@@ -99,9 +99,19 @@ def phased(attacks: Float32Array, comb: Comb) -> Comb:
     smooth = ndi.gaussian_filter1d(np.minimum(attacks, 6.0), 4.0)
     teeth = np.arange(0, len(smooth) / BINS_PER_SECOND - comb.step, comb.step)
     shifts = np.arange(0, comb.step, _PHASE_SECONDS)
-    bins = np.arange(len(smooth))
-    met = [np.interp((teeth + shift) * BINS_PER_SECOND, bins, smooth).mean() for shift in shifts]
+    met = [_between(smooth, (teeth + shift) * BINS_PER_SECOND).mean() for shift in shifts]
     return Comb(comb.step, float(shifts[int(np.argmax(met))]), comb.parts)
+
+
+def _between(values: Float32Array, places: FloatArray) -> FloatArray:
+    """Return values between whole places, by straight lines; before the first and after the last they stay.
+
+    `numpy.interp` would make float64 copies of a whole song at each call.
+    """
+    places = np.clip(places, 0, len(values) - 1)
+    first = np.minimum(places.astype(np.int64), len(values) - 2)
+    low = values[first].astype(np.float64)
+    return np.asarray(low + (values[first + 1] - low) * (places - first))
 
 
 def comb_fit(attacks: Float32Array, comb: Comb, beats: FloatArray) -> Comb:
@@ -121,13 +131,12 @@ def comb_fit(attacks: Float32Array, comb: Comb, beats: FloatArray) -> Comb:
     numbers = np.arange(numbers.min(), numbers.max() + 1)
     middle, half = (numbers[0] + numbers[-1]) / 2, max((numbers[-1] - numbers[0]) / 2, 1.0)
     period, centre = comb.step, comb.phase + comb.step * middle
-    bins = np.arange(len(smooth))
     for reach, n_steps in ((0.020, 21), (0.0025, 21), (0.0004, 9)):
         shifts = np.linspace(-reach, reach, n_steps)
         score = np.empty((n_steps, n_steps))
         for row, change in enumerate(shifts / half):
             times = centre + shifts[:, None] + (period + change) * (numbers - middle)
-            score[row] = np.interp(times * BINS_PER_SECOND, bins, smooth).mean(axis=1)
+            score[row] = _between(smooth, times * BINS_PER_SECOND).mean(axis=1)
         best_period, best_shift = np.unravel_index(int(score.argmax()), score.shape)
         period, centre = period + shifts[best_period] / half, centre + shifts[best_shift]
     return Comb(float(period), float(centre - period * middle), comb.parts)

@@ -13,7 +13,7 @@ from msgspec import Struct
 from epiphane.audio.mapped_array import ArrayBuilder, release
 from epiphane.audio.samples import resampled_blocks
 from epiphane.audio.spectrum import power_blocks
-from epiphane.types import BoolArray, Float32Array, IntArray
+from epiphane.types import BoolArray, Float32Array, FloatArray, IntArray
 
 STROKE_HOPS_PER_SECOND = 200
 BAND_EDGES_HZ = (
@@ -43,6 +43,8 @@ _GROUPS = (slice(0, 3), slice(3, 9), slice(9, 12), slice(12, 16))
 _LAG_HOPS = 3
 _SMOOTH_HOPS = 1.2
 _LEAST_RISE = 0.02
+_LEAST_CAME = 1e-4
+_STROKES_AT_ONCE = 8192
 _APART_HOPS = 5
 
 # Instants around a stroke at which its spectrum is read, in hops.
@@ -179,18 +181,19 @@ def find_strokes(spectrum: DrumSpectrum) -> IntArray:
     int64, shape (n_strokes,), at `STROKE_HOPS_PER_SECOND`
     """
     levels, present = spectrum.levels, spectrum.present()
-    groups = np.zeros((len(levels), len(_GROUPS)), np.float32)
-    for column, group in enumerate(_GROUPS):
-        rise = np.maximum(0, levels[_LAG_HOPS:, group] - levels[:-_LAG_HOPS, group])
-        groups[_LAG_HOPS:, column] = rise.sum(axis=1) / max(1, int(present[group].sum()))
-    groups = ndi.gaussian_filter1d(groups, _SMOOTH_HOPS, axis=0)
-    usual = ndi.uniform_filter1d(groups, STROKE_HOPS_PER_SECOND | 1, axis=0)
-    peaks = (groups == ndi.maximum_filter1d(groups, 11, axis=0)) & (groups > usual) & (groups > _LEAST_RISE)
-    squares = ndi.uniform_filter1d(groups**2, 6 * STROKE_HOPS_PER_SECOND | 1, axis=0)
-    loud = np.sqrt(np.maximum(squares, 0))  # a running mean may end just below nothing
-    salience = (groups / (loud + 0.02)).sum(axis=1)
+    peaks, salience = np.zeros(len(levels), bool), np.zeros(len(levels), np.float32)
+    for group in _GROUPS:  # one by one: of three hours all of them at once are 300 MB
+        rise = np.zeros(len(levels), np.float32)
+        came = np.maximum(0, levels[_LAG_HOPS:, group] - levels[:-_LAG_HOPS, group])
+        rise[_LAG_HOPS:] = came.sum(axis=1) / max(1, int(present[group].sum()))
+        rise = ndi.gaussian_filter1d(rise, _SMOOTH_HOPS)
+        usual = ndi.uniform_filter1d(rise, STROKE_HOPS_PER_SECOND | 1)
+        peaks |= (rise == ndi.maximum_filter1d(rise, 11)) & (rise > usual) & (rise > _LEAST_RISE)
+        squares = ndi.uniform_filter1d(rise**2, 6 * STROKE_HOPS_PER_SECOND | 1)
+        loud = np.sqrt(np.maximum(squares, 0))  # a running mean may end just below nothing
+        salience += rise / (loud + 0.02)
     kept: list[int] = []
-    for hop in np.flatnonzero(peaks.any(axis=1)):
+    for hop in np.flatnonzero(peaks):
         if kept and hop - kept[-1] <= _APART_HOPS:
             if salience[hop] > salience[kept[-1]]:
                 kept[-1] = int(hop)
@@ -216,17 +219,33 @@ def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
     -------
     float32, shape (n_strokes, `N_FEATURES`)
     """
+    blocks = [strokes[first : first + _STROKES_AT_ONCE] for first in range(0, len(strokes), _STROKES_AT_ONCE)]
+    blocks = blocks or [strokes]
+    came = np.concatenate([np.log10(_what_came(spectrum.levels, block)[0] + _LEAST_CAME) for block in blocks])
+    loud = np.percentile(came, 92, axis=0) if len(strokes) > 4 else np.zeros(N_BANDS)
+    present = spectrum.present()
+    return np.concatenate([_described(spectrum, block, loud, present) for block in blocks])
+
+
+def _what_came(levels: Float32Array, strokes: IntArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Return by band the power that strokes brought, and the level at them and before them."""
+    last = len(levels) - 1
+    before = np.mean([levels[np.clip(strokes + offset, 0, last)] for offset in _BEFORE], axis=0)
+    here = np.max([levels[np.clip(strokes + offset, 0, last)] for offset in _AT], axis=0)
+    return np.maximum(10.0**here - 10.0**before, 0), here, before
+
+
+def _described(
+    spectrum: DrumSpectrum, strokes: IntArray, loud: FloatArray, present: BoolArray
+) -> Float32Array:
     levels, flatness = spectrum.levels, spectrum.flatness
     last = len(levels) - 1
 
     def at(offset: int) -> IntArray:
         return np.clip(strokes + offset, 0, last)
 
-    before = np.mean([levels[at(offset)] for offset in _BEFORE], axis=0)
-    here = np.max([levels[at(offset)] for offset in _AT], axis=0)
-    came = np.maximum(10.0**here - 10.0**before, 0)
-    came_log = np.log10(came + 1e-4)
-    present = spectrum.present()
+    came, here, before = _what_came(levels, strokes)
+    came_log = np.log10(came + _LEAST_CAME)
     share = np.where(present, came + 1e-9, 1e-12)
     share = share / share.sum(axis=1, keepdims=True)
     bands = np.arange(N_BANDS)
@@ -234,7 +253,6 @@ def describe_strokes(spectrum: DrumSpectrum, strokes: IntArray) -> Float32Array:
     spread = np.sqrt((share * (bands - centre[:, None]) ** 2).sum(axis=1))
     entropy = -(share * np.log(share)).sum(axis=1)
     flat = np.max([flatness[at(offset)] for offset in (0, 1, 2)], axis=0)
-    loud = np.percentile(came_log, 92, axis=0) if len(strokes) > 4 else np.zeros(N_BANDS)
     by_band = {
         "came": came_log,
         "rise": here - before,

@@ -157,19 +157,19 @@ def harmonic_change(levels: Float32Array, beat: float) -> FloatArray:
     float64, shape (n_hops,), 0 (the same) to 2
     """
     loud = np.percentile(levels.max(axis=1, initial=0), 95) + 1e-9
-    log_levels = np.log10(1 + 100 * levels / loud)
     n_hops = max(2, round(beat * HARMONY_HOPS_PER_SECOND))
-    sums = np.concatenate(
-        [np.zeros((1, log_levels.shape[1])), np.cumsum(log_levels, axis=0, dtype=np.float64)]
-    )
-    last = len(log_levels)
-    change = np.empty(last)
-    for first in range(0, last, _HOPS_AT_ONCE):
-        here = np.arange(first, min(first + _HOPS_AT_ONCE, last))
+    change = np.empty(len(levels))
+    for first in range(0, len(levels), _HOPS_AT_ONCE):
+        # With what lies a beat before and after them.
+        begin, end = max(first - n_hops, 0), min(first + _HOPS_AT_ONCE + n_hops + 1, len(levels))
+        log_levels = np.log10(1 + 100 * levels[begin:end] / loud)
+        sums = np.zeros((end - begin + 1, levels.shape[1]))
+        np.cumsum(log_levels, axis=0, dtype=np.float64, out=sums[1:])
+        here = np.arange(first, min(first + _HOPS_AT_ONCE, len(levels))) - begin
         before = sums[here] - sums[np.maximum(here - n_hops, 0)]
-        after = sums[np.minimum(here + n_hops + 1, last)] - sums[np.minimum(here + 1, last)]
+        after = sums[np.minimum(here + n_hops + 1, end - begin)] - sums[np.minimum(here + 1, end - begin)]
         before -= before.mean(axis=1, keepdims=True)
         after -= after.mean(axis=1, keepdims=True)
         norms = np.sqrt((before**2).sum(axis=1) * (after**2).sum(axis=1))
-        change[here] = 1 - (before * after).sum(axis=1) / (norms + 1e-6)
+        change[here + begin] = 1 - (before * after).sum(axis=1) / (norms + 1e-6)
     return change

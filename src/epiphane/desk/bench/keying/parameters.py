@@ -37,6 +37,7 @@ from epiphane.wording import tr
 
 # Parameters with a smaller range are typed with a decimal.
 _WHOLE_RANGE = 90
+_LONGEST_NAME = 26
 _FOLDED: dict[tuple[str, str], bool] = {}
 """Which sections of an effect the user has folded, until the program ends."""
 _SHORT_UNITS = {"% of width": "%", "% of height": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
@@ -189,7 +190,10 @@ class ParameterRows(Rows[Settings]):
 
         def show(settings: Settings) -> None:
             file = named_file(_text_of(parameter, settings))
-            ask.setText(tr("Choose a file…") if file is None else Path(file.path).name)
+            name = "" if file is None else Path(file.path).name
+            shown = name if len(name) <= _LONGEST_NAME else f"{name[: _LONGEST_NAME - 1]}…"
+            ask.setText(shown or tr("Choose a file…"))
+            ask.setToolTip(parameter.help if file is None else theme.plain(file.path))
 
         def fault(settings: Settings) -> str:
             file = named_file(_text_of(parameter, settings))

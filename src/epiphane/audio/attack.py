@@ -84,10 +84,10 @@ def _bin_energies(
     It is given ten seconds at a time, with the sample before them: running sums of the whole song would
     be half of all memory.
     """
-    edges = np.round(np.arange(n_bins + 1) * rate / BINS_PER_SECOND).astype(np.int64)
     energies = np.empty(n_bins, np.float32)
     for first in range(0, n_bins, 10 * BINS_PER_SECOND):
-        part = edges[first : first + 10 * BINS_PER_SECOND + 1]
+        bins = np.arange(first, min(first + 10 * BINS_PER_SECOND, n_bins) + 1)
+        part = np.round(bins * rate / BINS_PER_SECOND).astype(np.int64)
         before = mono[max(part[0] - 1, 0) : max(part[0], 1)]
         samples = transform(np.concatenate([before, mono[part[0] : part[-1]]]))
         squares = np.square(samples, dtype=np.float64)

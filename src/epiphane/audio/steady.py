@@ -156,7 +156,7 @@ def lie_of_attacks(attacks: Float32Array, teeth: FloatArray) -> tuple[FloatArray
     smooth = ndi.gaussian_filter1d(np.minimum(attacks, 6.0), _SMOOTH_BINS)
     shifts = np.arange(-_REACH_BINS, _REACH_BINS + 1)
     bins = np.round(teeth * BINS_PER_SECOND).astype(np.int64)[:, None] + shifts
-    met = smooth[np.clip(bins, 0, len(smooth) - 1)]
+    met = smooth[np.clip(bins, 0, len(smooth) - 1, out=bins)]
     off, prominence = [], []
     for start in np.arange(teeth[0], max(teeth[-1] - _WINDOW_SECONDS, teeth[0]) + 0.01, _WINDOW_HOP_SECONDS):
         inside = (teeth >= start - 0.01) & (teeth < start + _WINDOW_SECONDS)

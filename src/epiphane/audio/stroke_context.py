@@ -42,12 +42,17 @@ def describe_in_song(strokes: Strokes, beats: FloatArray, beats_per_bar: int) ->
 
 def _alike(features: Float32Array, likely: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Return what the ten most similar strokes are, and the likeness to the song's own three drums."""
-    features = np.nan_to_num(features)
-    scaled = (features - features.mean(axis=0)) / (features.std(axis=0) + 0.05)
-    came, fall, late = (scaled[:, start : start + N_BANDS] for start in (0, 2 * N_BANDS, 3 * N_BANDS))
+    came, fall, late = (
+        _scaled(features[:, start : start + N_BANDS]) for start in (0, 2 * N_BANDS, 3 * N_BANDS)
+    )
     sound = np.concatenate([came, 0.6 * fall, 0.4 * late], axis=1)
     space = np.concatenate([sound, 4 * likely], axis=1).astype(np.float32)
     return _nearest_are(space, likely), _likeness_to_drums(sound, likely)
+
+
+def _scaled(features: Float32Array) -> Float32Array:
+    features = np.nan_to_num(features)
+    return np.asarray((features - features.mean(axis=0)) / (features.std(axis=0) + 0.05))
 
 
 def _nearest_are(space: Float32Array, likely: FloatArray) -> FloatArray:

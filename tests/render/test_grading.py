@@ -162,6 +162,12 @@ def test_what_is_no_curve_is_straight(curve):
     assert operations(luma_curve=curve) == ()
 
 
+def test_a_curve_of_hues_goes_round_whatever_stands_at_its_ends():
+    (ends,) = operations(saturation_curve="0,0.2 0.5,0.5 1,0.8")
+    (once,) = operations(saturation_curve="0,0.8 0.5,0.5")  # of two at one place the later one counts
+    assert np.array_equal(graded(CUBE, ends.steps), graded(CUBE, once.steps))
+
+
 def test_a_struck_curve_bends_with_its_envelope():
     setting = (Setting("red_curve", "0.5,0.9"),)
     half, whole = (dict(GRADE.values_at(setting, level))["red_curve"] for level in (0.5, 1.0))

@@ -13,7 +13,8 @@ from epiphane.types import FloatArray
 CurvePoints: TypeAlias = tuple[tuple[float, float], ...]
 """Places across and up, both 0 to 1, ascending across."""
 
-_DECIMALS, _MOST_POINTS, _APART = 4, 32, 1e-3
+MOST_POINTS = 32
+_DECIMALS, _APART = 4, 1e-3
 LEVEL = 0.5
 """Where a curve that changes nothing stays, if what is across it is not what it makes anew."""
 
@@ -40,7 +41,7 @@ def curve_points(text: str) -> CurvePoints | None:
         if not (math.isfinite(across) and math.isfinite(up)):
             return None
         found[round(min(max(across, 0.0), 1.0), _DECIMALS)] = round(min(max(up, 0.0), 1.0), _DECIMALS)
-    return tuple(sorted(found.items())) if len(found) <= _MOST_POINTS else None
+    return tuple(sorted(found.items())) if len(found) <= MOST_POINTS else None
 
 
 def curve_text(points: Iterable[tuple[float, float]]) -> str:
@@ -92,8 +93,9 @@ def _interpolator(points: CurvePoints):  # type: ignore[no-untyped-def]  # SciPy
 
 def _whole(points: CurvePoints, across: CurveAcross) -> CurvePoints:
     """Return the points with those that hold the curve at both ends."""
-    if across is CurveAcross.HUES:
-        return (*((x - 1, y) for x, y in points), *points, *((x + 1, y) for x, y in points))
+    if across is CurveAcross.HUES:  # 1 is the same hue as 0
+        round_once = sorted({x % 1: y for x, y in points}.items())
+        return tuple((x + turn, y) for turn in (-1, 0, 1) for x, y in round_once)
     (first, low), (last, high) = points[0], points[-1]
     ends = ((0.0, 0.0), (1.0, 1.0)) if across is CurveAcross.LEVELS else ((0.0, low), (1.0, high))
     before = () if first < _APART else ends[:1]

@@ -175,6 +175,7 @@ class GradeDesk(QObject):
         wanted, picture = drawn.key, drawn.picture
         if isinstance(wanted, _Before):
             self.before_drawn.emit(wanted.lane, picture)
+            return
         lane = self.lane
         if not isinstance(wanted, _Wanted) or lane is None or lane.id != wanted.lane:
             return

@@ -13,7 +13,7 @@ from epiphane.desk.engine.thumbnails import image_of
 from epiphane.desk.look import theme
 from epiphane.desk.picture.view import PictureView
 from epiphane.document.ids import LaneId
-from epiphane.effects.declare import EFFECTS
+from epiphane.effects.declare import EFFECTS, Family
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture
 from epiphane.wording import tr
@@ -89,8 +89,8 @@ class Comparison(QObject):
         chosen, lanes = self._editor.chosen.lane, self._editor.project.lanes
         if chosen is not None:
             return frozenset({chosen.id})
-        lasting = {one.key for one in EFFECTS.all() if one.lasts}
-        return frozenset(lane.id for lane in lanes if lane.effect in lasting)
+        grades = {one.key for one in EFFECTS.all() if one.lasts and one.family is Family.COLOUR}
+        return frozenset(lane.id for lane in lanes if lane.effect in grades)
 
     def _on_drawn(self, drawn: Skimmed) -> None:
         if drawn.key == self._editor.playhead and self._is_on:

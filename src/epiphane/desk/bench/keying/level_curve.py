@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QPushButton
 from epiphane.declare.parameters import CurveParameter, setting_of, text_value
 from epiphane.declare.point_curves import (
     LEVEL,
+    MOST_POINTS,
     CurveAcross,
     CurvePoints,
     curve_points,
@@ -117,7 +118,8 @@ class LevelCurve(PointCurve[int]):
         """Add a point on the curve, above or below the pointer where that is on none."""
         box = self._box()
         x = min(max((at.x() - box.left()) / box.width(), 0.0), 1.0)
-        if any(abs(x - other) < _BETWEEN for other, _ in self.points):
+        is_full = len(self.points) >= MOST_POINTS
+        if is_full or any(abs(x - other) < _BETWEEN for other, _ in self.points):
             return
         y = min(max((box.bottom() - at.y()) / box.height(), 0.0), 1.0)
         self._set(tuple(sorted((*self.points, (x, y)))))

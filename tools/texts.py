@@ -42,6 +42,8 @@ def declared() -> Iterator[str]:
                 yield parameter.unit
             if isinstance(parameter, ChoiceParameter):
                 yield from parameter.options
+    for effect in EFFECTS.all():
+        yield from (section for section, _ in effect.sections)
     for motion in MOTIONS.all():
         yield from (motion.label, motion.summary)
     yield from (unit_words(unit) for unit in pulse.PulseUnit)

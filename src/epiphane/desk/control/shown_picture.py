@@ -28,7 +28,7 @@ class ShownPicture(QObject):
         """uint8, shape (height, width, 3), BGR; None before the first one."""
         self.kept: Picture | None = None
         """One that was kept, to compare others with or to match them to it."""
-        self._telling = debounced(self, _MILLISECONDS, self.changed.emit)
+        self._telling = debounced(self, _MILLISECONDS, self.changed)
         playback.shown.connect(self._take)
 
     def keep(self) -> None:

@@ -2,11 +2,15 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtBoundSignal
 
 
-def debounced(parent: QObject, milliseconds: int, then: Callable[[], None]) -> QTimer:
-    """Return a timer; each ``start()`` puts off `then` until that long after the last one."""
+def debounced(parent: QObject, milliseconds: int, then: Callable[[], None] | pyqtBoundSignal) -> QTimer:
+    """Return a timer; each ``start()`` puts off `then` until that long after the last one.
+
+    A signal is given itself, not its ``emit``: that would still be called when its object was collected as
+    garbage, as C++ may destroy the timer later than that.
+    """
     timer = QTimer(parent)
     timer.setSingleShot(True)
     timer.setInterval(milliseconds)

@@ -140,6 +140,10 @@ QPushButton:pressed, QToolButton:pressed {{ background: {GROUND.name()}; }}
 QPushButton:focus, QToolButton:focus {{ border-color: {QUIET.name()}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {DISABLED.name()}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RULE.name()}; color: {TEXT.name()}; }}
+QToolButton[tile="true"] {{ border-width: 2px; border-radius: 5px; padding: 1px; background: transparent;
+    color: {QUIET.name()}; }}
+QToolButton[tile="true"]:checked {{ border-color: {TEXT.name()}; color: {TEXT.name()}; }}
+QToolButton[tile="true"]:focus {{ color: {TEXT.name()}; }}
 QPushButton[main="true"] {{ background: {TEXT.name()}; color: {GROUND.name()}; font-weight: 600; }}
 QPushButton[main="true"]:hover {{ background: #ffffff; }}
 QPushButton[main="true"]:disabled {{ background: {RULE.name()}; color: {QUIET.name()}; }}

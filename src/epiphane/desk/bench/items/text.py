@@ -186,7 +186,7 @@ class _WordsField(QPlainTextEdit):
         self.setAccessibleName(tr("What the text says"))
         self.setTabChangesFocus(True)
         self._is_shown = False
-        self._resting = debounced(self, REST_MILLISECONDS, self.rested.emit)
+        self._resting = debounced(self, REST_MILLISECONDS, self.rested)
         self.textChanged.connect(self._tell)
 
     def show_words(self, text: str) -> None:

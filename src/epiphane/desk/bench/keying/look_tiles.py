@@ -28,12 +28,6 @@ _COLUMNS = 4
 _SIZE: Size = (88, 50)
 _WIDTH = 97
 _MILLISECONDS = 150
-_STYLE = (
-    "QToolButton {{ border: 2px solid transparent; border-radius: 5px; padding: 1px;"
-    " background: none; color: {quiet}; }}"
-    " QToolButton:checked {{ border-color: {text}; color: {text}; }}"
-    " QToolButton:focus {{ color: {text}; }}"
-)
 
 
 class LookTiles(Rows[Lane]):
@@ -43,7 +37,6 @@ class LookTiles(Rows[Lane]):
         super().__init__()
         self._editor, self._lane, self._grading = editor, lane, grading
         grid = QWidget()
-        grid.setStyleSheet(_STYLE.format(quiet=theme.QUIET.name(), text=theme.TEXT.name()))
         places = QGridLayout(grid)
         places.setContentsMargins(0, 0, 0, 0)
         places.setSpacing(4)
@@ -52,6 +45,7 @@ class LookTiles(Rows[Lane]):
             self.tiles[look] = tile = QToolButton()
             tile.setText(tr(look))
             tile.setCheckable(True)
+            tile.setProperty("tile", True)
             tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             tile.setIconSize(QSize(*_SIZE))
             tile.setFixedWidth(_WIDTH)

@@ -1,0 +1,31 @@
+"""Telling later: a timer says nothing for an object that is gone."""
+
+import gc
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from epiphane.desk.engine.debounce import debounced
+
+
+def test_a_debounced_signal_says_nothing_once_its_object_was_collected_as_garbage(qapp, qtbot):
+    class Teller(QObject):
+        told = pyqtSignal()
+
+        def __init__(self, parent):
+            super().__init__(parent)
+            self.timer = debounced(self, 5, self.told)
+            self.timer.start()
+
+    class Owner(QObject):
+        def __init__(self):
+            super().__init__()
+            self.itself, self.teller = self, Teller(self)
+
+    heard, other = [], Owner()
+    other.teller.told.connect(lambda: heard.append("told"))
+    Owner().deleteLater()
+    gc.collect()
+    with qtbot.captureExceptions() as raised:
+        qtbot.waitUntil(lambda: heard == ["told"])
+        qtbot.wait(20)
+    assert not raised

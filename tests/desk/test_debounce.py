@@ -24,7 +24,7 @@ def test_a_debounced_signal_says_nothing_once_its_object_was_collected_as_garbag
 
     heard, alive = [], Owner()
     alive.teller.told.connect(lambda: heard.append("told"))
-    Owner().deleteLater()  # by the next loop of events: its timer ends with it, but its objects in Python before
+    Owner().deleteLater()  # its timer ends with the next loop of events, its objects in Python before
     gc.collect()
     time.sleep(0.01)
     with qtbot.captureExceptions() as raised:

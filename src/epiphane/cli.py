@@ -34,7 +34,7 @@ from epiphane.collecting import collection_paused
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, new_project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.timeline import Between, Shape
@@ -233,7 +233,7 @@ def new(
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
-    project = set_song(Project(name=out.stem), heard.as_song())
+    project = set_song(new_project(out.stem), heard.as_song())
     project = say_form(project, said, drops) if said or drops else project
     if length is not None:
         project = take_stretch(project, best_stretches(song_of(project), length)[0])

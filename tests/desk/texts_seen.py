@@ -113,8 +113,8 @@ def seen_in(window: Window, project: Project) -> Iterator[str]:
         if not selection.is_there(project):
             continue
         window.editor.select(selection)
-        QTest.qWait(1)
         if type(selection) not in grabbed:
+            QTest.qWait(1)
             window.grab()
             grabbed.add(type(selection))
         yield from texts_of(window.bench)

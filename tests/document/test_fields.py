@@ -60,7 +60,7 @@ from epiphane.media.mattes import matte_key
 from epiphane.render.plan import plan_frame
 
 _SOUND_RATE = 400
-_STEP = 40
+_STEP = 80
 _PLACES, _VALUES, _TIMES = 12, 4, 6
 """Of how many structures of a kind a field is changed, to how many other values each at a time, how often."""
 

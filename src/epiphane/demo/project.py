@@ -6,7 +6,7 @@ from pathlib import Path
 from epiphane.audio.cache import hear_song
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE
 from epiphane.document.ids import FootageId, LaneId
-from epiphane.document.project import Project
+from epiphane.document.project import Project, new_project
 from epiphane.document.timeline import Pin
 from epiphane.edits.footage import add_footage, learn_of_footage
 from epiphane.edits.keying.cues import CueKey, nudge_cues, set_cue_strength, toggle_cues
@@ -51,7 +51,7 @@ def open_demo() -> Project:
 
 def make_demo_project() -> Project:
     """Listen to the song, gather the clips, cut and key them, and save the project beside them."""
-    project = set_song(Project(name=NAME), hear_song(SONG_FILE).as_song())
+    project = set_song(new_project(NAME), hear_song(SONG_FILE).as_song())
     project = add_footage(project, [probe_footage(path) for path in sorted(MEDIA.glob("*.mp4"))])
     for one in project.footage:
         project = learn_of_footage(project, one.fingerprint, search_clip(Path(one.path)))

@@ -7,7 +7,7 @@ from epiphane.demo import EMBLEM_FILE, TITLES_FILE
 from epiphane.demo.project import open_demo
 from epiphane.document.envelope import Envelope
 from epiphane.document.lane import Setting, Trigger
-from epiphane.document.project import Project, with_lanes
+from epiphane.document.project import Project, new_project, with_lanes
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe, RecipeAnchor, RecipeItem
 from epiphane.document.timeline import ShapeFill, ShapeKind, Transform
@@ -47,7 +47,7 @@ _OVER_ALL: tuple[tuple[str, dict[str, float | str]], ...] = (
 
 def make_recipe() -> Recipe:
     """Return the title sequence as a recipe: a look over all of it, blooms on cuts, strikes on landings."""
-    project, pulse = ensure_pulse(Project(name="Marquee"), PulseUnit.BAR)
+    project, pulse = ensure_pulse(new_project("Marquee"), PulseUnit.BAR)
     for effect, values in _OVER_ALL:
         project = add_lane(project, effect, pulse, envelope=Envelope(0, 1, 0))
         lane = project.lanes[-1].id

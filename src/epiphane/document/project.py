@@ -22,7 +22,7 @@ from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 from epiphane.wording import tr
 
-FORMAT_VERSION = 10
+FORMAT_VERSION = 11
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):
@@ -32,8 +32,9 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     rate are the user's choice, and not to be taken from the footage. Where the edit goes out in several
     `shapes`, the one that is shown is among them, and each item lies in every one in a way of its own. The
     shots are the main track: an item ends where the next one begins, or later nothing is shown for a while.
-    The `fades` are those of the picture at both ends of the edit. The stack has what acts on the shots, in
-    order: each row on what stands before it.
+    The `fades` are those of the picture at both ends of the edit. Where the film is `in_light`, what mixes
+    or spreads pictures does so in linear light; what effects move is blurred by the `shutter_angle`, degrees,
+    at least. The stack has what acts on the shots, in order: each row on what stands before it.
     """
 
     version: int = FORMAT_VERSION
@@ -49,6 +50,8 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
     filling: Filling = Filling()
     dressing: Dressing = Dressing()
     fades: Fades = Fades()
+    in_light: bool = False
+    shutter_angle: Annotated[float, Meta(ge=0, le=360)] = 0.0
     shots: Items = ()
     pulses: Annotated[tuple[Pulse, ...], Meta(max_length=1000)] = ()
     stack: Annotated[tuple[Lane | Track, ...], Meta(max_length=1000)] = ()
@@ -75,6 +78,11 @@ class Project(Struct, frozen=True, forbid_unknown_fields=True):
         if self.song is not None:
             return frames_covering(self.song.duration, self.rate)
         return max((shot.end for shot in self.shots), default=0)
+
+
+def new_project(name: str = Project().name) -> Project:
+    """Return an empty project as it is begun now; `Project` has what a file that does not say means."""
+    return Project(name=name, in_light=True)
 
 
 def pulse_of(project: Project, lane: Lane) -> Pulse | None:

@@ -16,6 +16,7 @@ from epiphane.timing import frame_at, frame_start
 from epiphane.wording import tr
 
 _LARGEST = 8192
+_WHOLE_TURN = 360
 
 
 def set_size(project: Project, *, width: int, height: int) -> Project:
@@ -84,6 +85,26 @@ def change_fades(project: Project, **changes: float) -> Project:
     if made.fade_in + made.fade_out > float(project.n_frames / project.rate):
         raise EditError(tr("the fades of the picture are longer than the edit"))
     return replace(project, fades=made)
+
+
+def mix_light(project: Project, *, in_light: bool) -> Project:
+    """Return `project` with what mixes and spreads pictures doing so in linear light, or in levels."""
+    return replace(project, in_light=in_light)
+
+
+def set_shutter_angle(project: Project, angle: float) -> Project:
+    """Return `project` with another shutter for all that effects move, in degrees.
+
+    Raises
+    ------
+    EditError
+        If it is not within 0..360.
+    """
+    if not 0 <= angle <= _WHOLE_TURN:
+        raise EditError(
+            tr("the angle of the shutter is {angle:g} degrees: choose one within 0..360", angle=angle)
+        )
+    return replace(project, shutter_angle=float(angle))
 
 
 def choose_shape(project: Project, *, width: int, height: int, rate: Fraction) -> Project:

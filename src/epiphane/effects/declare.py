@@ -43,7 +43,8 @@ class FrameContext(Struct, frozen=True):
     """What an effect may need beside its parameters.
 
     `aspect` is width by height, `frame` and `rate` are those of the project, chance is drawn from `seed`;
-    `since` is how many frames ago the cue that fires had its peak, below 0 before it.
+    `since` is how many frames ago the cue that fires had its peak, below 0 before it. Of the film are whether
+    it mixes light, `in_light`, and the `shutter_angle`, degrees, that everything which moves has at least.
     """
 
     aspect: float = 16 / 9
@@ -51,21 +52,25 @@ class FrameContext(Struct, frozen=True):
     rate: float = 30.0
     seed: int = 1
     since: int = 0
+    in_light: bool = False
+    shutter_angle: float = 0.0
 
 
 class Need(Enum):
     """What of `FrameContext` an effect is given as further values.
 
-    ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires.
+    ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires; or
+    ``in_light``, whether the film mixes light: 1, else 0.
     """
 
     ASPECT = "aspect"
     TIME = "time"
     CUE = "cue"
+    LIGHT = "light"
 
 
 Sections: TypeAlias = tuple[tuple[str, tuple[str, ...]], ...]
-_RESERVED = frozenset({"aspect", "seconds", "seed", "since"})
+_RESERVED = frozenset({"aspect", "seconds", "seed", "since", "in_light"})
 
 
 class Effect(Struct, frozen=True, eq=False):
@@ -84,6 +89,8 @@ class Effect(Struct, frozen=True, eq=False):
     keywords: str = ""
     lasts: bool = False
     sections: Sections = ()
+    has_shutter: bool = False
+    """Whether what it moves can be blurred."""
 
     @property
     def envelope(self) -> Envelope:
@@ -101,12 +108,20 @@ class Effect(Struct, frozen=True, eq=False):
         """Return every parameter's value at a level of an envelope, and what else the effect needs."""
         values = values_at(self.parameters, settings, level)
         context = context or FrameContext()
+        if self.has_shutter:
+            least = context.shutter_angle
+            values = tuple(
+                (name, max(float(value), least)) if name == SHUTTER.name else (name, value)
+                for name, value in values
+            )
         if Need.ASPECT in self.needs:
             values += (("aspect", round(context.aspect, 6)),)
         if Need.TIME in self.needs:
             values += (("seconds", round(context.frame / context.rate, 6)), ("seed", float(context.seed)))
         if Need.CUE in self.needs:
             values += (("since", float(context.since)),)
+        if Need.LIGHT in self.needs or (self.has_shutter and dict(values)[SHUTTER.name]):
+            values += (("in_light", float(context.in_light)),)
         return values
 
     def shift_of(self, values: NamedValues) -> int:
@@ -117,11 +132,6 @@ class Effect(Struct, frozen=True, eq=False):
         """Return which other frames of the footage are wanted, counted from the one that is shown."""
         return () if self.echoes is None else self.echoes(Values(dict(values)))
 
-    @property
-    def has_shutter(self) -> bool:
-        """Whether what it moves can be blurred."""
-        return any(parameter.name == SHUTTER.name for parameter in self.parameters)
-
     def operations(self, values: NamedValues, after: NamedValues = ()) -> tuple[Operation, ...]:
         """Return what the effect does at these values; `after` are those a frame later, for its shutter."""
         named = dict(values)
@@ -130,10 +140,11 @@ class Effect(Struct, frozen=True, eq=False):
         shutter = float(named.get(SHUTTER.name, 0.0)) / 360
         if not after or shutter == 0:
             return operations
+        in_light = bool(named.get("in_light", 0.0))
         later = [one.matrix for one in self.operations(after) if isinstance(one, Warp)]
         still = np.eye(3)
         return tuple(
-            Warp(one.matrix, after=later.pop(0) if later else still, shutter=shutter)
+            Warp(one.matrix, later.pop(0) if later else still, shutter, in_light=in_light)
             if isinstance(one, Warp)
             else one
             for one in operations
@@ -148,7 +159,7 @@ SHUTTER = Parameter(
     high=360,
     rest=0,
     peak=0,
-    help="The angle for which the shutter is open: 180 is half a frame",
+    help="The angle for which the shutter is open: 180 is half a frame; at least that of the film",
 )
 """Of every effect that moves the picture."""
 
@@ -220,6 +231,7 @@ def effect(
             keywords,
             lasts,
             tuple((tr(title), names) for title, names in sections),
+            has_shutter=any(parameter.name == SHUTTER.name for parameter in parameters),
         )
         for level in (0.0, 1.0):  # asks for every value once
             made.operations(made.values_at((), level))

@@ -6,6 +6,7 @@ Levels are 8-bit values, 0 to 255, in BGR.
 
 from collections.abc import Callable, Sequence
 from enum import Enum
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -13,7 +14,8 @@ from msgspec import Struct
 
 from epiphane.declare.point_curves import CurvePoints
 from epiphane.document.named_file import NamedFile
-from epiphane.types import Float32Array, FloatArray, Picture
+from epiphane.effects.pixels import softened, spread_light
+from epiphane.types import Float32Array, FloatArray, Picture, Pixels
 
 
 class Warp(Struct, frozen=True, eq=False):
@@ -22,12 +24,13 @@ class Warp(Struct, frozen=True, eq=False):
     `matrix` is float64, shape (3, 3): a point p goes to ``matrix @ (x, y, 1)``, divided by its last
     component. Beyond its edge the picture is mirrored, so no border shows. `after` is where points go a
     frame later, and `shutter` the share of a frame for which the shutter is open: what moves meanwhile
-    is blurred along its way.
+    is blurred along its way, its levels or, `in_light`, its linear light.
     """
 
     matrix: FloatArray
     after: FloatArray | None = None
     shutter: float = 0.0
+    in_light: bool = False
 
 
 class Tone(Struct, frozen=True, eq=False):
@@ -200,6 +203,20 @@ def scale_about(scale: float, *, x: float, y: float) -> Warp:
         0, 0 is the upper left corner, 1, 1 the lower right one.
     """
     return Warp(np.array([[scale, 0, x - scale * x], [0, scale, y - scale * y], [0, 0, 1.0]]))
+
+
+def gaussian_blur(sigma: float, *, in_light: bool) -> Blur | Filter:
+    """Return the blur whose standard deviation is a share of the width, of levels or of linear light."""
+    return spreading(partial(softened, sigma=sigma), in_light=True) if in_light else Blur(sigma)
+
+
+def spreading(change: Callable[[Pixels], Pixels], *, in_light: bool) -> Filter:
+    """Return the filter that spreads the levels of a picture, uint8, or its linear light, uint16."""
+
+    def apply(picture: Picture) -> Picture:
+        return spread_light(picture, change) if in_light else np.asarray(change(picture), np.uint8)
+
+    return Filter(apply, moves=True)
 
 
 def diagonal_tone(gains: FloatArray, offsets: FloatArray) -> Tone:

@@ -3,7 +3,7 @@
 Lengths are shares of the picture's width; the functions turn them into pixels of the picture at hand.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import TypeAlias
 
@@ -18,6 +18,8 @@ LUMA = np.array([0.0722, 0.7152, 0.2126])
 """Blue, green and red in brightness (ITU-R BT.709)."""
 GAMMA = 2.2
 """The power of levels that light is: a stop more multiplies them by 2^(1 / 2.2)."""
+HEADROOM = 4.0
+"""How many whites above white a lamp is taken to have, where light is spread."""
 LEAST_SIGMA = 0.2
 """In pixels: less of a blur is not to be seen."""
 # By how many times smaller: of the steps down and up again less is seen, the more there is to blur.
@@ -41,24 +43,31 @@ def saturation_matrix(amount: float) -> FloatArray:
     return np.asarray(amount * np.eye(3) + (1 - amount) * np.ones((3, 1)) * LUMA)
 
 
-def to_light(picture: Picture) -> Light:
-    """Return the linear light of levels, uint16, the shape of `picture`: 0 to 65535 (IEC 61966-2-1)."""
-    return np.asarray(cv2.LUT(picture, _light_tables()[0]), np.uint16)
+def to_light(picture: Picture, headroom: float = 0.0) -> Light:
+    """Return the linear light of levels, uint16, the shape of `picture`: 0 to 65535 (IEC 61966-2-1).
+
+    With a `headroom` h what a camera cut off is given back: light x is lifted to ``x (1 + h x^6)``, so white
+    has h + 1 of it and lamps stay bright when they are spread, while greys are hardly changed.
+    """
+    return np.asarray(cv2.LUT(picture, _light_tables(headroom)[0]), np.uint16)
 
 
-def to_levels(light: Light) -> Picture:
+def to_levels(light: Light, headroom: float = 0.0) -> Picture:
     """Return the levels of linear light, uint8, the shape of `light`, as `to_light` has it."""
-    return np.asarray(cv2.LUT(light, _light_tables()[1]), np.uint8)
+    return np.asarray(cv2.LUT(light, _light_tables(headroom)[1]), np.uint8)
 
 
-@lru_cache(maxsize=1)
-def _light_tables() -> tuple[Light, Picture]:
+@lru_cache(maxsize=8)
+def _light_tables(headroom: float) -> tuple[Light, Picture]:
     """Return tables from levels to light and back: the straight foot of the curve keeps dark levels apart."""
-    levels = np.arange(256) / 255
-    light = np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
     fine = np.arange(65536) / 65535
-    back = np.where(fine <= 0.0031308, 12.92 * fine, 1.055 * fine ** (1 / 2.4) - 0.055)
-    return np.rint(65535 * light).astype(np.uint16), np.rint(255 * back).astype(np.uint8)
+    levels, finest = np.arange(256) / 255, fine * (1 + headroom)
+    lifted = fine * (1 + headroom * fine**6)
+    light = np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
+    there = 65535 * light * (1 + headroom * light**6) / (1 + headroom)
+    unlifted = np.interp(finest, lifted, fine)
+    back = np.where(unlifted <= 0.0031308, 12.92 * unlifted, 1.055 * unlifted ** (1 / 2.4) - 0.055)
+    return np.rint(there).astype(np.uint16), np.rint(255 * back).astype(np.uint8)
 
 
 def blurred(picture: Picture, sigma: float) -> Picture:
@@ -66,15 +75,29 @@ def blurred(picture: Picture, sigma: float) -> Picture:
 
     It is done at the size that is enough for it, see `shrink_for`.
     """
-    height, width = picture.shape[:2]
-    pixels = sigma * width
-    if pixels < LEAST_SIGMA:
-        return picture
-    shrink = shrink_for(pixels, (width, height))
-    small = picture if shrink == 1 else resized(picture, (-(-width // shrink), -(-height // shrink)))
-    left = sigma_left(pixels, shrink)
+    return np.asarray(softened(picture, sigma), np.uint8)
+
+
+def spread_light(picture: Picture, change: Callable[[Pixels], Pixels]) -> Picture:
+    """Return a picture with its linear light changed, lamps lifted by `HEADROOM` meanwhile."""
+    return to_levels(np.asarray(change(to_light(picture, HEADROOM)), np.uint16), HEADROOM)
+
+
+def softened(pixels: Pixels, sigma: float) -> Pixels:
+    """Return levels or light, of 8 or 16 bits, with the blur of `blurred`."""
+    height, width = pixels.shape[:2]
+    wide = sigma * width
+    if wide < LEAST_SIGMA:
+        return pixels
+    shrink = shrink_for(wide, (width, height))
+    small = pixels
+    if shrink > 1:
+        small = np.asarray(
+            cv2.resize(pixels, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
+        )
+    left = sigma_left(wide, shrink)
     done = cv2.GaussianBlur(small, (0, 0), left, borderType=cv2.BORDER_REFLECT)
-    return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)), np.uint8)
+    return np.asarray(done if shrink == 1 else cv2.resize(done, (width, height)))
 
 
 def shrink_for(sigma: float, size: Size) -> int:

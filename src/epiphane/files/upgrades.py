@@ -206,6 +206,11 @@ def _upgrade_9(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"version": 10}
 
 
+def _upgrade_10(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 11 may mix linear light and has one shutter for a film: an older one does neither."""
+    return raw | {"version": 11}
+
+
 def with_kinds_of_parts(heard: dict[str, Any], renamed: dict[str, dict[str, None]]) -> dict[str, Any]:
     """Return a song, or what is cut off it, of version 8 with parts of version 9; labels are noted."""
     sections = heard.get("sections")
@@ -246,6 +251,7 @@ _UPGRADES = dict(
             _upgrade_7,
             _upgrade_8,
             _upgrade_9,
+            _upgrade_10,
         ),
         start=1,
     )

@@ -104,17 +104,18 @@ class TransitionCue(Struct, frozen=True):
                 )
         return tuple(words)
 
-    def progress_at(self, frame: int, aspect: float) -> Progress:
+    def progress_at(self, frame: int, aspect: float, *, in_light: bool = False) -> Progress:
         """Return how far it is on a frame of the project, and how much further it is on the next.
 
         Parameters
         ----------
         frame : int, of the project
         aspect : float, width of the frame by its height
+        in_light : bool, whether the film mixes light
         """
         offsets = np.array([frame - self.peak, frame - self.peak + 1.0])
         now, then = np.round(_shares(self.envelope, offsets), 6).tolist()
-        return Progress(now, round(then - now, 6), round(aspect, 6), self.seed)
+        return Progress(now, round(then - now, 6), round(aspect, 6), self.seed, in_light)
 
 
 def _shares(envelope: Envelope, offsets: FloatArray) -> FloatArray:

@@ -20,6 +20,7 @@ from epiphane.effects.operations import (
     Operation,
     Tone,
     ToneCurve,
+    spreading,
 )
 from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
@@ -27,7 +28,7 @@ from epiphane.media.raw import RawPicture
 from epiphane.media.writer import planes_from_yuv444
 from epiphane.render.compose import laid_over, straight, under_alpha, without_alpha
 from epiphane.render.drawn_shapes import shape_picture
-from epiphane.render.fuse import Mixing, Pass, Step, stays_inside, steps_of
+from epiphane.render.fuse import Mixing, Pass, Smear, Step, stays_inside, steps_of
 from epiphane.render.grading import graded
 from epiphane.render.mattes import hidden_by, with_edge
 from epiphane.render.nodes import (
@@ -49,7 +50,7 @@ from epiphane.render.nodes import (
 from epiphane.render.panels import lay_panel, panel_box
 from epiphane.render.resolution import ResolutionRun, resolution_runs
 from epiphane.render.transform import covers_frame, placed_plane, plane_size
-from epiphane.render.warping import border_of, displaced, with_channels_shifted, with_pass_applied
+from epiphane.render.warping import border_of, displaced, smeared, with_channels_shifted, with_pass_applied
 from epiphane.render.working_image import WorkingImage, filled, resized, rounded, toned, whole_levels
 from epiphane.titles.picture import logo_picture, text_picture
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
@@ -287,10 +288,11 @@ class _Drawing:
             case Weighted():
                 mixed = weighted(outgoing(), incoming(), mixture)
             case Masked():
-                mixed = masked(outgoing(), incoming(), mixture.mask(self._size))
+                mask = mixture.mask(self._size)
+                mixed = masked(outgoing(), incoming(), mask, in_light=joined.progress.in_light)
             case ByMatte():
                 mask = self._matte(joined.matte, mixture)
-                mixed = masked(outgoing(), incoming(), mask)
+                mixed = masked(outgoing(), incoming(), mask, in_light=joined.progress.in_light)
             case Composed():
                 mixed = mixture.apply(outgoing(), incoming())
             case _:
@@ -405,6 +407,8 @@ class _Drawing:
             if isinstance(step, Pass):
                 passed = with_pass_applied(plane, Pass(step.warp, (), step.smear))
                 plane = np.asarray(rounded(passed), np.uint8)
+            elif isinstance(step, Smear):
+                plane = np.asarray(smeared(plane, step.movement), np.uint8)
             elif isinstance(step, Field):
                 plane = np.asarray(rounded(displaced(plane, step)), np.uint8)
         return plane
@@ -447,9 +451,8 @@ class _Drawing:
                 return WorkingImage(with_channels_shifted(image.resolved(), step))
             case Field():
                 return WorkingImage(displaced(image.resolved(), step))
-            case Filter() | Grade():
-                done = step if isinstance(step, Filter) else Filter(partial(graded, steps=step.steps))
-                return WorkingImage(_filtered(whole_levels(image), done))
+            case Filter() | Grade() | Smear():
+                return WorkingImage(_filtered(whole_levels(image), _as_filter(step)))
             case Mixing():
                 return self._mixed(whole_levels(image), step, is_over=is_over)
             case _:
@@ -489,7 +492,7 @@ def _moves(step: Step) -> bool:
             return moves
         case Mixing() | Grade():
             return False
-        case Blur() | ChannelShift() | Field():
+        case Blur() | ChannelShift() | Field() | Smear():
             return True
         case _:
             assert_never(step)
@@ -515,6 +518,18 @@ def _blurred(pixels: Pixels, blur: Blur) -> Pixels:
     if sigma < LEAST_SIGMA:
         return pixels
     return np.asarray(cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=border_of(pixels)))
+
+
+def _as_filter(step: Filter | Grade | Smear) -> Filter:
+    match step:
+        case Filter():
+            return step
+        case Grade(steps=steps):
+            return Filter(partial(graded, steps=steps))
+        case Smear(movement=movement):
+            return spreading(partial(smeared, smear=movement), in_light=True)
+        case _:
+            assert_never(step)
 
 
 def _filtered(picture: Picture, step: Filter) -> Picture:

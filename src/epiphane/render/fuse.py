@@ -53,7 +53,13 @@ class Mixing(Struct, frozen=True, eq=False):
     others: tuple[Shown, ...]
 
 
-Step: TypeAlias = Pass | Field | Blur | ChannelShift | Filter | Grade | Mixing
+class Smear(Struct, frozen=True, eq=False):
+    """What moves while the shutter is open, by a matrix as of a warp, blurred in linear light."""
+
+    movement: FloatArray
+
+
+Step: TypeAlias = Pass | Smear | Field | Blur | ChannelShift | Filter | Grade | Mixing
 
 
 def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
@@ -67,8 +73,7 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
     for operation in (*operations, None):
         is_fusing = isinstance(operation, Warp | Tone | ToneCurve)
         if not is_fusing or (isinstance(operation, Warp) and not _is_straight(run)):
-            done = fuse(run)
-            steps += [] if done.is_nothing else [done]
+            steps += _in_light(fuse(run)) if any(_is_in_light(one) for one in run) else [fuse(run)]
             run = []
         if isinstance(operation, Warp | Tone | ToneCurve):
             run.append(operation)
@@ -78,7 +83,18 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
             steps[-1] = Grade((*steps[-1].steps, *operation.steps))
         elif operation is not None:
             steps.append(operation)
-    return tuple(steps)
+    return tuple(step for step in steps if not (isinstance(step, Pass) and step.is_nothing))
+
+
+def _is_in_light(operation: Warp | Tone | ToneCurve) -> bool:
+    return isinstance(operation, Warp) and operation.in_light
+
+
+def _in_light(done: Pass) -> list[Step]:
+    """Return a pass whose points are blurred in light where they move: that is a step of its own."""
+    if done.smear is None:
+        return [done]
+    return [Pass(done.warp, ()), Smear(done.smear), Pass(None, done.tones)]
 
 
 def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:

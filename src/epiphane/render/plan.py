@@ -86,7 +86,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
     for row in project.stack:
         if isinstance(row, Track):
             item = None if row.id in silent else item_at(row.items, frame)
-            aimed = [effects[one.id] for one in project.lanes if one.track == row.id and one.id in effects]
+            aimed = [effects[one.id] for one in lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, item, frame, aimed)
             if above is not None and row.is_behind:
                 above = _behind(project, mattes, shot, going_on, node, above, here)
@@ -201,7 +201,7 @@ def _transition_node(project: Project, going_on: TransitionCue, frame: int, here
         BLACK if shot is None else node_of(project, shot, min(max(here, first), end - 1)) or BLACK
         for shot, first, end in going_on.sides
     )
-    progress = going_on.progress_at(frame, project.width / project.height)
+    progress = going_on.progress_at(frame, project.width / project.height, in_light=project.in_light)
     if progress.share <= 0 or progress.share >= 1:
         return outgoing if progress.share <= 0 else incoming
     transition = going_on.transition
@@ -361,6 +361,7 @@ _AtWork: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]
 def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWork]:
     """Return the effects at work by their lane, each with its shift and the other frames it wants."""
     aspect, rate = project.width / project.height, float(project.rate)
+    of_film = project.in_light, project.shutter_angle
     active: dict[LaneId, _AtWork] = {}
     for lane_cues in cues.lanes:
         level = float(lane_cues.levels[frame]) if 0 <= frame < len(lane_cues.levels) else 0.0
@@ -369,12 +370,12 @@ def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWo
         if level != 0 and effect is not None:
             seed = lane_cues.lane.seed
             since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
-            context = FrameContext(aspect, frame, rate, seed, since)
+            context = FrameContext(aspect, frame, rate, seed, since, *of_film)
             values = effect.values_at(instance.settings, level, context)
             after: NamedValues = ()
             if effect.has_shutter and dict(values)["shutter"]:
                 next_level = float(lane_cues.levels[min(frame + 1, len(lane_cues.levels) - 1)])
-                later = FrameContext(aspect, frame + 1, rate, seed, since + 1)
+                later = FrameContext(aspect, frame + 1, rate, seed, since + 1, *of_film)
                 after = effect.values_at(instance.settings, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
             active[lane_cues.lane.id] = made, effect.shift_of(values), effect.echoes_of(values)

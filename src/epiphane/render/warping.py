@@ -19,7 +19,7 @@ _DOUBLINGS = 4
 def with_pass_applied(picture: Pixels, done: Pass) -> Pixels:
     """Return a picture, or a plane of one, whose points a pass has moved; its tones are still to be done."""
     whole = picture if done.warp is None else _warped(picture, done.warp)
-    return whole if done.smear is None else _smeared(whole, done.smear)
+    return whole if done.smear is None else smeared(whole, done.smear)
 
 
 def with_channels_shifted(picture: Pixels, shift: ChannelShift) -> Pixels:
@@ -69,8 +69,8 @@ def _every_pixel(cells: Float32Array, size: Size, step: int) -> Float32Array:
     return np.ascontiguousarray(fine[step : step + size[1], step : step + size[0]], np.float32)
 
 
-def _smeared(picture: Pixels, smear: FloatArray) -> Pixels:
-    """Blur a picture along the way that its points go while the shutter is open.
+def smeared(picture: Pixels, smear: FloatArray) -> Pixels:
+    """Return levels or light, of 8 or 16 bits, blurred along the way of its points while a shutter is open.
 
     Doubling: each step halves what is there with itself moved on, so that four steps are sixteen samples.
     """

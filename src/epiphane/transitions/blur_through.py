@@ -2,7 +2,7 @@
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
-from epiphane.effects.operations import Blur
+from epiphane.effects.operations import gaussian_blur
 from epiphane.transitions.declare import Join, Progress, transition
 from epiphane.transitions.mixing import mixed_about_the_middle
 
@@ -20,5 +20,6 @@ from epiphane.transitions.mixing import mixed_about_the_middle
 )
 def blur_through(values: Values, progress: Progress) -> Join:
     """Loses focus on this picture and finds it on the next one; they are mixed where both are soft."""
-    mixture = mixed_about_the_middle(progress.share, values.mixed / 100)
-    return Join(mixture, after=(Blur(values.radius / 100 * progress.nearness),))
+    mixture = mixed_about_the_middle(progress, values.mixed / 100)
+    blur = gaussian_blur(values.radius / 100 * progress.nearness, in_light=progress.in_light)
+    return Join(mixture, after=(blur,))

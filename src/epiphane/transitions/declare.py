@@ -34,18 +34,24 @@ class Progress(Struct, frozen=True):
 
     `share` goes from 0, the outgoing picture, to 1, the incoming one, and is .5 on the cut; `step` is by how
     much it changes in a frame there. `aspect` is width by height; chance is drawn from `seed`, which is
-    another one at each cut.
+    another one at each cut. A film that is `in_light` mixes and smears linear light.
     """
 
     share: float
     step: float = 0.0
     aspect: float = 16 / 9
     seed: int = 1
+    in_light: bool = False
 
     @property
     def nearness(self) -> float:
         """How near the middle is: 0 at both ends, 1 in the middle."""
         return 1 - abs(2 * self.share - 1)
+
+    @property
+    def adding(self) -> "Blend":
+        """How the film adds two pictures."""
+        return Blend.ADD_LIGHT if self.in_light else Blend.ADD
 
 
 class Blend(Enum):

@@ -4,7 +4,7 @@ from epiphane.declare.parameters import ChoiceParameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Blend, Join, Progress, Weighted, transition
 
-_LEVELS, _LIGHT = "levels", "light"
+_AS_THE_FILM, _LEVELS, _LIGHT = "as the film", "levels", "light"
 
 
 @transition(
@@ -17,13 +17,13 @@ _LEVELS, _LIGHT = "levels", "light"
         ChoiceParameter(
             "mixes",
             "It mixes",
-            (_LEVELS, _LIGHT),
-            _LEVELS,
+            (_AS_THE_FILM, _LEVELS, _LIGHT),
+            _AS_THE_FILM,
             help="Light, as on film: what is bright stays in sight longer, and the middle is not grey",
         ),
     ),
 )
 def dissolve(values: Values, progress: Progress) -> Join:
     """Fades one picture into the next: ``(1 - t) a + t b``, of levels or of light."""
-    how = Blend.ADD_LIGHT if values.mixes == _LIGHT else Blend.ADD
+    how = {_LEVELS: Blend.ADD, _LIGHT: Blend.ADD_LIGHT}.get(values.mixes, progress.adding)
     return Join(Weighted(1 - progress.share, progress.share, how))

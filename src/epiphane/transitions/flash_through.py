@@ -4,7 +4,7 @@ import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family
-from epiphane.effects.operations import Blur, diagonal_tone
+from epiphane.effects.operations import diagonal_tone, gaussian_blur
 from epiphane.transitions.declare import FIRST, SECOND, Join, Progress, transition
 
 
@@ -27,5 +27,5 @@ def flash_through(values: Values, progress: Progress) -> Join:
     light = near**2
     gain = 2 ** (values.burn * near) * (1 - light)
     tone = diagonal_tone(np.full(3, gain), 255 * light * np.array(colour_to_bgr(values.colour)))
-    blur = Blur(values.spread / 100 * near)
+    blur = gaussian_blur(values.spread / 100 * near, in_light=progress.in_light)
     return Join(FIRST if progress.share < 0.5 else SECOND, after=(blur, tone))

@@ -37,4 +37,4 @@ def lens_burst(values: Values, progress: Progress) -> Join:
     apart = ChannelShift(np.array([[-part, 0.0], [0.0, 0.0], [part, 0.0]]))
     light = values.light / 100 * near**2
     tone = diagonal_tone(np.full(3, 1 + light), np.full(3, 90.0 * light))
-    return Join(mixed_about_the_middle(progress.share, 0.25), after=(Field(source), apart, tone))
+    return Join(mixed_about_the_middle(progress, 0.25), after=(Field(source), apart, tone))

@@ -9,14 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from epiphane.declare.parameters import Parameter
-from epiphane.effects.operations import Warp, scale_about
+from epiphane.effects.operations import Warp, scale_about, spreading
 from epiphane.effects.pixels import to_levels, to_light
-from epiphane.transitions.declare import Blend, Masked, Weighted
-from epiphane.types import FloatArray, Picture, Plane, Size
+from epiphane.transitions.declare import Blend, Masked, Progress, Weighted
+from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
 Order: TypeAlias = NDArray[np.uint16]
 """uint16, shape (height, width): when the turn of each point comes, 0 first."""
 _LAST = 65535
+_HALF_MASK = 128
 _WHOLE_PIXELS = 4
 """Pixels a frame from which on a window moves by whole ones: nobody sees the difference."""
 
@@ -46,10 +47,10 @@ def ramp_of(share: float, softness: float, *, n_levels: int = _LAST + 1) -> Plan
     return np.clip(np.rint(255 * ((share * (1 + soft) - places) / soft)), 0, 255).astype(np.uint8)[None]
 
 
-def mixed_about_the_middle(share: float, width: float) -> Weighted:
+def mixed_about_the_middle(progress: Progress, width: float) -> Weighted:
     """Return the weights of a mixture that goes over in the middle of the way, in a part of it of `width`."""
-    weight = min(max((share - 0.5) / max(width, 1e-3) + 0.5, 0.0), 1.0)
-    return Weighted(1 - weight, weight)
+    weight = min(max((progress.share - 0.5) / max(width, 1e-3) + 0.5, 0.0), 1.0)
+    return Weighted(1 - weight, weight, progress.adding)
 
 
 def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture:
@@ -73,11 +74,28 @@ def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture
     return np.asarray(mixed, np.uint8)
 
 
-def masked(outgoing: Picture, incoming: Picture, mask: Plane) -> Picture:
-    """Return the outgoing picture where a mask is 0, the incoming one where it is 255."""
+def masked(outgoing: Picture, incoming: Picture, mask: Plane, *, in_light: bool = False) -> Picture:
+    """Return the outgoing picture where a mask is 0, the incoming one where it is 255, a mean in between."""
+    if in_light:
+        return _masked_in_light(outgoing, incoming, mask)
     shares = cv2.merge([mask] * 3)
     new = cv2.multiply(incoming, shares, scale=1 / 255)
     return np.asarray(cv2.add(new, cv2.multiply(outgoing, cv2.bitwise_not(shares), scale=1 / 255)), np.uint8)
+
+
+def _masked_in_light(outgoing: Picture, incoming: Picture, mask: Plane) -> Picture:
+    """Return what `masked` does of linear light; only where the mask is grey there is anything to mix."""
+    mixed = np.where(mask[..., None] < _HALF_MASK, outgoing, incoming)
+    grey = cv2.inRange(mask, 1, 254)
+    left, top, width, height = cv2.boundingRect(grey)
+    if width == 0:
+        return mixed
+    part = slice(top, top + height), slice(left, left + width)
+    share = mask[part].astype(np.float32) / 255
+    first, second = (to_light(np.ascontiguousarray(one[part])) for one in (outgoing, incoming))
+    light = cv2.blendLinear(first.astype(np.float32), second.astype(np.float32), 1 - share, share)
+    mixed[part] = to_levels(np.rint(light).astype(np.uint16))
+    return mixed
 
 
 @lru_cache(maxsize=8)
@@ -177,12 +195,16 @@ def _window_at(outgoing: Picture, incoming: Picture, gone: int) -> Picture:
     return seen
 
 
-def smeared(picture: Picture, length: float) -> Picture:
+def smeared(picture: Picture, length: float, *, in_light: bool) -> Picture:
     """Return a picture blurred along its rows by a length in pixels, as by an open shutter."""
     n_pixels = round(length) | 1
     if n_pixels < 3:
         return picture
-    return np.asarray(cv2.blur(picture, (n_pixels, 1), borderType=cv2.BORDER_REFLECT), np.uint8)
+
+    def along_rows(pixels: Pixels) -> Pixels:
+        return np.asarray(cv2.blur(pixels, (n_pixels, 1), borderType=cv2.BORDER_REFLECT))
+
+    return spreading(along_rows, in_light=in_light).apply(picture)
 
 
 def enlarged(scale: float) -> Warp:

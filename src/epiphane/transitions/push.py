@@ -21,6 +21,6 @@ def push(values: Values, progress: Progress) -> Join:
 
     def apply(outgoing: Picture, incoming: Picture) -> Picture:
         seen = window(outgoing, incoming, progress.share, progress.step, seam=values.seam / 100)
-        return smeared(seen, length * seen.shape[1])
+        return smeared(seen, length * seen.shape[1], in_light=progress.in_light)
 
     return Join(Composed(leftward(values.direction, apply)))

@@ -36,6 +36,6 @@ def spin_through(values: Values, progress: Progress) -> Join:
     outgoing, incoming = warp(values.angle * share), warp(values.angle * (share - 1))
     # Both turn alike, so that blurring them once they are mixed is the same, and half the work.
     after = turned(sign * values.angle * step, 1.0, progress.aspect)
-    smear = Warp(np.eye(3), after=after, shutter=values.shutter / 360)
+    smear = Warp(np.eye(3), after=after, shutter=values.shutter / 360, in_light=progress.in_light)
     blur = values.angle / 360 * step * values.shutter / 360
-    return Join(mixed_about_the_middle(share, 0.2), (outgoing,), (incoming,), (smear,), blur)
+    return Join(mixed_about_the_middle(progress, 0.2), (outgoing,), (incoming,), (smear,), blur)

@@ -36,4 +36,4 @@ def stretch(values: Values, progress: Progress) -> Join:
 
     outgoing = drawn_out(most ** (2 * progress.share), 1 - edge)
     incoming = drawn_out(most ** (2 - 2 * progress.share), edge)
-    return Join(mixed_about_the_middle(progress.share, 0.3), (outgoing,), (incoming,))
+    return Join(mixed_about_the_middle(progress, 0.3), (outgoing,), (incoming,))

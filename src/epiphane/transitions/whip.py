@@ -7,7 +7,7 @@ from epiphane.declare.parameters import Parameter, Values
 from epiphane.document.envelope import Ease
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Composed, Join, Progress, direction_parameter, transition
-from epiphane.transitions.mixing import leftward
+from epiphane.transitions.mixing import leftward, smeared
 from epiphane.types import Picture
 
 _STEPS = (8, 4, 2, 1)
@@ -42,7 +42,7 @@ def whip(values: Values, progress: Progress) -> Join:
         narrow = max(1, width // narrower)
         small = [cv2.resize(one, (narrow, height), interpolation=cv2.INTER_AREA) for one in strips]
         n_pixels = round(length * narrow) | 1
-        blurred = cv2.blur(np.hstack(small), (n_pixels, 1), borderType=cv2.BORDER_REFLECT)
+        blurred = smeared(np.hstack(small), n_pixels, in_light=progress.in_light)
         shift = (gone - first) * narrow
         scale = narrow / width
         back = np.array([[scale, 0, shift + scale / 2 - 0.5], [0, 1, 0]])

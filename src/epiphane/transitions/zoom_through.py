@@ -41,9 +41,10 @@ def zoom_through(values: Values, progress: Progress) -> Join:
 
     now, then = scales(progress.share), scales(min(1.0, progress.share + progress.step))
     outgoing, incoming = (enlarged(scale) for scale in now)
-    mixture = mixed_about_the_middle(progress.share, values.mixed / 100)
+    mixture = mixed_about_the_middle(progress, values.mixed / 100)
     growth = [abs(log(after / before)) for before, after in zip(now, then, strict=True)]
     seen = mixture.outgoing * growth[0] + mixture.incoming * growth[1]
-    smear = Warp(np.eye(3), after=enlarged(exp(seen)).matrix, shutter=values.shutter / 360)
+    after = enlarged(exp(seen)).matrix
+    smear = Warp(np.eye(3), after, shutter=values.shutter / 360, in_light=progress.in_light)
     blur = seen / 2 * values.shutter / 360
     return Join(mixture, (outgoing,), (incoming,), (smear,), blur)

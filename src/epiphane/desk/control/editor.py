@@ -17,7 +17,7 @@ from epiphane.desk.control.selection import (
 )
 from epiphane.document.ids import ItemId, LaneId, PulseId
 from epiphane.document.laws import broken_laws, oversizes
-from epiphane.document.project import Project
+from epiphane.document.project import Project, new_project
 from epiphane.document.pulse import Pulse
 from epiphane.document.song import Hit
 from epiphane.edits.history import History
@@ -62,7 +62,7 @@ class Editor(QObject):
     def __init__(self, *, journal_folder: Path) -> None:
         super().__init__()
         self._journals = Journals(journal_folder / "unsaved")
-        self._history = History(Project())
+        self._history = History(new_project())
         self._saved: Project = self._history.present
         self._journal: Journal = self._journals.claim(None)
         self._is_journal_behind = False

@@ -20,7 +20,7 @@ from epiphane.desk.look import asking
 from epiphane.desk.look.asking import CANCEL
 from epiphane.disk import is_file, short_name, withhold
 from epiphane.document.footage import FootageKind
-from epiphane.document.project import Project
+from epiphane.document.project import Project, new_project
 from epiphane.edits.footage import add_footage, known_already
 from epiphane.edits.song.song import set_song
 from epiphane.errors import ChangedOnDiskError, EpiphaneError, InUseError
@@ -84,7 +84,7 @@ class Files(QObject):
         """Begin an empty project."""
         if self.may_leave():
             self._withhold(())
-            self._editor.open(Project(), None)
+            self._editor.open(new_project(), None)
 
     def open_demo(self, *, with_titles: bool = False) -> None:
         """Open the demo, or the title sequence, as a project that has not been saved yet."""

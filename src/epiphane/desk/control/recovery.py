@@ -6,7 +6,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.selection import LostWorkSelection, SongSelection
 from epiphane.desk.look.asking import CANCEL
-from epiphane.document.project import Project
+from epiphane.document.project import new_project
 from epiphane.files.journal import LostWork
 from epiphane.wording import plural, tr
 
@@ -100,7 +100,7 @@ class RecoveryDesk(QObject):
             return self._files.may_leave() and self._files.open_path(path)
         if not self._files.may_leave():
             return False
-        self._editor.open(Project(name=work.project.name), None)
+        self._editor.open(new_project(work.project.name), None)
         return True
 
     def _forget(self, work: LostWork) -> None:

@@ -14,7 +14,7 @@ from epiphane.desk.look.fields import button, in_a_row, label
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.footage import shape_by_footage
-from epiphane.edits.picture import choose_shape
+from epiphane.edits.picture import choose_shape, mix_light, set_shutter_angle
 from epiphane.timing import COMMON_RATES, aspect_text, rate_text
 from epiphane.wording import tr
 
@@ -50,6 +50,31 @@ class FilmFields(Rows[Project]):
         words = label(tr("seen in"))
         self.seen(lambda project: bool(project.shapes), words, shape, remove)
         self.add(in_a_row(self._size, rate), in_a_row(words, shape), in_a_row(self._add_button(), remove))
+        self._add_mixing()
+
+    def _add_mixing(self) -> None:
+        """Add how pictures are mixed all over the film, and how long what effects move is blurred."""
+        mixes = self.check(
+            tr("Mix light"),
+            tr(
+                "Dissolves, blurs and open shutters mix linear light, as a lens does: lamps stay bright."
+                " Off: levels, as in films made before"
+            ),
+            lambda project: project.in_light,
+            self._mix_light,
+        )
+        shutter = self.number(
+            tr("Shutter of the film"),
+            lambda project: project.shutter_angle,
+            self._set_shutter,
+            limits=(Project, "shutter_angle"),
+            unit="°",
+            step=15,
+        )
+        shutter.setToolTip(
+            tr("All that effects move is blurred by at least this angle: 180 is half a frame, 0 none")
+        )
+        self.add(in_a_row(label(tr("shutter")), shutter, mixes))
 
     def take_keyboard(self) -> None:
         """Have keys choose the size."""
@@ -85,6 +110,12 @@ class FilmFields(Rows[Project]):
     def _show_shape(self, key: str) -> None:
         width, height = (int(side) for side in key.split("x"))
         self._shapes.show(Shape(width, height))
+
+    def _mix_light(self, in_light: bool) -> None:
+        self._editor.apply(lambda project: mix_light(project, in_light=in_light), tr("mixing of light"))
+
+    def _set_shutter(self, angle: float) -> None:
+        self._editor.apply(lambda project: set_shutter_angle(project, angle), tr("shutter of the film"))
 
     def _choose_size(self, key: str) -> None:
         if key == _BY_CLIP:

@@ -390,6 +390,7 @@ class Chance(random.Random):
 
 
 _SPECIAL = {
+    (Project, ""): lambda chance: chance.project,
     (ids.ItemId, ""): Chance.item,
     (ids.ItemId, "ids"): lambda one: one.shot() if one.random() < 0.8 else one.item(),
     **{(ids.ItemId, name): Chance.shot for name in ("shot_id", "shots", "left", "one_id", "other_id")},

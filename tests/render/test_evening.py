@@ -1,10 +1,13 @@
 """Clips that were shot differently are evened out, on the very frames of their shots."""
 
 import numpy as np
-from helpers import write_clip
+import pytest
+from helpers import a_song, write_clip
+from msgspec.structs import replace
 
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
+from epiphane.document.song import Section
 from epiphane.edits.footage import add_footage
 from epiphane.edits.keying.lanes import put_first
 from epiphane.edits.keying.pulses import ensure_pulse
@@ -12,7 +15,7 @@ from epiphane.edits.shots.arranging import put_footage
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
-from epiphane.render.evening import even_lanes
+from epiphane.render.evening import even_lanes, without_evened
 from epiphane.render.matching import few_levels, statistics_of
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
@@ -58,6 +61,27 @@ def test_the_odd_clip_alone_is_brought_to_the_others_on_its_own_frames(tmp_path)
     assert np.array_equal(statistics(evened, odd.end - 1).light, after.light)
     again = put_first(evened, lanes, pulse)
     assert len(again.lanes) == 1 and with_lanes(again, ()).shots == project.shots
+
+
+def test_each_part_of_the_song_is_evened_out_within_itself_and_all_may_be_brought_to_one_picture(tmp_path):
+    project = film(tmp_path)
+    first, odd, last = project.shots
+    seconds = [float(shot.start / project.rate) for shot in (first, last)]
+    calm = Section(0.0, seconds[1], "A", "calm", 0.2)
+    full = Section(seconds[1], seconds[1] + 1, "B", "full", 0.9)
+    footage = OpenFootage()
+    parted = replace(project, song=replace(a_song(), sections=(calm, full)))
+    lanes = even_lanes(parted, footage, by_part=True)
+    # Of the two clips of the first part each goes half of the way; the second has one clip.
+    assert {one.name for one in lanes} == {"Evened: 0, A calm", "Evened: 1, A calm"}
+    wanted = statistics_of(few_levels(np.full((90, 160, 3), (85, 95, 110), np.uint8)))
+    all_of_them = even_lanes(project, footage, wanted=wanted)
+    footage.close()
+    project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+    brought = put_first(without_evened(put_first(project, lanes, pulse)), all_of_them, pulse)
+    assert len(brought.lanes) == len(project.shots)
+    for shot in (first, odd, last):
+        assert statistics(brought, shot.start).light == pytest.approx(wanted.light, abs=0.01)
 
 
 def test_alike_clips_or_a_single_one_are_left_as_they_are(tmp_path):

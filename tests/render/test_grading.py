@@ -2,6 +2,8 @@
 
 import colorsys
 import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from xml.etree import ElementTree
 
 import numpy as np
@@ -17,11 +19,12 @@ from epiphane.document.project import Project
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.keying.lanes import add_lasting_lane, set_setting
 from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.effects.colour.grade import controls_of_decision
 from epiphane.effects.colour.look import LOOKS
 from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import Blur, Grade
 from epiphane.errors import MediaError, ParameterError
-from epiphane.media.look_files import keep_look, look_fault
+from epiphane.media.look_files import keep_look, look_fault, read_decisions
 from epiphane.render.film_grade import export_look, film_grade
 from epiphane.render.fuse import steps_of
 from epiphane.render.grading import graded
@@ -327,6 +330,40 @@ def test_a_grade_is_exported_and_read_back_as_it_is_by_two_readers(tmp_path):
     inside = (np.abs(graded_in_float(before, CUBE / 255) - 0.5) <= 0.5).all(axis=-1)
     assert inside.mean() > 0.3
     assert np.abs(np.clip(level, 0, 1) - np.clip(wanted[..., ::-1], 0, 1))[inside].max() < 0.6 / 255
+
+
+@settings(max_examples=25)
+@given(
+    slope=st.floats(0.3, 2.5),
+    tint=st.lists(st.floats(-0.15, 0.15), min_size=3, max_size=3),
+    offset=st.lists(st.floats(-0.1, 0.1), min_size=3, max_size=3),
+    power=st.lists(st.floats(0.8, 1.25), min_size=3, max_size=3),
+    saturation=st.floats(0, 3),
+)
+def test_a_colour_decision_is_read_into_the_controls_and_does_what_it_says(
+    slope, tint, offset, power, saturation
+):
+    slopes = slope * (1 + np.array(tint))
+    rows = [" ".join(f"{one:.9f}" for one in values[::-1]) for values in (slopes, offset, power)]
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "own.cc"
+        path.write_text(
+            f'<ColorCorrection id="own"><SOPNode><Slope>{rows[0]}</Slope><Offset>{rows[1]}</Offset>'
+            f"<Power>{rows[2]}</Power></SOPNode><SatNode><Saturation>{saturation:.9f}</Saturation></SatNode>"
+            "</ColorCorrection>"
+        )
+        controls = controls_of_decision(*read_decisions(path))
+    steps = [step for one in GRADE.operations(tuple(controls.items())) for step in one.steps]
+    level = np.maximum(CUBE / 255 * slopes + offset, 0) ** power
+    luma = (level @ LUMA)[..., None]
+    assert np.abs(graded_in_float(steps, CUBE / 255) - (luma + saturation * (level - luma))).max() < 1e-5
+
+
+def test_a_colour_decision_beyond_the_controls_is_refused(tmp_path):
+    with pytest.raises(ParameterError, match="Midtones"):
+        controls_of_decision(np.ones(3), np.zeros(3), np.full(3, 9.0), 1.0)
+    with pytest.raises(MediaError, match=r"own\.cube is no colour decision"):
+        read_decisions(cube_file(tmp_path / "own.cube", np.zeros((2, 2, 2, 3))))
 
 
 def test_what_cannot_be_exported_is_told(tmp_path):

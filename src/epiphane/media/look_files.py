@@ -3,6 +3,7 @@
 import re
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -10,9 +11,12 @@ from epiphane.disk import is_file, read_file
 from epiphane.document.named_file import NamedFile
 from epiphane.errors import DiskError, MediaError
 from epiphane.media.kept_files import keep_copy, kept_copy
+from epiphane.types import FloatArray
 from epiphane.wording import tr
 
 LOOK_SUFFIXES = (".cube", ".3dl", ".clf", ".cdl", ".ccc", ".cc")
+DECISION_SUFFIXES = (".cdl", ".ccc", ".cc")
+"""Of the files of looks, those that hold a slope, an offset and a power: what controls of a grade do."""
 _MOST_BYTES = 64 << 20
 _FOLDER = "looks"
 _PROBES = 9
@@ -95,6 +99,44 @@ def check_look(path: Path) -> None:
         ) from None
     if not (np.isfinite(colours).all() and np.abs(colours).max() < _MOST_LEVEL):
         raise no_colours
+
+
+class ColourDecisions(NamedTuple):
+    """A colour decision of the ASC: ``(level * slope + offset) ^ power`` of each channel, then saturation.
+
+    Attributes
+    ----------
+    slope, offset, power : float64, shape (3,), of blue, green and red
+    saturation : float
+    """
+
+    slope: FloatArray
+    offset: FloatArray
+    power: FloatArray
+    saturation: float
+
+
+def read_decisions(path: Path) -> ColourDecisions:
+    """Return the first decision of a file of the ASC: .cdl, .ccc or .cc.
+
+    Raises
+    ------
+    MediaError
+        If it is none, cannot be read, is damaged, or holds values that are no colours.
+    """
+    if path.suffix.lower() not in DECISION_SUFFIXES:
+        endings = ", ".join(DECISION_SUFFIXES)
+        told = tr("{name} is no colour decision: choose a file in {endings}", name=path.name, endings=endings)
+        raise MediaError(told)
+    check_look(path)
+    import PyOpenColorIO
+
+    found = PyOpenColorIO.CDLTransform.CreateFromFile(str(path.absolute()), "")
+    slope, offset, power = (
+        np.array(of_red_first[::-1], float)
+        for of_red_first in (found.getSlope(), found.getOffset(), found.getPower())
+    )
+    return ColourDecisions(slope, offset, power, float(found.getSat()))
 
 
 def _reason(told: str) -> str:

@@ -73,7 +73,7 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
     for operation in (*operations, None):
         is_fusing = isinstance(operation, Warp | Tone | ToneCurve)
         if not is_fusing or (isinstance(operation, Warp) and not _is_straight(run)):
-            steps += _in_light(fuse(run)) if any(_is_in_light(one) for one in run) else [fuse(run)]
+            steps += _steps_of_run(run)
             run = []
         if isinstance(operation, Warp | Tone | ToneCurve):
             run.append(operation)
@@ -83,18 +83,17 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
             steps[-1] = Grade((*steps[-1].steps, *operation.steps))
         elif operation is not None:
             steps.append(operation)
-    return tuple(step for step in steps if not (isinstance(step, Pass) and step.is_nothing))
+    return tuple(steps)
 
 
-def _is_in_light(operation: Warp | Tone | ToneCurve) -> bool:
-    return isinstance(operation, Warp) and operation.in_light
-
-
-def _in_light(done: Pass) -> list[Step]:
-    """Return a pass whose points are blurred in light where they move: that is a step of its own."""
-    if done.smear is None:
-        return [done]
-    return [Pass(done.warp, ()), Smear(done.smear), Pass(None, done.tones)]
+def _steps_of_run(run: Sequence[Warp | Tone | ToneCurve]) -> list[Step]:
+    """Return the pass that a run is; what is blurred in light where it moves is so in a step of its own."""
+    done = fuse(run)
+    if done.smear is None or not any(isinstance(one, Warp) and one.in_light for one in run):
+        return [] if done.is_nothing else [done]
+    passes = Pass(done.warp, ()), Pass(None, done.tones)
+    before, after = ([] if one.is_nothing else [one] for one in passes)
+    return [*before, Smear(done.smear), *after]
 
 
 def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:

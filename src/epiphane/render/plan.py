@@ -10,6 +10,7 @@ from epiphane.audio.song_gain import fade_level
 from epiphane.declare.parameters import NamedValues, colour_to_bgr
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.document.ids import FootageId, LaneId, PulseId
+from epiphane.document.lane import Setting
 from epiphane.document.project import Project, footage_of
 from epiphane.document.timeline import (
     Backdrop,
@@ -244,7 +245,7 @@ def node_of(project: Project, item: Item, frame: int) -> Node | None:
             node = Node(shown, opacity=opacity, blend=item.blend)
             if item.transform.backdrop is Backdrop.NONE or covers_shape(project, footage, shown.transform):
                 return node
-            return replace(_with_backdrop(shown, item), opacity=opacity, blend=item.blend)
+            return replace(_with_backdrop(project, shown, item), opacity=opacity, blend=item.blend)
         case SolidFill(colour=colour):
             return Node(_solid(colour), opacity=opacity, blend=item.blend)
         case Panels() as panels:
@@ -324,14 +325,21 @@ def covers_shape(project: Project, footage: Footage, transform: Transform) -> bo
     return is_covering((footage.width, footage.height), (project.width, project.height), transform)
 
 
-def _with_backdrop(shown: Shown, item: Item) -> Node:
+def _with_backdrop(project: Project, shown: Shown, item: Item) -> Node:
     """Return a picture over a blurred copy of it that fills the frame, or over a colour."""
     if item.transform.backdrop is Backdrop.COLOUR:
         below = Node(_solid(item.transform.colour))
     else:
-        blur = ActiveEffect("blur", 1, (("radius", _BACKDROP_BLUR),))
+        blur = _effect_of(project, "blur", Setting("radius", _BACKDROP_BLUR))
         below = Node(Shown(shown.source, Transform(Fit.COVER, _BACKDROP_SCALE)), (blur,))
     return stacked([below, Node(shown)])
+
+
+def _effect_of(project: Project, key: str, *settings: Setting) -> ActiveEffect:
+    """Return an effect at work at its peak, that no lane has."""
+    effect = EFFECTS.named(key)
+    context = FrameContext(project.width / project.height, in_light=project.in_light)
+    return ActiveEffect(key, effect.version, effect.values_at(settings, 1.0, context))
 
 
 def _solid(colour: str) -> Solid:

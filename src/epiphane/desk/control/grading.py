@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.declare.parameters import setting_of, values_at
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.look_files import ask_file
 from epiphane.desk.control.shown_picture import ShownPicture
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.skimming import Skimmed, Skimmer
@@ -17,11 +18,14 @@ from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.keying.lanes import put_first, set_setting
 from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.effects.colour.grade import controls_of_decision
 from epiphane.effects.declare import EFFECTS
+from epiphane.errors import MediaError, ParameterError
 from epiphane.keying.schedule import schedule
+from epiphane.media.look_files import DECISION_SUFFIXES, read_decisions
 from epiphane.media.mattes import made_mattes
-from epiphane.render.evening import even_lanes
-from epiphane.render.matching import Neutral, matched, neutralised
+from epiphane.render.evening import even_lanes, without_evened
+from epiphane.render.matching import Neutral, Statistics, few_levels, matched, neutralised, statistics_of
 from epiphane.render.nodes import FramePlan
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
@@ -118,8 +122,36 @@ class GradeDesk(QObject):
             return
         self._ask(_Wanted(self.lane.id))
 
+    def read_decision(self) -> None:
+        """Set the controls by a file with a colour decision that the user chooses."""
+        lane = self.lane
+        path = ask_file(tr("Colour decision"), DECISION_SUFFIXES)
+        if lane is None or path is None:
+            return
+        try:
+            found = controls_of_decision(*read_decisions(path))
+        except (MediaError, ParameterError) as error:
+            self._editor.said.emit(str(error), True)
+            return
+        self._set(lane, found, tr("colour decision {name}", name=path.name))
+
     def even_out(self) -> None:
         """Give each clip whose light or colour is unlike the others' a grade of its own, in one step."""
+        self._even()
+
+    def even_out_by_part(self) -> None:
+        """Even out the clips of each part of the song among themselves."""
+        self._even(by_part=True)
+
+    def bring_to_kept(self) -> None:
+        """Give all clips the light and colour of the picture that was kept."""
+        kept = self._shown.kept
+        if kept is None:
+            self._editor.said.emit(tr("Keep the picture to be matched first (Shift+K)."), True)
+            return
+        self._even(wanted=statistics_of(few_levels(kept)))
+
+    def _even(self, *, wanted: Statistics | None = None, by_part: bool = False) -> None:
         project = self._editor.project
         if not project.shots:
             self._editor.said.emit(tr("There are no shots yet whose light could be evened out."), True)
@@ -127,7 +159,9 @@ class GradeDesk(QObject):
         self._jobs.start(
             "even out",
             tr("Looking at the light of the clips"),
-            lambda report: even_lanes(project, self._footage, progress=report),
+            lambda report: even_lanes(
+                project, self._footage, wanted=wanted, by_part=by_part, progress=report
+            ),
             done=self._put_even,
         )
 
@@ -139,7 +173,7 @@ class GradeDesk(QObject):
 
         def edit(project: Project) -> Project:
             project, pulse = ensure_pulse(project, PulseUnit.BEAT)
-            return put_first(project, lanes, pulse)
+            return put_first(without_evened(project), lanes, pulse)
 
         if self._editor.apply(edit, tr("evening out of clips")):
             told = plural(
@@ -189,7 +223,7 @@ class GradeDesk(QObject):
         colour = _colour_at(picture, wanted.across, wanted.down)
         self._set(lane, neutralised(colour, wanted.neutral, values), tr("picked colour"))
 
-    def _set(self, lane: Lane, found: Mapping[str, float], text: str) -> None:
+    def _set(self, lane: Lane, found: Mapping[str, float | str], text: str) -> None:
         """Set what was found: at the peak alone, as the lane falls back from it to what is at rest."""
         effect = EFFECTS.named("grade")
 

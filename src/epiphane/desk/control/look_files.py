@@ -1,6 +1,6 @@
 """Asking for the file of a look."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
@@ -11,6 +11,17 @@ from epiphane.media.look_files import LOOK_SUFFIXES, keep_look
 from epiphane.wording import tr
 
 
+def ask_file(title: str, suffixes: Sequence[str]) -> Path | None:
+    """Return the file of a look or a colour decision that the user chooses, None where none was."""
+    endings = " ".join(f"*{one}" for one in suffixes)
+    usual = str(folder_of("look", Path.home()))
+    name, _ = QFileDialog.getOpenFileName(None, title, usual, f"{title} ({endings})")
+    if not name:
+        return None
+    note_folder("look", Path(name).parent)
+    return Path(name)
+
+
 def ask_look(refused: Callable[[str], object]) -> str:
     """Return the look that the user chooses, as a setting holds it; empty where none was, or it is no look.
 
@@ -19,16 +30,11 @@ def ask_look(refused: Callable[[str], object]) -> str:
     refused : callable
         Told why, where it is no look.
     """
-    endings = " ".join(f"*{one}" for one in LOOK_SUFFIXES)
-    usual = str(folder_of("look", Path.home()))
-    name, _ = QFileDialog.getOpenFileName(
-        None, tr("Look from a file"), usual, tr("Looks ({endings})", endings=endings)
-    )
-    if not name:
+    path = ask_file(tr("Look from a file"), LOOK_SUFFIXES)
+    if path is None:
         return ""
-    note_folder("look", Path(name).parent)
     try:
-        return keep_look(Path(name)).text
+        return keep_look(path).text
     except (MediaError, DiskError) as error:
         refused(str(error))
         return ""

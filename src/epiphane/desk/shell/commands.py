@@ -199,6 +199,8 @@ class Commands:
             "undo": editor.undo,
             "redo": editor.redo,
             "even_out": self._window.grading.even_out,
+            "even_out_by_part": self._window.grading.even_out_by_part,
+            "bring_to_kept": self._window.grading.bring_to_kept,
             "song": files.ask_song,
             "gather": files.ask_footage,
             "gather_folder": files.ask_folder,

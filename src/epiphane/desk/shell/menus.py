@@ -56,7 +56,8 @@ _SHOTS: Groups = (
     ("split", "split_hits", "join", "swap"),
     ("exchange", "stretch", "reverse", "freeze", "hold"),
     ("to_attack", "slip_back", "slip_on", "keep"),
-    ("split_screen", "wall", "text", "even_out"),
+    ("split_screen", "wall", "text"),
+    ("even_out", "even_out_by_part", "bring_to_kept"),
     ("copy", "cut", "paste", "same_beat", "same_section"),
     ("delete_closing", "delete_leaving"),
 )

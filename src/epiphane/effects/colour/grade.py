@@ -7,7 +7,7 @@ import numpy as np
 
 from epiphane.declare.parameters import CurveParameter, Parameter, Values
 from epiphane.declare.point_curves import CurveAcross, curve_points
-from epiphane.effects.declare import Family, effect
+from epiphane.effects.declare import EFFECTS, Family, effect
 from epiphane.effects.operations import (
     NOTHING,
     ChannelCurves,
@@ -22,10 +22,12 @@ from epiphane.effects.operations import (
     Saturation,
 )
 from epiphane.effects.pixels import GAMMA, LUMA, white_balance
+from epiphane.errors import ParameterError
 from epiphane.types import FloatArray
+from epiphane.wording import tr
 
 _LIFT, _GAIN, _STOPS = 0.25, 0.5, 1.0  # what the most of a range does
-_NEUTRAL = 1e-9
+_NEUTRAL, _ROUNDING = 1e-9, 1e-6
 _HUES = "0 is red, 120 green, 240 blue"
 _PIVOT = "The level that contrast leaves as it is"
 _KEYWORDS = (
@@ -65,6 +67,64 @@ def _of_range(values: Values, name: str) -> FloatArray:
     level, hue, amount = (getattr(values, f"{name}{part}") for part in ("", "_hue", "_colour"))
     colour = np.array(colorsys.hsv_to_rgb(hue % 360 / 360, 1, 1))[::-1]
     return np.asarray((level + amount * (colour - LUMA @ colour)) / 100)
+
+
+def controls_of_decision(
+    slope: FloatArray, offset: FloatArray, power: FloatArray, saturation: float
+) -> dict[str, float | str]:
+    """Return the values of all controls of a grade that does ``(level * slope + offset) ^ power``, by name.
+
+    Parameters
+    ----------
+    slope, offset, power : float64, shape (3,), of blue, green and red
+    saturation : float
+        1 leaves it; done last.
+
+    Raises
+    ------
+    ParameterError
+        If the controls do not reach so far.
+    """
+    effect = EFFECTS.named("grade")
+    found = dict(effect.values_at((), 0.0))
+    gains = slope + offset
+    if not _reaches((gains - 1) / _GAIN):
+        # Exposure multiplies first, and takes what the channels have in common.
+        common = float(LUMA @ slope) / max(1 - float(LUMA @ offset), _NEUTRAL)
+        found["exposure"] = GAMMA * float(np.log2(max(common, _NEUTRAL)))
+        gains = slope / common + offset
+    ranges = {
+        "shadows": offset / _LIFT,
+        "midtones": -np.log2(np.maximum(power, _NEUTRAL)) / _STOPS,
+        "highlights": (gains - 1) / _GAIN,
+    }
+    for name, added in ranges.items():
+        found |= _controls_of_range(name, added)
+    found["saturation"] = 100 * saturation
+    for parameter in effect.parameters:
+        value = found[parameter.name]
+        if isinstance(parameter, Parameter) and not (
+            parameter.low - _ROUNDING <= float(value) <= parameter.high + _ROUNDING
+        ):
+            raise ParameterError(
+                tr(
+                    "the controls of a grade do not reach so far ({label}: {value:.0f}): put it on as a look",
+                    label=tr(parameter.label),
+                    value=float(value),
+                )
+            )
+    return found
+
+
+def _reaches(added: FloatArray) -> bool:
+    level = float(LUMA @ added)
+    return abs(level) <= 1 and float(np.ptp(added)) <= 1
+
+
+def _controls_of_range(name: str, added: FloatArray) -> dict[str, float]:
+    """Return the controls of a range by which so much is added to blue, green and red: `_of_range` undone."""
+    hue, _, amount = colorsys.rgb_to_hsv(*(added - added.min())[::-1])
+    return {name: 100 * float(LUMA @ added), f"{name}_hue": 360 * hue, f"{name}_colour": 100 * amount}
 
 
 def _channels(values: FloatArray) -> Channels:

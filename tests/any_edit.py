@@ -390,7 +390,8 @@ class Chance(random.Random):
 
 
 _SPECIAL = {
-    (Project, ""): lambda chance: chance.project,
+    (Project, ""): lambda one: one.project,
+    (Lane, ""): lambda one: one.one_of(one.project.lanes),
     (ids.ItemId, ""): Chance.item,
     (ids.ItemId, "ids"): lambda one: one.shot() if one.random() < 0.8 else one.item(),
     **{(ids.ItemId, name): Chance.shot for name in ("shot_id", "shots", "left", "one_id", "other_id")},

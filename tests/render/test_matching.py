@@ -58,7 +58,7 @@ def test_a_picture_gets_the_light_and_colour_of_another(seed, exposure, warmth, 
         return np.abs(light).max(), abs((one @ LUMA).std() - (other @ LUMA).std())
 
     plain = drawn(picture, values).astype(float)
-    assert off(after)[0] < 0.02 + 0.25 * off(plain)[0] and off(after)[1] < 5
+    assert off(after)[0] < 0.03 + 0.25 * off(plain)[0] and off(after)[1] < 5
 
 
 def test_pictures_without_any_contrast_or_colour_are_no_fault():

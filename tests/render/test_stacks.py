@@ -188,7 +188,7 @@ def differences(stack):
 def test_a_stack_is_within_two_levels_of_one_after_the_other_in_floats(stack):
     """Or no farther than half a level takes it: the steps of a posterised picture turn on less."""
     far, by_rounding = differences(stack)
-    assert far.max() <= max(2.0, 1.5 * by_rounding.max())
+    assert far.max() <= max(2.0, 1.75 * by_rounding.max())
     assert far.mean() <= max(0.7, by_rounding.mean())
 
 

@@ -74,7 +74,7 @@ def test_every_point_of_the_picture_lies_where_it_should(fit, scale, x, y, store
     v = (np.arange(size[1]) + 0.5) / size[1]
     share_x = ((u - 0.5 - x) / (across * scale) + 0.5)[None, :]
     share_y = ((v - 0.5 - y) / (down * scale) + 0.5)[:, None]
-    edge_x, edge_y = 1.6 / stored[0] + 1.6 / size[0] / scale, 1.6 / stored[1] + 1.6 / size[1] / scale
+    edge_x, edge_y = 1.6 / stored[0] + 2.1 / size[0] / scale, 1.6 / stored[1] + 2.1 / size[1] / scale
     is_inside = (np.abs(share_x - 0.5) < 0.5 - edge_x) & (np.abs(share_y - 0.5) < 0.5 - edge_y)
     is_outside = (np.abs(share_x - 0.5) > 0.5 + edge_x) | (np.abs(share_y - 0.5) > 0.5 + edge_y)
     # A level is 1/200 of the picture; half a pixel of its smaller side, stored or shown, is what resizing

@@ -54,7 +54,7 @@ class Mixing(Struct, frozen=True, eq=False):
 
 
 class Smear(Struct, frozen=True, eq=False):
-    """What moves while the shutter is open, by a matrix as of a warp, blurred in linear light."""
+    """What moves on from when the shutter opens, by a matrix as of a warp, blurred in linear light."""
 
     movement: FloatArray
 
@@ -91,9 +91,12 @@ def _steps_of_run(run: Sequence[Warp | Tone | ToneCurve]) -> list[Step]:
     done = fuse(run)
     if done.smear is None or not any(isinstance(one, Warp) and one.in_light for one in run):
         return [] if done.is_nothing else [done]
-    passes = Pass(done.warp, ()), Pass(None, done.tones)
-    before, after = ([] if one.is_nothing else [one] for one in passes)
-    return [*before, Smear(done.smear), *after]
+    after = Pass(None, done.tones)
+    return [
+        Pass(begun_of(done.warp, done.smear), ()),
+        Smear(done.smear),
+        *([] if after.is_nothing else [after]),
+    ]
 
 
 def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:
@@ -124,6 +127,12 @@ def _movement(now: FloatArray, later: FloatArray, shutter: float) -> FloatArray 
     if np.allclose(whole / whole[2, 2], np.eye(3), rtol=0, atol=1e-5):
         return None
     return np.asarray(power_of(whole, shutter))
+
+
+def begun_of(warp: FloatArray | None, smear: FloatArray) -> FloatArray:
+    """Return the warp to where points are when the shutter opens, float64, shape (3, 3): it is centred."""
+    begun = power_of(smear, -0.5)
+    return begun if warp is None else np.asarray(begun @ warp)
 
 
 def power_of(matrix: FloatArray, exponent: float) -> FloatArray:

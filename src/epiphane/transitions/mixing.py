@@ -17,7 +17,6 @@ from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 Order: TypeAlias = NDArray[np.uint16]
 """uint16, shape (height, width): when the turn of each point comes, 0 first."""
 _LAST = 65535
-_HALF_MASK = 128
 _WHOLE_PIXELS = 4
 """Pixels a frame from which on a window moves by whole ones: nobody sees the difference."""
 
@@ -85,16 +84,17 @@ def masked(outgoing: Picture, incoming: Picture, mask: Plane, *, in_light: bool 
 
 def _masked_in_light(outgoing: Picture, incoming: Picture, mask: Plane) -> Picture:
     """Return what `masked` does of linear light; only where the mask is grey there is anything to mix."""
-    mixed = np.where(mask[..., None] < _HALF_MASK, outgoing, incoming)
-    grey = cv2.inRange(mask, 1, 254)
-    left, top, width, height = cv2.boundingRect(grey)
+    mixed = outgoing.copy()
+    cv2.copyTo(incoming, mask, mixed)
+    left, top, width, height = cv2.boundingRect(cv2.inRange(mask, 1, 254))
+    part = slice(top, top + height), slice(left, left + width)
     if width == 0:
         return mixed
-    part = slice(top, top + height), slice(left, left + width)
-    share = mask[part].astype(np.float32) / 255
+    share = cv2.merge([mask[part].astype(np.uint16) * np.uint16(_LAST // 255)] * 3)
     first, second = (to_light(np.ascontiguousarray(one[part])) for one in (outgoing, incoming))
-    light = cv2.blendLinear(first.astype(np.float32), second.astype(np.float32), 1 - share, share)
-    mixed[part] = to_levels(np.rint(light).astype(np.uint16))
+    new = cv2.multiply(second, share, scale=1 / _LAST)
+    light = cv2.add(new, cv2.multiply(first, cv2.bitwise_not(share), scale=1 / _LAST))
+    mixed[part] = to_levels(np.asarray(light, np.uint16))
     return mixed
 
 

@@ -96,7 +96,7 @@ class _One:
 
 
 def _milliseconds(effect: Effect, picture: np.ndarray, other: Shown) -> float:
-    values = effect.values_at((), 1.0, FrameContext(16 / 9, frame=4))
+    values = effect.values_at((), 1.0, FrameContext(16 / 9, frame=4, in_light=True))
     others = (other,) * len(effect.echoes_of(values))
     plan = plan_of(Shown(_SOURCE), _SIZE, (ActiveEffect(effect.key, effect.version, values, others),))
     sources = _One(raw_from_bgr(picture))

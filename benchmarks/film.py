@@ -13,7 +13,7 @@ import numpy as np
 from benchmarks.memory import song_of
 from benchmarks.result import Result, at_least
 from epiphane.document.filling import Pace
-from epiphane.document.project import Project
+from epiphane.document.project import Project, new_project
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.footage import add_footage
 from epiphane.edits.keying.lanes import add_lane
@@ -66,7 +66,7 @@ def film_project(folder: Path) -> Project:
     song = song_of(folder / "song.wav", seconds=_SECONDS)
     gathered = gather_files([clips])
     assert not gathered.faults, gathered.faults
-    project = set_song(Project(), hear_song(song).as_song())
+    project = set_song(new_project(), hear_song(song).as_song())
     project = set_rate(set_size(add_footage(project, gathered.found), width=1920, height=1080), _RATE)
     project, pulse = ensure_pulse(project, PulseUnit.HALF)
     project = fill_song(project, pulse=pulse, pace=Pace(every=1))

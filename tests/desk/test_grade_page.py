@@ -2,14 +2,15 @@
 
 import numpy as np
 import pytest
-from hands import drag, drop, middle, press
+from hands import drag, drop, field, middle, press, type_into
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFileDialog, QPushButton
 
 from epiphane.desk.bench.keying.hue_disc import HueDisc
 from epiphane.desk.bench.keying.level_curve import LevelCurve
 from epiphane.desk.bench.keying.look_tiles import LookTiles
+from epiphane.desk.control.selection import SongSelection
 from epiphane.desk.picture.scopes import Scope
 from epiphane.document.lane import Setting
 from epiphane.effects.declare import EFFECTS
@@ -224,3 +225,51 @@ def test_clips_are_evened_out_in_one_step(demo, qtbot):
     assert all(lane.effect == "grade" and lane.spans and lane.name.startswith("Evened: ") for lane in made)
     demo.editor.undo()
     assert demo.editor.project == before
+
+
+def test_all_clips_are_brought_to_a_kept_picture_and_parts_are_evened_out(demo, qtbot):
+    keys, before = Qt.KeyboardModifier.ControlModifier, demo.editor.project
+    QTest.keyClick(demo, Qt.Key.Key_K, keys | SHIFT)
+    assert "Shift+K" in demo.notice.text
+    qtbot.waitUntil(lambda: demo.shown.picture is not None, timeout=30_000)
+    QTest.keyClick(demo, Qt.Key.Key_K, SHIFT)
+    QTest.keyClick(demo, Qt.Key.Key_K, keys | SHIFT)
+    qtbot.waitUntil(lambda: len(demo.editor.project.lanes) > len(before.lanes), timeout=60_000)
+    QTest.keyClick(demo, Qt.Key.Key_E, keys | Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(
+        lambda: any(", B full" in lane.name for lane in demo.editor.project.lanes), timeout=60_000
+    )
+    # What the one made is gone.
+    assert all(", " in lane.name for lane in demo.editor.project.lanes if lane.effect == "grade")
+
+
+def test_a_colour_decision_sets_the_wheels_in_one_step(graded, tmp_path, monkeypatch):
+    path, before = tmp_path / "own.cdl", graded.editor.project
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    path.write_text("nothing of the kind")
+    press(graded.bench.lane, "Colour decision…")
+    assert "own.cdl is damaged" in graded.notice.text and graded.editor.project == before
+    sop = "<Slope>1.2 1 0.9</Slope><Offset>0 0 0.05</Offset><Power>1 1 1</Power>"
+    correction = f"<SOPNode>{sop}</SOPNode><SatNode><Saturation>0.8</Saturation></SatNode>"
+    path.write_text(
+        '<ColorDecisionList xmlns="urn:ASC:CDL:v1.01"><ColorDecision><ColorCorrection>'
+        f"{correction}</ColorCorrection></ColorDecision></ColorDecisionList>"
+    )
+    press(graded.bench.lane, "Colour decision…")
+    now = values(graded)
+    assert now["saturation"] == pytest.approx(80) and now["contrast"] == 100
+    assert now["shadows_hue"] == pytest.approx(240) and now["shadows_colour"] == pytest.approx(20)
+    graded.editor.undo()
+    assert graded.editor.project == before
+
+
+def test_a_film_is_told_to_mix_light_and_how_long_its_shutter_is_open(demo):
+    demo.editor.select(SongSelection())
+    mixes = next(one for one in demo.bench.song.findChildren(QCheckBox) if one.text() == "Mix light")
+    assert mixes.isChecked() and demo.editor.project.in_light
+    mixes.click()
+    type_into(field(demo.bench.song, QDoubleSpinBox, "Shutter of the film"), "180")
+    assert not demo.editor.project.in_light and demo.editor.project.shutter_angle == 180
+    demo.editor.undo()
+    demo.editor.undo()
+    assert demo.editor.project.in_light and demo.editor.project.shutter_angle == 0

@@ -88,6 +88,7 @@ def check_look(path: Path) -> None:
         raise no_colours
     levels = np.linspace(0, 1, _PROBES, dtype=np.float32)
     colours = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(-1, 3).copy()
+    PyOpenColorIO.ClearAllCaches()  # it would not see that a file has changed
     try:
         look = PyOpenColorIO.FileTransform(str(path.absolute()))
         processor = PyOpenColorIO.Config.CreateRaw().getProcessor(look)

@@ -123,7 +123,7 @@ def _reaches(added: FloatArray) -> bool:
 
 def _controls_of_range(name: str, added: FloatArray) -> dict[str, float]:
     """Return the controls of a range by which so much is added to blue, green and red: `_of_range` undone."""
-    hue, _, amount = colorsys.rgb_to_hsv(*(added - added.min())[::-1])
+    hue, _, amount = colorsys.rgb_to_hsv(*(float(part) for part in (added - added.min())[::-1]))
     return {name: 100 * float(LUMA @ added), f"{name}_hue": 360 * hue, f"{name}_colour": 100 * amount}
 
 

@@ -28,6 +28,7 @@ from benchmarks.safety import measure_safety
 from benchmarks.soak import measure_soak
 from benchmarks.start import measure_start
 from benchmarks.titles import measure_titles
+from epiphane.heap import tune_heap
 
 MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "start": measure_start,
@@ -61,6 +62,7 @@ def main() -> None:
     unknown = [name for name in chosen if name not in MEASUREMENTS]
     if unknown:
         sys.exit(f"there is no measurement {unknown[0]!r}; there are: {', '.join(MEASUREMENTS)}")
+    tune_heap()  # as the command line does
     print(f"{platform.machine()}, Python {platform.python_version()}")
     for name in chosen:
         before = _machine_ticks()

@@ -33,10 +33,11 @@ def measure_busy(folder: Path) -> Iterator[Result]:
 
     from PyQt6.QtWidgets import QApplication
 
-    from epiphane.desk.engine.memory import limit_arenas, resident_bytes
+    from epiphane.desk.engine.memory import resident_bytes
     from epiphane.edits.picture import choose_shape
+    from epiphane.heap import tune_heap
 
-    limit_arenas()
+    tune_heap()
     window = _open(folder)
     idle_clicks, idle_played = _clicked(window), _played(window)
     yield Result("a click's picture, nothing else at work, median", f"{np.median(idle_clicks):.0f} ms")

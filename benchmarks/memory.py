@@ -40,13 +40,14 @@ def _work(folder: Path) -> Iterator[Result]:
     os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
 
     from epiphane.desk.control import playback
-    from epiphane.desk.engine.memory import limit_arenas, resident_bytes
+    from epiphane.desk.engine.memory import resident_bytes
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application
     from epiphane.desk.shell.window import Window
     from epiphane.edits.shots.filling import fill_song
+    from epiphane.heap import tune_heap
 
-    limit_arenas()
+    tune_heap()
     playback.open_sound = SimulatedSound  # type: ignore[attr-defined]
     app = make_application(["bench"])
     clips = folder / "clips"

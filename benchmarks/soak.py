@@ -26,12 +26,13 @@ def measure_soak(folder: Path) -> Iterator[Result]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
     from epiphane.desk.control import playback
-    from epiphane.desk.engine.memory import limit_arenas, resident_bytes
+    from epiphane.desk.engine.memory import resident_bytes
     from epiphane.desk.engine.sound import SimulatedSound
     from epiphane.desk.shell.app import make_application
     from epiphane.desk.shell.window import Window
+    from epiphane.heap import tune_heap
 
-    limit_arenas()
+    tune_heap()
     playback.open_sound = SimulatedSound  # type: ignore[attr-defined]
     _KEPT.append(make_application(["bench"]))
     window = Window(journal_folder=folder / "data")

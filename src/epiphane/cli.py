@@ -57,6 +57,7 @@ from epiphane.facts.stretches import best_stretches
 from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
+from epiphane.heap import tune_heap
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import LaneKind, is_transition
 from epiphane.log import logger, start_log, told, write_report
@@ -328,6 +329,7 @@ def render(
 def main() -> None:
     """Run the command line: a fault is one sentence on standard error and exit code 1."""
     start_log()
+    tune_heap()
     try:
         code = commands.main(standalone_mode=False)
     except click.ClickException as error:

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import QApplication
 
 from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
-from epiphane.desk.engine.memory import limit_arenas
 from epiphane.desk.look import theme
 from epiphane.desk.shell.window import Window
 from epiphane.files.trust import data_folder
@@ -54,7 +53,6 @@ def run(path: Path | None = None, *, demo: str | None = None) -> int:
     The exit code.
     """
     qInstallMessageHandler(_log_message)
-    limit_arenas()
     with collection_paused():
         app = make_application(sys.argv[:1])
         window = made_window(app)

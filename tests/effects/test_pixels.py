@@ -46,32 +46,123 @@ def luma(picture):
 
 
 NOISE = noise()
-FORMS = {
-    "blackout": (
-        {"amount": 40.0, "colour": "#204060"},
+
+
+def light(picture):
+    """Return the light of levels, 0 to 1, by the curve of IEC 61966-2-1."""
+    shares = picture / 255
+    return np.where(shares <= 0.04045, shares / 12.92, ((shares + 0.055) / 1.055) ** 2.4)
+
+
+def levels(of_light):
+    return 255 * np.where(of_light <= 0.0031308, 12.92 * of_light, 1.055 * of_light ** (1 / 2.4) - 0.055)
+
+
+def exposed(picture, stops, *, lift=0.0):
+    """Return a picture at another exposure with a whole shoulder, and light added to all of it."""
+    gain, bent = 2.0**stops, light(picture) * 2.0**stops
+    excess, most = np.maximum(bent - 0.5, 0) / 0.5, (gain - 0.5) / 0.5
+    bent = np.where(bent > 0.5, 0.5 + 0.5 * excess * (1 + excess / most**2) / (1 + excess), bent)
+    summed = bent + lift
+    over = np.maximum(summed - 0.8, 0) / 0.2
+    return levels(np.maximum(bent, np.where(summed > 0.8, 0.8 + 0.2 * over / (1 + over), summed)))
+
+
+def s_curve(picture, gain, middle):
+    low, high = np.tanh(-4 * (gain - 1) * middle), np.tanh(4 * (gain - 1) * (1 - middle))
+    return 255 * (np.tanh(4 * (gain - 1) * (picture / 255 - middle)) - low) / (high - low)
+
+
+def solarised(picture, amount):
+    threshold = 1.25 - amount * 1.5
+    turned = np.clip((picture / 255 - threshold) / 0.25 + 0.5, 0, 1)
+    return picture + turned * (255 - 2 * picture)
+
+
+CREAM = np.array([0xDC, 0xF4, 0xFF]) / 255
+FORMS = [
+    (
+        "blackout",
+        {"amount": 40.0, "colour": "#204060", "takes": "levels"},
         lambda p: 0.6 * p + 0.4 * np.array([0x60, 0x40, 0x20]),
     ),
-    "exposure": ({"stops": -2.0}, lambda p: p * 2 ** (-2 / 2.2)),
-    "strobe": ({"opacity": 50.0, "colour": "#000000"}, lambda p: 0.5 * p),
-    "invert": ({"amount": 100.0}, lambda p: 255 - p),
-    "negative": ({"amount": 100.0}, lambda p: p + (255 - 2 * luma(p))[..., None]),
-    "saturation": ({"amount": 0.0}, lambda p: np.repeat(luma(p)[..., None], 3, axis=2)),
-    "contrast": ({"amount": 200.0, "middle": 50.0}, lambda p: 127.5 + 2 * (p - 127.5)),
-    "posterise": ({"levels": 2.0}, lambda p: 255.0 * (p >= 128)),
-    "duotone": (
+    ("blackout", {"amount": 40.0}, lambda p: levels(light(p) * 2**-3.2)),
+    (
+        "blackout",
+        {"amount": 75.0, "colour": "#ffffff"},
+        lambda p: 127.5 + 0.5 * levels(light(p) * 2**-6.0),
+    ),
+    ("exposure", {"stops": -2.0, "shoulder": 0.0}, lambda p: p * 2 ** (-2 / 2.2)),
+    ("exposure", {"stops": -2.0}, lambda p: levels(light(p) / 4)),
+    ("exposure", {"stops": 1.5}, lambda p: exposed(p, 1.5)),
+    ("flash", {"opacity": 50.0, "stops": 3.0, "lift": 16.0}, lambda p: exposed(p, 1.5, lift=CREAM * 0.032)),
+    ("strobe", {"opacity": 50.0, "colour": "#000000", "shows": "a colour"}, lambda p: 0.5 * p),
+    ("strobe", {"opacity": 50.0}, lambda p: exposed(p, 1.7, lift=0.03)),
+    ("strobe", {"shows": "negative"}, lambda p: 255 - p),
+    ("strobe", {"shows": "black"}, lambda p: 0 * p),
+    ("invert", {"amount": 100.0}, lambda p: 255 - p),
+    ("invert", {"amount": 50.0}, lambda p: solarised(p, 0.5)),
+    ("invert", {"amount": 25.0, "half_way": "mixed"}, lambda p: 0.5 * p + 63.75),
+    ("negative", {"amount": 100.0}, lambda p: p + (255 - 2 * luma(p))[..., None]),
+    (
+        "negative",
+        {"amount": 60.0},
+        lambda p: p + (solarised(np.rint(luma(p)), 0.6) - np.rint(luma(p)))[..., None],
+    ),
+    ("saturation", {"amount": 0.0}, lambda p: np.repeat(luma(p)[..., None], 3, axis=2)),
+    (
+        "contrast",
+        {"amount": 200.0, "middle": 50.0, "bends": "straight"},
+        lambda p: 127.5 + 2 * (p - 127.5),
+    ),
+    ("contrast", {"amount": 160.0, "middle": 40.0}, lambda p: s_curve(p, 1.6, 0.4)),
+    ("posterise", {"levels": 2.0, "by": "each colour"}, lambda p: 255.0 * (p >= 128)),
+    (
+        "duotone",
         {"amount": 100.0, "shadows": "#000000", "lights": "#00ff00"},
         lambda p: luma(p)[..., None] * np.array([0, 1, 0]),
     ),
-    "mirror": ({"trigger": "upside down"}, lambda p: p[::-1]),
-    "notch": ({"steps": 0.0}, lambda p: p),
-}
+    ("mirror", {"trigger": "upside down"}, lambda p: p[::-1]),
+    ("mirror", {"amount": 49.0}, lambda p: p),
+    ("notch", {"steps": 0.0}, lambda p: p),
+]
 
 
-@pytest.mark.parametrize("key", FORMS)
-def test_the_picture_is_that_of_the_formula(key):
-    settings, formula = FORMS[key]
+@pytest.mark.parametrize(
+    ("key", "settings", "formula"), FORMS, ids=lambda one: one if type(one) is str else ""
+)
+def test_the_picture_is_that_of_the_formula(key, settings, formula):
     wanted = np.clip(formula(NOISE.astype(float)), 0, 255)
     assert np.abs(drawn(NOISE, (key, settings)) - wanted).max() <= 1
+
+
+@pytest.mark.parametrize("key", ["flash", "exposure", "strobe", "bloom", "sweep", "glow"])
+def test_light_burns_bright_parts_first_keeps_the_drawing_and_leaves_white_alone(key):
+    """Of an even ramp no level below 220 becomes white, their order stays, and no pixel becomes darker."""
+    ramp = np.repeat(np.linspace(0, 255, 256).astype(np.uint8)[None, :, None], 3, axis=2).repeat(144, axis=0)
+    seen = drawn(ramp, (key, {}))
+    assert (seen >= ramp).all()
+    assert (seen[:, -1] == 255).all()
+    if key in ("flash", "exposure", "strobe"):
+        assert (np.diff(seen[0, :, 1]) >= 0).all() and seen[0, 220].max() < 255
+        assert len(np.unique(seen[0, :64, 1])) > 50  # darks keep their drawing
+
+
+def test_what_shines_is_told_from_what_is_lit_on_any_footage():
+    """A lamp of a night shines, so does a gleam of a grey day; an even wall hardly, however bright it is."""
+    for ground, lamp in ((12, 250), (120, 180), (30, 70)):
+        picture = np.full((180, 320, 3), ground, np.uint8)
+        picture[60:66, 200:206] = lamp
+        seen = drawn(picture, ("glow", {}))
+        assert seen[63, 190:197].mean() - ground > 12, ground
+        assert seen[150, 40].mean() - ground < 3
+    wall = np.full((180, 320, 3), 220, np.uint8)
+    assert np.abs(drawn(wall, ("glow", {})) - wall).max() <= 12
+
+
+def test_half_of_an_inversion_is_no_even_grey():
+    for key in ("invert", "negative"):
+        assert drawn(NOISE, (key, {"amount": 50.0})).std() > 25
 
 
 @pytest.mark.parametrize("sigma", [0.002, 0.01, 0.03, 0.08])
@@ -165,8 +256,9 @@ def test_noise_never_jumps_and_stays_in_its_range(seed, seconds):
 
 
 def test_the_order_of_a_stack_is_kept():
-    first = drawn(NOISE, ("invert", {}), ("blackout", {"amount": 50.0}))
-    second = drawn(NOISE, ("blackout", {"amount": 50.0}), ("invert", {}))
+    dim = {"amount": 50.0, "takes": "levels"}
+    first = drawn(NOISE, ("invert", {}), ("blackout", dim))
+    second = drawn(NOISE, ("blackout", dim), ("invert", {}))
     assert np.abs(first - (255 - NOISE.astype(float)) / 2).max() <= 1
     assert np.abs(second - (255 - NOISE / 2)).max() <= 1
     smeared = drawn(NOISE, ("pixelate", {"size": 12.5}), ("notch", {"steps": 1.0, "size": 50.0}))

@@ -11,6 +11,7 @@ from typing import Any, TypeAlias
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.declare.parameters import (
     AnyParameter,
@@ -162,6 +163,8 @@ SHUTTER = Parameter(
     help="The angle for which the shutter is open: 180 is half a frame; at least that of the film",
 )
 """Of every effect that moves the picture."""
+OPEN_SHUTTER = replace(SHUTTER, rest=180, peak=180)
+"""Of those that would be seen to jump without it."""
 
 EFFECTS: Registry[Effect] = Registry(
     "effect", "epiphane.effects", order=lambda effect: (list(Family).index(effect.family), effect.label)

@@ -148,6 +148,17 @@ def moved(picture: Pixels, step: FloatArray, *, border: int | None = None) -> Pi
     return picture
 
 
+def turned_share(levels: FloatArray, amount: float) -> FloatArray:
+    """Return which levels, 0 to 1, have turned into their opposites, as shares: the brightest do first.
+
+    Nothing has at an `amount` of 0, all at 1; half way it is what a print is that saw light while it was
+    developed (solarised), and no even grey.
+    """
+    edge = 0.25
+    threshold = 1 + edge - amount * (1 + 2 * edge)
+    return np.asarray(np.clip((levels - threshold) / edge + 0.5, 0, 1))
+
+
 def screened(picture: Picture, light: Picture) -> Picture:
     """Return a picture with light added as a screen adds it, which never burns out.
 
@@ -212,7 +223,12 @@ def with_noise(picture: Picture, noise: Plane) -> Picture:
     picture : uint8, shape (height, width, 3)
     noise : uint8, shape (height, width)
     """
-    return np.asarray(cv2.addWeighted(picture, 1, cv2.merge([noise] * 3), 1, -MIDDLE), np.uint8)
+    return with_difference(picture, np.asarray(cv2.merge([noise] * 3), np.uint8))
+
+
+def with_difference(picture: Picture, difference: Picture) -> Picture:
+    """Return a picture with a difference added: ``picture + difference - MIDDLE``, both of one shape."""
+    return np.asarray(cv2.addWeighted(picture, 1, difference, 1, -MIDDLE), np.uint8)
 
 
 def shaded_rows(picture: Picture, gain: FloatArray) -> Picture:

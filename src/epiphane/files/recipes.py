@@ -11,6 +11,7 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
+from epiphane.files.earlier_defaults import with_defaults_before_11
 from epiphane.files.upgrades import with_combination, with_edge_pulls, with_trembling, with_trigger
 from epiphane.wording import tr
 
@@ -18,6 +19,7 @@ RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
 _FAULT_LENGTH = 200
 _WITHOUT_TREMBLING = 5
+_BOLDER = 6
 """The first version with the names of now for two looks, see `epiphane.files.project`."""
 
 
@@ -72,6 +74,9 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
         if isinstance(raw.get("items"), list):
             raw = raw | {"items": [with_trembling(item) for item in raw["items"]]}
         raw = raw | {"version": _WITHOUT_TREMBLING}
+    if type(version) is int and version < _BOLDER:
+        lanes = [with_defaults_before_11(lane) for lane in raw["lanes"]]
+        raw = raw | {"version": _BOLDER, "lanes": lanes}
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:

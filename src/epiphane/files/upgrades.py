@@ -5,6 +5,7 @@ from typing import Any
 
 from epiphane.document.project import FORMAT_VERSION
 from epiphane.document.song import PART_KINDS
+from epiphane.files.earlier_defaults import with_defaults_before_11
 from epiphane.files.rates import decode_rate
 from epiphane.timing import frame_at
 
@@ -207,7 +208,9 @@ def _upgrade_9(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def _upgrade_10(raw: dict[str, Any]) -> dict[str, Any]:
-    """Version 11 may mix linear light and has one shutter for a film: an older one does neither."""
+    """Version 11 may mix linear light, has one shutter for a film, and bolder effects."""
+    if isinstance(raw.get("stack"), list):
+        raw = raw | {"stack": [with_defaults_before_11(row) for row in raw["stack"]]}
     return raw | {"version": 11}
 
 

@@ -20,9 +20,11 @@ from epiphane.effects.operations import (
 )
 from epiphane.media.colour import chain
 from epiphane.render.nodes import Shown
-from epiphane.types import FloatArray
+from epiphane.types import FloatArray, Size
 
 _IDENTITY_TONE = np.eye(3, 4)
+_LONG_WAY = 0.012
+"""In shares of the picture: of a shorter way light and levels look alike, and levels are quicker."""
 _NEAR_IDENTITY, _N_TERMS = 0.9, 16
 """How far a matrix is from the identity at most, by its Frobenius norm, so that so many terms are enough."""
 
@@ -89,7 +91,8 @@ def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
 def _steps_of_run(run: Sequence[Warp | Tone | ToneCurve]) -> list[Step]:
     """Return the pass that a run is; what is blurred in light where it moves is so in a step of its own."""
     done = fuse(run)
-    if done.smear is None or not any(isinstance(one, Warp) and one.in_light for one in run):
+    is_in_light = any(isinstance(one, Warp) and one.in_light for one in run)
+    if done.smear is None or not is_in_light or farthest(done.smear, (1, 1)) < _LONG_WAY:
         return [] if done.is_nothing else [done]
     after = Pass(None, done.tones)
     return [
@@ -133,6 +136,14 @@ def begun_of(warp: FloatArray | None, smear: FloatArray) -> FloatArray:
     """Return the warp to where points are when the shutter opens, float64, shape (3, 3): it is centred."""
     begun = power_of(smear, -0.5)
     return begun if warp is None else np.asarray(begun @ warp)
+
+
+def farthest(movement: FloatArray, size: Size) -> float:
+    """Return how far a corner of a picture of a size goes at most by a movement, as of a warp, in pixels."""
+    corners = np.array([[0, 1, 0, 1], [0, 0, 1, 1], [1] * 4], float)
+    there = movement @ corners
+    ways = (there[:2] / there[2] - corners[:2]) * np.array(size)[:, None]
+    return float(np.hypot(*ways).max())
 
 
 def power_of(matrix: FloatArray, exponent: float) -> FloatArray:

@@ -7,7 +7,7 @@ import numpy as np
 
 from epiphane.effects.operations import ChannelShift, Field
 from epiphane.effects.pixels import moved
-from epiphane.render.fuse import Pass, begun_of, power_of
+from epiphane.render.fuse import Pass, begun_of, farthest, power_of
 from epiphane.types import Float32Array, FloatArray, Pixels, Size
 
 # A field is asked at so many points across or more, no nearer than so many pixels; it is straight between.
@@ -78,7 +78,7 @@ def smeared(picture: Pixels, smear: FloatArray) -> Pixels:
     so that four steps are sixteen samples; a way of few pixels needs fewer.
     """
     height, width = picture.shape[:2]
-    n_doublings = int(np.ceil(np.log2(_longest_way(smear, (width, height)) + 1)))
+    n_doublings = int(np.ceil(np.log2(farthest(smear, (width, height)) + 1)))
     n_doublings = min(max(n_doublings, 1), _MOST_DOUBLINGS)
     n_steps = 2**n_doublings - 1
     done = picture
@@ -86,14 +86,6 @@ def smeared(picture: Pixels, smear: FloatArray) -> Pixels:
         further = _further(done, power_of(smear, 2**number / n_steps))
         done = np.asarray(cv2.addWeighted(done, 0.5, further, 0.5, 0))
     return done
-
-
-def _longest_way(smear: FloatArray, size: Size) -> float:
-    """Return how many pixels a corner goes at most."""
-    corners = np.array([[0, 1, 0, 1], [0, 0, 1, 1], [1] * 4], float)
-    there = smear @ corners
-    ways = (there[:2] / there[2] - corners[:2]) * np.array(size)[:, None]
-    return float(np.hypot(*ways).max())
 
 
 def _further(picture: Pixels, movement: FloatArray) -> Pixels:

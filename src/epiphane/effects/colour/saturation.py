@@ -14,7 +14,7 @@ from epiphane.effects.pixels import saturation_matrix
     family=Family.COLOUR,
     label="Saturation",
     keywords="mono monochrome desaturate black and white b&w vibrance grade grading correction",
-    parameters=(Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=20),),
+    parameters=(Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=0),),
 )
 def saturation(values: Values) -> Tone:
     """Takes colour away, down to grey at 0 %, or adds to it above 100 %; brightness stays."""

@@ -28,7 +28,7 @@ def _with_itself(x: FloatArray, mode: str) -> FloatArray:
     family=Family.COLOUR,
     label="Self blend",
     parameters=(
-        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=80),
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ChoiceParameter("mode", "Blend mode", (_OVERLAY, _SOFT, _MULTIPLY, _SCREEN), _OVERLAY),
     ),
     keywords="grit contrast copy duplicate grade",

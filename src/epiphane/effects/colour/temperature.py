@@ -15,7 +15,7 @@ from epiphane.effects.pixels import white_balance
     label="Temperature",
     keywords="warm cool white balance grade grading correction",
     parameters=(
-        Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=45),
+        Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=75),
         Parameter("green", "Green", "%", low=-100, high=100, rest=0, peak=0),
     ),
     lasts=True,

@@ -11,7 +11,7 @@ from epiphane.effects.operations import NOTHING, Operation, gaussian_blur
     family=Family.FOCUS,
     label="Blur",
     keywords="defocus gaussian soft",
-    parameters=(Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=0.8),),
+    parameters=(Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=1.8),),
     needs=(Need.LIGHT,),
 )
 def blur(values: Values) -> Operation | tuple[Operation, ...]:

@@ -20,7 +20,7 @@ _DOUBLINGS = 4
     label="Directional blur",
     keywords="whip motion blur speed lines",
     parameters=(
-        Parameter("length", "Length", "% of width", low=0, high=40, rest=0, peak=6),
+        Parameter("length", "Length", "% of width", low=0, high=40, rest=0, peak=12),
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),
     ),
     needs=(Need.LIGHT,),

@@ -12,7 +12,7 @@ from epiphane.types import Float32Array
     family=Family.FOCUS,
     label="Lens bend",
     keywords="fisheye bulge lens distortion wobble",
-    parameters=(Parameter("amount", "Amount", "%", low=-100, high=100, rest=0, peak=45),),
+    parameters=(Parameter("amount", "Amount", "%", low=-100, high=100, rest=0, peak=75),),
 )
 def bend(values: Values) -> Operation | tuple[Operation, ...]:
     """Makes the picture bulge (above 0) or cave in (below), always covering the frame to its corners.

@@ -18,7 +18,7 @@ _DOUBLINGS = 4
     label="Zoom blur",
     keywords="radial blur punch",
     parameters=(
-        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=18),
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=38),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
     ),

@@ -4,21 +4,25 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, effect
+from epiphane.effects.half_way import MIXED, half_way_parameter
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.types import Picture
 
 _WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lower half")
 
+_HALF = 0.5
+
 
 @effect(
     key="mirror",
-    version=1,
+    version=2,
     family=Family.FRAME,
     label="Mirror",
     keywords="flip reflect symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ChoiceParameter("trigger", "Way", _WAYS, "sideways"),
+        half_way_parameter("all or nothing", "It is there from half on; or it is mixed with the picture"),
     ),
 )
 def mirror(values: Values) -> Operation | tuple[Operation, ...]:
@@ -26,6 +30,10 @@ def mirror(values: Values) -> Operation | tuple[Operation, ...]:
     if values.amount == 0:
         return NOTHING
     share = values.amount / 100
+    if values.half_way != MIXED:
+        if share < _HALF:
+            return NOTHING
+        share = 1.0
 
     def apply(picture: Picture) -> Picture:
         done = np.ascontiguousarray(_mirrored(picture, values.trigger))

@@ -15,8 +15,8 @@ from epiphane.types import Picture
     family=Family.FRAME,
     label="Vignette",
     parameters=(
-        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),
-        Parameter("reach", "Reach", "%", low=5, high=100, rest=60, peak=60),
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=85),
+        Parameter("reach", "Reach", "%", low=5, high=100, rest=75, peak=75),
         Parameter("roundness", "Roundness", "%", low=0, high=100, rest=50, peak=50),
     ),
     lasts=True,

@@ -16,9 +16,9 @@ from epiphane.types import Picture
     label="Line tear",
     keywords="glitch sync loss",
     parameters=(
-        Parameter("reach", "Reach", "% of width", low=0, high=50, rest=0, peak=8),
+        Parameter("reach", "Reach", "% of width", low=0, high=50, rest=0, peak=20),
         Parameter("lines", "Bands", "", low=2, high=200, rest=26, peak=26),
-        Parameter("share", "Torn", "%", low=1, high=100, rest=45, peak=45),
+        Parameter("share", "Torn", "%", low=1, high=100, rest=65, peak=65),
         Parameter("rate", "Changes", "a second", low=1, high=30, rest=15, peak=15),
     ),
     needs=(Need.TIME,),

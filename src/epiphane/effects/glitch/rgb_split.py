@@ -15,7 +15,7 @@ from epiphane.effects.turning import direction
     label="Channel split",
     keywords="rgb shift channels chromatic aberration 3d",
     parameters=(
-        Parameter("offset", "Offset", "% of width", low=0, high=20, rest=0, peak=1.2),
+        Parameter("offset", "Offset", "% of width", low=0, high=20, rest=0, peak=2.8),
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),
     ),
 )

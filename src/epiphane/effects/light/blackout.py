@@ -2,23 +2,37 @@
 
 import numpy as np
 
-from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import Tone, diagonal_tone
+from epiphane.effects.operations import NOTHING, Operation, ToneCurve, diagonal_tone
+from epiphane.effects.shining import exposed_levels
+
+_LIGHT, _LEVELS = "light", "levels"
+_MOST_STOPS = 8.0
 
 
 @effect(
     key="blackout",
-    version=1,
+    version=2,
     family=Family.LIGHT,
     label="Blackout",
-    keywords="dip to black off",
+    keywords="dip to black off dim fade",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ColourParameter("colour", "Colour", "#000000"),
+        ChoiceParameter(
+            "takes", "It takes", (_LIGHT, _LEVELS), _LIGHT, help="Light goes as if turned down: lamps go last"
+        ),
     ),
 )
-def blackout(values: Values) -> Tone:
-    """Covers the picture with one colour, black unless chosen otherwise."""
-    share = values.amount / 100
-    return diagonal_tone(np.full(3, 1 - share), 255 * share * np.array(colour_to_bgr(values.colour)))
+def blackout(values: Values) -> Operation | tuple[Operation, ...]:
+    """Takes the light away until one colour is left, black unless chosen otherwise."""
+    share, colour = values.amount / 100, np.array(colour_to_bgr(values.colour))
+    if share == 0:
+        return NOTHING
+    if values.takes == _LEVELS:
+        return diagonal_tone(np.full(3, 1 - share), 255 * share * colour)
+    # Half of the way the light goes; then what is left goes over into the colour.
+    dimmed = exposed_levels(-_MOST_STOPS * share)
+    last = max(2 * share - 1, 0.0)
+    return ToneCurve((1 - last) * dimmed + last * 255 * colour)

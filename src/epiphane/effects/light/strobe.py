@@ -2,28 +2,41 @@
 
 import numpy as np
 
-from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
-from epiphane.effects.operations import NOTHING, Operation, diagonal_tone
+from epiphane.effects.operations import NOTHING, Operation, ToneCurve, diagonal_tone
+from epiphane.effects.shining import exposed_levels
+
+_LIGHT, _BLACK, _NEGATIVE, _COLOUR = "light", "black", "negative", "a colour"
+_STOPS, _LIFT = 3.4, 0.06
 
 
 @effect(
     key="strobe",
-    version=1,
+    version=2,
     family=Family.LIGHT,
     label="Strobe",
     keywords="flicker blink",
     parameters=(
-        Parameter("opacity", "Opacity", "%", low=0, high=100, rest=0, peak=80),
+        Parameter("opacity", "Strength", "%", low=0, high=100, rest=0, peak=100),
         Parameter("rate", "Flashes", "a second", low=1, high=30, rest=10, peak=10),
         ColourParameter("colour", "Colour", "#ffffff"),
+        ChoiceParameter(
+            "shows", "It shows", (_LIGHT, _BLACK, _NEGATIVE, _COLOUR), _LIGHT, help="In each flash"
+        ),
     ),
     needs=(Need.TIME,),
 )
 def strobe(values: Values) -> Operation | tuple[Operation, ...]:
-    """Lays one colour over the picture for half of every flash, and leaves it alone for the other half."""
+    """Flashes many times a second: light, black, a negative or a colour for half of each, then nothing."""
     is_on = (values.seconds * values.rate + 1e-6) % 1 < 0.5
     if not is_on or values.opacity == 0:
         return NOTHING
-    share = values.opacity / 100
-    return diagonal_tone(np.full(3, 1 - share), 255 * share * np.array(colour_to_bgr(values.colour)))
+    share, colour = values.opacity / 100, np.array(colour_to_bgr(values.colour))
+    if values.shows == _LIGHT:
+        return ToneCurve(exposed_levels(_STOPS * share, lift=_LIFT * share * colour))
+    if values.shows == _BLACK:
+        return diagonal_tone(np.full(3, 1 - share), np.zeros(3))
+    if values.shows == _NEGATIVE:
+        return diagonal_tone(np.full(3, 1 - 2 * share), np.full(3, 255 * share))
+    return diagonal_tone(np.full(3, 1 - share), 255 * share * colour)

@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
-from epiphane.effects.declare import SHUTTER, Family, effect
+from epiphane.effects.declare import OPEN_SHUTTER, Family, effect
 from epiphane.effects.operations import Warp
 
 
@@ -14,9 +14,9 @@ from epiphane.effects.operations import Warp
     label="Slide",
     keywords="whip push pan",
     parameters=(
-        Parameter("across", "Across", "%", low=-200, high=200, rest=0, peak=8),
+        Parameter("across", "Across", "%", low=-200, high=200, rest=0, peak=16),
         Parameter("down", "Down", "%", low=-200, high=200, rest=0, peak=0),
-        SHUTTER,
+        OPEN_SHUTTER,
     ),
 )
 def slide(values: Values) -> Warp:

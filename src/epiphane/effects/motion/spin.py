@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
-from epiphane.effects.declare import SHUTTER, Family, Need, effect
+from epiphane.effects.declare import OPEN_SHUTTER, Family, Need, effect
 from epiphane.effects.operations import Warp
 from epiphane.effects.turning import turned
 
@@ -15,11 +15,11 @@ from epiphane.effects.turning import turned
     label="Spin",
     keywords="rotate roll",
     parameters=(
-        Parameter("angle", "Angle", "°", low=-720, high=720, rest=0, peak=12),
-        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=100),
+        Parameter("angle", "Angle", "°", low=-720, high=720, rest=0, peak=20),
+        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=112),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
-        SHUTTER,
+        OPEN_SHUTTER,
     ),
     needs=(Need.ASPECT,),
 )

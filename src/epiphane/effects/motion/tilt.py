@@ -3,7 +3,7 @@
 import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
-from epiphane.effects.declare import SHUTTER, Family, Need, effect
+from epiphane.effects.declare import OPEN_SHUTTER, Family, Need, effect
 from epiphane.effects.operations import Warp
 from epiphane.effects.turning import in_shares
 
@@ -18,10 +18,10 @@ _DISTANCE = 1.6
     label="Tilt in depth",
     keywords="rotate lean dutch",
     parameters=(
-        Parameter("sideways", "Sideways", "°", low=-60, high=60, rest=0, peak=16),
+        Parameter("sideways", "Sideways", "°", low=-60, high=60, rest=0, peak=30),
         Parameter("back", "Backwards", "°", low=-60, high=60, rest=0, peak=0),
-        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=110),
-        SHUTTER,
+        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=120),
+        OPEN_SHUTTER,
     ),
     needs=(Need.ASPECT,),
 )

@@ -1,7 +1,7 @@
 """Zoom: enlarge the picture about a point as the envelope rises."""
 
 from epiphane.declare.parameters import Parameter, Values
-from epiphane.effects.declare import SHUTTER, Family, effect
+from epiphane.effects.declare import OPEN_SHUTTER, Family, effect
 from epiphane.effects.operations import Warp, scale_about
 
 
@@ -12,10 +12,10 @@ from epiphane.effects.operations import Warp, scale_about
     label="Zoom",
     keywords="punch in scale pump enlarge crop",
     parameters=(
-        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=116),
+        Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=138),
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
-        SHUTTER,
+        OPEN_SHUTTER,
     ),
 )
 def zoom(values: Values) -> Warp:

@@ -60,18 +60,19 @@ class FrameContext(Struct, frozen=True):
 class Need(Enum):
     """What of `FrameContext` an effect is given as further values.
 
-    ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires; or
-    ``in_light``, whether the film mixes light: 1, else 0.
+    ``aspect``; or ``seconds`` and ``seed``; or ``since``, the frames since the peak of the cue that fires, or
+    ``since_seconds``; or ``in_light``, whether the film mixes light: 1, else 0.
     """
 
     ASPECT = "aspect"
     TIME = "time"
     CUE = "cue"
+    SINCE = "since"
     LIGHT = "light"
 
 
 Sections: TypeAlias = tuple[tuple[str, tuple[str, ...]], ...]
-_RESERVED = frozenset({"aspect", "seconds", "seed", "since", "in_light"})
+_RESERVED = frozenset({"aspect", "seconds", "seed", "since", "since_seconds", "in_light"})
 
 
 class Effect(Struct, frozen=True, eq=False):
@@ -121,6 +122,8 @@ class Effect(Struct, frozen=True, eq=False):
             values += (("seconds", round(context.frame / context.rate, 6)), ("seed", float(context.seed)))
         if Need.CUE in self.needs:
             values += (("since", float(context.since)),)
+        if Need.SINCE in self.needs:
+            values += (("since_seconds", round(context.since / context.rate, 6)),)
         if Need.LIGHT in self.needs or (self.has_shutter and dict(values)[SHUTTER.name]):
             values += (("in_light", float(context.in_light)),)
         return values

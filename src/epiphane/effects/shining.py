@@ -17,7 +17,7 @@ _KNEE = 0.8
 """Light from which on a sum is rolled off."""
 _CUT_OFF = 2.0
 """How many whites above white what shines is taken to have been, before the camera cut it off."""
-_LOCAL, _LEAST_RANGE, _BRIGHTEST = 0.7, 0.02, 0.997
+_LEAST_RANGE, _BRIGHTEST = 0.02, 0.997
 _OCTAVES, _OCTAVE_SHARE = 3, 0.62
 
 
@@ -84,10 +84,10 @@ def small_light(picture: Picture, shrink: int) -> Float32Array:
     return np.asarray(small, np.float32) * np.float32((1 + _CUT_OFF) / 65535)
 
 
-def highlights(light: Float32Array, share: float) -> Float32Array:
+def highlights(light: Float32Array, share: float, *, local: float = 0.7) -> Float32Array:
     """Return what shines, whatever the footage: the brightest share of it against its surroundings.
 
-    With y the luma less .7 of its mean over a quarter of the width around, all above the level that
+    With y the luma less `local` of its mean over a quarter of the width around, all above the level that
     ``1 - share`` of y lie below shines, from nothing to 1.5 whites at the brightest: a lamp or a gleam does,
     a lit wall does not, and a grey street as much as a night.
 
@@ -95,6 +95,7 @@ def highlights(light: Float32Array, share: float) -> Float32Array:
     ----------
     light : float32, shape (rows, columns, 3), in whites
     share : float, 0 to 1, of the picture
+    local : float, 0 to 1
 
     Returns
     -------
@@ -103,7 +104,7 @@ def highlights(light: Float32Array, share: float) -> Float32Array:
     luma = np.asarray(cv2.transform(light, LUMA.astype(np.float32)[None]), np.float32)
     reach = max(3, light.shape[1] // 8) | 1
     around = cv2.blur(cv2.blur(luma, (reach, reach)), (reach, reach))
-    against = np.asarray(cv2.scaleAdd(around, -_LOCAL, luma), np.float32)
+    against = np.asarray(cv2.scaleAdd(around, -local, luma), np.float32)
     least, most = np.quantile(against, (1 - share, _BRIGHTEST))
     scale = 1.5 / max(float(most - least), _LEAST_RANGE)
     gain = np.maximum(against - np.float32(least), 0) * np.float32(scale) / np.maximum(luma, np.float32(1e-3))
@@ -154,3 +155,19 @@ def lit(picture: Picture, light: Float32Array, gain: Float32Array | None = None)
 
 
 _GAIN_UNIT = 4095
+
+
+def relit(picture: Picture, light: Float32Array) -> Picture:
+    """Return a picture as another light shows it: its own times that, rolled off towards white.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width, 3)
+    light : float32, shape (rows, columns, 3), blue, green and red, 1 for what it has
+    """
+    height, width = picture.shape[:2]
+    there, back = _sum_tables()
+    field = np.clip(light * np.float32(_GAIN_UNIT), 0, 65535).astype(np.uint16)
+    large = cv2.resize(field, (width, height), interpolation=cv2.INTER_LINEAR)
+    changed = cv2.multiply(np.asarray(cv2.LUT(picture, there), np.uint16), large, scale=1 / _GAIN_UNIT)
+    return np.asarray(cv2.LUT(changed, back), np.uint8)

@@ -377,7 +377,7 @@ def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWo
         effect = EFFECTS.find(instance.effect)
         if level != 0 and effect is not None:
             seed = lane_cues.lane.seed
-            since = lane_cues.since_peak(frame) if Need.CUE in effect.needs else 0
+            since = lane_cues.since_peak(frame) if {Need.CUE, Need.SINCE} & set(effect.needs) else 0
             context = FrameContext(aspect, frame, rate, seed, since, *of_film)
             values = effect.values_at(instance.settings, level, context)
             after: NamedValues = ()

@@ -17,7 +17,7 @@ _UNIT = 120
     version=1,
     family=Family.COLOUR,
     label="One hue kept",
-    keywords="selective colour splash pop isolate desaturate",
+    keywords="selective colour splash pop isolate",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         Parameter("hue", "Hue", "°", low=0, high=360, rest=0, peak=0, help="0 is red, 120 green, 240 blue"),

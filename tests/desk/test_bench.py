@@ -37,7 +37,7 @@ def test_numbers_are_typed(demo):
     type_into(field(demo, QDoubleSpinBox, "Seed"), "11")
     lane = lane_of(demo)
     assert (lane.depth, lane.wander, lane.seed) == (0.4, 0.25, 11)
-    type_into(field(demo, QDoubleSpinBox, "Opacity at the peak"), "55")
+    type_into(field(demo, QDoubleSpinBox, "Strength at the peak"), "55")
     assert lane_of(demo).settings == (Setting("opacity", 55.0, 0.0),)
     assert demo.editor.history.undo_label == "change of opacity"
 
@@ -68,7 +68,7 @@ def test_fields_step_with_keys_and_leave_the_rest_to_the_window(demo):
     combo = field(demo, QComboBox, "Blend")
     combo.setFocus()
     QTest.keyClick(combo, Qt.Key.Key_Down)
-    assert lane_of(demo).settings == (Setting("blend", "add"),)
+    assert lane_of(demo).settings == (Setting("blend", "screen"),)
 
 
 def test_corners_of_the_envelope_are_dragged(demo):
@@ -104,7 +104,7 @@ def test_the_envelope_has_keys(demo):
 
 
 def test_both_ends_of_a_bar_are_dragged(demo):
-    bar = field(demo, RangeBar, "Opacity bar")
+    bar = field(demo, RangeBar, "Strength bar")
     for value, target in ((70, 90), (0, 20)):
         start, end = bar.point_of(value).toPoint(), bar.point_of(target).toPoint()
         QTest.mousePress(bar, LEFT, NONE, start)

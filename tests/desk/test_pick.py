@@ -183,7 +183,7 @@ def test_a_value_varies_from_cue_to_cue_until_that_is_put_away(window, rows):
     QTest.keyClicks(vary.then, "1, 4; 0.5")
     QTest.keyClick(vary.then, Qt.Key.Key_Return)
     type_into(vary.wander, "0.3")
-    assert (reach(window).peak, reach(window).then, reach(window).wander) == (2.5, (1.0, 4.0, 0.5), 0.3)
+    assert (reach(window).peak, reach(window).then, reach(window).wander) == (4, (1.0, 4.0, 0.5), 0.3)
     type_into(field(window.bench.lane, "Reach at the peak"), "3")
     assert (reach(window).peak, reach(window).then) == (3.0, (1.0, 4.0, 0.5))
     vary.then.setFocus()

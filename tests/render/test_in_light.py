@@ -121,6 +121,7 @@ def test_one_shutter_of_the_film_blurs_all_that_effects_move():
         project = add_lane(project, key, pulse, envelope=Envelope(rise=2, hold=2, fall=9))
     slide = next(lane for lane in project.lanes if lane.effect == "slide")
     project = set_setting(project, slide.id, Setting("shutter", 240.0, 240.0))
+    project = set_setting(project, project.lanes[0].id, Setting("shutter", 0.0, 0.0))
     frame = next(
         at for at in range(1, 90) if len(plan_frame(project, schedule(project), at).root.effects) == 3
     )

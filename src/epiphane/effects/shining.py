@@ -17,7 +17,7 @@ _KNEE = 0.8
 """Light from which on a sum is rolled off."""
 _CUT_OFF = 2.0
 """How many whites above white what shines is taken to have been, before the camera cut it off."""
-_LEAST_RANGE, _BRIGHTEST = 0.02, 0.997
+_LEAST_RANGE, _BRIGHTEST = 0.12, 0.997
 _OCTAVES, _OCTAVE_SHARE = 3, 0.62
 
 
@@ -84,7 +84,7 @@ def small_light(picture: Picture, shrink: int) -> Float32Array:
     return np.asarray(small, np.float32) * np.float32((1 + _CUT_OFF) / 65535)
 
 
-def highlights(light: Float32Array, share: float, *, local: float = 0.7) -> Float32Array:
+def highlights(light: Float32Array, share: float, *, local: float = 0.93) -> Float32Array:
     """Return what shines, whatever the footage: the brightest share of it against its surroundings.
 
     With y the luma less `local` of its mean over a quarter of the width around, all above the level that

@@ -48,8 +48,8 @@ def light_leak(values: Values) -> Operation | tuple[Operation, ...]:
         away = np.linspace(0, 1, columns, dtype=np.float32)[None]
         away = away if values.side == "the left" else away[:, ::-1]
         edge = np.clip(1 - away / (np.float32(reach * (0.25 + 0.75 * level)) * (0.6 + 0.8 * cloud)), 0, 1)
-        density = edge**1.6 * (0.4 + 1.2 * cloud)
-        light = np.maximum(density, 0)[..., None] ** powers * gains
+        density = np.clip(edge**1.6 * (0.4 + 1.2 * cloud), 0, 1)
+        light = density[..., None] ** powers * gains
         return lit(picture, np.asarray(cv2.GaussianBlur(light.astype(np.float32), (0, 0), 1.5), np.float32))
 
     return Filter(apply)

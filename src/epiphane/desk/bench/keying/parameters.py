@@ -40,7 +40,7 @@ _WHOLE_RANGE = 90
 _LONGEST_NAME = 26
 _FOLDED: dict[tuple[str, str], bool] = {}
 """Which sections of an effect the user has folded, until the program ends."""
-_SHORT_UNITS = {"% of width": "%", "% of height": "%", "a second": "/s", "° a second": "°/s", "stops": ""}
+_SHORT_UNITS = {"a second": "/s", "° a second": "°/s", "frames": "f"}
 
 
 class ParameterRows(Rows[Settings]):
@@ -241,7 +241,7 @@ class ParameterRows(Rows[Settings]):
             lambda settings: _ends_of(parameter, settings)[1],
             lambda peak: self._set_number(parameter, None, peak, None),
             limits=(parameter.low, parameter.high),
-            unit=_SHORT_UNITS.get(parameter.unit, parameter.unit),
+            unit=_short_unit(parameter.unit),
             decimals=decimals,
             step=10**-decimals,
         )
@@ -266,6 +266,11 @@ class ParameterRows(Rows[Settings]):
 
     def _set_with(self, parameter: AnyParameter, change: Callable[[Setting], Setting]) -> None:
         self.changed.emit(change(setting_of(parameter, self._settings)), None)
+
+
+def _short_unit(unit: str) -> str:
+    """Return what a field shows of a unit: its sign, where it has one; the tooltip says it in full."""
+    return "%" if unit.startswith("%") else _SHORT_UNITS.get(unit, unit if len(unit) == 1 else "")
 
 
 def _setting(parameter: AnyParameter, settings: Settings) -> Setting | None:

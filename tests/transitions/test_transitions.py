@@ -109,11 +109,25 @@ def moved_left(share):
     return np.hstack([A[:, gone:], B[:, :gone]])
 
 
-def in_light(share):
-    """Return what a dissolve of light comes to, by the curve of IEC 61966-2-1."""
-    one, other = (np.where(p <= 10.31, p / 255 / 12.92, ((p / 255 + 0.055) / 1.055) ** 2.4) for p in (A, B))
-    light = (1 - share) * one + share * other
+def light_of(picture):
+    """Return the light of levels by the curve of IEC 61966-2-1."""
+    return np.where(picture <= 10.31, picture / 255 / 12.92, ((picture / 255 + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(light):
     return 255 * np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
+def in_light(share):
+    """Return what a dissolve of light comes to."""
+    return encoded((1 - share) * light_of(A) + share * light_of(B))
+
+
+def rolled_off(one, other):
+    """Return the sum of the light of both pictures, each times a weight, bent above .8 to stay below 1."""
+    light = one * light_of(A) + other * light_of(B)
+    over = np.maximum(light - 0.8, 0) / 0.2
+    return encoded(np.where(light <= 0.8, light, 0.8 + 0.2 * over / (1 + over)))
 
 
 @pytest.mark.parametrize(
@@ -121,11 +135,18 @@ def in_light(share):
     [
         ("dissolve", 0.3, {}, lambda t: 0.7 * A + 0.3 * B),
         ("dissolve", 0.3, {"mixes": "light"}, lambda t: in_light(0.3)),
-        ("additive", 0.5, {}, lambda t: np.minimum(255, A + B)),
-        ("additive", 0.75, {}, lambda t: np.minimum(255, 0.5 * A + B)),
+        ("additive", 0.5, {"adds": "levels"}, lambda t: np.minimum(255, A + B)),
+        ("additive", 0.75, {"adds": "levels"}, lambda t: np.minimum(255, 0.5 * A + B)),
+        ("additive", 0.75, {}, lambda t: rolled_off(0.5, 1.0)),
         ("lighten", 0.25, {}, lambda t: np.maximum(A, 0.5 * B)),
         ("darken", 0.25, {}, lambda t: np.minimum(A, 255 - 0.5 * (255 - B))),
-        ("dip", 0.25, {"colour": "#ff8000"}, lambda t: 0.5 * A + 0.5 * np.array([0, 128, 255])),
+        (
+            "dip",
+            0.25,
+            {"colour": "#ff8000", "takes": "levels"},
+            lambda t: 0.5 * A + 0.5 * np.array([0, 128, 255]),
+        ),
+        ("dip", 0.2, {}, lambda t: encoded(light_of(A) * 2**-3.2)),
         ("dip", 0.5, {"colour": "#102030"}, lambda t: np.broadcast_to([48.0, 32, 16], A.shape)),
         ("push", 0.25, {DIRECTION: "left", "shutter": 0.0, "seam": 0.0}, lambda t: moved_left(0.25)),
         ("blur-through", 0.5, {"radius": 0.0}, lambda t: (A + B) / 2),

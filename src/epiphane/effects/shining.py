@@ -15,6 +15,8 @@ _MOST_WHITES = 8.0
 _UNIT = 65535 / _MOST_WHITES
 _KNEE = 0.8
 """Light from which on a sum is rolled off."""
+_DARKEST = 8.0
+"""By how many stops light goes down until nothing is seen."""
 _CUT_OFF = 2.0
 """How many whites above white what shines is taken to have been, before the camera cut it off."""
 _LEAST_RANGE, _BRIGHTEST = 0.12, 0.997
@@ -46,6 +48,22 @@ def exposed_levels(stops: float, *, shoulder: float = 1.0, lift: FloatArray | fl
         made = np.where(made > knee, bent, made)
     summed = _rolled(made[:, None] + np.broadcast_to(lift, (3,)))
     return 255 * _level_of(np.minimum(np.maximum(made[:, None], summed), 1))
+
+
+def dimmed_levels(share: float, colour: FloatArray) -> FloatArray:
+    """Return what levels become as the light goes, float64, shape (256, 3): down by ``8 share`` stops.
+
+    From half of the way on what is left goes over into a colour, shape (3,), 0 to 1: all of it at the end.
+    """
+    last = max(2 * share - 1, 0.0)
+    return (1 - last) * exposed_levels(-_DARKEST * share) + last * 255 * colour
+
+
+def lights_added(one: Picture, weight: float, other: Picture, other_weight: float) -> Picture:
+    """Return two pictures, each times its weight, added as light and rolled off towards white."""
+    there, back = _sum_tables()
+    light = cv2.addWeighted(cv2.LUT(one, there), weight, cv2.LUT(other, there), other_weight, 0)
+    return np.asarray(cv2.LUT(light, back), np.uint8)
 
 
 def _light_of(levels: FloatArray) -> FloatArray:

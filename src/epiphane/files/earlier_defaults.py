@@ -35,6 +35,9 @@ _BEFORE_11: dict[str, dict[str, tuple[float, float] | str]] = {
     "grain": {"amount": (0, 35), "size": (0.12, 0.12), "of": "even"},
     "kaleidoscope": {"half_way": "mixed"},
     "mirror": {"half_way": "mixed"},
+    "dip": {"takes": "levels"},
+    "additive": {"adds": "levels"},
+    "flash-through": {"burn": (0, 2), "burns": "levels"},
     "vignette": {"amount": (0, 70), "reach": (60, 60)},
 }
 

@@ -5,10 +5,9 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Operation, ToneCurve, diagonal_tone
-from epiphane.effects.shining import exposed_levels
+from epiphane.effects.shining import dimmed_levels
 
 _LIGHT, _LEVELS = "light", "levels"
-_MOST_STOPS = 8.0
 
 
 @effect(
@@ -32,7 +31,4 @@ def blackout(values: Values) -> Operation | tuple[Operation, ...]:
         return NOTHING
     if values.takes == _LEVELS:
         return diagonal_tone(np.full(3, 1 - share), 255 * share * colour)
-    # Half of the way the light goes; then what is left goes over into the colour.
-    dimmed = exposed_levels(-_MOST_STOPS * share)
-    last = max(2 * share - 1, 0.0)
-    return ToneCurve((1 - last) * dimmed + last * 255 * colour)
+    return ToneCurve(dimmed_levels(share, colour))

@@ -1,5 +1,6 @@
 """The contract of every effect, and what a declaration must say."""
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
@@ -90,6 +91,35 @@ def test_there_is_no_step_where_an_effect_begins_and_half_is_between(made):
         assert change[1] <= change[2] + 0.5
     if made.key != "sharpen" and not needs_other_frames(made):  # there is no edge in this picture
         assert change[2] > 0.1
+
+
+def detailed(size=(320, 180)):
+    """Return a picture with a lit wall, lamps, an edge at every angle, lettering and fine texture."""
+    width, height = size
+    x, y = np.meshgrid(np.linspace(-1, 1, width), np.linspace(-1, 1, height))
+    wall = 60 + 110 * np.exp(-2 * ((x - 0.3) ** 2 + y**2))
+    texture = np.random.default_rng(3).normal(0, 4, (height, width, 1))
+    wall = wall[..., None] * (0.75, 0.95, 1.0) + texture
+    picture = np.ascontiguousarray(np.clip(wall, 0, 255).astype(np.uint8))
+    for number in range(9):
+        at = int(width * (0.08 + 0.1 * number)), int(height * (0.25 + 0.5 * (number % 3) / 2))
+        colour = [(40, 60, 200), (200, 120, 40), (60, 180, 70)][number % 3]
+        cv2.circle(picture, at, width // 22, colour, -1, cv2.LINE_AA)
+        cv2.circle(picture, (at[0] + 6, at[1] - 6), 3, (250, 255, 255), -1, cv2.LINE_AA)
+        cv2.line(picture, at, (width - at[0], height - 5 * number), (20, 30, 40), 2, cv2.LINE_AA)
+    at = width // 3, int(height * 0.95)
+    cv2.putText(picture, "ROLL 7", at, cv2.FONT_HERSHEY_SIMPLEX, 1, (235, 235, 235), 2, cv2.LINE_AA)
+    return picture
+
+
+@every_effect
+def test_every_effect_is_seen_at_a_glance_at_full_level(made):
+    """Twelve levels on the mean, or sixty on a tenth of the picture, but for what needs time to be seen."""
+    if needs_other_frames(made) or made.key == "grade":  # that is as strong as it is set
+        return
+    picture = detailed()
+    apart = np.abs(drawn(made.key, 1.0, picture=picture, frame=4).astype(int) - picture).max(axis=2)
+    assert apart.mean() >= 12 or np.quantile(apart, 0.9) >= 60, (apart.mean(), np.quantile(apart, 0.9))
 
 
 @every_effect

@@ -133,7 +133,7 @@ def test_every_effect_does_a_picture_as_wide_as_8k(made):
 
 MAY_DARKEN = {
     *("blackout", "scanlines", "vignette", "letterbox", "grain", "exposure", "contrast", "invert"),
-    *("ripple", "neon-outline", "halftone"),
+    *("ripple", "neon-outline", "halftone", "tunnel", "bit-crush", "signal-loss", "feedback"),
 }
 
 
@@ -150,7 +150,7 @@ def test_no_effect_shows_an_empty_border(made):
 @every_effect
 def test_a_preview_looks_like_the_export(made):
     """Lengths are shares of the width: half the size shows the same, but for grain finer than a pixel."""
-    if made.key in ("grain", "scanlines", "interlace", "halftone"):
+    if made.key in ("grain", "scanlines", "interlace", "halftone", "bit-crush", "signal-loss"):
         return
     large, small = smooth((640, 360)), smooth((320, 180))
     seen = drawn(made.key, 0.8, picture=large, frame=5).astype(float)

@@ -296,6 +296,25 @@ def points(columns: int, rows: int, half_height: float) -> tuple[Float32Array, F
     return x, y
 
 
+def looked_up(picture: Pixels, x: Float32Array, y: Float32Array) -> Pixels:
+    """Return at every point what lies at another one, mirrored beyond the edge.
+
+    Parameters
+    ----------
+    picture : uint8, shape (height, width) or (height, width, n_channels)
+    x, y : float32, shape (rows, columns)
+        Where the middles of squares of pixels take their value from, in the unit of `points`.
+    """
+    height, width = picture.shape[:2]
+    places = (x * np.float32(width / 2) + np.float32(width / 2 - 0.5), y * np.float32(width / 2))
+    maps = [
+        cv2.resize(part.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+        for part in places
+    ]
+    down = maps[1] + np.float32(height / 2 - 0.5)
+    return np.asarray(cv2.remap(picture, maps[0], down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT))
+
+
 def clouds(seeds: Sequence[int], size: Size, n_across: int, octaves: int = 3) -> Float32Array:
     """Return smooth noise over an area, float32, shape (height, width), mostly 0 to 1, .5 on the mean.
 

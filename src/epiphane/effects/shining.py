@@ -19,6 +19,7 @@ _DARKEST = 8.0
 """By how many stops light goes down until nothing is seen."""
 _CUT_OFF = 2.0
 """How many whites above white what shines is taken to have been, before the camera cut it off."""
+_LEAST_COLUMNS = 120
 _LEAST_RANGE, _BRIGHTEST = 0.12, 0.997
 _OCTAVES, _OCTAVE_SHARE = 3, 0.62
 
@@ -91,12 +92,18 @@ def _sum_tables() -> tuple[Light, Picture]:
 def small_light(picture: Picture, shrink: int) -> Float32Array:
     """Return the light of a picture so many times smaller, float32, shape (rows, columns, 3), in whites.
 
+    Of a small one less so: it has 120 columns at least, or those of the picture.
     It is decoded before it is averaged, so that lamps keep their energy; what is near white is lifted by
     `to_light`.
     """
     height, width = picture.shape[:2]
-    half = cv2.resize(picture, (-(-width // 2), -(-height // 2)), interpolation=cv2.INTER_AREA)
-    light = to_light(np.asarray(half, np.uint8), _CUT_OFF)
+    shrink = min(shrink, max(1, width // _LEAST_COLUMNS))
+    half = picture
+    if shrink > 1:
+        half = np.asarray(
+            cv2.resize(picture, (-(-width // 2), -(-height // 2)), interpolation=cv2.INTER_AREA), np.uint8
+        )
+    light = to_light(half, _CUT_OFF)
     size = max(1, -(-width // shrink)), max(1, -(-height // shrink))
     small = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
     return np.asarray(small, np.float32) * np.float32((1 + _CUT_OFF) / 65535)

@@ -63,7 +63,7 @@ def flash(values: Values) -> Operation | tuple[Operation, ...]:
 
     def apply(picture: Picture) -> Picture:
         bright = highlights(small_light(picture, _SHRINK), _SHARE)
-        light = glare(bright, _RADIUS * picture.shape[1] / _SHRINK) * shine
+        light = glare(bright, _RADIUS * bright.shape[1]) * shine
         table = np.rint(burnt).astype(np.uint8)[None]
         return lit(np.asarray(cv2.LUT(picture, table), np.uint8), light)
 

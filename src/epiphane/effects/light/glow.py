@@ -51,8 +51,8 @@ def glow(values: Values) -> Operation | tuple[Operation, ...]:
     narrow, wide = (np.float32(strength / 2) * colour.astype(np.float32) for colour in (near, far))
 
     def apply(picture: Picture) -> Picture:
-        sigma = radius * picture.shape[1] / _SHRINK
         bright = highlights(small_light(picture, _SHRINK), share)
+        sigma = radius * bright.shape[1]
         close = cv2.GaussianBlur(bright, (0, 0), max(sigma / 2, 0.3), borderType=cv2.BORDER_REFLECT)
         return lit(picture, np.asarray(close) * narrow + glare(bright, _NARROWEST * sigma) * (2 * wide))
 

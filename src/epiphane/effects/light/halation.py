@@ -35,7 +35,7 @@ def halation(values: Values) -> Operation | tuple[Operation, ...]:
     def apply(picture: Picture) -> Picture:
         bright = highlights(small_light(picture, _SHRINK), values.share / 100)
         grey = np.asarray(cv2.transform(bright, np.full((3, 3), 1 / 3, np.float32)), np.float32)
-        soft = glare(grey, values.radius / 100 * picture.shape[1] / _SHRINK)
+        soft = glare(grey, values.radius / 100 * grey.shape[1])
         ring = np.maximum(soft - np.float32(values.core / 100) * grey, 0)
         return lit(picture, ring * gain.astype(np.float32))
 

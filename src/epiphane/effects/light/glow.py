@@ -23,7 +23,7 @@ _SHRINK, _NARROWEST = 4, 0.7
     label="Glow",
     keywords="halation dreamy",
     parameters=(
-        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=150),
+        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=200),
         Parameter("radius", "Radius", "% of width", low=0.1, high=10, rest=2.2, peak=2.2),
         ChoiceParameter(
             "by",

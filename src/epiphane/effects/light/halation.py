@@ -19,7 +19,7 @@ _SHRINK, _GAIN = 4, 2.4
     label="Halation",
     keywords="red rim film glow celluloid",
     parameters=(
-        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=170),
+        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=220),
         Parameter("radius", "Radius", "% of width", low=0.1, high=5, rest=0.8, peak=0.8),
         Parameter("share", "Share", "% of the picture", low=1, high=60, rest=14, peak=14),
         Parameter("core", "Left out", "%", low=0, high=100, rest=40, peak=40, help="Upon what shines"),

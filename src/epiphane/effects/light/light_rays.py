@@ -21,7 +21,7 @@ _DRIFT, _LUMPS, _UNEVEN = 0.12, 9, 2.5
     label="Light rays",
     keywords="god rays volumetric shafts sun beams crepuscular",
     parameters=(
-        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=150),
+        Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=200),
         Parameter("length", "Length", "%", low=5, high=150, rest=70, peak=70),
         Parameter("share", "Share", "% of the picture", low=1, high=40, rest=12, peak=12),
         Parameter("haze", "Haze", "%", low=0, high=100, rest=45, peak=45, help="Of the air; it drifts"),

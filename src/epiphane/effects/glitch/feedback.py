@@ -10,7 +10,7 @@ from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Mix, Operation
 from epiphane.types import FloatArray, Picture
 
-_GENERATIONS, _APART = 6, 2
+_GENERATIONS, _APART, _MOST_MIXED = 6, 2, 0.65
 _LIGHTEN, _MIX, _DIFFERENCE = "lighter", "mixed", "difference"
 
 
@@ -26,9 +26,9 @@ def _hue_turn(angle: float, gain: float) -> FloatArray:
     return np.asarray(gain * (np.eye(3) * np.cos(turn) + (1 - np.cos(turn)) * along + np.sin(turn) * cross))
 
 
-def _blended(front: Picture, back: Picture, blend: str, level: float) -> Picture:
+def _blended(front: Picture, back: Picture, blend: str, share: float, level: float) -> Picture:
     if blend == _MIX:
-        return np.asarray(cv2.addWeighted(front, 1 - 0.6 * level, back, 0.6 * level, 0), np.uint8)
+        return np.asarray(cv2.addWeighted(front, 1 - share * level, back, share * level, 0), np.uint8)
     weak = cv2.convertScaleAbs(back, alpha=level)
     return np.asarray(cv2.absdiff(front, weak) if blend == _DIFFERENCE else cv2.max(front, weak), np.uint8)
 
@@ -54,20 +54,25 @@ def feedback(values: Values) -> Operation | tuple[Operation, ...]:
     if values.amount == 0:
         return NOTHING
     level = values.amount / 100
-    tone = _hue_turn(values.hue, values.kept / 100)
+    # Mixed, nothing is dimmed: each is kept as a share, so that what is whole stays whole.
+    tone = _hue_turn(values.hue, 1.0 if values.blend == _MIX else values.kept / 100)
+    share = _MOST_MIXED * values.kept / 100
 
     def apply(picture: Picture, others: Sequence[Picture]) -> Picture:
         height, width = picture.shape[:2]
         half = max(1, width // 2), max(1, height // 2)
         frames = [cv2.resize(one, half, interpolation=cv2.INTER_AREA) for one in (picture, *others)]
         matrix = cv2.getRotationMatrix2D((half[0] / 2, half[1] / 2), -values.turn, values.scale / 100)
+        border = cv2.BORDER_REFLECT if values.blend == _MIX else cv2.BORDER_CONSTANT
         seen = frames[-1]
         for frame in (*frames[-2::-1], None):
-            moved = cv2.warpAffine(seen, matrix, half, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+            moved = cv2.warpAffine(seen, matrix, half, flags=cv2.INTER_LINEAR, borderMode=border)
             seen = cv2.transform(moved, tone)
             if frame is not None:
-                seen = _blended(np.asarray(frame, np.uint8), np.asarray(seen, np.uint8), values.blend, 1.0)
+                seen = _blended(
+                    np.asarray(frame, np.uint8), np.asarray(seen, np.uint8), values.blend, share, 1.0
+                )
         whole = cv2.resize(seen, (width, height), interpolation=cv2.INTER_LINEAR)
-        return _blended(picture, np.asarray(whole, np.uint8), values.blend, level)
+        return _blended(picture, np.asarray(whole, np.uint8), values.blend, share, level)
 
     return Mix(apply)

@@ -35,7 +35,7 @@ def signal_loss(values: Values) -> Operation | tuple[Operation, ...]:
     phases, way = generator.random(3), generator.choice([-1.0, 1.0])
     bits = np.frombuffer(generator.bytes(_SNOW_SIZE[0] * _SNOW_SIZE[1]), np.uint8).reshape(_SNOW_SIZE[::-1])
 
-    def apply(picture: Picture) -> Picture:
+    def rolled(picture: Picture) -> Picture:
         height, width = picture.shape[:2]
         place = (np.arange(height) + 0.5) / height
         gone = values.seconds * values.roll % 1
@@ -45,10 +45,17 @@ def signal_loss(values: Values) -> Operation | tuple[Operation, ...]:
         )
         across = np.arange(width, dtype=np.float32)[None] + (bend * width).astype(np.float32)[:, None]
         down = np.repeat(((place + gone) % 1 * height - 0.5).astype(np.float32)[:, None], width, axis=1)
-        moved = cv2.remap(picture, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+        return np.asarray(
+            cv2.remap(picture, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP), np.uint8
+        )
+
+    def snowed(picture: Picture) -> Picture:
+        height, width = picture.shape[:2]
+        place = (np.arange(height) + 0.5) / height
         wave = np.clip(0.55 + 0.6 * np.sin(2 * np.pi * (0.8 * place + phases[2])), 0, 1) * values.snow / 100
         weights = np.repeat(wave.astype(np.float32)[:, None], width, axis=1)
         snow = cv2.merge([cv2.resize(bits, (width, height), interpolation=cv2.INTER_LINEAR)] * 3)
-        return np.asarray(cv2.blendLinear(snow, moved, weights, 1 - weights), np.uint8)
+        whole = np.ascontiguousarray(picture)
+        return np.asarray(cv2.blendLinear(snow, whole, weights, 1 - weights), np.uint8)
 
-    return Filter(apply, moves=True)
+    return Filter(rolled, moves=True), Filter(snowed)

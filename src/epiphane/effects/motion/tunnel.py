@@ -34,7 +34,7 @@ def tunnel(values: Values) -> Operation | tuple[Operation, ...]:
     # An even number: an odd one would leave a seam where the turn begins.
     level, sides = values.amount / 100, 2 * round(values.sides / 2)
 
-    def apply(picture: Picture) -> Picture:
+    def walls(picture: Picture) -> Picture:
         x, y = coarse_points(picture, 2)
         half_height = picture.shape[0] / picture.shape[1]
         away = np.maximum(np.hypot(x, y), _LEAST)
@@ -45,7 +45,11 @@ def tunnel(values: Values) -> Operation | tuple[Operation, ...]:
         wall_y = (2 * np.abs(along % 2 - 1) - 1) * half_height
         is_open = away < _OPEN * level
         done = looked_up(picture, np.where(is_open, wall_x, x), np.where(is_open, wall_y, y))
-        gain = 1 - values.dark / 100 * np.clip(1 - away / _DARK_AT, 0, 1) * is_open
-        return shaded(np.asarray(done, np.uint8), gain.astype(np.float32))
+        return np.asarray(done, np.uint8)
 
-    return Filter(apply, moves=True)
+    def darkened(picture: Picture) -> Picture:
+        away = np.hypot(*coarse_points(picture))
+        dark = values.dark / 100 * np.clip(1 - away / _DARK_AT, 0, 1) * (away < _OPEN * level)
+        return shaded(picture, (1 - dark).astype(np.float32))
+
+    return Filter(walls, moves=True), Filter(darkened)

@@ -20,7 +20,6 @@ from epiphane.effects.operations import (
     Operation,
     Tone,
     ToneCurve,
-    spreading,
 )
 from epiphane.effects.pixels import LEAST_SIGMA
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv, chain, yuv_to_bgr
@@ -55,7 +54,7 @@ from epiphane.render.working_image import WorkingImage, filled, resized, rounded
 from epiphane.titles.picture import logo_picture, text_picture
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
-from epiphane.types import Picture, Pixels, Plane, Size
+from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
 
 _HALF = 0.5
 _SMEARED_PIXELS, _LEAST_SIZE = 6.0, 16
@@ -408,7 +407,7 @@ class _Drawing:
                 passed = with_pass_applied(plane, Pass(step.warp, (), step.smear))
                 plane = np.asarray(rounded(passed), np.uint8)
             elif isinstance(step, Smear):
-                plane = np.asarray(smeared(plane, step.movement), np.uint8)
+                plane = np.asarray(smeared(plane, step.warp, step.movement), np.uint8)
             elif isinstance(step, Field):
                 plane = np.asarray(rounded(displaced(plane, step)), np.uint8)
         return plane
@@ -520,14 +519,18 @@ def _blurred(pixels: Pixels, blur: Blur) -> Pixels:
     return np.asarray(cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=border_of(pixels)))
 
 
+def _smeared_in_light(picture: Picture, *, warp: FloatArray | None, movement: FloatArray) -> Picture:
+    return np.asarray(smeared(picture, warp, movement, in_light=True), np.uint8)
+
+
 def _as_filter(step: Filter | Grade | Smear) -> Filter:
     match step:
         case Filter():
             return step
         case Grade(steps=steps):
             return Filter(partial(graded, steps=steps))
-        case Smear(movement=movement):
-            return spreading(partial(smeared, smear=movement), in_light=True)
+        case Smear(warp=warp, movement=movement):
+            return Filter(partial(_smeared_in_light, warp=warp, movement=movement), moves=True)
         case _:
             assert_never(step)
 

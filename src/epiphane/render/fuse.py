@@ -56,8 +56,9 @@ class Mixing(Struct, frozen=True, eq=False):
 
 
 class Smear(Struct, frozen=True, eq=False):
-    """What moves on from when the shutter opens, by a matrix as of a warp, blurred in linear light."""
+    """A warp, and how points move while the shutter is open, blurred in linear light."""
 
+    warp: FloatArray | None
     movement: FloatArray
 
 
@@ -94,12 +95,8 @@ def _steps_of_run(run: Sequence[Warp | Tone | ToneCurve]) -> list[Step]:
     is_in_light = any(isinstance(one, Warp) and one.in_light for one in run)
     if done.smear is None or not is_in_light or farthest(done.smear, (1, 1)) < _LONG_WAY:
         return [] if done.is_nothing else [done]
-    after = Pass(None, done.tones)
-    return [
-        Pass(begun_of(done.warp, done.smear), ()),
-        Smear(done.smear),
-        *([] if after.is_nothing else [after]),
-    ]
+    tones = [Pass(None, done.tones)] if done.tones else []
+    return [Smear(done.warp, done.smear), *tones]
 
 
 def fuse(operations: Iterable[Warp | Tone | ToneCurve]) -> Pass:

@@ -1,12 +1,13 @@
 """Geometric warps: homographies, motion blur along them, displacement fields, channel shifts."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 
 from epiphane.effects.operations import ChannelShift, Field
-from epiphane.effects.pixels import moved
+from epiphane.effects.pixels import moved, spread_light
 from epiphane.render.fuse import Pass, begun_of, farthest, power_of
 from epiphane.types import Float32Array, FloatArray, Pixels, Size
 
@@ -14,13 +15,15 @@ from epiphane.types import Float32Array, FloatArray, Pixels, Size
 _FIELD_POINTS = 120
 _FIELD_STEP = 8
 _MOST_DOUBLINGS = 4
+# In pixels: from which way on a smear is done at half the size, and from which to which its places are.
+_HALVED_FROM, _SHORT_WAY, _LONG_WAY, _LEAST_SIZE = 8.0, 0.75, 2.5, 64
 _STILL = 1e-9
 
 
 def with_pass_applied(picture: Pixels, done: Pass) -> Pixels:
     """Return a picture, or a plane of one, whose points a pass has moved; its tones are still to be done."""
     if done.smear is not None:
-        return smeared(_warped(picture, begun_of(done.warp, done.smear)), done.smear)
+        return smeared(picture, done.warp, done.smear)
     return picture if done.warp is None else _warped(picture, done.warp)
 
 
@@ -71,14 +74,64 @@ def _every_pixel(cells: Float32Array, size: Size, step: int) -> Float32Array:
     return np.ascontiguousarray(fine[step : step + size[1], step : step + size[0]], np.float32)
 
 
-def smeared(picture: Pixels, smear: FloatArray) -> Pixels:
-    """Return levels or light, of 8 or 16 bits, blurred along the way of its points while a shutter is open.
+def smeared(picture: Pixels, warp: FloatArray | None, smear: FloatArray, *, in_light: bool = False) -> Pixels:
+    """Return a picture, or a plane, warped, and blurred along the way of its points while a shutter is open.
 
-    They are as when it opens, see `begun_of`. Doubling: each step halves what is there with itself moved on,
-    so that four steps are sixteen samples; a way of few pixels needs fewer.
+    A long way is blurred at half the size, where points go so far that nobody sees it.
+
+    Parameters
+    ----------
+    picture : uint8 or float32, shape (height, width) or (height, width, n_channels); uint8 `in_light`
+    warp : float64, shape (3, 3), in shares of the picture, or None
+    smear : float64, shape (3, 3), a movement as of a warp
+    in_light : bool
+        Blur linear light, not levels.
     """
     height, width = picture.shape[:2]
-    n_doublings = int(np.ceil(np.log2(farthest(smear, (width, height)) + 1)))
+    begun = begun_of(warp, smear)
+    if farthest(smear, (width, height)) < _HALVED_FROM or min(height, width) < _LEAST_SIZE:
+        return _blurred_along(_warped(picture, begun), smear, in_light=in_light)
+    half = -(-width // 2), -(-height // 2)
+    small = np.asarray(cv2.resize(picture, half, interpolation=cv2.INTER_AREA))
+    soft = _blurred_along(_warped(small, begun), smear, in_light=in_light)
+    whole = np.asarray(cv2.resize(soft, (width, height), interpolation=cv2.INTER_LINEAR))
+    share = _share_of_long_ways(smear, (width, height))
+    rows, columns = (np.flatnonzero((share < 1).any(axis=axis)) for axis in (1, 0))
+    if not len(rows):
+        return whole
+    # Where points hardly move the picture itself is seen: often in the middle alone.
+    top, left = max(0, rows[0] - 1) * _FIELD_STEP, max(0, columns[0] - 1) * _FIELD_STEP
+    end, right = min(height, (rows[-1] + 2) * _FIELD_STEP), min(width, (columns[-1] + 2) * _FIELD_STEP)
+    part = slice(top, end), slice(left, right)
+    sharp = _warped(picture, begun, Box(left, top, right - left, end - top))
+    large = cv2.resize(share, (width, height), interpolation=cv2.INTER_LINEAR)
+    weight = np.ascontiguousarray(large[part])
+    whole[part] = cv2.blendLinear(np.ascontiguousarray(whole[part]), sharp, weight, 1 - weight)
+    return whole
+
+
+def _share_of_long_ways(smear: FloatArray, size: Size) -> Float32Array:
+    """Return where points go so far that half the size is enough, float32, 0 to 1, at few places."""
+    width, height = size
+    columns, rows = max(2, width // _FIELD_STEP), max(2, height // _FIELD_STEP)
+    x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
+    there = np.stack([x, y, np.ones_like(x)], axis=-1) @ smear.T
+    ways = (there[..., :2] / there[..., 2:] - np.stack([x, y], axis=-1)) * (width, height)
+    share = (np.hypot(ways[..., 0], ways[..., 1]) - _SHORT_WAY) / (_LONG_WAY - _SHORT_WAY)
+    return np.clip(share, 0, 1).astype(np.float32)
+
+
+def _blurred_along(picture: Pixels, smear: FloatArray, *, in_light: bool) -> Pixels:
+    """Return the blur at the size of the picture, by doubling.
+
+    Each step halves what is there with itself moved on, so that four steps are sixteen samples, two pixels
+    apart where the way is short enough.
+    """
+    if in_light:
+        whole = np.asarray(picture, np.uint8)
+        return spread_light(whole, lambda light: _blurred_along(light, smear, in_light=False))
+    height, width = picture.shape[:2]
+    n_doublings = int(np.ceil(np.log2(farthest(smear, (width, height)) / 2 + 1)))
     n_doublings = min(max(n_doublings, 1), _MOST_DOUBLINGS)
     n_steps = 2**n_doublings - 1
     done = picture
@@ -97,20 +150,33 @@ def _further(picture: Pixels, movement: FloatArray) -> Pixels:
     return _warped(picture, movement)
 
 
-def _warped(picture: Pixels, warp: FloatArray) -> Pixels:
-    """Move the points of a picture; `warp` is in shares of the picture, whatever its size."""
+class Box(NamedTuple):
+    """A part of a picture, in pixels."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+
+def _warped(picture: Pixels, warp: FloatArray, part: Box | None = None) -> Pixels:
+    """Return a picture whose points are moved, or a part of that; `warp` is in shares of the picture."""
     height, width = picture.shape[:2]
     to_share = to_shares((width, height))
     back = np.linalg.inv(to_share) @ np.linalg.inv(warp) @ to_share
-    corners = back @ np.array([[0, width - 1, 0, width - 1], [0, 0, height - 1, height - 1], [1] * 4])
+    size = width, height
+    if part is not None:
+        back, size = back @ np.array([[1, 0, part.left], [0, 1, part.top], [0, 0, 1]]), part[2:]
+    last = size[0] - 1, size[1] - 1
+    corners = back @ np.array([[0, last[0], 0, last[0]], [0, 0, last[1], last[1]], [1] * 4])
     corners = corners[:2] / corners[2]
     is_covered = corners.min() >= 0 and (corners.max(axis=1) <= (width - 1, height - 1)).all()
     picture, flags = np.ascontiguousarray(picture), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     # Nothing beyond the edge is seen of a covered picture, and not mirroring is a third quicker.
     border = cv2.BORDER_REPLICATE if is_covered else border_of(picture)
     if np.abs(back[2] - (0, 0, 1)).max() < 1e-12:
-        return np.asarray(cv2.warpAffine(picture, back[:2], (width, height), flags=flags, borderMode=border))
-    return np.asarray(cv2.warpPerspective(picture, back, (width, height), flags=flags, borderMode=border))
+        return np.asarray(cv2.warpAffine(picture, back[:2], size, flags=flags, borderMode=border))
+    return np.asarray(cv2.warpPerspective(picture, back, size, flags=flags, borderMode=border))
 
 
 def to_shares(size: Size) -> FloatArray:

@@ -8,7 +8,7 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import MIDDLE, noise, step_at, with_noise
+from epiphane.effects.pixels import MIDDLE, noise, step_at, with_difference, with_noise
 from epiphane.types import Picture
 
 _GRAINS_A_SECOND = 24
@@ -74,7 +74,9 @@ def _with_lumps(picture: Picture, seeds: tuple[int, int], size: float, amount: f
     lumps = cv2.resize(lumps, (width, height), interpolation=cv2.INTER_LINEAR)
     levels = np.arange(256) / 255
     most = 2 * np.sqrt(levels * (1 - levels)) * (1 - 0.35 * levels) * amount
-    weights = cv2.LUT(picture, np.rint(255 * np.minimum(most, 1)).astype(np.uint8))
-    away = lumps.astype(np.int16) - MIDDLE
-    grains = cv2.multiply(away, weights, scale=_STRONGEST / 255, dtype=cv2.CV_16S)
-    return np.asarray(cv2.add(picture, grains, dtype=cv2.CV_8U), np.uint8)
+    weights = np.minimum(most, 1)
+    # Away from the middle by the weight: w (lump - m) + m = w lump + (1 - w) m, all in 8 bits.
+    by_lump = cv2.LUT(picture, np.rint(255 * weights).astype(np.uint8))
+    of_middle = cv2.LUT(picture, np.rint(MIDDLE * (1 - _STRONGEST * weights)).astype(np.uint8))
+    grains = cv2.add(cv2.multiply(lumps, by_lump, scale=_STRONGEST / 255), of_middle)
+    return with_difference(picture, np.asarray(grains, np.uint8))

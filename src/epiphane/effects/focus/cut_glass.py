@@ -24,7 +24,7 @@ _OTHER_WAY, _SEAM, _INNER = -0.75, 0.015, 0.7
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=0, peak=0),
         Parameter("inner", "Clean middle", "%", low=0, high=80, rest=30, peak=30),
         Parameter("enlarge", "Enlarges", "%", low=0, high=80, rest=0, peak=18),
-        Parameter("spread", "Colours apart", "% of width", low=0, high=4, rest=0, peak=1),
+        Parameter("spread", "Colours apart", "% of width", low=0, high=4, rest=0, peak=0),
     ),
 )
 def cut_glass(values: Values) -> Operation | tuple[Operation, ...]:
@@ -46,6 +46,8 @@ def cut_glass(values: Values) -> Operation | tuple[Operation, ...]:
         scale = 1 - share * (1 - 1 / (1 + values.enlarge / 100))
         across, down = np.cos(middle), np.sin(middle)
         from_x, from_y, apart = x * scale - push * across, y * scale - push * down, share * values.spread / 50
+        if values.spread == 0:
+            return np.asarray(looked_up(picture, from_x, from_y), np.uint8)
         planes = [
             looked_up(plane, from_x + way * apart * across, from_y + way * apart * down)
             for plane, way in zip(cv2.split(picture), (1, 0, -1), strict=True)

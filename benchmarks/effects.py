@@ -33,7 +33,25 @@ _USUAL = 25
 _WHY_DEAR = {
     "grade": "a chain in floats by OpenColorIO; vibrance looks up a table of 33 points a side",
     "kaleidoscope": "every pixel has a place of its own, looked up in maps",
-    "glow": "two blurs, one of them wide, and two screens",
+    **dict.fromkeys(
+        ("glow", "halation", "light-rays", "light-streaks"),
+        "light is added in 16 bits: a table there, a sum, a table back, a blur of several widths",
+    ),
+    **dict.fromkeys(
+        ("ripple", "swirl", "tunnel", "cut-glass", "signal-loss"),
+        "every pixel has a place of its own, looked up in maps",
+    ),
+    "prism": "two of three channels are looked up twice each",
+    "lightning": "the bolt is drawn anew at half the size, and added in 16 bits",
+    "speed-lines": "150 wedges with smooth edges, each as long as the picture",
+    "feedback": "six earlier frames, each turned and made smaller",
+    "slit-scan": "twelve earlier frames, and a mean of two for each line",
+    "blocks": "three earlier frames",
+    "neon-outline": "slopes and their directions in floats at half the size, and light in 16 bits",
+    "tilt-shift": "two blurs in linear light, laid over each other by rows",
+    "rush": "four enlargements in 16 bits",
+    "kept-hue": "hues of all pixels, and colour in 16 bits",
+    "tilt": "five perspective warps at half the size",
     "scanlines": "noise for every second pixel, drawn anew on every frame",
     "sweep": "a band of two colours, screened over every pixel",
 }

@@ -1,5 +1,6 @@
 """Mirror: sideways, upside down, or one half as the other."""
 
+import cv2
 import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
@@ -48,9 +49,9 @@ def mirror(values: Values) -> Operation | tuple[Operation, ...]:
 def _mirrored(picture: Picture, way: str) -> Picture:
     height, width = picture.shape[:2]
     if way == "sideways":
-        return picture[:, ::-1]
+        return np.asarray(cv2.flip(picture, 1), np.uint8)
     if way == "upside down":
-        return picture[::-1]
+        return np.asarray(cv2.flip(picture, 0), np.uint8)
     done = picture.copy()
     if way == "left half":
         done[:, width - width // 2 :] = picture[:, : width // 2][:, ::-1]

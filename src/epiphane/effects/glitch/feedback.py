@@ -38,7 +38,7 @@ def _blended(front: Picture, back: Picture, blend: str, share: float, level: flo
     version=1,
     family=Family.GLITCH,
     label="Feedback",
-    keywords="video howl recursive tunnel echo mirror droste",
+    keywords="video howl recursive tunnel echo mirror screen",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         Parameter("scale", "Scale", "%", low=60, high=160, rest=100, peak=87, help="Of each in the next"),

@@ -63,11 +63,20 @@ def _light_tables(headroom: float) -> tuple[Light, Picture]:
     fine = np.arange(65536) / 65535
     levels, finest = np.arange(256) / 255, fine * (1 + headroom)
     lifted = fine * (1 + headroom * fine**6)
-    light = np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
+    light = light_of(levels)
     there = 65535 * light * (1 + headroom * light**6) / (1 + headroom)
     unlifted = np.interp(finest, lifted, fine)
-    back = np.where(unlifted <= 0.0031308, 12.92 * unlifted, 1.055 * unlifted ** (1 / 2.4) - 0.055)
-    return np.rint(there).astype(np.uint16), np.rint(255 * back).astype(np.uint8)
+    return np.rint(there).astype(np.uint16), np.rint(255 * level_of(unlifted)).astype(np.uint8)
+
+
+def light_of(levels: FloatArray) -> FloatArray:
+    """Return the linear light of levels, both 0 to 1, by the curve of IEC 61966-2-1."""
+    return np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
+
+
+def level_of(light: FloatArray) -> FloatArray:
+    """Return the levels of linear light, 0 and more: `light_of` undone."""
+    return np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
 
 
 def blurred(picture: Picture, sigma: float) -> Picture:

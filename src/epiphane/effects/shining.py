@@ -8,7 +8,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from epiphane.effects.pixels import GAMMA, LUMA, Light, to_light
+from epiphane.effects.pixels import GAMMA, LUMA, Light, level_of, light_of, to_light
 from epiphane.types import Float32Array, FloatArray, Picture
 
 _MOST_WHITES = 8.0
@@ -40,7 +40,7 @@ def exposed_levels(stops: float, *, shoulder: float = 1.0, lift: FloatArray | fl
     """
     if shoulder == 0 and not np.any(lift):
         return np.repeat((np.arange(256) * 2 ** (stops / GAMMA))[:, None], 3, axis=1)
-    light, gain = _light_of(np.arange(256) / 255), 2.0**stops
+    light, gain = light_of(np.arange(256) / 255), 2.0**stops
     knee = 1 - shoulder / 2
     made = light * gain
     if gain > 1 and shoulder > 0:
@@ -48,7 +48,7 @@ def exposed_levels(stops: float, *, shoulder: float = 1.0, lift: FloatArray | fl
         bent = knee + (1 - knee) * excess * (1 + excess / most**2) / (1 + np.maximum(excess, 0))
         made = np.where(made > knee, bent, made)
     summed = _rolled(made[:, None] + np.broadcast_to(lift, (3,)))
-    return 255 * _level_of(np.minimum(np.maximum(made[:, None], summed), 1))
+    return 255 * level_of(np.minimum(np.maximum(made[:, None], summed), 1))
 
 
 def dimmed_levels(share: float, colour: FloatArray) -> FloatArray:
@@ -67,14 +67,6 @@ def lights_added(one: Picture, weight: float, other: Picture, other_weight: floa
     return np.asarray(cv2.LUT(light, back), np.uint8)
 
 
-def _light_of(levels: FloatArray) -> FloatArray:
-    return np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
-
-
-def _level_of(light: FloatArray) -> FloatArray:
-    return np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
-
-
 def _rolled(light: FloatArray) -> FloatArray:
     """Return light that only comes near to 1: ``k + (1 - k) e / (1 + e)`` above the knee k."""
     excess = np.maximum(light - _KNEE, 0) / (1 - _KNEE)
@@ -84,8 +76,8 @@ def _rolled(light: FloatArray) -> FloatArray:
 @lru_cache(maxsize=1)
 def _sum_tables() -> tuple[Light, Picture]:
     """Return the tables from levels to light of eight whites, and from such light to levels, rolled off."""
-    there = np.rint(_light_of(np.arange(256) / 255) * _UNIT).astype(np.uint16)
-    back = np.rint(255 * _level_of(_rolled(np.arange(65536) / _UNIT))).astype(np.uint8)
+    there = np.rint(light_of(np.arange(256) / 255) * _UNIT).astype(np.uint16)
+    back = np.rint(255 * level_of(_rolled(np.arange(65536) / _UNIT))).astype(np.uint8)
     return there, back
 
 

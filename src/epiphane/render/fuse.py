@@ -23,7 +23,7 @@ from epiphane.render.nodes import Shown
 from epiphane.types import FloatArray, Size
 
 _IDENTITY_TONE = np.eye(3, 4)
-_LONG_WAY = 0.012
+_WAY_FOR_LIGHT = 0.012
 """In shares of the picture: of a shorter way light and levels look alike, and levels are quicker."""
 _NEAR_IDENTITY, _N_TERMS = 0.9, 16
 """How far a matrix is from the identity at most, by its Frobenius norm, so that so many terms are enough."""
@@ -93,7 +93,7 @@ def _steps_of_run(run: Sequence[Warp | Tone | ToneCurve]) -> list[Step]:
     """Return the pass that a run is; what is blurred in light where it moves is so in a step of its own."""
     done = fuse(run)
     is_in_light = any(isinstance(one, Warp) and one.in_light for one in run)
-    if done.smear is None or not is_in_light or farthest(done.smear, (1, 1)) < _LONG_WAY:
+    if done.smear is None or not is_in_light or farthest(done.smear, (1, 1)) < _WAY_FOR_LIGHT:
         return [] if done.is_nothing else [done]
     tones = [Pass(None, done.tones)] if done.tones else []
     return [Smear(done.warp, done.smear), *tones]

@@ -51,7 +51,7 @@ def test_each_page_has_a_search_of_its_own_and_another_project_none(demo):
     demo.editor.open(Project(footage=demo.editor.project.footage), None)
     assert shelf.search.text() == ""
     assert shelf.footage.tiles.count() == 6
-    assert shelf.effects.tiles.count() == 72
+    assert shelf.effects.tiles.count() == 91
 
 
 def test_nothing_found_is_said_and_keys_go_to_what_is(demo):

@@ -53,7 +53,7 @@ def smooth(size=(320, 180)):
 
 
 def needs_other_frames(made):
-    return made.retime is not None or made.echoes is not None
+    return not all(one is None for one in (made.retime, made.echoes, made.held))
 
 
 every_effect = pytest.mark.parametrize("made", EFFECTS.all(), ids=lambda made: made.key)
@@ -134,6 +134,7 @@ def test_every_effect_does_a_picture_as_wide_as_8k(made):
 MAY_DARKEN = {
     *("blackout", "scanlines", "vignette", "letterbox", "grain", "exposure", "contrast", "invert"),
     *("ripple", "neon-outline", "halftone", "tunnel", "bit-crush", "signal-loss", "feedback"),
+    *("letters", "old-tube", "broken-tape", "fold", "shatter"),
 }
 
 
@@ -147,10 +148,17 @@ def test_no_effect_shows_an_empty_border(made):
         assert drawn(made.key, level, picture=bright, frame=7).min() >= 190, level
 
 
+FINE = {
+    *("grain", "scanlines", "interlace", "halftone", "bit-crush", "signal-loss"),
+    *("letters", "old-tube", "pencil", "palette", "pixel-sort"),
+}
+"""Effects whose detail is as fine as a pixel."""
+
+
 @every_effect
 def test_a_preview_looks_like_the_export(made):
     """Lengths are shares of the width: half the size shows the same, but for grain finer than a pixel."""
-    if made.key in ("grain", "scanlines", "interlace", "halftone", "bit-crush", "signal-loss"):
+    if made.key in FINE:
         return
     large, small = smooth((640, 360)), smooth((320, 180))
     seen = drawn(made.key, 0.8, picture=large, frame=5).astype(float)
@@ -159,7 +167,11 @@ def test_a_preview_looks_like_the_export(made):
 
 
 def test_an_effect_that_moves_is_the_same_in_every_order_and_another_with_another_seed():
-    moving = [made for made in EFFECTS.all() if Need.TIME in made.needs]
+    moving = [
+        made
+        for made in EFFECTS.all()
+        if Need.TIME in made.needs and not needs_other_frames(made) and made.key != "letters"
+    ]
     assert len(moving) >= 6
     for made in moving:
         frames = {n: drawn(made.key, 1.0, frame=n) for n in (9, 0, 17)}

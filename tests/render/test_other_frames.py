@@ -71,6 +71,23 @@ def test_a_held_picture_never_comes_from_another_shot(project):
     assert seconds == pytest.approx([45 / 30, first, first])
 
 
+@pytest.mark.parametrize("key", ["shatter", "melting"])
+def test_a_pane_that_breaks_on_a_cut_is_the_last_picture_of_the_shot_before(project, key):
+    struck = fired(project, key, envelope=Envelope(rise=0, hold=8, fall=6))
+    first, second = struck.shots
+    moved = replace(struck, shots=(replace(first, n_frames=45), replace(second, start=45, n_frames=75)))
+    cues = schedule(moved)
+    for frame, behind in ((45, first), (49, first), (33, first), (64, second)):
+        (active,) = plan_frame(moved, cues, frame).root.effects
+        hit = frame - frame % 15
+        begun = 0 if behind is first else 45
+        held = cut_of(behind).source_start + (hit - 1 - begun) / 30
+        assert active.others[0].source.seconds == pytest.approx(held, abs=1e-6), (frame, hit)
+    footage = OpenFootage()
+    assert number_of(draw(plan_frame(moved, cues, 45), footage, SIZE)) == 44  # nothing has moved yet
+    footage.close()
+
+
 def test_trails_lay_the_named_frames_over_the_picture(project, tmp_path):
     path = write_clip(tmp_path / "dot.mp4", [_dot(n) for n in range(60)], options={"crf": "8"})
     write_sound(tmp_path / "song.wav", np.zeros(4 * 48_000, np.float32))

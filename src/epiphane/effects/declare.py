@@ -88,6 +88,7 @@ class Effect(Struct, frozen=True, eq=False):
     needs: tuple[Need, ...] = ()
     retime: Callable[[Values], int] | None = None
     echoes: Callable[[Values], tuple[int, ...]] | None = None
+    held: Callable[[Values], int | None] | None = None
     keywords: str = ""
     lasts: bool = False
     sections: Sections = ()
@@ -135,6 +136,10 @@ class Effect(Struct, frozen=True, eq=False):
     def echoes_of(self, values: NamedValues) -> tuple[int, ...]:
         """Return which other frames of the footage are wanted, counted from the one that is shown."""
         return () if self.echoes is None else self.echoes(Values(dict(values)))
+
+    def held_of(self, values: NamedValues) -> int | None:
+        """Return which frame is held, counted from the one that is shown, or None."""
+        return None if self.held is None else self.held(Values(dict(values)))
 
     def operations(self, values: NamedValues, after: NamedValues = ()) -> tuple[Operation, ...]:
         """Return what the effect does at these values; `after` are those a frame later, for its shutter."""
@@ -185,6 +190,7 @@ def effect(
     needs: tuple[Need, ...] = (),
     retime: Callable[[Values], int] | None = None,
     echoes: Callable[[Values], tuple[int, ...]] | None = None,
+    held: Callable[[Values], int | None] | None = None,
     keywords: str = "",
     lasts: bool = False,
     sections: Sections = (),
@@ -205,6 +211,9 @@ def effect(
         For effects that need other frames of the footage: by how many frames it is shown earlier or later,
         and which others are given to the `Mix` that the function returns. Both are in frames of the
         project, and never leave the shot.
+    held
+        Which frame is given to the `Mix` before these, if any: unlike them one of the shot before, where a
+        cut lies between.
     keywords : str
         Further words by which people look for it.
     lasts : bool
@@ -234,6 +243,7 @@ def effect(
             needs,
             retime,
             echoes,
+            held,
             keywords,
             lasts,
             tuple((tr(title), names) for title, names in sections),

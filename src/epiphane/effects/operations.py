@@ -92,14 +92,24 @@ class Filter(Struct, frozen=True, eq=False):
     moves: bool = False
 
 
+class AlphaRule(Enum):
+    """What becomes of alpha: the same as of colours; it stays; or it is a fourth channel of what is given."""
+
+    AS_COLOURS = "as colours"
+    STAYS = "stays"
+    GIVEN = "given"
+
+
 class Mix(Struct, frozen=True, eq=False):
     """Mix the picture with others of its footage, as they are without effects.
 
-    `apply` is given the picture and those that the effect's `echoes` named, all of one size, BGR; it returns
-    another and must not write into what it is given.
+    `apply` is given the picture and those that the effect named, its `held` one and its `echoes`, all of one
+    size, BGR, or BGRA with premultiplied colours where alpha is `GIVEN`; it returns another of that shape and
+    must not write into what it is given.
     """
 
     apply: Callable[[Picture, Sequence[Picture]], Picture]
+    alpha: AlphaRule = AlphaRule.AS_COLOURS
 
 
 Channels: TypeAlias = tuple[float, float, float]

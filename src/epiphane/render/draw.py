@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from epiphane.document.timeline import BlendMode, Transform
 from epiphane.effects.declare import EFFECTS
 from epiphane.effects.operations import (
+    AlphaRule,
     Blur,
     ChannelShift,
     Field,
@@ -462,9 +463,16 @@ class _Drawing:
         others = [self.rounded(self.node(Node(shown), is_over=is_over)) for shown in mixing.others]
         if picture.shape[2] == 3 and all(other.shape[2] == 3 for other in others):
             return WorkingImage(mixing.mix.apply(picture, others))
+        mix = mixing.mix
+        picture, *others = (_opaque(one, has_edge=one.shape[2] == 3) for one in (picture, *others))
+        if mix.alpha is AlphaRule.GIVEN:
+            return WorkingImage(mix.apply(picture, others))
+        if mix.alpha is AlphaRule.STAYS:
+            done = mix.apply(straight(picture), [straight(other) for other in others])
+            return WorkingImage(under_alpha(done, picture[..., 3]))
         colours, *other_colours = (np.ascontiguousarray(one[..., :3]) for one in (picture, *others))
         alpha, *other_alphas = (_alpha_as_colours(one) for one in (picture, *others))
-        mixed = mixing.mix.apply(colours, other_colours), mixing.mix.apply(alpha, other_alphas)
+        mixed = mix.apply(colours, other_colours), mix.apply(alpha, other_alphas)
         return WorkingImage(np.asarray(cv2.merge([mixed[0], mixed[1][..., 0]]), np.uint8))
 
 

@@ -1,7 +1,7 @@
 """What to draw on a frame, as plain data: a tree of nodes. Equal plans give equal pictures."""
 
 from collections.abc import Sequence
-from typing import TypeAlias, assert_never
+from typing import NamedTuple, assert_never
 
 import numpy as np
 from msgspec.structs import replace
@@ -77,7 +77,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
     shot, effects = shot_at(project, frame), _effects(project, cues, frame)
     lanes = project.lanes
     whole = {lane.id: effects[lane.id] for lane in lanes if lane.id in effects and lane.track is None}
-    here = frame + sum(shift for _, shift, _ in whole.values())
+    here = frame + sum(one.shift for one in whole.values())
     going_on = cues.transition_at(frame)
     if going_on is not None:
         node = _transition_node(project, going_on, frame, here)
@@ -88,7 +88,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
         if isinstance(row, Track):
             item = None if row.id in silent else item_at(row.items, frame)
             aimed = [effects[one.id] for one in lanes if one.track == row.id and one.id in effects]
-            above = None if item is None else _item_node(project, item, frame, aimed)
+            above = None if item is None else _item_node(project, row.items, item, frame, aimed)
             if above is not None and row.is_behind:
                 above = _behind(project, mattes, shot, going_on, node, above, here)
             node = node if above is None else stacked([node, above])
@@ -99,20 +99,24 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
             words = words_at(project, cues, row, frame)
             node = node if words is None else stacked([node, _words_node(words)])
         elif row.id in whole:
-            node = replace(node, effects=(*node.effects, _with_echoes(project, whole[row.id], shot, here)))
+            node = replace(
+                node, effects=(*node.effects, _with_others(project, whole[row.id], project.shots, shot, here))
+            )
     level = fade_level_at(project, frame)
     if level < 1:
         node = stacked([replace(node, opacity=level)])
     return FramePlan((project.width, project.height), node)
 
 
-def _item_node(project: Project, item: Item, frame: int, aimed: Sequence["_AtWork"]) -> Node | None:
+def _item_node(
+    project: Project, items: Sequence[Item], item: Item, frame: int, aimed: Sequence["_AtWork"]
+) -> Node | None:
     """Return what an item of a track shows, with the effects that are aimed at its track."""
-    here = _within(item, frame + sum(shift for _, shift, _ in aimed))
+    here = _within(item, frame + sum(one.shift for one in aimed))
     node = node_of(project, item, here)
     if node is None or not aimed:
         return node
-    effects = tuple(_with_echoes(project, one, item, here) for one in aimed)
+    effects = tuple(_with_others(project, one, items, item, here) for one in aimed)
     return replace(node, effects=(*node.effects, *effects))
 
 
@@ -182,12 +186,20 @@ def _words_node(words: WordsFrame) -> Node:
     return Node(TextDrawing(words.fill, words.transform, words.clock), opacity=words.opacity)
 
 
-def _with_echoes(project: Project, working: "_AtWork", item: Item | None, here: int) -> ActiveEffect:
-    """Return an effect at work on an item with the other frames of its footage that it wants."""
-    effect, _, echoes = working
-    if item is None or item.footage is None or not echoes:
+def _with_others(
+    project: Project, working: "_AtWork", items: Sequence[Item], item: Item | None, here: int
+) -> ActiveEffect:
+    """Return an effect at work on one of some items with the other frames that it wants."""
+    effect = working.effect
+    if item is None or item.footage is None or not (working.echoes or working.held is not None):
         return effect
-    others = (node_of(project, item, _within(item, here + echo)) for echo in echoes)
+    others = [node_of(project, item, _within(item, here + echo)) for echo in working.echoes]
+    if working.held is not None:
+        at = here + working.held
+        before = item_at(items, at)
+        if before is None or before.footage is None:
+            before = item
+        others.insert(0, node_of(project, before, _within(before, at)))
     return replace(
         effect, others=tuple(one.content for one in others if one and isinstance(one.content, Shown))
     )
@@ -363,7 +375,13 @@ def source_of(project: Project, shot: Item, footage: Footage, frame: int) -> Sou
     return SourceFrame(footage.path, footage.fingerprint, seconds, between if has_next else Between.NEAREST)
 
 
-_AtWork: TypeAlias = tuple[ActiveEffect, int, tuple[int, ...]]
+class _AtWork(NamedTuple):
+    """An effect at work on a frame: by how many it shows the footage earlier or later, and which it needs."""
+
+    effect: ActiveEffect
+    shift: int
+    echoes: tuple[int, ...]
+    held: int | None
 
 
 def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWork]:
@@ -386,5 +404,7 @@ def _effects(project: Project, cues: Schedule, frame: int) -> dict[LaneId, _AtWo
                 later = FrameContext(aspect, frame + 1, rate, seed, since + 1, *of_film)
                 after = effect.values_at(instance.settings, next_level, later)
             made = ActiveEffect(effect.key, effect.version, values, after=after)
-            active[lane_cues.lane.id] = made, effect.shift_of(values), effect.echoes_of(values)
+            active[lane_cues.lane.id] = _AtWork(
+                made, effect.shift_of(values), effect.echoes_of(values), effect.held_of(values)
+            )
     return active

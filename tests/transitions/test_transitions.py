@@ -150,12 +150,12 @@ def rolled_off(one, other):
         ("dip", 0.5, {"colour": "#102030"}, lambda t: np.broadcast_to([48.0, 32, 16], A.shape)),
         ("push", 0.25, {DIRECTION: "left", "shutter": 0.0, "seam": 0.0}, lambda t: moved_left(0.25)),
         ("blur-through", 0.5, {"radius": 0.0}, lambda t: (A + B) / 2),
-        ("slide-over", 0.5, {"dim": 50.0}, lambda t: np.hstack([0.75 * A[:, :80], B[:, :80]])),
-        ("parting", 0.5, {"scale": 100.0}, lambda t: np.hstack([A[:, 40:80], B[:, 40:120], A[:, 80:120]])),
+        ("slide-over", 0.5, {"dim": 50.0, "shadow": 0.0}, lambda t: np.hstack([0.75 * A[:, :80], B[:, :80]])),
+        ("parting", 0.5, {"scale": 100.0, "shadow": 0.0}, lambda t: np.hstack([A[:, 40:80], B[:, 40:120], A[:, 80:120]])),
         (
             "edge-pull",
             0.5,
-            {"shutter": 0.0, "seam": 0.0},
+            {"shutter": 0.0, "seam": 0.0, "column": 0.0},
             lambda t: np.hstack([B[:, :80], np.repeat(A[:, 80:81], 80, axis=1)]),
         ),
         ("zoom-through", 0.5, {"scale": 100.0}, lambda t: (A + B) / 2),
@@ -185,12 +185,22 @@ def test_what_is_pushed_meets_in_a_soft_seam_and_nothing_else_is_touched(key, sh
 def test_a_wipe_shows_one_picture_or_the_other_beside_its_edge_and_goes_on(key):
     shown = []
     for share in (0.2, 0.5, 0.8):
-        picture = drawn(key, share, softness=2.0)
+        picture = drawn(key, share, softness=2.0, edge=0.0)
         is_a, is_b = (np.abs(picture - one).max(axis=2) <= 2 for one in (A, B))
         assert (is_a | is_b).mean() > 0.85
         shown.append(is_b & ~is_a)
     assert all((later | ~earlier).mean() > 0.97 for earlier, later in pairwise(shown))
     assert shown[0].mean() < shown[1].mean() < shown[2].mean()
+
+
+@pytest.mark.parametrize("key", ["wipe", "iris", "clock", "matte", "ripple-through"])
+def test_light_along_an_edge_is_along_it_alone_and_nowhere_at_the_ends(key):
+    plain, lit = (drawn(key, 0.5, softness=2.0, edge=edge, height=0.0) for edge in (0.0, 200.0))
+    more = (lit - plain).max(axis=2)
+    assert more.max() > 40 and more.min() >= -2
+    assert (more < 6).mean() > 0.45
+    for share, end in ((1e-4, A), (1 - 1e-4, B)):
+        assert np.abs(drawn(key, share, softness=2.0, edge=200.0, height=0.0) - end).mean() < 2
 
 
 def test_a_matte_wipe_goes_by_the_brightness_of_a_clip():

@@ -5,7 +5,7 @@ from functools import lru_cache
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Join, Progress, direction_parameter, transition
-from epiphane.transitions.mixing import Order, as_order, grid_of, in_order
+from epiphane.transitions.mixing import EdgeLight, Order, as_order, edge_parameters, grid_of, in_order_lit
 from epiphane.types import Size
 
 
@@ -18,6 +18,7 @@ from epiphane.types import Size
         Parameter("strips", "Strips", "", low=2, high=40, rest=9, peak=9, is_whole=True),
         direction_parameter("right"),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=8, peak=8),
+        *edge_parameters(),
         Parameter("lag", "One after the other", "%", low=0, high=100, rest=40, peak=40),
     ),
     keywords="venetian strips bars shutter",
@@ -29,7 +30,7 @@ def blinds(values: Values, progress: Progress) -> Join:
     def order(size: Size) -> Order:
         return _order(size, values.direction, strips, lag)
 
-    return Join(in_order(order, progress.share, values.softness / 100))
+    return Join(in_order_lit(order, progress, values.softness / 100, EdgeLight.of(values)))
 
 
 @lru_cache(maxsize=8)

@@ -7,7 +7,7 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Join, Progress, transition
-from epiphane.transitions.mixing import Order, as_order, grid_of, in_order
+from epiphane.transitions.mixing import EdgeLight, Order, as_order, edge_parameters, grid_of, in_order_lit
 from epiphane.types import Size
 
 
@@ -20,6 +20,7 @@ from epiphane.types import Size
         ChoiceParameter("turn", "Turns", ("clockwise", "anticlockwise"), "clockwise"),
         Parameter("hands", "Hands", "", low=1, high=8, rest=1, peak=1, is_whole=True),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=6, peak=6),
+        *edge_parameters(),
     ),
     keywords="radial sweep angle",
 )
@@ -29,7 +30,7 @@ def clock(values: Values, progress: Progress) -> Join:
     def order(size: Size) -> Order:
         return _order(size, round(values.hands), values.turn)
 
-    return Join(in_order(order, progress.share, values.softness / 100))
+    return Join(in_order_lit(order, progress, values.softness / 100, EdgeLight.of(values)))
 
 
 @lru_cache(maxsize=8)

@@ -15,4 +15,4 @@ from epiphane.transitions.declare import Blend, Join, Progress, Weighted, transi
 def darken(_values: Values, progress: Progress) -> Join:
     """Lets the shadows of both pictures stand in the middle: the darker of both at each point."""
     weights = min(1, 2 - 2 * progress.share), min(1, 2 * progress.share)
-    return Join(Weighted(*weights, Blend.DARKEN))
+    return Join(Weighted(*weights, Blend.DARKEN_LIGHT if progress.in_light else Blend.DARKEN))

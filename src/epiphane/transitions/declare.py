@@ -57,13 +57,15 @@ class Progress(Struct, frozen=True):
 class Blend(Enum):
     """What becomes of two weighted pictures: their sum, or the lighter or darker of them at each point.
 
-    The sum is that of their levels, or of their light.
+    The weights are those of their levels, or of their light.
     """
 
     ADD = "add"
     ADD_LIGHT = "add light"
     LIGHTEN = "lighten"
+    LIGHTEN_LIGHT = "lighten light"
     DARKEN = "darken"
+    DARKEN_LIGHT = "darken light"
 
 
 class Weighted(Struct, frozen=True):

@@ -7,7 +7,7 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Join, Progress, transition
-from epiphane.transitions.mixing import Order, as_order, grid_of, in_order
+from epiphane.transitions.mixing import EdgeLight, Order, as_order, edge_parameters, grid_of, in_order_lit
 from epiphane.types import FloatArray, Size
 
 
@@ -22,6 +22,7 @@ from epiphane.types import FloatArray, Size
         Parameter("centre_x", "Centre across", "%", low=0, high=100, rest=50, peak=50),
         Parameter("centre_y", "Centre down", "%", low=0, high=100, rest=50, peak=50),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=8, peak=8),
+        *edge_parameters(),
     ),
     keywords="circle hole spot aperture",
 )
@@ -31,7 +32,7 @@ def iris(values: Values, progress: Progress) -> Join:
     def order(size: Size) -> Order:
         return _order(size, values.shape, values.way, (values.centre_x, values.centre_y))
 
-    return Join(in_order(order, progress.share, values.softness / 100))
+    return Join(in_order_lit(order, progress, values.softness / 100, EdgeLight.of(values)))
 
 
 @lru_cache(maxsize=8)

@@ -15,4 +15,4 @@ from epiphane.transitions.declare import Blend, Join, Progress, Weighted, transi
 def lighten(_values: Values, progress: Progress) -> Join:
     """Lets the lights of both pictures stand in the middle: the lighter of both at each point."""
     weights = min(1, 2 - 2 * progress.share), min(1, 2 * progress.share)
-    return Join(Weighted(*weights, Blend.LIGHTEN))
+    return Join(Weighted(*weights, Blend.LIGHTEN_LIGHT if progress.in_light else Blend.LIGHTEN))

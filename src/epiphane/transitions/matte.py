@@ -7,21 +7,40 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import ByMatte, Join, Progress, transition
-from epiphane.transitions.mixing import Order, as_order, chances_of, cloud_order, grid_of, in_order, ramp_of
+from epiphane.transitions.mixing import (
+    EdgeLight,
+    Order,
+    as_order,
+    chances_of,
+    cloud_order,
+    edge_parameters,
+    grid_of,
+    in_order,
+    in_order_lit,
+    ink_order,
+    ramp_of,
+)
 from epiphane.types import Size
 
 
 @transition(
     key="matte",
-    version=1,
+    version=2,
     family=Family.FRAME,
     label="Matte wipe",
     parameters=(
-        ChoiceParameter("matte", "Matte", ("ink", "clouds", "grain", "cells", "clip"), "ink"),
+        ChoiceParameter(
+            "matte",
+            "Matte",
+            ("flow", "ink", "clouds", "grain", "cells", "clip"),
+            "flow",
+            help="Flow is ink in water",
+        ),
         ChoiceParameter(
             "first", "First", ("bright", "dark"), "bright", "Of a clip: what of it goes over first"
         ),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=6, peak=6),
+        *edge_parameters(-40),
     ),
     frames=(9, 10),
     keywords="ink smoke texture organic spread",
@@ -32,15 +51,18 @@ def matte(values: Values, progress: Progress) -> Join:
     def order(size: Size) -> Order:
         return _order(size, values.matte, progress.seed)
 
-    by_order = in_order(order, progress.share, values.softness / 100)
+    softness = values.softness / 100
     if values.matte != "clip":
-        return Join(by_order)
-    ramp = ramp_of(progress.share, values.softness / 100, n_levels=256)
+        return Join(in_order_lit(order, progress, softness, EdgeLight.of(values)))
+    ramp = ramp_of(progress.share, softness, n_levels=256)
+    by_order = in_order(order, progress.share, softness)
     return Join(ByMatte(ramp[:, ::-1] if values.first == "bright" else ramp, by_order))
 
 
 @lru_cache(maxsize=8)
 def _order(size: Size, kind: str, seed: int) -> Order:
+    if kind == "flow":
+        return ink_order(size, seed)
     if kind == "clouds":
         return cloud_order(size, seed, 3, 0.5)
     if kind == "grain":

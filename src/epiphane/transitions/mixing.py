@@ -6,17 +6,22 @@ from typing import TypeAlias
 
 import cv2
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
-from epiphane.declare.parameters import Parameter
+from epiphane.declare.parameters import AnyParameter, ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.ink_flow import DENSITY, InkFlow, Squirt
 from epiphane.effects.operations import Warp, scale_about, spreading
-from epiphane.effects.pixels import to_levels, to_light
-from epiphane.transitions.declare import Blend, Masked, Progress, Weighted
-from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
+from epiphane.effects.pixels import GAMMA, level_of, light_of, shaded, to_levels, to_light
+from epiphane.effects.shining import lit
+from epiphane.transitions.declare import Blend, Composed, Masked, Progress, Weighted
+from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane, Size
 
 Order: TypeAlias = NDArray[np.uint16]
 """uint16, shape (height, width): when the turn of each point comes, 0 first."""
 _LAST = 65535
+_SQUIRTS, _LATE, _FLOW_COLUMNS, _FLOW_STEPS = (4, 3), 14, 96, 64
+_LEAST_EDGE, _MOST_EDGE, _HALO, _EDGE_WHITES = 0.006, 0.018, 0.012, 0.7
 _WHOLE_PIXELS = 4
 """Pixels a frame from which on a window moves by whole ones: nobody sees the difference."""
 
@@ -37,6 +42,77 @@ def in_order(order: Callable[[Size], Order], share: float, softness: float) -> M
     """
     ramp = ramp_of(share, softness)
     return Masked(lambda size: np.asarray(cv2.LUT(order(size), ramp), np.uint8))
+
+
+class EdgeLight(Struct, frozen=True):
+    """How what goes over is lit along its edge: how much, below 0 darkened, and in which colour, BGR."""
+
+    strength: float
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+    @classmethod
+    def of(cls, values: Values) -> "EdgeLight":
+        """Return the light that the values of `edge_parameters` say."""
+        blue, green, red = colour_to_bgr(values.edge_colour)
+        return cls(values.edge / 100, (blue, green, red))
+
+
+def edge_parameters(strength: float = 60, colour: str = "#ffedcc") -> tuple[AnyParameter, ...]:
+    """Return the parameters of the light along the edge of what goes over."""
+    light = "Light on the edge"
+    return (
+        Parameter("edge", light, "%", low=-100, high=300, rest=strength, peak=strength, help="Below 0: dark"),
+        ColourParameter("edge_colour", "Its colour", colour),
+    )
+
+
+def in_order_lit(
+    order: Callable[[Size], Order], progress: Progress, softness: float, edge: EdgeLight
+) -> Masked | Composed:
+    """Return the mixture of `in_order` whose edge is lit, or darkened."""
+    if edge.strength == 0:
+        return in_order(order, progress.share, softness)
+    ramp = ramp_of(progress.share, softness)
+
+    def apply(outgoing: Picture, incoming: Picture) -> Picture:
+        height, width = outgoing.shape[:2]
+        places = order((width, height))
+        mask = np.asarray(cv2.LUT(places, ramp), np.uint8)
+        done = masked(outgoing, incoming, mask, in_light=progress.in_light)
+        return edge_lit(done, places, progress, softness, edge)
+
+    return Composed(apply)
+
+
+def edge_lit(picture: Picture, order: Order, progress: Progress, softness: float, edge: EdgeLight) -> Picture:
+    """Return a picture with light, or shade, along the edge of what goes over in an order."""
+    width = order.shape[1]
+    small = cv2.resize(
+        order, (max(1, width // 2), max(1, order.shape[0] // 2)), interpolation=cv2.INTER_NEAREST
+    )
+    # Where in the order the edge is, and how wide: none of it at both ends.
+    at, wide = progress.share * (1 + softness) - softness / 2, min(max(softness / 4, _LEAST_EDGE), _MOST_EDGE)
+    places = np.arange(_LAST + 1, dtype=np.float32) / _LAST
+    near = np.exp(-(((places - at) / wide) ** 2)) * np.float32(min(1.0, 5 * progress.nearness))
+    bell = np.asarray(cv2.LUT(small, near.astype(np.float32)[None]), np.float32)
+    if edge.strength < 0:
+        return shaded(picture, 1 + np.float32(edge.strength) * bell)
+    halo = cv2.GaussianBlur(bell, (0, 0), max(_HALO * width / 2, 0.5))
+    light = (bell + halo)[..., None] * (_EDGE_WHITES * edge.strength * np.array(edge.colour, np.float32))
+    return lit(picture, np.asarray(light, np.float32))
+
+
+def shadow_beside(picture: Picture, at: int, reach: int, strength: float, *, to_left: bool) -> Picture:
+    """Return a picture that is darker beside a column, as under the edge of one that lies over it."""
+    width = picture.shape[1]
+    first, end = (max(0, at - reach), max(0, at)) if to_left else (min(width, at), min(width, at + reach))
+    if end <= first or strength == 0:
+        return picture
+    away = np.abs(np.arange(first, end) + 0.5 - at) / max(reach, 1)
+    done = picture.copy()
+    gain = (1 - strength * (1 - away) ** 2).astype(np.float32)[None, :, None]
+    done[:, first:end] = np.rint(done[:, first:end] * gain)
+    return done
 
 
 def ramp_of(share: float, softness: float, *, n_levels: int = _LAST + 1) -> Plane:
@@ -60,6 +136,11 @@ def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture
         first, second = to_light(outgoing), to_light(incoming)
         light = cv2.addWeighted(first, weights.outgoing, second, weights.incoming, 0)
         mixed = to_levels(np.asarray(light, np.uint16))
+    elif weights.how is Blend.LIGHTEN_LIGHT:  # of a weight as light: w^(1 / 2.2) of levels
+        of_levels = Weighted(weights.outgoing ** (1 / GAMMA), weights.incoming ** (1 / GAMMA), Blend.LIGHTEN)
+        mixed = weighted(outgoing, incoming, of_levels)
+    elif weights.how is Blend.DARKEN_LIGHT:
+        mixed = cv2.min(_whitened(outgoing, weights.outgoing), _whitened(incoming, weights.incoming))
     elif weights.how is Blend.LIGHTEN:
         mixed = cv2.max(
             cv2.convertScaleAbs(outgoing, alpha=weights.outgoing),
@@ -71,6 +152,13 @@ def weighted(outgoing: Picture, incoming: Picture, weights: Weighted) -> Picture
             cv2.convertScaleAbs(incoming, alpha=weights.incoming, beta=255 * (1 - weights.incoming)),
         )
     return np.asarray(mixed, np.uint8)
+
+
+def _whitened(picture: Picture, weight: float) -> Picture:
+    """Return a picture of whose light so much is its own, and the rest white."""
+    light = light_of(np.arange(256) / 255)
+    table = np.rint(255 * level_of(1 - weight * (1 - light))).astype(np.uint8)
+    return np.asarray(cv2.LUT(picture, table), np.uint8)
 
 
 def masked(outgoing: Picture, incoming: Picture, mask: Plane, *, in_light: bool = False) -> Picture:
@@ -228,6 +316,44 @@ def turned(angle: float, scale: float, aspect: float) -> FloatArray:
 def chances_of(seed: int, shape: tuple[int, ...]) -> FloatArray:
     """Return numbers in [0, 1) that depend on a seed alone, float64, of a shape."""
     return np.asarray(np.random.default_rng(seed).random(shape))
+
+
+@lru_cache(maxsize=8)
+def ink_order(size: Size, seed: int) -> Order:
+    """Return an order as of ink that spreads in water: when dye reaches each place of a flow."""
+    places = cv2.resize(
+        _ink_arrival(round(100 * size[1] / size[0]), seed), size, interpolation=cv2.INTER_CUBIC
+    )
+    return as_order(np.asarray(places, float))
+
+
+@lru_cache(maxsize=8)
+def _ink_arrival(percent: int, seed: int) -> Float32Array:
+    """Return when dye reaches each place of a flow as wide as it is high by so many percent, float32, 0 to 1.
+
+    Where none has come at the end, what lies nearer to some goes before; all times are as common (ranks).
+    """
+    across, down = _SQUIRTS
+    squirts = [
+        Squirt(
+            (number % across + x) / across,
+            (number // across + y) / down,
+            2 * np.pi * way,
+            int(2 + _LATE * late),
+            length=9,
+            power=1.2,
+        )
+        for number, (x, y, way, late) in enumerate(chances_of(seed, (across * down, 4)))
+    ]
+    columns, rows = _FLOW_COLUMNS, max(4, round(_FLOW_COLUMNS * percent / 100))
+    flow = InkFlow((columns, rows), fineness=2, seed=seed)
+    covered = np.zeros((2 * rows, 2 * columns), np.float32)
+    for _ in range(_FLOW_STEPS):
+        flow.advance(squirts)
+        covered += 1 - np.exp(-DENSITY * flow.dye)
+    spread = cv2.GaussianBlur(covered, (0, 0), columns / 8, borderType=cv2.BORDER_REFLECT)
+    ranks = np.argsort(np.argsort(-(covered + 0.35 * spread).ravel(), kind="stable"), kind="stable")
+    return (ranks / max(ranks.size - 1, 1)).astype(np.float32).reshape(covered.shape)
 
 
 @lru_cache(maxsize=16)

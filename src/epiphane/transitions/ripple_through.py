@@ -1,22 +1,37 @@
 """Ripple through: rings run over the picture and leave the next one behind."""
 
+from functools import lru_cache
+
 import numpy as np
 
-from epiphane.declare.parameters import Parameter, Values
+from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.effects.operations import Field
 from epiphane.transitions.declare import Join, Progress, Weighted, transition
-from epiphane.types import Float32Array
+from epiphane.transitions.mixing import EdgeLight, Order, as_order, edge_parameters, grid_of, in_order_lit
+from epiphane.types import Float32Array, Size
+
+_FRONT, _FADES = "behind the front", "fades"
+_SOFT = 0.22
+
+
+@lru_cache(maxsize=4)
+def _away(size: Size) -> Order:
+    return as_order(np.hypot(*grid_of(size)))
 
 
 @transition(
     key="ripple-through",
-    version=1,
+    version=2,
     family=Family.FOCUS,
     label="Ripple through",
     parameters=(
         Parameter("height", "Height", "% of width", low=0, high=8, rest=0, peak=2),
         Parameter("rings", "Rings", "", low=1, high=20, rest=7, peak=7),
+        ChoiceParameter(
+            "goes", "It goes", (_FRONT, _FADES), _FRONT, help="Behind the front of the rings, or all at once"
+        ),
+        *edge_parameters(45),
     ),
     frames=(8, 10),
     keywords="water wave drop",
@@ -31,4 +46,7 @@ def ripple_through(values: Values, progress: Progress) -> Join:
         factor = (1 + height * wave / away * np.minimum(1, 4 * away)).astype(np.float32)
         return x * factor, y * factor
 
-    return Join(Weighted(1 - progress.share, progress.share), after=(Field(source),))
+    if values.goes == _FADES:
+        return Join(Weighted(1 - progress.share, progress.share), after=(Field(source),))
+    mixture = in_order_lit(_away, progress, _SOFT, EdgeLight.of(values))
+    return Join(mixture, after=(Field(source),))

@@ -7,7 +7,7 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
 from epiphane.transitions.declare import Join, Progress, transition
-from epiphane.transitions.mixing import Order, as_order, grid_of, in_order
+from epiphane.transitions.mixing import EdgeLight, Order, as_order, edge_parameters, grid_of, in_order_lit
 from epiphane.types import Size
 
 
@@ -19,6 +19,7 @@ from epiphane.types import Size
     parameters=(
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=20, peak=20),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=25, peak=25),
+        *edge_parameters(),
     ),
     keywords="edge gradient linear",
 )
@@ -28,7 +29,7 @@ def wipe(values: Values, progress: Progress) -> Join:
     def order(size: Size) -> Order:
         return _order(size, values.angle)
 
-    return Join(in_order(order, progress.share, values.softness / 100))
+    return Join(in_order_lit(order, progress, values.softness / 100, EdgeLight.of(values)))
 
 
 @lru_cache(maxsize=8)

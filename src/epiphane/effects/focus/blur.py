@@ -2,20 +2,24 @@
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
-from epiphane.effects.operations import NOTHING, Operation, gaussian_blur
+from epiphane.effects.defocus import defocus, shape_parameter
+from epiphane.effects.operations import NOTHING, Operation
 
 
 @effect(
     key="blur",
-    version=1,
+    version=2,
     family=Family.FOCUS,
     label="Blur",
-    keywords="defocus gaussian soft",
-    parameters=(Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=1.8),),
+    keywords="defocus gaussian soft bokeh iris lens",
+    parameters=(
+        Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=2.2),
+        shape_parameter(),
+    ),
     needs=(Need.LIGHT,),
 )
 def blur(values: Values) -> Operation | tuple[Operation, ...]:
-    """Softens the picture evenly; the radius is the standard deviation of a Gaussian."""
+    """Puts the picture out of focus: lamps become discs; of a Gaussian the radius is its deviation."""
     if values.radius == 0:
         return NOTHING
-    return gaussian_blur(values.radius / 100, in_light=bool(values.in_light))
+    return defocus(values.radius / 100, values.shape, in_light=bool(values.in_light))

@@ -126,7 +126,7 @@ def _broken(*path_and_value):
     [
         (b"[1, 2]", "not an Epiphane project"),
         (b'{"name": "x"}', "not an Epiphane project"),
-        (_broken("version", 99), r"newer Epiphane \(format 99, this one reads up to 11\)"),
+        (_broken("version", 99), r"newer Epiphane \(format 99, this one reads up to 12\)"),
         (_broken("version", 0), r"\$\.version: must be 1 or more"),
         (_broken("colour", 3), r"\$\.colour: unknown field"),
         (_broken("stack", 0, "depth", 7), r"\$\.stack\[0\]\.depth: .*1\.0"),

@@ -19,6 +19,7 @@ FILES = sorted(KEPT.glob("*.epiphane"))
 # Of the JSON Schema of each version since they are kept. A change of the schema is a new version: raise
 # FORMAT_VERSION, write its upgrade, keep a file of the version before, and add the new hash here.
 SCHEMAS = {
+    12: "314d8a291c8f9a83",
     11: "ed1f814de767a899",
     10: "4f4817d5b14eca57",
     9: "b269f34568cc9441",
@@ -111,10 +112,31 @@ def test_two_looks_of_version_7_have_other_names_and_look_as_they_did():
     assert any(one is not None and one.tremble > 0 for one in stands)
     pushed, pulled = opened.lanes[:2]
     assert (pushed.effect, pulled.effect) == ("push", "edge-pull")
-    for instance in (pushed.instance, pulled.instance, pulled.alternatives[0]):
-        assert {one.name: one.peak for one in instance.settings} == {"shutter": 0.0, "seam": 0.0}
-    assert {one.name: one.peak for one in pulled.alternatives[1].settings} == {"shutter": 90.0, "seam": 0.0}
+    unblurred = {"shutter": 0.0, "seam": 0.0}
+    assert {one.name: one.peak for one in pushed.instance.settings} == unblurred
+    for instance in (pulled.instance, pulled.alternatives[0]):
+        assert {one.name: one.peak for one in instance.settings} == unblurred | {"column": 0.0}
+    other = {one.name: one.peak for one in pulled.alternatives[1].settings}
+    assert other == {"shutter": 90.0, "seam": 0.0}
     assert pushed.overrides[0].effect == "edge-pull"
+
+
+@pytest.mark.parametrize(
+    ("effect", "name", "before"),
+    [("wipe", "edge", 0.0), ("blur", "shape", "a Gaussian"), ("tile-flip", "behind", "black")],
+)
+def test_what_transitions_of_version_11_left_unsaid_is_as_it_was(effect, name, before):
+    said = json.loads((KEPT / "version-11.epiphane").read_bytes())
+    lane = next(row for row in said["stack"] if row.get("effect") == "bloom")
+    for settings, expected in (([], before), ([{"name": name, "peak": before}], before)):
+        lane |= {"effect": effect, "settings": settings}
+        opened = decode_project(json.dumps(said).encode(), where="here")
+        (found,) = (one for one in opened.lanes if one.effect == effect)
+        assert [one.peak for one in found.settings if one.name == name] == [expected]
+    said["version"] = FORMAT_VERSION
+    lane["settings"] = []
+    newest = decode_project(json.dumps(said).encode(), where="here")
+    assert not next(one for one in newest.lanes if one.effect == effect).settings
 
 
 def test_what_parts_of_version_8_are_like_is_read_from_their_labels_or_their_energy():

@@ -23,7 +23,7 @@ from epiphane.transitions.declare import TRANSITIONS, Progress
 SIZE = (320, 180)
 HERE = Shown(SourceFrame("a", "a", 0.0))
 BLURS = [
-    ("blur", {"radius": 1.5}, {}),
+    ("blur", {"radius": 1.5, "shape": "a Gaussian"}, {}),
     ("streak", {"length": 12.0}, {}),
     ("rush", {"amount": 30.0}, {}),
     ("slide", {"across": 0.0, "shutter": 180.0}, {"across": 20.0}),
@@ -78,11 +78,26 @@ def test_what_blurs_in_light_keeps_lamps_and_leaves_flat_pictures(key, values, n
         assert np.array_equal(drawn(key, flat, values, next_values, in_light=True), flat)
 
 
+@pytest.mark.parametrize("shape", ["discs", "six blades"])
+def test_a_lamp_out_of_focus_is_as_bright_a_disc_as_its_light_makes_it(shape):
+    night = np.zeros((*SIZE[::-1], 3), np.uint8)
+    night[88:92, 158:162] = 255
+    seen = drawn("blur", night, {"radius": 4.0, "shape": shape}, {}, in_light=False)[..., 1].astype(float)
+    lit = seen > 0.5 * seen.max()
+    spread = 0.04 * SIZE[0]
+    assert lit.sum() == pytest.approx(np.pi * spread**2, rel=0.35)
+    assert seen[lit].std() < 0.15 * seen.max()  # a disc, and no bell
+    total = light_of(seen).sum() / light_of(night[..., 1].astype(float)).sum()
+    assert total == pytest.approx(1, abs=0.12)  # none of the light is lost
+    flat = np.full_like(night, 77)
+    assert np.array_equal(drawn("blur", flat, {"radius": 4.0, "shape": shape}, {}, in_light=False), flat)
+
+
 def test_a_blur_in_light_is_its_formula_in_floats():
     picture = cv2.GaussianBlur(
         np.random.default_rng(4).integers(0, 256, (180, 320, 3)).astype(np.uint8), (0, 0), 1
     )
-    seen = drawn("blur", picture, {"radius": 0.6}, {}, in_light=True).astype(float)
+    seen = drawn("blur", picture, {"radius": 0.6, "shape": "a Gaussian"}, {}, in_light=True).astype(float)
     soft = cv2.GaussianBlur(
         light_of(picture.astype(float)), (0, 0), 0.006 * 320, borderType=cv2.BORDER_REFLECT
     )
@@ -99,7 +114,12 @@ def test_every_level_comes_back_from_light():
 def test_two_pictures_mix_in_light_where_the_film_does(key):
     """Of a flat 40 and a flat 220 every mean lies higher in light than in levels, and none beyond them."""
     transition = TRANSITIONS.named(key)
-    soft = [Setting(one.name, 40.0, 40.0) for one in transition.parameters if one.name == "softness"]
+    plain = {"softness": 40.0, "edge": 0.0}
+    soft = [
+        Setting(one.name, plain[one.name], plain[one.name])
+        for one in transition.parameters
+        if one.name in plain
+    ]
     sides = [Node(Shown(SourceFrame(name, name, 0.0))) for name in "ab"]
     pair = Pictures(a=np.full((90, 160, 3), 40, np.uint8), b=np.full((90, 160, 3), 220, np.uint8))
     levels, light = (

@@ -151,7 +151,12 @@ def rolled_off(one, other):
         ("push", 0.25, {DIRECTION: "left", "shutter": 0.0, "seam": 0.0}, lambda t: moved_left(0.25)),
         ("blur-through", 0.5, {"radius": 0.0}, lambda t: (A + B) / 2),
         ("slide-over", 0.5, {"dim": 50.0, "shadow": 0.0}, lambda t: np.hstack([0.75 * A[:, :80], B[:, :80]])),
-        ("parting", 0.5, {"scale": 100.0, "shadow": 0.0}, lambda t: np.hstack([A[:, 40:80], B[:, 40:120], A[:, 80:120]])),
+        (
+            "parting",
+            0.5,
+            {"scale": 100.0, "shadow": 0.0},
+            lambda t: np.hstack([A[:, 40:80], B[:, 40:120], A[:, 80:120]]),
+        ),
         (
             "edge-pull",
             0.5,

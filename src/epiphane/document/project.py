@@ -22,7 +22,7 @@ from epiphane.errors import EditError
 from epiphane.timing import frames_covering
 from epiphane.wording import tr
 
-FORMAT_VERSION = 11
+FORMAT_VERSION = 12
 
 
 class Project(Struct, frozen=True, forbid_unknown_fields=True):

@@ -11,7 +11,7 @@ from epiphane.document.pulse import Pulse
 from epiphane.document.timeline import COVERING, BlendMode, ShapeFill, SolidFill, Transform
 from epiphane.document.titles import TextFill
 
-RECIPE_VERSION = 6
+RECIPE_VERSION = 7
 
 
 class RecipeAnchor(Enum):

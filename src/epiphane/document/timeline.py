@@ -135,7 +135,10 @@ class ShapeTransform(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class BlendMode(Enum):
-    """How a picture is laid over what is below it: the formulas of W3C Compositing and Blending Level 1."""
+    """How a picture is laid over what is below it: the formulas of W3C Compositing and Blending Level 1.
+
+    `ADD_LIGHT` is none of them: linear light is added, and rolled off towards white.
+    """
 
     NORMAL = "normal"
     ADD = "add"
@@ -149,6 +152,7 @@ class BlendMode(Enum):
     DIFFERENCE = "difference"
     DODGE = "dodge"
     BURN = "burn"
+    ADD_LIGHT = "add light"
 
 
 class Pin(Struct, frozen=True, forbid_unknown_fields=True):

@@ -97,15 +97,21 @@ class Impact(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True
     """The weight with which a title lands; lengths are shares of the size of its letters.
 
     For some frames it is squashed by a share and shakes, then it is still. Particles and lines are thrown
-    from its outline, dust rises along its foot; all of them in a `colour`, or that of the letters.
+    from its outline, dust rises along its foot; all of them in a `colour`, or that of the letters. What is
+    `filmed` tapers, glows and cools, as embers do unless there is a colour, and its dust lies in clouds; else
+    it is drawn in strokes and puffs. Of
+    its `light` the letters shine from behind, and a `shock` bends the picture below as a ring.
     """
 
     frames: Annotated[int, Meta(ge=1, le=120)] = 10
     squash: Annotated[float, Meta(ge=0, le=0.6)] = 0.15
     shake: Annotated[float, Meta(ge=0, le=1)] = 0.08
-    particles: Annotated[int, Meta(ge=0, le=400)] = 90
-    lines: Annotated[int, Meta(ge=0, le=60)] = 16
+    particles: Annotated[int, Meta(ge=0, le=400)] = 140
+    lines: Annotated[int, Meta(ge=0, le=60)] = 0
     dust: Share = 0.5
+    filmed: bool = True
+    light: Share = 0.5
+    shock: Share = 0.4
     colour: TextColour | None = None
     seed: Annotated[int, Meta(ge=0, le=999_999)] = 1
 

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.effects.pixels import clouds
+from epiphane.noise import clouds
 from epiphane.types import Float32Array, Size
 
 _BLURRED, _KEPT_DYE, _KEPT_SPEED = 0.45, 0.996, 0.992
@@ -34,12 +34,14 @@ class Squirt(Struct, frozen=True):
 
 
 class InkFlow:
-    """A flow of `size` pixels whose dye is finer by a factor; goes on a step at a time."""
+    """A flow of `size` pixels whose dye is finer by a factor, and sinks or rises; it goes on by steps."""
 
-    def __init__(self, size: Size, *, fineness: int = 2, seed: int = 1, curl: float = 0.25) -> None:
+    def __init__(
+        self, size: Size, *, fineness: int = 2, seed: int = 1, curl: float = 0.25, sinks: float = 1.0
+    ) -> None:
         self._width, self._height = size
         self._fine = size[0] * fineness, size[1] * fineness
-        self._curl = np.float32(curl)
+        self._curl, self._sinks = np.float32(curl), np.float32(sinks * _SINKS * size[0] / 480)
         self._seed, self._step = seed, 0
         shape = size[1], size[0]
         self._across, self._down = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
@@ -58,7 +60,7 @@ class InkFlow:
             if 0 <= age < squirt.length:
                 self._squirt(squirt, age, number)
         small = cv2.resize(self.dye, (self._width, self._height), interpolation=cv2.INTER_AREA)
-        self._down += np.float32(_SINKS * self._width / 480) * np.minimum(small, _MOST_DENSE)
+        self._down += self._sinks * np.minimum(small, _MOST_DENSE)
         self._twist()
         self._free_of_sources()
         across, down = self._across, self._down

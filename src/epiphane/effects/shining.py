@@ -47,7 +47,7 @@ def exposed_levels(stops: float, *, shoulder: float = 1.0, lift: FloatArray | fl
         excess, most = (made - knee) / (1 - knee), (gain - knee) / (1 - knee)
         bent = knee + (1 - knee) * excess * (1 + excess / most**2) / (1 + np.maximum(excess, 0))
         made = np.where(made > knee, bent, made)
-    summed = _rolled(made[:, None] + np.broadcast_to(lift, (3,)))
+    summed = rolled_off(made[:, None] + np.broadcast_to(lift, (3,)))
     return 255 * level_of(np.minimum(np.maximum(made[:, None], summed), 1))
 
 
@@ -67,7 +67,7 @@ def lights_added(one: Picture, weight: float, other: Picture, other_weight: floa
     return np.asarray(cv2.LUT(light, back), np.uint8)
 
 
-def _rolled(light: FloatArray) -> FloatArray:
+def rolled_off(light: FloatArray) -> FloatArray:
     """Return light that only comes near to 1: ``k + (1 - k) e / (1 + e)`` above the knee k."""
     excess = np.maximum(light - _KNEE, 0) / (1 - _KNEE)
     return np.where(light <= _KNEE, light, _KNEE + (1 - _KNEE) * excess / (1 + excess))
@@ -77,7 +77,7 @@ def _rolled(light: FloatArray) -> FloatArray:
 def _sum_tables() -> tuple[Light, Picture]:
     """Return the tables from levels to light of eight whites, and from such light to levels, rolled off."""
     there = np.rint(light_of(np.arange(256) / 255) * _UNIT).astype(np.uint16)
-    back = np.rint(255 * level_of(_rolled(np.arange(65536) / _UNIT))).astype(np.uint8)
+    back = np.rint(255 * level_of(rolled_off(np.arange(65536) / _UNIT))).astype(np.uint8)
     return there, back
 
 

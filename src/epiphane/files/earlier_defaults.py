@@ -1,9 +1,10 @@
-"""What effects did by themselves before version 11, said in full for the lanes of older files."""
+"""What effects and transitions did by themselves in older versions, said in full for lanes of their files."""
 
-from typing import Any
+from typing import Any, TypeAlias
 
+_Defaults: TypeAlias = dict[str, dict[str, tuple[float, float] | str]]
 # Rest and peak of numbers, or a word.
-_BEFORE_11: dict[str, dict[str, tuple[float, float] | str]] = {
+_BEFORE_11: _Defaults = {
     "blackout": {"takes": "levels"},
     "bloom": {"radius": (0, 45), "of": "a veil", "opacity": (90, 90)},
     "exposure": {"stops": (0, 1.5), "shoulder": (0, 0)},
@@ -36,7 +37,12 @@ _BEFORE_11: dict[str, dict[str, tuple[float, float] | str]] = {
     "mirror": {"half_way": "mixed"},
     "dip": {"takes": "levels"},
     "additive": {"adds": "levels"},
-    "blur": {"radius": (0, 0.8), "shape": "a Gaussian"},
+    "flash-through": {"burn": (0, 2), "burns": "levels"},
+    "vignette": {"amount": (0, 70), "reach": (60, 60)},
+    "blur": {"radius": (0, 0.8)},
+}
+_BEFORE_12: _Defaults = {
+    "blur": {"radius": (0, 1.8), "shape": "a Gaussian"},
     "blur-through": {"shape": "a Gaussian"},
     "luma": {"softness": (30, 30), "smooth": (0, 0), "edge": (0, 0)},
     "lens-burst": {"burns": "levels"},
@@ -48,25 +54,25 @@ _BEFORE_11: dict[str, dict[str, tuple[float, float] | str]] = {
     "ripple-through": {"goes": "fades"},
     "matte": {"matte": "ink", "edge": (0, 0)},
     **{name: {"edge": (0, 0)} for name in ("wipe", "clock", "blinds", "iris")},
-    "flash-through": {"burn": (0, 2), "burns": "levels"},
-    "vignette": {"amount": (0, 70), "reach": (60, 60)},
 }
+_BEFORE = {11: _BEFORE_11, 12: _BEFORE_12}
+"""By the version that did otherwise."""
 
 
-def with_defaults_before_11(lane: Any) -> Any:
-    """Return a lane of an older file that says what its effects did by themselves then."""
+def with_defaults_before(version: int, lane: Any) -> Any:
+    """Return a lane of a file older than a version of the format that says what its effects did then."""
     if not isinstance(lane, dict):
         return lane
-    lane = _said_in_full(lane)
+    lane = _said_in_full(lane, _BEFORE[version])
     for name in ("alternatives", "overrides"):
         if isinstance(lane.get(name), list):
-            lane = lane | {name: [_said_in_full(one) for one in lane[name]]}
+            lane = lane | {name: [_said_in_full(one, _BEFORE[version]) for one in lane[name]]}
     return lane
 
 
-def _said_in_full(instance: Any) -> Any:
+def _said_in_full(instance: Any, defaults: _Defaults) -> Any:
     """Return an effect with settings, JSON, that says what it left unsaid."""
-    if not isinstance(instance, dict) or instance.get("effect") not in _BEFORE_11:
+    if not isinstance(instance, dict) or instance.get("effect") not in defaults:
         return instance
     settings = instance.get("settings", [])
     if not isinstance(settings, list):
@@ -76,7 +82,7 @@ def _said_in_full(instance: Any) -> Any:
         {"name": name, "peak": value}
         if isinstance(value, str)
         else {"name": name, "peak": float(value[1]), "rest": float(value[0])}
-        for name, value in _BEFORE_11[instance["effect"]].items()
+        for name, value in defaults[instance["effect"]].items()
         if name not in said
     ]
     return instance | {"settings": [*settings, *unsaid]}

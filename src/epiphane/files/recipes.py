@@ -11,15 +11,21 @@ from epiphane.assets import RECIPES
 from epiphane.disk import read_file, short_name, write_atomically
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.errors import DiskError, RecipeError
-from epiphane.files.earlier_defaults import with_defaults_before_11
-from epiphane.files.upgrades import with_combination, with_edge_pulls, with_trembling, with_trigger
+from epiphane.files.earlier_defaults import with_defaults_before
+from epiphane.files.upgrades import (
+    with_combination,
+    with_edge_pulls,
+    with_landings_before_12,
+    with_trembling,
+    with_trigger,
+)
 from epiphane.wording import tr
 
 RECIPE_SUFFIX = ".epiphane-recipe"
 MOST_RECIPE_BYTES = 4 << 20
 _FAULT_LENGTH = 200
 _WITHOUT_TREMBLING = 5
-_BOLDER = 6
+_BOLDER, _LIT_EDGES = 6, 7
 """The first version with the names of now for two looks, see `epiphane.files.project`."""
 
 
@@ -75,8 +81,11 @@ def decode_recipe(text: bytes, *, where: str) -> Recipe:
             raw = raw | {"items": [with_trembling(item) for item in raw["items"]]}
         raw = raw | {"version": _WITHOUT_TREMBLING}
     if type(version) is int and version < _BOLDER:
-        lanes = [with_defaults_before_11(lane) for lane in raw["lanes"]]
+        lanes = [with_defaults_before(11, lane) for lane in raw["lanes"]]
         raw = raw | {"version": _BOLDER, "lanes": lanes}
+    if type(version) is int and version < _LIT_EDGES:
+        lanes = [with_defaults_before(12, lane) for lane in raw["lanes"]]
+        raw = with_landings_before_12(raw | {"version": _LIT_EDGES, "lanes": lanes})
     try:
         return msgspec.convert(raw, Recipe)
     except (ValueError, RecursionError) as error:

@@ -5,7 +5,7 @@ from typing import Any
 
 from epiphane.document.project import FORMAT_VERSION
 from epiphane.document.song import PART_KINDS
-from epiphane.files.earlier_defaults import with_defaults_before_11
+from epiphane.files.earlier_defaults import with_defaults_before
 from epiphane.files.rates import decode_rate
 from epiphane.timing import frame_at
 
@@ -210,8 +210,28 @@ def _upgrade_9(raw: dict[str, Any]) -> dict[str, Any]:
 def _upgrade_10(raw: dict[str, Any]) -> dict[str, Any]:
     """Version 11 may mix linear light, has one shutter for a film, and bolder effects."""
     if isinstance(raw.get("stack"), list):
-        raw = raw | {"stack": [with_defaults_before_11(row) for row in raw["stack"]]}
+        raw = raw | {"stack": [with_defaults_before(11, row) for row in raw["stack"]]}
     return raw | {"version": 11}
+
+
+def _upgrade_11(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 12 adds light as a blend mode, lights the edges of wipes, and blurs by the discs of a lens."""
+    if isinstance(raw.get("stack"), list):
+        rows = [with_landings_before_12(with_defaults_before(12, row)) for row in raw["stack"]]
+        raw = raw | {"stack": rows}
+    return raw | {"version": 12}
+
+
+def with_landings_before_12(said: Any) -> Any:
+    """Return JSON in which the weight of every title says what it did by itself before version 12."""
+    if isinstance(said, list):
+        return [with_landings_before_12(one) for one in said]
+    if not isinstance(said, dict):
+        return said
+    made = {name: with_landings_before_12(one) for name, one in said.items()}
+    if isinstance(made.get("impact"), dict):
+        made["impact"] = {"particles": 90, "lines": 16, "filmed": False, "light": 0.0, "shock": 0.0} | made["impact"]
+    return made
 
 
 def with_kinds_of_parts(heard: dict[str, Any], renamed: dict[str, dict[str, None]]) -> dict[str, Any]:
@@ -255,6 +275,7 @@ _UPGRADES = dict(
             _upgrade_8,
             _upgrade_9,
             _upgrade_10,
+            _upgrade_11,
         ),
         start=1,
     )

@@ -11,6 +11,8 @@ import cv2
 import numpy as np
 
 from epiphane.document.timeline import BlendMode
+from epiphane.effects.pixels import level_of, light_of
+from epiphane.effects.shining import rolled_off
 from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane
 
 # Modes for which every pair of levels is looked up, at any opacity; the others are a few whole-picture
@@ -23,6 +25,7 @@ _BY_TABLE = frozenset(
         BlendMode.HARD_LIGHT,
         BlendMode.DODGE,
         BlendMode.BURN,
+        BlendMode.ADD_LIGHT,
     }
 )
 
@@ -103,8 +106,14 @@ def _blended_levels(mode: BlendMode) -> Float32Array:
     return (255 * blend_formula(mode, levels[None], levels[:, None])).astype(np.float32)
 
 
+def _light_added(below: FloatArray, layer: FloatArray) -> FloatArray:
+    return np.maximum(below, level_of(rolled_off(light_of(below) + light_of(layer))))
+
+
 def blend_formula(mode: BlendMode, below: FloatArray, layer: FloatArray) -> FloatArray:
     """Return what colours become under an opaque layer: B(Cb, Cs) of the W3C's Compositing and Blending.
+
+    Of light that is added ``level(roll(light(Cb) + light(Cs)))``, nothing becoming darker.
 
     Parameters
     ----------
@@ -118,8 +127,8 @@ def blend_formula(mode: BlendMode, below: FloatArray, layer: FloatArray) -> Floa
     match mode:
         case BlendMode.NORMAL:
             blended = layer
-        case BlendMode.ADD:
-            blended = np.minimum(1, below + layer)
+        case BlendMode.ADD | BlendMode.ADD_LIGHT:
+            blended = np.minimum(1, below + layer) if mode is BlendMode.ADD else _light_added(below, layer)
         case BlendMode.SCREEN:
             blended = below + layer - below * layer
         case BlendMode.MULTIPLY:

@@ -27,7 +27,7 @@ from epiphane.document.timeline import (
     Transform,
     cut_of,
 )
-from epiphane.document.titles import LogoFill, TextFill, TitleFill
+from epiphane.document.titles import LogoFill, TextFill, TitleFill, TitleLook
 from epiphane.effects.declare import EFFECTS, FrameContext, Need
 from epiphane.facts.framing import item_opacity
 from epiphane.facts.hits import hit_context_of, hits_of
@@ -35,7 +35,7 @@ from epiphane.facts.overlays import moment_of
 from epiphane.facts.panels import panel_arrivals, panel_places
 from epiphane.facts.silent_rows import silent_rows
 from epiphane.facts.source_time import item_at, shot_at, shown_span, source_seconds, start_for
-from epiphane.facts.titles import title_clock
+from epiphane.facts.titles import landing_frame, title_clock
 from epiphane.keying.overlays import OverlayFrame, overlay_at
 from epiphane.keying.schedule import Schedule
 from epiphane.keying.transition_cues import TransitionCue
@@ -64,6 +64,7 @@ from epiphane.render.nodes import (
 )
 from epiphane.render.transform import is_covering, transform_on
 
+_SHOCK_SECONDS = 0.6
 _BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
 """Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
 
@@ -89,6 +90,8 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
             item = None if row.id in silent else item_at(row.items, frame)
             aimed = [effects[one.id] for one in lanes if one.track == row.id and one.id in effects]
             above = None if item is None else _item_node(project, row.items, item, frame, aimed)
+            if item is not None and above is not None:
+                node = _with_shock(project, item, frame, node)
             if above is not None and row.is_behind:
                 above = _behind(project, mattes, shot, going_on, node, above, here)
             node = node if above is None else stacked([node, above])
@@ -106,6 +109,26 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
     if level < 1:
         node = stacked([replace(node, opacity=level)])
     return FramePlan((project.width, project.height), node)
+
+
+def _with_shock(project: Project, item: Item, frame: int, below: Node) -> Node:
+    """Return a node bent by the shock of a title that has just landed over it."""
+    fill = item.content
+    if not isinstance(fill, TitleLook) or fill.impact is None or fill.impact.shock == 0:
+        return below
+    since = frame - landing_frame(item, project.rate)
+    left = 1 - since / float(project.rate) / _SHOCK_SECONDS
+    if not 0 < left <= 1:
+        return below
+    ripple, place = EFFECTS.named("ripple"), transform_on(item, frame)
+    settings = (
+        Setting("centre_x", 50 + 100 * place.x, 50 + 100 * place.x),
+        Setting("centre_y", 50 + 100 * place.y, 50 + 100 * place.y),
+    )
+    aspect, rate = project.width / project.height, float(project.rate)
+    context = FrameContext(aspect, frame, rate, since=since, in_light=project.in_light)
+    values = ripple.values_at(settings, fill.impact.shock * left**1.5, context)
+    return replace(below, effects=(*below.effects, ActiveEffect(ripple.key, ripple.version, values)))
 
 
 def _item_node(

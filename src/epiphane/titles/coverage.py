@@ -5,6 +5,7 @@ from typing import Protocol
 import cv2
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.titles import TextUnit, TitleLook
 from epiphane.facts.titles import TitleClock
@@ -15,6 +16,7 @@ from epiphane.titles.sprites import (
     Sprite,
     add_sprite,
     between_pixels,
+    broken,
     flat_near,
     lay_sprite,
     moved_sprite,
@@ -22,6 +24,7 @@ from epiphane.titles.sprites import (
     torn,
     warped,
     wiped,
+    written,
 )
 from epiphane.types import FloatArray, Plane, Size
 
@@ -162,6 +165,8 @@ class _Frame(Struct, frozen=True, eq=False):
         if not self.ink.is_within(letter, flat, self.size):
             return None, []
         motion = REST if moved is None else moved.motion
+        if motion.other > 0:
+            letter = self._in_place_of(letter, motion.other)
         drawn = self.ink.coverage(letter, flat, self.size, blur=motion.blur * self._em, opacity=opacity)
         sprites = [drawn, *self.ink.coloured(letter, flat, self.size, opacity)]
         if flat is not here:
@@ -170,12 +175,27 @@ class _Frame(Struct, frozen=True, eq=False):
         if moved is not None and motion.shown < 1:
             end = moved.left + motion.shown * (moved.right - moved.left)
             sprites = [None if one is None else wiped(one, here, end) for one in sprites]
+        if motion.written < 1:
+            sprites = [None if one is None else written(one, motion.written) for one in sprites]
+        if motion.broken > 0:
+            reach = motion.broken * self._em
+            sprites = [
+                None if one is None else broken(one, self._em, reach, motion.torn_seed) for one in sprites
+            ]
         if motion.torn > 0:
             reach = motion.torn * self._em
             sprites = [
                 None if one is None else torn(one, self._em, reach, motion.torn_seed) for one in sprites
             ]
         return sprites[0], [one for one in sprites[1:] if one is not None]
+
+    def _in_place_of(self, letter: Letter, share: float) -> Letter:
+        """Return another letter of the block, at so much of all of them, where this one stands."""
+        letters = [one for one in self.block.letters if one.glyphs] or [letter]
+        other = letters[min(int(share * len(letters)), len(letters) - 1)]
+        x, y = letter.x - other.x, letter.y - other.y
+        glyphs = tuple(replace(glyph, x=glyph.x + x, y=glyph.y + y) for glyph in other.glyphs)
+        return replace(letter, glyphs=glyphs) if letter.glyphs else letter
 
     def smeared_letters(self, samples: list[list[Moved]]) -> Covered:
         """Return what letters cover while the shutter is open: each is drawn once and moved on from there."""

@@ -12,6 +12,7 @@ from epiphane.document.titles import Impact, Standing, TitleLook
 from epiphane.facts.titles import IMPACT_SECONDS, TitleClock
 from epiphane.titles.coverage import EMPTY, Box, Ink
 from epiphane.titles.layout import Block
+from epiphane.titles.sparks import dust_of, sparks_of
 from epiphane.titles.sprites import add_sprite
 from epiphane.types import FloatArray, Plane, Size
 
@@ -32,6 +33,8 @@ class Thrown(Struct, frozen=True, eq=False):
     dust_box: Box
     pieces: Plane
     pieces_box: Box
+    heads: Plane | None = None
+    """Of sparks: what is white of them."""
 
 
 def standing_place(place: FloatArray, block: Block, look: TitleLook, clock: TitleClock) -> FloatArray:
@@ -95,12 +98,34 @@ def thrown_from(
     """
     if not 0 <= seconds < IMPACT_SECONDS or not len(outline):
         return None
+    if impact.filmed:
+        return _filmed(impact, outline, block, place, seconds, size)
     chance = np.random.default_rng([impact.seed, 3])
     dust, dust_box = _dust(impact, outline, place, seconds, size, chance)
     pieces = np.zeros((size[1], size[0]), np.uint8)
     box = _lines(pieces, impact, outline, block, place, seconds, chance)
     box = box.joined(_particles(pieces, impact, outline, place, seconds, chance)).grown(0, size)
     return Thrown(dust, dust_box, pieces, box)
+
+
+def _filmed(
+    impact: Impact, outline: FloatArray, block: Block, place: FloatArray, seconds: float, size: Size
+) -> Thrown:
+    share = seconds / IMPACT_SECONDS
+    dust, dust_box = dust_of(outline, place, share, size, thickness=impact.dust, seed=impact.seed)
+    tails, heads, box = sparks_of(outline, place, seconds, size, number=impact.particles, seed=impact.seed)
+    chance = np.random.default_rng([impact.seed, 3])
+    box = box.joined(_lines(tails, impact, outline, block, place, seconds, chance)).grown(0, size)
+    return Thrown(dust, dust_box, tails, box, heads)
+
+
+def light_at(impact: Impact, seconds: float) -> float:
+    """Return how much of its light is left so many seconds after a landing, 0 to 1."""
+    share = seconds / _LIGHT_SECONDS
+    return impact.light * (1 - share) ** 2 if 0 <= share < 1 else 0.0
+
+
+_LIGHT_SECONDS = 0.7
 
 
 def _particles(

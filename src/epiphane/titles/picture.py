@@ -11,7 +11,7 @@ from epiphane.document.timeline import Transform
 from epiphane.document.titles import LogoFill, Shadow, TextFill, TitleLook
 from epiphane.facts.titles import TitleClock
 from epiphane.titles.coverage import EMPTY, Box, Covered, Ink, covered
-from epiphane.titles.landing import outline_of, standing_place, thrown_from
+from epiphane.titles.landing import light_at, outline_of, standing_place, thrown_from
 from epiphane.titles.layout import Block, block_of, fitted_size
 from epiphane.titles.logo import ImageInk, logo_block
 from epiphane.titles.raster import GlyphInk
@@ -118,7 +118,16 @@ def _title_picture(
         layers.append(_Layer(thrown.dust, thrown.dust_box, look.impact.colour or shade))
     layers += [_shadow(letters, one, em, size) for one in (look.shadow, look.glow) if one is not None]
     if thrown is not None and look.impact is not None:
-        layers.append(_Layer(thrown.pieces, thrown.pieces_box, look.impact.colour or shade))
+        light = light_at(look.impact, clock.since)
+        tint = look.impact.colour or (_EMBER if look.impact.filmed else shade)
+        if light > 0:
+            layers += [
+                _shadow(letters, Shadow(x=0, y=0, blur=blur, opacity=light * share, colour=tint), em, size)
+                for blur, share in _LIGHTS
+            ]
+        layers.append(_Layer(thrown.pieces, thrown.pieces_box, tint))
+        if thrown.heads is not None:
+            layers.append(_Layer(thrown.heads, thrown.pieces_box, _WHITE_HOT))
     if look.outline > 0:
         layers.append(_outline(letters, look.outline * em, look.outline_colour, size))
     if colour is not None:
@@ -131,6 +140,10 @@ def _title_picture(
     return picture
 
 
+_WHITE_HOT = "#fffaf0"
+_EMBER = "#ffb050"
+_LIGHTS = ((0.6, 1.0), (0.14, 1.0))
+"""Of the light of a landing: how far it reaches, and how much of it, wide and near."""
 _FALLBACK = "#ece4d4"
 """Of what a logo in its own colours throws."""
 

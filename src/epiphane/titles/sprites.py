@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from msgspec import Struct
 
-from epiphane.types import FloatArray, Picture, Plane
+from epiphane.types import Float32Array, FloatArray, Picture, Plane
 
 _WIDEST = 4096
 """Pixels of a side, beyond which nothing is drawn."""
@@ -142,6 +142,74 @@ def torn(sprite: Sprite, em: float, reach: float, seed: int) -> Sprite:
         y0, y1 = max(number * band - sprite.top, 0), min((number + 1) * band - sprite.top, height)
         made[y0:y1, by : by + width] = sprite.pixels[y0:y1]
     return Sprite(made, sprite.left - most, sprite.top)
+
+
+def broken(sprite: Sprite, em: float, reach: float, seed: int) -> Sprite:
+    """Return a sprite in slanted pieces that lie apart, turned and farther down, by a reach; in pixels."""
+    height, width = sprite.pixels.shape[:2]
+    most = math.ceil(1.6 * reach) + 1
+    shape = height + 2 * most, width + 2 * most, *sprite.pixels.shape[2:]
+    made = np.zeros(shape, np.uint8)
+    piece = max(3.0, _PIECE * em)
+    y, x = np.mgrid[0:height, 0:width]
+    # Slanted cells: two families of parallel cracks, each piece a number of its own.
+    column = np.floor((x + 0.45 * y) / piece).astype(int)
+    row = np.floor((y - 0.35 * x) / piece).astype(int)
+    for number in np.unique(column * 1009 + row):
+        mask = (column * 1009 + row) == number
+        if not sprite.pixels[mask].any():
+            continue
+        chance = np.random.default_rng([seed, int(number) + 1_000_000]).uniform(-1, 1, 3)
+        part = np.where(mask if sprite.pixels.ndim == 2 else mask[..., None], sprite.pixels, 0)
+        middle = float(x[mask].mean()), float(y[mask].mean())
+        turn = cv2.getRotationMatrix2D(middle, float(70 * chance[2] * min(reach / em, 1.0)), 1.0)
+        turn[:, 2] += most + reach * chance[0], most + reach * (0.6 * chance[1] + 0.5)
+        moved = cv2.warpAffine(np.ascontiguousarray(part), turn, shape[1::-1], flags=cv2.INTER_LINEAR)
+        cv2.max(made, moved, dst=made)
+    return Sprite(made, sprite.left - most, sprite.top - most)
+
+
+_PIECE = 0.3
+"""How large pieces are, in sizes of the letters."""
+
+
+def written(sprite: Sprite, share: float) -> Sprite:
+    """Return what of a sprite a pen has written: it goes along the strokes, from what is leftmost."""
+    plane = sprite.pixels if sprite.pixels.ndim == 2 else np.ascontiguousarray(sprite.pixels[..., 3])
+    height, width = plane.shape
+    shrink = max(1.0, max(height, width) / _PEN_PIXELS)
+    size = max(2, round(width / shrink)), max(2, round(height / shrink))
+    small = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+    turns = _strokes(np.asarray(small > small.max() * 0.3, np.uint8))
+    large = cv2.resize(turns, (width, height), interpolation=cv2.INTER_LINEAR)
+    seen = np.clip((share * 1.06 - large) / 0.03, 0, 1).astype(np.float32)
+    kept = sprite.pixels * (seen if sprite.pixels.ndim == 2 else seen[..., None])
+    return Sprite(np.rint(kept).astype(np.uint8), sprite.left, sprite.top)
+
+
+_PEN_PIXELS = 64
+
+
+def _strokes(ink: Plane) -> Float32Array:
+    """Return when a pen comes by each place, float32, 0 to 1: by how far one goes within the ink."""
+    steps = np.full(ink.shape, -1, np.int32)
+    left, step, kernel = ink.copy(), 0, np.ones((3, 3), np.uint8)
+    while left.any():
+        rows, columns = np.nonzero(left)
+        first = int(np.argmin(columns + 0.3 * rows))
+        here = np.zeros_like(ink)
+        here[rows[first], columns[first]] = 1
+        while here.any():
+            steps[here > 0] = step
+            left[here > 0] = 0
+            here = np.asarray(cv2.bitwise_and(cv2.dilate(here, kernel), left), np.uint8)
+            step += 1
+    # What is no ink takes the time of what is nearest, so that soft edges come with their strokes.
+    turns = (steps / max(step - 1, 1)).astype(np.float32)
+    for _ in range(3):
+        grown = cv2.dilate(turns, kernel)
+        turns = np.where(turns < 0, grown, turns)
+    return np.where(turns < 0, np.float32(1), turns)
 
 
 def add_sprite(coverage: Plane, sprite: Sprite) -> tuple[int, int, int, int] | None:

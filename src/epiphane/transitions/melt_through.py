@@ -7,7 +7,8 @@ import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family
-from epiphane.effects.pixels import clouds, shaded
+from epiphane.effects.pixels import shaded
+from epiphane.noise import clouds
 from epiphane.transitions.declare import Composed, Join, Progress, transition
 from epiphane.transitions.mixing import masked
 from epiphane.types import Float32Array, Picture

@@ -6,7 +6,8 @@ import numpy as np
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import clouds, step_at
+from epiphane.effects.pixels import step_at
+from epiphane.noise import clouds
 from epiphane.types import Picture
 
 _TEXTURE = 96

@@ -10,7 +10,8 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Mix, Operation
-from epiphane.effects.pixels import clouds, points
+from epiphane.effects.pixels import points
+from epiphane.noise import clouds
 from epiphane.types import Float32Array, Picture, Plane, Size
 
 _Moved: TypeAlias = tuple[Float32Array, Float32Array]

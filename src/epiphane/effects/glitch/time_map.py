@@ -8,7 +8,7 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Mix, Operation
-from epiphane.effects.pixels import clouds
+from epiphane.noise import clouds
 from epiphane.types import Float32Array, Picture
 
 _CLOUDS, _BRIGHTNESS, _RINGS = "clouds", "brightness", "rings"

@@ -6,7 +6,8 @@ import numpy as np
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation, scale_about
-from epiphane.effects.pixels import clouds, step_at
+from epiphane.effects.pixels import step_at
+from epiphane.noise import clouds
 from epiphane.types import Picture
 
 _RATE, _FIELD, _UNIT = 18, (24, 14), 128

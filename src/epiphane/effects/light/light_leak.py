@@ -6,8 +6,8 @@ import numpy as np
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import clouds
 from epiphane.effects.shining import lit
+from epiphane.noise import clouds
 from epiphane.types import Picture
 
 _SHRINK, _GAIN, _LEAST = 16, 3.0, 0.16

@@ -6,8 +6,8 @@ import numpy as np
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.pixels import clouds
 from epiphane.effects.shining import highlights, lit, small_light
+from epiphane.noise import clouds
 from epiphane.types import Picture
 
 _SHRINK, _GAIN, _DOUBLINGS, _DECAY = 4, 1.7, 6, 0.94

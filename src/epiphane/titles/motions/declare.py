@@ -14,7 +14,9 @@ class Motion(Struct, frozen=True):
 
     In depth, what lies right of its middle is divided by 1 + `right` for each size, and what lies below it
     by 1 + `down`. `blur` is the sigma of a Gaussian, in sizes too. Of its width, from the left, a share is
-    `shown`; it is `torn` into bands that are moved sideways by so much at most, by chances of a seed.
+    `shown`, or what of its strokes is `written`; it is `torn` into bands that are moved sideways by so much
+    at most, or `broken` into pieces that lie apart by so much, by chances of a seed. `other` says which
+    letter of the text is seen in its place, a share of all; 0 is itself.
     """
 
     a: float = 1.0
@@ -30,6 +32,9 @@ class Motion(Struct, frozen=True):
     shown: float = 1.0
     torn: float = 0.0
     torn_seed: int = 0
+    written: float = 1.0
+    broken: float = 0.0
+    other: float = 0.0
 
 
 REST = Motion()

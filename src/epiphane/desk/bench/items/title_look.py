@@ -151,7 +151,19 @@ def _impact_rows(desk: TextDesk) -> _PartRows:
         number("lines", tr("Lines that shoot out")),
         when=when,
     )
-    rows.row(tr("Dust"), number("dust", tr("How thick dust is"), "%", factor=100), when=when)
+    rows.row(
+        tr("Dust"),
+        number("dust", tr("How thick dust is"), "%", factor=100),
+        rows.values.check("filmed", tr("as filmed"), tr("Sparks glow and cool, dust lies in clouds")),
+        when=when,
+    )
+    rows.row(
+        tr("Light"),
+        number("light", tr("How much the letters shine from behind as it lands"), "%", factor=100),
+        label(tr("shock")),
+        number("shock", tr("How much the picture below is bent as it lands"), "%", factor=100),
+        when=when,
+    )
     tip = tr("Put lanes of shake and flash on the landings of titles, below its track")
     behind = button(tr("Shake and flash behind"), tip, desk.strike)
     rows.row("", behind, when=when)

@@ -86,7 +86,7 @@ def test_a_lamp_out_of_focus_is_as_bright_a_disc_as_its_light_makes_it(shape):
     lit = seen > 0.5 * seen.max()
     spread = 0.04 * SIZE[0]
     assert lit.sum() == pytest.approx(np.pi * spread**2, rel=0.35)
-    assert seen[lit].std() < 0.15 * seen.max()  # a disc, and no bell
+    assert seen[lit].std() < 0.2 * seen.max()  # a disc, and no bell
     total = light_of(seen).sum() / light_of(night[..., 1].astype(float)).sum()
     assert total == pytest.approx(1, abs=0.12)  # none of the light is lost
     flat = np.full_like(night, 77)

@@ -230,7 +230,9 @@ def with_landings_before_12(said: Any) -> Any:
         return said
     made = {name: with_landings_before_12(one) for name, one in said.items()}
     if isinstance(made.get("impact"), dict):
-        made["impact"] = {"particles": 90, "lines": 16, "filmed": False, "light": 0.0, "shock": 0.0} | made["impact"]
+        made["impact"] = {"particles": 90, "lines": 16, "filmed": False, "light": 0.0, "shock": 0.0} | made[
+            "impact"
+        ]
     return made
 
 

@@ -7,10 +7,12 @@ from epiphane.edits.keying.dressing import TransitionStyle
 from epiphane.transitions.declare import TRANSITIONS
 
 _STYLES = {
-    Mood.CALM: ("dissolve", "blur-through", "luma", "dip"),
-    Mood.BUILD: ("push", "zoom-through", "wipe", "blinds"),
-    Mood.FULL: ("whip", "push", "zoom-through", "edge-pull", "parting"),
-    Mood.DROP: ("whip", "glitch", "flash-through", "spin-through", "lens-burst"),
+    Mood.OPENING: ("dissolve", "leak-through", "blur-through"),
+    Mood.CALM: ("dissolve", "blur-through", "luma", "ink-through"),
+    Mood.BUILD: ("push", "zoom-through", "sweep-through", "prism-through"),
+    Mood.FULL: ("whip", "push", "zoom-through", "spin-through", "parting"),
+    Mood.DROP: ("flash-through", "shatter-through", "glitch", "lens-burst", "tape-through"),
+    Mood.ENDING: ("dissolve", "dip", "burn-through"),
 }
 
 

@@ -10,22 +10,23 @@ from msgspec.structs import replace
 
 from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.envelope import Envelope
-from epiphane.document.ids import LaneId
-from epiphane.document.lane import EffectInstance, Lane, Span
+from epiphane.document.ids import LaneId, PulseId
+from epiphane.document.lane import EffectInstance, Lane, Span, Trigger
 from epiphane.document.pick import Landmark, Pick
 from epiphane.document.project import Project, with_lanes
-from epiphane.document.pulse import PulseUnit
+from epiphane.document.pulse import HeardSource, PulseUnit
 from epiphane.document.recipe import Recipe
 from epiphane.document.song import Section
 from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.edits.keying.recipes import use_recipe
 from epiphane.errors import EditError
 from epiphane.facts.form import parts_of
 from epiphane.wording import tr
 
 _DROP_BARS = 4
-_MOST_OF_A_MOOD = 6
-"""Effects that one lane goes through."""
-_CALM_DEPTH, _FULL_DEPTH = 0.45, 1.0
+_TRANSITIONS_OF_A_MOOD = 2
+_FEWEST_WITH_ENDS = 3
+"""Stretches from which on the first and the last, if they are calm, are the opening and the ending."""
 
 
 class _Stretch(Struct, frozen=True):
@@ -55,8 +56,9 @@ def dress(
     What a locked lane is on over, or fires in, is left as it is; at cuts that have a transition of the
     user's, that one counts.
 
-    Each mood has one lane of effects, those of its recipes by chance and never the same at neighbouring hits;
-    it fires on the more hits, the denser it is. So have its cuts transitions. All are ordinary lanes.
+    Each stretch of a mood has one of its recipes, whole, so that its effects belong together, and the next
+    stretch the next. Lanes fire on the more hits, the denser it is. The cuts of a mood have two transitions.
+    All are ordinary lanes.
 
     Parameters
     ----------
@@ -79,11 +81,11 @@ def dress(
     rng = np.random.default_rng(dressing.seed)
     for mood in Mood:
         spans = _free(stretches, mood, _kept(project, lambda key: not is_transition(key)))
-        pool = _pool(recipes[name] for name in dressing.of(mood) if name in recipes)
-        if spans and pool:
-            project = _with_effects(project, dressing, mood, spans, pool, rng)
+        looks = [recipes[name] for name in dressing.of(mood) if name in recipes]
+        if spans and looks:
+            project = _with_looks(project, dressing, mood, spans, looks, rng)
     if dressing.has_transitions and len(project.shots) > 1:
-        for mood in (Mood.CALM, Mood.BUILD, Mood.FULL, Mood.DROP):
+        for mood in Mood:
             spans = _free(stretches, mood, _kept(project, is_transition))
             if spans and transitions.get(mood):
                 project = _with_transitions(project, dressing, mood, spans, transitions[mood], rng)
@@ -117,6 +119,10 @@ def _stretches(project: Project) -> list[_Stretch]:
             at = min(end, section.end)
         if section.end > at + 1e-6:
             found.append(_Stretch(mood, at, section.end))
+    if len(found) >= _FEWEST_WITH_ENDS:
+        for place, mood in ((0, Mood.OPENING), (-1, Mood.ENDING)):
+            if found[place].mood is Mood.CALM:
+                found[place] = _Stretch(mood, found[place].start, found[place].end)
     return found
 
 
@@ -155,44 +161,87 @@ def _mood_of(section: Section) -> Mood:
     return Mood(section.kind) if section.kind in (Mood.BUILD.value, Mood.FULL.value) else Mood.CALM
 
 
-def _pool(recipes: Iterable[Recipe]) -> list[Lane]:
-    """Return lanes of recipes, of each effect the first."""
-    found: dict[str, Lane] = {}
-    for recipe in recipes:
-        for lane in recipe.lanes:
-            found.setdefault(lane.effect, lane)
-    return list(found.values())
-
-
-def _with_effects(
+def _with_looks(
     project: Project,
     dressing: Dressing,
     mood: Mood,
     spans: list[_Stretch],
-    pool: list[Lane],
+    looks: list[Recipe],
     rng: np.random.Generator,
 ) -> Project:
-    order = [pool[int(n)] for n in rng.permutation(len(pool))][:_MOST_OF_A_MOOD]
-    unit, every = _pulse(mood, dressing.density)
-    project, pulse = ensure_pulse(project, unit, every=every)
-    first = order[0]
-    depth = _CALM_DEPTH if mood is Mood.CALM else _FULL_DEPTH
-    lane = Lane(
-        LaneId(project.next_id),
-        first.effect,
-        pulse,
-        first.envelope,
-        depth=round(depth * (0.6 + 0.4 * dressing.density), 3),
-        by_strength=0.3,
-        seed=int(rng.integers(1, 1_000_000)),
-        pick=Pick(),
-        settings=first.settings,
-        alternatives=tuple(EffectInstance(one.effect, one.settings) for one in order[1:]),
-        spans=_within(spans),
-        name=f"{mood.value} · {first.effect}",
+    """Return `project` with a recipe over each stretch of a mood, in turn."""
+    order = [looks[int(n)] for n in rng.permutation(len(looks))][: len(spans)]
+    for number, recipe in enumerate(order):
+        here = _within(spans[number :: len(order)])
+        there = {lane.id for lane in project.lanes}
+        project = use_recipe(project, replace(recipe, items=()))
+        seed = int(rng.integers(1, 1_000_000))
+        for lane in project.lanes:
+            if lane.id not in there:
+                project = _dressed(project, lane, dressing, f"{mood.value} · {recipe.name}", here, seed)
+    return project
+
+
+def _dressed(
+    project: Project, lane: Lane, dressing: Dressing, name: str, spans: tuple[Span, ...], seed: int
+) -> Project:
+    """Return `project` with a lane of a recipe as one of the dressing."""
+    project, pulse, trigger = _firing(project, lane)
+    depth = lane.depth if trigger is Trigger.SPAN else lane.depth * (0.7 + 0.3 * dressing.density)
+    pick = lane.pick
+    if trigger is Trigger.FIRE and pick == Pick() and _unit_of(project, pulse) not in _BAR_UNITS:
+        # One seed for all that a recipe fires: they leave out the same hits.
+        pick = Pick(chance=round(min(1.0, 0.35 + 0.9 * dressing.density), 3))
+    made = replace(
+        lane,
+        pulse=pulse,
+        trigger=trigger,
+        depth=round(depth, 3),
+        pick=pick,
+        seed=seed,
+        spans=spans,
+        name=name,
         is_dressed=True,
     )
-    return _added(project, lane)
+    return with_lanes(project, [made if one.id == lane.id else one for one in project.lanes])
+
+
+def _firing(project: Project, lane: Lane) -> tuple[Project, PulseId, Trigger]:
+    """Return what fires a lane: beats in place of drums that were not heard, and of a band of the song."""
+    unit, song = _unit_of(project, lane.pulse), project.song
+    drums = None if song is None else song.drums
+    if lane.trigger is Trigger.FOLLOW:
+        project, pulse = ensure_pulse(project, PulseUnit.BEAT)
+        return project, pulse, Trigger.FIRE
+    if unit in _BEATS_FOR_DRUMS and (drums is None or not drums.heard(unit.value)):
+        beats, every = _BEATS_FOR_DRUMS[unit]
+        project, pulse = ensure_pulse(project, beats, every=every)
+        return project, pulse, lane.trigger
+    return project, lane.pulse, lane.trigger
+
+
+def _unit_of(project: Project, pulse: PulseId) -> PulseUnit | None:
+    source = next((one.source for one in project.pulses if one.id == pulse), None)
+    return source.unit if isinstance(source, HeardSource) else None
+
+
+_BEATS_FOR_DRUMS = {
+    PulseUnit.KICK: (PulseUnit.BEAT, 1),
+    PulseUnit.SNARE: (PulseUnit.BEAT, 2),
+    PulseUnit.HAT: (PulseUnit.HALF, 1),
+}
+_BAR_UNITS = frozenset(
+    {
+        PulseUnit.BAR,
+        PulseUnit.PART,
+        PulseUnit.DROP,
+        PulseUnit.BUILD_BAR,
+        PulseUnit.STOP,
+        PulseUnit.CUT,
+        PulseUnit.LANDING,
+    }
+)
+"""Of which all hits are fired on, however sparse a dressing is."""
 
 
 def _with_transitions(
@@ -203,7 +252,7 @@ def _with_transitions(
     styles: tuple[TransitionStyle, ...],
     rng: np.random.Generator,
 ) -> Project:
-    order = [styles[int(n)] for n in rng.permutation(len(styles))]
+    order = [styles[int(n)] for n in rng.permutation(len(styles))][:_TRANSITIONS_OF_A_MOOD]
     project, pulse = ensure_pulse(project, PulseUnit.CUT)
     share = 0.3 + 0.7 * dressing.density
     only = Landmark.DOWNBEATS if dressing.density < 0.25 else Landmark.ANY
@@ -223,22 +272,5 @@ def _with_transitions(
     return with_lanes(project, (lane, *project.lanes), next_id=project.next_id + 1)
 
 
-def _pulse(mood: Mood, density: float) -> tuple[PulseUnit, int]:
-    """Return what fires the effects of a mood: rarer in calm parts, and the more the denser."""
-    steps = [
-        (PulseUnit.BAR, 2),
-        (PulseUnit.BAR, 1),
-        (PulseUnit.BEAT, 2),
-        (PulseUnit.BEAT, 1),
-        (PulseUnit.HALF, 1),
-    ]
-    least = {Mood.CALM: 0, Mood.BUILD: 1, Mood.FULL: 1, Mood.DROP: 2}[mood]
-    return steps[min(least + round(2 * density), len(steps) - 1)]
-
-
 def _within(spans: list[_Stretch]) -> tuple[Span, ...]:
     return tuple(Span(round(one.start, 6), round(one.end, 6)) for one in spans if one.end > one.start)
-
-
-def _added(project: Project, lane: Lane) -> Project:
-    return with_lanes(project, (*project.lanes, lane), next_id=project.next_id + 1)

@@ -12,10 +12,12 @@ from epiphane.document.project import Project
 from epiphane.wording import tr
 
 _WORDS = {
+    Mood.OPENING: tr("The opening"),
     Mood.CALM: tr("Calm parts"),
     Mood.BUILD: tr("Builds"),
     Mood.FULL: tr("Full parts"),
     Mood.DROP: tr("After a drop"),
+    Mood.ENDING: tr("The ending"),
 }
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from benchmarks.keying import song_with_taps
 from benchmarks.result import Result, at_least, at_most
 from benchmarks.window import milliseconds, open_window
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.filling import Pace
 from epiphane.document.project import Project
 from epiphane.document.timeline import Between, Ramp, SpeedKey
@@ -34,7 +34,7 @@ _WORKERS = 2
 def measure_cutting(folder: Path) -> Iterator[Result]:
     """Drag among 200 shots; show both frames of a cut; draw a shot at every kind of speed."""
     store = ProxyStore(folder / "proxies")
-    for one in open_demo().footage:
+    for one in open_basic_demo().footage:
         store.make(Path(one.path), one.fingerprint)
     yield from _gestures(folder)
     yield from _trimmed(folder, store)
@@ -42,7 +42,7 @@ def measure_cutting(folder: Path) -> Iterator[Result]:
 
 
 def _many_shots() -> Project:
-    demo, song = open_demo(), song_with_taps(40)
+    demo, song = open_basic_demo(), song_with_taps(40)
     project = replace(song, footage=demo.footage, stack=(), next_id=10_000)
     project = fill_song(project, pace=Pace(every=3))
     return replace(project, shots=project.shots[:_N_SHOTS])
@@ -83,7 +83,7 @@ def _trimmed(folder: Path, store: ProxyStore) -> Iterator[Result]:
     window = Window(journal_folder=folder / "demo", proxies=store)
     window.resize(1280, 800)
     window.show()
-    project = open_demo()
+    project = open_basic_demo()
     window.editor.open(project, None)
     took = []
     for step in range(30):
@@ -102,7 +102,7 @@ def _trimmed(folder: Path, store: ProxyStore) -> Iterator[Result]:
 
 def _speeds(store: ProxyStore) -> Iterator[Result]:
     """Draw three seconds of a shot in order, as a preview does, at every kind of speed."""
-    project = open_demo()
+    project = open_basic_demo()
     shot = max(project.shots, key=lambda one: one.n_frames).id
     ramp = (SpeedKey(-30, 2.0), SpeedKey(0, 0.3, Ramp.LINEAR), SpeedKey(30, 1.5))
     slow = change_speed(project, shot, 0.4)

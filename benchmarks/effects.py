@@ -13,7 +13,7 @@ from benchmarks.clips import make_grainy
 from benchmarks.export import FRAMES, drawn_frames, seconds_of_export, seconds_of_floor
 from benchmarks.result import Result, at_most
 from epiphane.demo import MEDIA
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.ids import ItemId
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.timeline import footage_item
@@ -76,7 +76,7 @@ def measure_effects(folder: Path) -> Iterator[Result]:
         yield at_most(f"{effect.label} ({effect.key}) a frame of 1080p", min(took), 60, "ms")
         if min(took) > _USUAL:
             yield Result("  because", _WHY_DEAR.get(effect.key, "no reason is known: look for it"))
-    project = set_size(stacked(open_demo()), width=_SIZE[0], height=_SIZE[1])
+    project = set_size(stacked(open_basic_demo()), width=_SIZE[0], height=_SIZE[1])
     yield from _export(_with_clip(project, folder / "grain.mp4"), "film with grain", folder, limit=1.3)
     yield from _export(project, "the demo", folder)
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from benchmarks.result import Result, at_most
 from epiphane.audio.samples import read_samples, resampled_stereo
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.project import Project, with_lanes
 from epiphane.keying.schedule import schedule
 from epiphane.media.writer import SOUND_RATE, MovieWriter
@@ -29,7 +29,7 @@ def measure_export(folder: Path) -> Iterator[Result]:
     The first floor decodes the footage and encodes it as it is. Flashes and zooms are harder to
     encode, whoever draws them: the second decodes the same and encodes what was drawn beforehand.
     """
-    project = open_demo()
+    project = open_basic_demo()
     plain = with_lanes(project, lanes=())
     pictures = {False: drawn_frames(plain), True: drawn_frames(project)}
     floors, keyed_floors, plain_exports, keyed_exports = [], [], [], []

@@ -9,7 +9,7 @@ import numpy as np
 
 from benchmarks.export import seconds_of_export
 from benchmarks.result import Result, at_most
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.lane import Setting, Settings
 from epiphane.document.named_file import named_file
 from epiphane.document.project import Project
@@ -76,7 +76,7 @@ def _scopes(part: Picture) -> Iterator[Result]:
 
 
 def _exports(folder: Path) -> Iterator[Result]:
-    project = open_demo()
+    project = open_basic_demo()
     with_grade = with_grade_over_all(project)
     plain, graded_ones = [], []
     for _ in range(_EXPORTS):

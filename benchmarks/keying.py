@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from benchmarks.result import Result, at_most
 from benchmarks.window import MINUTES, milliseconds, open_window, scrolled
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.envelope import LengthUnit
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Override, Trigger
@@ -114,7 +114,7 @@ def _opened(folder: Path) -> Iterator[Result]:
 
 def _dragged(folder: Path) -> Iterator[Result]:
     """Drag the corner of an envelope in the demo, till the score is painted and the picture is there."""
-    window = open_window(folder, open_demo(), None)
+    window = open_window(folder, open_basic_demo(), None)
     lane = window.editor.project.lanes[0].id
     cue = window.editor.cues.lanes[0].cues[8]
     window.editor.select_cues(frozenset(), lane=lane)

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.result import Result, at_least, at_most
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.envelope import Envelope
 from epiphane.document.ids import PulseId
 from epiphane.document.project import Project
@@ -42,8 +42,8 @@ def measure_layers(folder: Path) -> Iterator[Result]:
     """Lay pictures over one another in every mode; draw every transition; play whole stacks."""
     yield from _blend_modes()
     store = ProxyStore(folder / "proxies")
-    demo = open_demo()
-    for name in ("ink 1", "paper", "leak 1"):
+    demo = open_basic_demo()
+    for name in ("ink white", "paper sheets", "leak amber"):
         path = next(one.path for one in shipped_overlays() if one.name == name)
         demo = add_footage(demo, [probe_footage(path)])
     for one in demo.footage:

@@ -254,9 +254,9 @@ class Photographer:
         self.take("transitions")
         window.editor.apply(lambda _: before, "all of it back")
         window.shelf.open_page(ShelfPage.OVERLAYS)
-        window.overlays.put("ink 1", Target(unit=PulseUnit.BAR), None)
+        window.overlays.put("ink white", Target(unit=PulseUnit.BAR), None)
         self.wait(1500)
-        window.overlays.put("paper", Target(), None)
+        window.overlays.put("paper sheets", Target(), None)
         self.wait(1500)
         window.overlays.put("ellipse", Target(), ShotPlace(frame=cuts[1].frame + 20))
         item = window.editor.chosen.item

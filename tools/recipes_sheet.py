@@ -8,7 +8,7 @@ from PIL import Image, ImageDraw, ImageFont
 from epiphane.assets import FONTS
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.project import with_lanes
 from epiphane.edits.keying.recipes import use_recipe
 from epiphane.facts.grid import bars_of
@@ -30,7 +30,7 @@ _GAP, _NAME = 16, 26
 
 def recipe_pictures() -> list[tuple[KeptRecipe, list[Picture]]]:
     """Return every shipped recipe with its pictures."""
-    demo = with_lanes(open_demo(), lanes=())
+    demo = with_lanes(open_basic_demo(), lanes=())
     assert demo.song is not None
     levels = hear_song(Path(demo.song.path)).listening.levels
     first, second = (next(bar for bar in bars_of(demo) if bar.number == number) for number in _BARS)

@@ -281,12 +281,13 @@ def with_overlay(project: Project, words: OverlayWords) -> Project:
     EpiphaneError
         If the file is missing or damaged, or has no picture.
     """
+    shipped = next((one for one in shipped_overlays() if one.path == words.path), None)
     facts = probe_footage(words.path)
     project = add_footage(project, [facts])
     footage = next(one for one in project.footage if one.fingerprint == facts.fingerprint)
     if facts.duration > 0 and footage.best_moment is None:
-        project = add_moment(project, footage.id, find_burst(words.path))
-    shipped = next((one for one in shipped_overlays() if one.path == words.path), None)
+        moment = find_burst(words.path) if shipped is None else shipped.moment or 0.0
+        project = add_moment(project, footage.id, moment)
     usual = BlendMode.SCREEN if shipped is None else shipped.blend
     project, pulse = ensure_pulse(project, words.unit, every=words.every)
     return add_overlay_lane(project, [footage.id], pulse, blend=(words.blend or usual).value)

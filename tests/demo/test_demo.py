@@ -9,7 +9,7 @@ import pytest
 from epiphane.audio.samples import read_samples
 from epiphane.demo import MEDIA, SONG_FILE, TRUTH_FILE
 from epiphane.demo.motion import Motion
-from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_demo
+from epiphane.demo.project import CLIPS_FILE, make_demo_project, open_basic_demo, open_demo
 from epiphane.demo.scenes import tower
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import frames
@@ -20,6 +20,7 @@ from epiphane.facts.titles import landing_frame
 from epiphane.files.project import missing_files
 from epiphane.files.recipes import load_recipe
 from epiphane.keying.schedule import schedule
+from epiphane.lane_kinds import is_transition
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
 from epiphane.timing import frame_at
@@ -81,6 +82,19 @@ def test_the_demo_project_is_made_by_the_same_edits(monkeypatch, tmp_path):
     shipped = open_demo()
     monkeypatch.setattr("epiphane.demo.project.PROJECT_FILE", tmp_path / "again.epiphane")
     assert make_demo_project() == shipped
+
+
+def test_the_demo_is_a_film_whose_lanes_all_fire_and_whose_title_lands_on_the_drop():
+    project = open_demo()
+    cues = schedule(project)
+    quiet = [one.lane.effect for one in cues.lanes if not is_transition(one.lane.effect) and not one.cues]
+    assert quiet == []
+    used = {one.transition.key for one in cues.transitions}
+    assert used == {lane.effect for lane in project.lanes if is_transition(lane.effect)}
+    (title,) = (item for track in project.tracks for item in track.items)
+    assert landing_frame(title, project.rate) == frame_at(project.song.drops[0], project.rate)
+    basic = open_basic_demo()
+    assert [lane.effect for lane in basic.lanes] == ["flash", "zoom"] and basic.tracks == ()
 
 
 def test_the_title_sequence_is_made_by_its_recipe_and_lands_on_hits(monkeypatch, tmp_path):

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from helpers import click_track, grey_clip, write_sound
 
+from epiphane.demo.project import open_basic_demo
 from epiphane.desk.control.files import hear_to_play
 from epiphane.desk.engine.sound import SimulatedSound
 from epiphane.desk.shell.app import make_application
@@ -36,6 +37,9 @@ def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     monkeypatch.setattr("epiphane.desk.engine.jobs._NICENESS", 0)
     made = []
     monkeypatch.setattr("epiphane.desk.look.asking.ask", _asked_unforeseen)
+
+    # What is tested of lanes stands on two of them, whatever the demo is dressed with.
+    monkeypatch.setattr("epiphane.desk.control.files.open_demo", open_basic_demo)
 
     def make(journals="journals"):
         window = Window(journal_folder=tmp_path / journals)

@@ -153,25 +153,25 @@ def test_the_bench_of_a_transition_speaks_of_cuts_and_says_where_footage_is_lack
 def test_an_overlay_plays_on_hits_or_lies_on_a_track(demo, qtbot):
     viewport, editor = demo.score.viewport(), demo.editor
     QTest.keyClick(demo, Qt.Key.Key_O, SHIFT)
-    assert demo.shelf.overlays.tiles.count() == 18
-    drop(viewport, carry_overlay("ink 1"), on_drum(demo, "kick"))
+    assert demo.shelf.overlays.tiles.count() == 26
+    drop(viewport, carry_overlay("ink white"), on_drum(demo, "kick"))
     qtbot.waitUntil(lambda: "overlay" in lanes(demo), timeout=20_000)
     lane = editor.project.lanes[-1]
     footage = editor.project.footage[-1]
-    assert (lane.name, lane.clips, footage.group) == ("ink 1", (footage.id,), "overlays")
+    assert (lane.name, lane.clips, footage.group) == ("ink white", (footage.id,), "overlays")
     hit = editor.cues.lane(lane.id).cues[2].frame
     top = demo.frames.plan(hit).root.content.nodes[-1]
     assert top.content.source.seconds == pytest.approx(footage.best_moment.time)
     assert editor.history.undo_label == "overlay on hits"
-    drop(viewport, carry_overlay("leak 1"), on_shots(demo, 64))
+    drop(viewport, carry_overlay("leak amber"), on_shots(demo, 64))
     qtbot.waitUntil(lambda: len(editor.project.tracks) == 1, timeout=20_000)
     item = editor.chosen.item
-    assert (item.start, item.blend.value) == (64, "screen")
+    assert (item.start, item.blend.value) == (64, "add light")
     drop(viewport, carry_overlay("ellipse"), on_shots(demo, 257))
     assert isinstance(editor.chosen.item.content, ShapeFill)
     drop(
         viewport,
-        carry_overlay("paper"),
+        carry_overlay("paper sheets"),
         place(demo, 300, lambda layout, stave: layout.drum_middle(stave.top, "hat")),
     )
     qtbot.waitUntil(lambda: lanes(demo).count("overlay") == 2, timeout=20_000)

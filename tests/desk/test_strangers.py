@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.desk.control.selection import (
     BeatSelection,
     CuesSelection,
@@ -44,7 +44,7 @@ def everything(project):
 
 def test_harmed_projects_are_shown_or_refused_and_the_window_goes_on(window, tmp_path, monkeypatch):
     monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda _w, _title, _text, answers: answers[1])
-    text = encode_project(open_demo())
+    text = encode_project(open_basic_demo())
     n_opened = 0
     for seed in seeds(54):
         path = tmp_path / "strange.epiphane"

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from PIL import Image
 
 from epiphane.assets import RECIPES
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.pulse import Combination, CombinedSource, Pulse
 from epiphane.edits.keying.cues import toggle_cues
 from epiphane.edits.keying.lanes import add_lane
@@ -64,7 +64,7 @@ def use(project):
 
 def rich_project():
     """Return the demo with a lane of every recipe, pulses of all kinds and cues that differ."""
-    project = open_demo()
+    project = open_basic_demo()
     for path in sorted(RECIPES.glob("*.epiphane-recipe")):
         project = use_recipe(project, decode_recipe(path.read_bytes(), where=path.name))
     one, other = (pulse.id for pulse in project.pulses[:2])

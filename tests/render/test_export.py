@@ -19,7 +19,7 @@ from msgspec.structs import replace
 
 from epiphane.audio.cache import hear_song
 from epiphane.audio.samples import read_samples
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.filling import Pace
 from epiphane.document.ids import FootageId
 from epiphane.document.project import Project, with_lanes
@@ -214,7 +214,7 @@ def test_a_clip_that_is_harmed_meanwhile_does_not_end_the_export(tmp_path, suffi
 
 
 def test_the_same_project_gives_the_same_film_to_the_byte(tmp_path):
-    project = open_demo()
+    project = open_basic_demo()
     films = [tmp_path / f"{number}.mp4" for number in range(2)]
     for film in films:
         export(project, film, size=(640, 360), frames=range(240, 420))

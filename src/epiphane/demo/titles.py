@@ -4,7 +4,7 @@ from msgspec.structs import replace
 
 from epiphane.assets import RECIPES
 from epiphane.demo import EMBLEM_FILE, TITLES_FILE
-from epiphane.demo.project import open_demo
+from epiphane.demo.project import open_basic_demo
 from epiphane.document.envelope import Envelope
 from epiphane.document.lane import Setting, Trigger
 from epiphane.document.project import Project, new_project, with_lanes
@@ -128,7 +128,7 @@ def make_titles_project() -> Project:
     """Make the title sequence of the demo's song and clips by the recipe, and save both."""
     recipe = make_recipe()
     save_recipe(recipe, RECIPE_FILE)
-    project = trim_song(with_lanes(open_demo(), lanes=()), 0.0, SECONDS)
+    project = trim_song(with_lanes(open_basic_demo(), lanes=()), 0.0, SECONDS)
     project = _with_texture(project)
     project = use_recipe(project, recipe)
     words = ("A WORKSHOP\nOF MARBLE RUNS", "EVERY RAIL\nEVERY BEAT", "ROLL ON")
@@ -144,7 +144,7 @@ def make_titles_project() -> Project:
 
 def _with_texture(project: Project) -> Project:
     """Return `project` with a texture that drifts over all of it."""
-    grain = next(one for one in shipped_overlays() if one.name == "paper")
+    grain = next(one for one in shipped_overlays() if one.name == "paper sheets")
     project = add_footage(project, [probe_footage(grain.path)])
     footage = next(one for one in project.footage if one.fingerprint == grain.fingerprint)
     frame = 0

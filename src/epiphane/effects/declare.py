@@ -90,6 +90,7 @@ class Effect(Struct, frozen=True, eq=False):
     echoes: Callable[[Values], tuple[int, ...]] | None = None
     held: Callable[[Values], int | None] | None = None
     keywords: str = ""
+    group: str = ""
     lasts: bool = False
     sections: Sections = ()
     has_shutter: bool = False
@@ -192,6 +193,7 @@ def effect(
     echoes: Callable[[Values], tuple[int, ...]] | None = None,
     held: Callable[[Values], int | None] | None = None,
     keywords: str = "",
+    group: str = "",
     lasts: bool = False,
     sections: Sections = (),
 ) -> Callable[[Callable[[Values], Any]], Callable[[Values], Any]]:
@@ -216,6 +218,8 @@ def effect(
         cut lies between.
     keywords : str
         Further words by which people look for it.
+    group : str
+        With which others of what they do it stands on the shelf.
     lasts : bool
         Whether it is on over the film, or a part of it, unless it is put on hits; else it strikes.
     sections : tuple of (title, names of parameters)
@@ -245,6 +249,7 @@ def effect(
             echoes,
             held,
             keywords,
+            tr(group),
             lasts,
             tuple((tr(title), names) for title, names in sections),
             has_shutter=any(parameter.name == SHUTTER.name for parameter in parameters),

@@ -12,7 +12,9 @@ from epiphane.disk import is_file, read_file, write_atomically
 from epiphane.errors import DiskError
 
 MOST_RECENT = 8
+MOST_USED = 8
 _MOST_BYTES = 1 << 20
+_Key = Annotated[str, Meta(max_length=100)]
 _Path = Annotated[str, Meta(max_length=4096)]
 
 
@@ -20,12 +22,15 @@ class Settings(Struct, frozen=True):
     """What belongs to this machine.
 
     The delay of taps is in seconds. `recent` are the projects that were open last, the newest first. The
-    `folders` are where files of a kind (song, footage, project, export, …) were chosen last.
+    `folders` are where files of a kind (song, footage, project, export, …) were chosen last. `favourites` are
+    effects and transitions by their keys, `used` those that were laid last, the newest first.
     """
 
     tap_delay: float = 0.0
     recent: tuple[_Path, ...] = ()
     folders: dict[str, _Path] = {}
+    favourites: tuple[_Key, ...] = ()
+    used: tuple[_Key, ...] = ()
 
 
 def settings_file() -> Path:

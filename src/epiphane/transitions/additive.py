@@ -14,6 +14,7 @@ _LIGHT, _LEVELS = "light", "levels"
     version=2,
     family=Family.LIGHT,
     label="Additive dissolve",
+    group="Dissolves",
     parameters=(
         ChoiceParameter(
             "adds", "It adds", (_LIGHT, _LEVELS), _LIGHT, help="Light keeps its drawing in the middle"

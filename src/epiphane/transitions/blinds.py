@@ -14,6 +14,7 @@ from epiphane.types import Size
     version=1,
     family=Family.FRAME,
     label="Blinds",
+    group="Wipes",
     parameters=(
         Parameter("strips", "Strips", "", low=2, high=40, rest=9, peak=9, is_whole=True),
         direction_parameter("right"),

@@ -12,6 +12,7 @@ from epiphane.transitions.mixing import mixed_about_the_middle
     version=2,
     family=Family.FOCUS,
     label="Blur through",
+    group="Lens",
     parameters=(
         Parameter("radius", "Radius", "% of width", low=0, high=15, rest=0, peak=4),
         Parameter("mixed", "Mixed", "%", low=0, high=100, rest=40, peak=40),

@@ -31,6 +31,7 @@ _RAGGED, _SHARP = 0.55, 0.012
     version=1,
     family=Family.LIGHT,
     label="Burn through",
+    group="Light",
     parameters=(
         Parameter("holes", "Holes", "", low=1, high=8, rest=3, peak=3, is_whole=True),
         Parameter("charred", "Charred", "%", low=0, high=60, rest=22, peak=22, help="Before it burns"),

@@ -16,6 +16,7 @@ from epiphane.types import Size
     version=1,
     family=Family.FRAME,
     label="Clock wipe",
+    group="Wipes",
     parameters=(
         ChoiceParameter("turn", "Turns", ("clockwise", "anticlockwise"), "clockwise"),
         Parameter("hands", "Hands", "", low=1, high=8, rest=1, peak=1, is_whole=True),

@@ -139,6 +139,7 @@ class Transition(Struct, frozen=True, eq=False):
     envelope: Envelope
     make: Callable[[Values, Progress], Join]
     keywords: str = ""
+    group: str = ""
     takes_clips: bool = False
     """Whether one picture comes over the other by a matte, which footage of its lane can be."""
 
@@ -191,6 +192,7 @@ def transition(
     frames: tuple[int, int] = (8, 8),
     eases: tuple[Ease, Ease] = (Ease.IN, Ease.OUT),
     keywords: str = "",
+    group: str = "",
 ) -> Callable[[Callable[[Values, Progress], Join]], Callable[[Values, Progress], Join]]:
     """Declare the decorated function as a transition.
 
@@ -206,6 +208,8 @@ def transition(
         Before and after the cut, of a new lane.
     keywords : str
         Further words by which people look for it.
+    group : str
+        With which others of what they do it stands on the shelf.
     """
 
     def register(function: Callable[[Values, Progress], Join]) -> Callable[[Values, Progress], Join]:
@@ -226,6 +230,7 @@ def transition(
             envelope,
             function,
             keywords,
+            tr(group),
         )
         # Both ask for every value once.
         mixtures = [made.join(made.values_at(()), Progress(share)).mixture for share in (0.25, 0.75)]

@@ -16,6 +16,7 @@ _LIGHT, _LEVELS = "light", "levels"
     version=2,
     family=Family.LIGHT,
     label="Dip to colour",
+    group="Light",
     parameters=(
         ColourParameter("colour", "Colour", "#000000"),
         ChoiceParameter("takes", "It takes", (_LIGHT, _LEVELS), _LIGHT, help="Light goes as if turned down"),

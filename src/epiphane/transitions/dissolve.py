@@ -12,6 +12,7 @@ _AS_THE_FILM, _LEVELS, _LIGHT = "as the film", "levels", "light"
     version=1,
     family=Family.LIGHT,
     label="Dissolve",
+    group="Dissolves",
     keywords="cross fade crossfade mix film optical linear light",
     parameters=(
         ChoiceParameter(

@@ -17,6 +17,7 @@ _THINS = 0.85
     version=2,
     family=Family.GLITCH,
     label="Edge pull",
+    group="Glitches",
     parameters=(
         direction_parameter("right"),
         shutter_parameter(),

@@ -17,6 +17,7 @@ _LIFT = 0.35
     version=2,
     family=Family.LIGHT,
     label="Flash through",
+    group="Light",
     parameters=(
         Parameter("burn", "Burn out", "stops", low=0, high=6, rest=0, peak=4),
         ColourParameter("colour", "Colour", "#fff4dc"),

@@ -15,6 +15,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.GLITCH,
     label="Glitch through",
+    group="Glitches",
     parameters=(
         Parameter("bands", "Bands", "", low=4, high=60, rest=18, peak=18, is_whole=True),
         Parameter("jump", "Jump", "% of width", low=0, high=50, rest=0, peak=14),

@@ -19,6 +19,7 @@ _SHADE = 0.28
     version=1,
     family=Family.FRAME,
     label="Ink through",
+    group="Wipes",
     parameters=(
         ColourParameter("colour", "Ink", "#0c1024"),
         Parameter("thick", "Ink between", "%", low=5, high=90, rest=40, peak=40),

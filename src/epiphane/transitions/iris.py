@@ -16,6 +16,7 @@ from epiphane.types import FloatArray, Size
     version=1,
     family=Family.FRAME,
     label="Iris",
+    group="Wipes",
     parameters=(
         ChoiceParameter("shape", "Shape", ("circle", "diamond", "box", "star"), "circle"),
         ChoiceParameter("way", "Way", ("opens", "closes"), "opens"),

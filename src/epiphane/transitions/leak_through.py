@@ -14,6 +14,7 @@ from epiphane.transitions.with_effect import effect_in
     version=1,
     family=Family.LIGHT,
     label="Leak through",
+    group="Light",
     parameters=(
         Parameter("reach", "Reach", "%", low=5, high=150, rest=150, peak=150),
         Parameter("stops", "Brighter", "stops", low=0, high=4, rest=0, peak=0.6),

@@ -19,6 +19,7 @@ _STOPS, _LIFT = 2.4, 0.06
     version=2,
     family=Family.FOCUS,
     label="Lens burst",
+    group="Lens",
     parameters=(
         Parameter("bulge", "Bulge", "%", low=0, high=100, rest=0, peak=70),
         Parameter("light", "Light", "%", low=0, high=100, rest=0, peak=50),

@@ -10,6 +10,7 @@ from epiphane.transitions.declare import Blend, Join, Progress, Weighted, transi
     version=1,
     family=Family.LIGHT,
     label="Lighten dissolve",
+    group="Dissolves",
     keywords="cross fade lights",
 )
 def lighten(_values: Values, progress: Progress) -> Join:

@@ -16,6 +16,7 @@ from epiphane.types import Picture
     version=2,
     family=Family.LIGHT,
     label="Brightness dissolve",
+    group="Dissolves",
     parameters=(
         ChoiceParameter("first", "First", ("lights", "shadows"), "lights"),
         Parameter("softness", "Softness", "%", low=1, high=100, rest=35, peak=35),

@@ -28,6 +28,7 @@ from epiphane.types import Size
     version=2,
     family=Family.FRAME,
     label="Matte wipe",
+    group="Wipes",
     parameters=(
         ChoiceParameter(
             "matte",

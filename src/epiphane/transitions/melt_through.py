@@ -21,6 +21,7 @@ _COLUMNS, _SWAY, _RIM = 256, 0.02, 0.05
     version=1,
     family=Family.GLITCH,
     label="Melt through",
+    group="Glitches",
     parameters=(
         Parameter("drips", "Drips", "", low=3, high=60, rest=14, peak=14, is_whole=True),
         Parameter("uneven", "Uneven", "%", low=0, high=100, rest=60, peak=60),

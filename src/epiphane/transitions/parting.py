@@ -17,6 +17,7 @@ _SHADOW_WIDTH = 0.06
     version=2,
     family=Family.FRAME,
     label="Parting",
+    group="Moves",
     parameters=(
         ChoiceParameter("axis", "Opens", ("sideways", "up and down"), "sideways"),
         Parameter("scale", "Next begins at", "%", low=100, high=200, rest=100, peak=115),

@@ -14,6 +14,7 @@ from epiphane.transitions.with_effect import effect_in
     version=1,
     family=Family.FOCUS,
     label="Prism through",
+    group="Lens",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=15, rest=0, peak=12),
         Parameter("twist", "Twist", "°", low=-90, high=90, rest=0, peak=25),

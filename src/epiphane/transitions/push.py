@@ -12,6 +12,7 @@ from epiphane.types import Picture
     version=2,
     family=Family.MOTION,
     label="Push",
+    group="Moves",
     parameters=(direction_parameter(), shutter_parameter(), seam_parameter()),
     keywords="scroll move",
 )

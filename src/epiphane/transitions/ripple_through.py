@@ -25,6 +25,7 @@ def _away(size: Size) -> Order:
     version=2,
     family=Family.FOCUS,
     label="Ripple through",
+    group="Lens",
     parameters=(
         Parameter("height", "Height", "% of width", low=0, high=8, rest=0, peak=2),
         Parameter("rings", "Rings", "", low=1, high=20, rest=7, peak=7),

@@ -15,6 +15,7 @@ _WANES_FROM = 0.75
     version=1,
     family=Family.GLITCH,
     label="Shatter through",
+    group="Glitches",
     parameters=(
         Parameter("count", "Pieces", "", low=12, high=160, rest=60, peak=60, is_whole=True),
         Parameter("force", "Force", "%", low=0, high=200, rest=70, peak=70),

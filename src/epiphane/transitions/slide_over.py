@@ -16,6 +16,7 @@ _SHADOW_WIDTH = 0.06
     version=2,
     family=Family.MOTION,
     label="Slide over",
+    group="Moves",
     parameters=(
         ChoiceParameter("which", "What slides", ("incoming", "outgoing"), "incoming"),
         direction_parameter(),

@@ -14,6 +14,7 @@ from epiphane.transitions.mixing import mixed_about_the_middle, turned
     version=1,
     family=Family.MOTION,
     label="Spin through",
+    group="Moves",
     parameters=(
         ChoiceParameter("turn", "Turns", ("clockwise", "anticlockwise"), "clockwise"),
         Parameter("angle", "Angle", "°", low=0, high=720, rest=0, peak=180),

@@ -17,6 +17,7 @@ _EDGES = {"left": (0, 0), "right": (0, 1), "up": (1, 0), "down": (1, 1)}
     version=2,
     family=Family.MOTION,
     label="Stretch",
+    group="Moves",
     parameters=(
         direction_parameter("right"),
         Parameter("length", "Drawn out to", "%", low=100, high=800, rest=100, peak=400),

@@ -21,6 +21,7 @@ _LIFT, _CORE = 0.5, 0.35
     version=1,
     family=Family.LIGHT,
     label="Light sweep",
+    group="Light",
     parameters=(
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=18, peak=18),
         Parameter("width", "Width", "%", low=2, high=80, rest=24, peak=24),

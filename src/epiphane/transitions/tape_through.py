@@ -14,6 +14,7 @@ _STEPS = 12
     version=1,
     family=Family.GLITCH,
     label="Tape through",
+    group="Glitches",
     parameters=(
         Parameter("tape", "Worn", "%", low=0, high=100, rest=0, peak=100),
         Parameter("roll", "Rolls", "a second", low=0, high=4, rest=0, peak=1.6),

@@ -19,6 +19,7 @@ _BLUR, _DIMMED, _LEANS = 0.02, 0.7, 0.25
     version=2,
     family=Family.FRAME,
     label="Tile flip",
+    group="Wipes",
     parameters=(
         Parameter("columns", "Columns", "", low=1, high=24, rest=8, peak=8, is_whole=True),
         ChoiceParameter("order", "Order", ("across", "from the middle", "by chance"), "across"),

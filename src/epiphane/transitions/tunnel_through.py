@@ -12,6 +12,7 @@ from epiphane.transitions.with_effect import effect_in
     version=1,
     family=Family.MOTION,
     label="Tunnel through",
+    group="Moves",
     parameters=(
         Parameter("opened", "Opened", "%", low=0, high=100, rest=0, peak=100),
         Parameter("speed", "Speed", "a second", low=-4, high=4, rest=1.6, peak=1.6),

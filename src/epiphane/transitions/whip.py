@@ -19,6 +19,7 @@ _STEPS = (8, 4, 2, 1)
     version=1,
     family=Family.MOTION,
     label="Whip",
+    group="Moves",
     parameters=(
         direction_parameter(),
         Parameter("shutter", "Motion blur", "°", low=0, high=720, rest=0, peak=360),

@@ -16,6 +16,7 @@ from epiphane.types import Size
     version=1,
     family=Family.FRAME,
     label="Soft wipe",
+    group="Wipes",
     parameters=(
         Parameter("angle", "Angle", "°", low=-180, high=180, rest=20, peak=20),
         Parameter("softness", "Softness", "%", low=0, high=100, rest=25, peak=25),

@@ -16,6 +16,7 @@ from epiphane.transitions.mixing import enlarged, mixed_about_the_middle
     version=1,
     family=Family.MOTION,
     label="Zoom through",
+    group="Moves",
     parameters=(
         ChoiceParameter("way", "Way", ("in", "out"), "in"),
         Parameter("scale", "Enlarged to", "%", low=100, high=600, rest=100, peak=280),

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from msgspec import Struct
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection, lanes_selected
@@ -58,7 +58,15 @@ class Target(Struct, frozen=True):
 
 
 class LaneDesk(QObject):
-    """Lanes of the open project."""
+    """Lanes of the open project.
+
+    Signals
+    -------
+    laid(key: str)
+        An effect or a transition was put on the score.
+    """
+
+    laid = pyqtSignal(str)
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
@@ -79,6 +87,12 @@ class LaneDesk(QObject):
         Where it was not dropped on hits, what lasts is on over the film, or the selected part of the song;
         what strikes is fired by the selected pulse, or every beat.
         """
+        before = self._editor.project
+        self._add(key, target)
+        if self._editor.project is not before:
+            self.laid.emit(key)
+
+    def _add(self, key: str, target: Target | None) -> None:
         kind = lane_kind_named(key)
         is_asked = target is None
         target = self.usual_target() if target is None else target

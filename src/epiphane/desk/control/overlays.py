@@ -72,7 +72,7 @@ class OverlayDesk(QObject):
             return
 
         def work(progress: Progress) -> tuple[FootageFacts, float]:
-            return probe_footage(shipped.path), find_burst(shipped.path, progress=progress)
+            return probe_footage(shipped.path), shipped.moment or 0.0
 
         def done(found: tuple[FootageFacts, float]) -> None:
             self._put_shipped(shipped, *found, target, place)

@@ -2,13 +2,14 @@
 
 from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.favourites import Favourites
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import THUMB_SIZE, Thumbnails
 from epiphane.desk.look import theme
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
-from epiphane.desk.shelf.tiles import Tile
+from epiphane.desk.shelf.tiles import STAR, Tile
 from epiphane.document.envelope import Envelope
 from epiphane.effects.declare import EFFECTS, Effect, FrameContext
 from epiphane.keying.envelope import frame_levels
@@ -24,14 +25,26 @@ _LOOP_FRAMES = 45
 class EffectPage(MovingPage):
     """All effects, over what the project shows under the playhead."""
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails, frames: FrameServer, skimmer: Skimmer) -> None:
-        super().__init__(tr("Effects"), editor, thumbnails, skimmer, carry_effect)
+    def __init__(
+        self,
+        editor: Editor,
+        thumbnails: Thumbnails,
+        frames: FrameServer,
+        skimmer: Skimmer,
+        favourites: Favourites,
+    ) -> None:
+        super().__init__(tr("Effects"), editor, thumbnails, skimmer, carry_effect, favourites)
         self._frames = frames
         self._levels = frame_levels(Envelope())
 
+    @property
+    def groups(self) -> tuple[str, ...]:
+        """What effects do, in the order of their families."""
+        return tuple(dict.fromkeys(one.group for one in EFFECTS.all() if one.group))
+
     def refresh(self) -> None:
         """Show the effects."""
-        self.tiles.show_tiles([_tile(effect) for effect in self._shown()])
+        self.tiles.show_tiles([_tile(effect, is_kept=effect.key in self._kept()) for effect in self._shown()])
         self.refresh_pictures()
 
     def refresh_pictures(self) -> None:
@@ -41,7 +54,8 @@ class EffectPage(MovingPage):
             self.tiles.show_pictures({e.key: self._thumbnails.with_effect(sample, e) for e in self._shown()})
 
     def _shown(self) -> list[Effect]:
-        return best_first(EFFECTS.all(), self.searched, lambda effect: effect.label, _told)
+        ones = self.in_group(EFFECTS.all(), lambda one: one.key, lambda one: one.group)
+        return best_first(ones, self.searched, lambda effect: effect.label, _told)
 
     def _plan(self, key: str, frame: int) -> FramePlan | None:
         effect = EFFECTS.find(key)
@@ -64,11 +78,14 @@ class EffectPage(MovingPage):
         return lowest_shown(self._frames.plan(min(max(frame, 0), last)).root)
 
 
-def _tile(effect: Effect) -> Tile:
+def _tile(effect: Effect, *, is_kept: bool) -> Tile:
     tip = f"{effect.label} ({tr(effect.family.value)}): {effect.summary}"
-    return Tile(effect.key, effect.label, "", (theme.FAMILY_COLOURS[effect.family],), tip)
+    return Tile(
+        effect.key, effect.label, "", (theme.FAMILY_COLOURS[effect.family],), tip, STAR if is_kept else ""
+    )
 
 
 def _told(effect: Effect) -> str:
     parameters = " ".join(parameter.label for parameter in effect.parameters)
-    return f"{effect.key} {effect.keywords} {tr(effect.family.value)} {effect.summary} {parameters}"
+    words = effect.key, effect.keywords, tr(effect.family.value), effect.group, effect.summary, parameters
+    return " ".join(words)

@@ -19,7 +19,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.fields import choice_field, label
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
-from epiphane.desk.shelf.moving import MovingPage
+from epiphane.desk.shelf.moving import EVERYTHING, FAVOURITES, USED, MovingPage
 from epiphane.desk.shelf.overlays import OverlayPage
 from epiphane.desk.shelf.pulses import PulsePage
 from epiphane.desk.shelf.recipes import RecipePage
@@ -27,7 +27,7 @@ from epiphane.desk.shelf.transitions import TransitionPage
 from epiphane.wording import tr
 
 _SEARCH_KEYS = (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
-_SEARCH_WIDTH, _SORT_WIDTH, _LEAST_WIDTH = 124, 118, 84
+_SEARCH_WIDTH, _SORT_WIDTH, _GROUP_WIDTH, _LEAST_WIDTH = 124, 118, 130, 84
 
 
 class ShelfPage(IntEnum):
@@ -231,6 +231,7 @@ class ShelfPanel(QFrame):
         self._make_search()
         line.addWidget(self.search)
         line.addWidget(self.sort)
+        line.addWidget(self.group)
         for button in self._page_buttons():
             line.addWidget(button)
         self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
@@ -257,6 +258,10 @@ class ShelfPanel(QFrame):
         self.sort = choice_field(tr("Order of footage"), [(key, key) for key in SORTS], self.footage.sort)
         self.sort.setMaximumWidth(_SORT_WIDTH)
         self.sort.setMinimumWidth(_SORT_WIDTH)
+        self.group = choice_field(tr("Group of what is shown"), [(EVERYTHING, EVERYTHING)], self._show_group)
+        self.group.setMaximumWidth(_GROUP_WIDTH)
+        self.group.setMinimumWidth(_GROUP_WIDTH)
+        self.group.setToolTip(tr("Show what does one thing alone, favourites (*), or what was used last"))
 
     def _page_buttons(self) -> list[QPushButton]:
         """Return buttons for what is added to one page alone."""
@@ -309,6 +314,27 @@ class ShelfPanel(QFrame):
             page.search(text)
             self._show_page(self._group.checkedId())
 
+    def _show_group(self, group: str) -> None:
+        page = self._searched.get(self.page)
+        if isinstance(page, MovingPage) and not self._is_telling:
+            page.show_group(group)
+            self._show_page(self._group.checkedId())
+
+    def _offer_groups(self, page: FootagePage | MovingPage | None) -> None:
+        """Offer the groups of a page, if it has any."""
+        groups = page.groups if isinstance(page, MovingPage) else ()
+        self.group.setVisible(bool(groups))
+        if not isinstance(page, MovingPage) or not groups:
+            return
+        offered = [EVERYTHING, FAVOURITES, USED, *groups]
+        self._is_telling = True
+        if [self.group.itemData(n) for n in range(self.group.count())] != offered:
+            self.group.clear()
+            for one in offered:
+                self.group.addItem(one, one)
+        self.group.setCurrentIndex(offered.index(page.group))
+        self._is_telling = False
+
     def _enter_results(self) -> None:
         page = self._searched.get(self.page)
         if page is not None and page.tiles.count():
@@ -322,6 +348,7 @@ class ShelfPanel(QFrame):
         is_empty = page is ShelfPage.FOOTAGE and not self._editor.project.footage
         self.search.setVisible(page is not ShelfPage.PULSES and not is_empty)
         self.sort.setVisible(page is ShelfPage.FOOTAGE and not is_empty)
+        self._offer_groups(self._searched.get(page))
         for one, of_page in self._of_page.items():
             one.setVisible(of_page is page)
         pages = {
@@ -338,7 +365,13 @@ class ShelfPanel(QFrame):
             self._is_telling = True  # and not looking: with its signals blocked it would keep its button
             self.search.setText(text)
             self._is_telling = False
-        if searched is not None and text.strip() and not searched.tiles.count():
+        is_without = searched is not None and not searched.tiles.count()
+        if isinstance(searched, MovingPage) and is_without and not text.strip() and searched.groups:
+            self._nothing.setText(
+                tr("Nothing here yet. “*”, or a click with the right button, keeps a tile as a favourite.")
+            )
+            self._pages.setCurrentWidget(self._nothing)
+        elif is_without and text.strip():
             self._nothing.setText(
                 tr("Nothing is called “{words}” or does that. Escape clears the search.", words=text.strip())
             )

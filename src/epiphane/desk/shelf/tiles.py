@@ -31,6 +31,8 @@ from epiphane.desk.look.marks import paint_pin
 
 TILE = QSize(112, 92)
 PICTURE = QSize(104, 58)
+STAR = "star"
+"""The icon of a favourite."""
 _KEY, _TILE, _IMAGE, _PEEK = (Qt.ItemDataRole.UserRole + n for n in range(4))
 
 
@@ -64,6 +66,8 @@ class Tiles(QListWidget):
     -------
     taken(keys: list), removed(keys: list)
         What was chosen, by key.
+    starred(keys: list)
+        The user keeps them as favourites, or no longer.
     menu_asked(key, at: QPoint)
         What can be done with it is to be offered, at a point of the screen.
     pointed(key or None, share: float)
@@ -72,6 +76,7 @@ class Tiles(QListWidget):
 
     taken = pyqtSignal(object)
     removed = pyqtSignal(object)
+    starred = pyqtSignal(object)
     menu_asked = pyqtSignal(object, QPoint)
     pointed = pyqtSignal(object, float)
 
@@ -212,6 +217,8 @@ class Tiles(QListWidget):
             self.taken.emit(self.chosen())
         elif event is not None and event.key() == Qt.Key.Key_Delete and self.chosen():
             self.removed.emit(self.chosen())
+        elif event is not None and event.key() == Qt.Key.Key_Asterisk and self.chosen():
+            self.starred.emit(self.chosen())
         else:
             super().keyPressEvent(event)
 

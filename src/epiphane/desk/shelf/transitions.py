@@ -2,13 +2,14 @@
 
 from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.favourites import Favourites
 from epiphane.desk.engine.frames import FrameServer
 from epiphane.desk.engine.skimming import Skimmer
 from epiphane.desk.engine.thumbnails import BLANKS, THUMB_SIZE, Thumbnails
 from epiphane.desk.look import theme
 from epiphane.desk.shelf.moving import MovingPage
 from epiphane.desk.shelf.search import best_first
-from epiphane.desk.shelf.tiles import Tile
+from epiphane.desk.shelf.tiles import STAR, Tile
 from epiphane.document.footage import Footage, FootageKind
 from epiphane.render.nodes import FramePlan, Joined, Node, Shown, Solid, lowest_shown
 from epiphane.transitions.declare import TRANSITIONS, Progress, Transition
@@ -21,13 +22,25 @@ _STILL_FRAMES = 8
 class TransitionPage(MovingPage):
     """All transitions, from the shot under the playhead into the one after it."""
 
-    def __init__(self, editor: Editor, thumbnails: Thumbnails, frames: FrameServer, skimmer: Skimmer) -> None:
-        super().__init__(tr("Transitions"), editor, thumbnails, skimmer, carry_effect)
+    def __init__(
+        self,
+        editor: Editor,
+        thumbnails: Thumbnails,
+        frames: FrameServer,
+        skimmer: Skimmer,
+        favourites: Favourites,
+    ) -> None:
+        super().__init__(tr("Transitions"), editor, thumbnails, skimmer, carry_effect, favourites)
         self._frames = frames
+
+    @property
+    def groups(self) -> tuple[str, ...]:
+        """What transitions do, in the order of their families."""
+        return tuple(dict.fromkeys(one.group for one in TRANSITIONS.all() if one.group))
 
     def refresh(self) -> None:
         """Show the transitions."""
-        self.tiles.show_tiles([_tile(one) for one in self._shown()])
+        self.tiles.show_tiles([_tile(one, is_kept=one.key in self._kept()) for one in self._shown()])
         self.refresh_pictures()
 
     def refresh_pictures(self) -> None:
@@ -38,7 +51,8 @@ class TransitionPage(MovingPage):
         )
 
     def _shown(self) -> list[Transition]:
-        return best_first(TRANSITIONS.all(), self.searched, lambda one: one.label, _told)
+        ones = self.in_group(TRANSITIONS.all(), lambda one: one.key, lambda one: one.group)
+        return best_first(ones, self.searched, lambda one: one.label, _told)
 
     def _samples(self) -> tuple[Footage | None, Footage | None]:
         """Return two pieces of footage that everything is shown on, or one twice."""
@@ -76,12 +90,26 @@ class TransitionPage(MovingPage):
         return shown[0], shown[-1]
 
 
-def _tile(transition: Transition) -> Tile:
+def _tile(transition: Transition, *, is_kept: bool) -> Tile:
     tip = f"{transition.label} ({tr(transition.family.value)}): {transition.summary}"
-    return Tile(transition.key, transition.label, "", (theme.FAMILY_COLOURS[transition.family],), tip)
+    return Tile(
+        transition.key,
+        transition.label,
+        "",
+        (theme.FAMILY_COLOURS[transition.family],),
+        tip,
+        STAR if is_kept else "",
+    )
 
 
 def _told(transition: Transition) -> str:
     parameters = " ".join(parameter.label for parameter in transition.parameters)
-    words = transition.key, transition.keywords, tr(transition.family.value), transition.summary, parameters
+    words = (
+        transition.key,
+        transition.keywords,
+        transition.group,
+        tr(transition.family.value),
+        transition.summary,
+        parameters,
+    )
     return " ".join(words)

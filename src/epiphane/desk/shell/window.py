@@ -25,6 +25,7 @@ from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.favourites import Favourites
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.flow_check import FlowCheck
 from epiphane.desk.control.footage import FOOTAGE_TOPIC, FootageDesk
@@ -236,9 +237,11 @@ class Window(QMainWindow):
     def _made_shelf(self) -> ShelfPanel:
         self.effect_mover = Skimmer(self.frames.footage)
         page = FootagePage(self.editor, self.thumbnails, self.footage, self.skimmer, self.clip_player)
-        effects = EffectPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        self.favourites = Favourites()
+        movers = self.editor, self.thumbnails, self.frames, self.effect_mover, self.favourites
+        effects = EffectPage(*movers)
         recipes = RecipePage(self.editor, self.recipes, self.thumbnails, self.effect_mover)
-        transitions = TransitionPage(self.editor, self.thumbnails, self.frames, self.effect_mover)
+        transitions = TransitionPage(*movers)
         overlays = OverlayPage(self.editor, self.thumbnails, self.effect_mover)
         return ShelfPanel(self.editor, page, effects, transitions, overlays, recipes)
 
@@ -375,6 +378,7 @@ class Window(QMainWindow):
             lambda keys: self.overlays.put(keys[0], self.lanes.usual_target(), None)
         )
         self.shelf.footage_taken.connect(self.shots.take)
+        self.lanes.laid.connect(self.favourites.use)
         self.shelf.effects_taken.connect(lambda keys: self.lanes.add(keys[0]))
         self.shelf.recipes.taken.connect(lambda paths: self.recipes.use(paths[0]))
         self.shelf.recipes.removed.connect(self.remove_recipes)
@@ -430,6 +434,11 @@ class Window(QMainWindow):
         menu = menu_of([], self)
         for text, target in laying_choices(editor.project, page is ShelfPage.TRANSITIONS, seconds):
             menu.addAction(theme.plain(text), lambda target=target: lay[page](target))
+        if page in (ShelfPage.EFFECTS, ShelfPage.TRANSITIONS):
+            menu.addSeparator()
+            is_kept = key in self.favourites.kept
+            text = tr("No favourite any more") if is_kept else tr("Keep among favourites")
+            menu.addAction(f"{text}\t*", lambda: self.favourites.toggle(key))
         if page is ShelfPage.RECIPES:
             menu.addSeparator()
             menu.addAction(tr("Delete the recipe"), lambda: self.remove_recipes([key]))

@@ -17,6 +17,7 @@ _MIDDLE = 200
     version=1,
     family=Family.COLOUR,
     label="Bleach bypass",
+    group="Grade",
     keywords="silver retention gritty war hard film",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -18,6 +18,7 @@ _CONTOUR_WIDTH = 0.07
     version=1,
     family=Family.COLOUR,
     label="Colour bands",
+    group="Few colours",
     keywords="heat map thermal contour psychedelic false colour topographic",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

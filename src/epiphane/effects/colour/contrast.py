@@ -16,6 +16,7 @@ _STEEPEST = 4.0
     version=2,
     family=Family.COLOUR,
     label="Contrast",
+    group="Grade",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=190),
         Parameter("middle", "Middle", "%", low=0, high=100, rest=45, peak=45),

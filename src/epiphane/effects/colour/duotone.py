@@ -13,6 +13,7 @@ from epiphane.effects.pixels import LUMA
     version=1,
     family=Family.COLOUR,
     label="Two-tone",
+    group="Tints",
     keywords="two colours tone map grade",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

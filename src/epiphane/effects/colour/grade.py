@@ -154,6 +154,7 @@ def _are_near(values: Iterable[float], neutral: float) -> bool:
     version=1,
     family=Family.COLOUR,
     label="Grade",
+    group="Grade",
     keywords=_KEYWORDS,
     parameters=(
         Parameter("exposure", "Exposure", "stops", low=-4, high=4, rest=0, peak=0),

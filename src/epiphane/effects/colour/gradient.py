@@ -15,6 +15,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.COLOUR,
     label="Gradient map",
+    group="Tints",
     keywords="map look grade lut",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

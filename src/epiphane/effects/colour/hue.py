@@ -13,6 +13,7 @@ from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
     version=1,
     family=Family.COLOUR,
     label="Hue turn",
+    group="Tints",
     parameters=(Parameter("angle", "Angle", "°", low=-360, high=360, rest=0, peak=120),),
 )
 def hue(values: Values) -> Tone:

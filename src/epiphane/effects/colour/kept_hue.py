@@ -17,6 +17,7 @@ _UNIT = 120
     version=1,
     family=Family.COLOUR,
     label="One hue kept",
+    group="Tints",
     keywords="selective colour splash pop isolate",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

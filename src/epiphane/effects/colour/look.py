@@ -83,6 +83,7 @@ def _at_strength(step: GradeStep, share: float) -> GradeStep:
     version=1,
     family=Family.COLOUR,
     label="Look",
+    group="Grade",
     keywords=_KEYWORDS,
     parameters=(
         ChoiceParameter("look", "Look", tuple(LOOKS), "ember"),

@@ -16,6 +16,7 @@ from epiphane.types import Picture
     version=2,
     family=Family.COLOUR,
     label="Negative light",
+    group="Few colours",
     parameters=(Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100), half_way_parameter()),
 )
 def negative(values: Values) -> Operation | tuple[Operation, ...]:

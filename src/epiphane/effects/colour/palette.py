@@ -29,6 +29,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.COLOUR,
     label="Palette",
+    group="Few colours",
     keywords="quantise poster dither pixel art gif limited colours risograph",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

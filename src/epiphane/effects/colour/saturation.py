@@ -13,6 +13,7 @@ from epiphane.effects.pixels import saturation_matrix
     version=1,
     family=Family.COLOUR,
     label="Saturation",
+    group="Grade",
     keywords="mono monochrome desaturate black and white b&w vibrance grade grading correction",
     parameters=(Parameter("amount", "Amount", "%", low=0, high=300, rest=100, peak=0),),
 )

@@ -27,6 +27,7 @@ def _with_itself(x: FloatArray, mode: str) -> FloatArray:
     version=1,
     family=Family.COLOUR,
     label="Self blend",
+    group="Tints",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         ChoiceParameter("mode", "Blend mode", (_OVERLAY, _SOFT, _MULTIPLY, _SCREEN), _OVERLAY),

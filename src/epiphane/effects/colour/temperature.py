@@ -13,6 +13,7 @@ from epiphane.effects.pixels import white_balance
     version=1,
     family=Family.COLOUR,
     label="Temperature",
+    group="Grade",
     keywords="warm cool white balance grade grading correction",
     parameters=(
         Parameter("warmth", "Warmth", "%", low=-100, high=100, rest=0, peak=75),

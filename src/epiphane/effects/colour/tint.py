@@ -13,6 +13,7 @@ from epiphane.effects.pixels import LUMA
     version=1,
     family=Family.COLOUR,
     label="Tint",
+    group="Tints",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=80),
         ColourParameter("colour", "Colour", "#58c4a2"),

@@ -11,6 +11,7 @@ from epiphane.effects.operations import NOTHING, Operation
     version=2,
     family=Family.FOCUS,
     label="Blur",
+    group="Blur",
     keywords="defocus gaussian soft bokeh iris lens",
     parameters=(
         Parameter("radius", "Radius", "% of width", low=0, high=10, rest=0, peak=2.2),

@@ -17,6 +17,7 @@ _OTHER_WAY, _SEAM, _INNER = -0.75, 0.015, 0.7
     version=1,
     family=Family.FOCUS,
     label="Cut glass",
+    group="Broken",
     keywords="facets crystal prism lens kaleidoscope filter multiply",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=40, rest=0, peak=16),

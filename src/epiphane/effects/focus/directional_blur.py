@@ -18,6 +18,7 @@ _DOUBLINGS = 4
     version=1,
     family=Family.FOCUS,
     label="Directional blur",
+    group="Blur",
     keywords="whip motion blur speed lines",
     parameters=(
         Parameter("length", "Length", "% of width", low=0, high=40, rest=0, peak=12),

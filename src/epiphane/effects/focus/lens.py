@@ -11,6 +11,7 @@ from epiphane.types import Float32Array
     version=1,
     family=Family.FOCUS,
     label="Lens bend",
+    group="Lenses",
     keywords="fisheye bulge lens distortion wobble",
     parameters=(Parameter("amount", "Amount", "%", low=-100, high=100, rest=0, peak=75),),
 )

@@ -30,6 +30,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.FOCUS,
     label="Motion blur",
+    group="Blur",
     keywords="optical flow vector shutter angle smear movement film smooth",
     parameters=(
         Parameter(

@@ -18,6 +18,7 @@ _SHRINK, _HALO, _HALO_WIDTH = 4, 0.9, 320.0
     version=1,
     family=Family.FOCUS,
     label="Neon outline",
+    group="Drawn",
     keywords="edges contour glow lines electric sketch",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

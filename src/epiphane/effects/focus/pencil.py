@@ -19,6 +19,7 @@ _HATCHED_BELOW, _HATCHES = 0.5, 110
     version=1,
     family=Family.FOCUS,
     label="Pencil",
+    group="Drawn",
     keywords="sketch drawing crayon graphite paper line art",
     parameters=(
         Parameter("amount", "Drawn", "%", low=0, high=100, rest=0, peak=100),

@@ -18,6 +18,7 @@ _PLACES = ((-1.0, -0.55), (0.0,), (0.55, 1.0))
     version=1,
     family=Family.FOCUS,
     label="Prism",
+    group="Lenses",
     keywords="chromatic aberration rainbow spectrum lens fringe rgb",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=15, rest=0, peak=7),

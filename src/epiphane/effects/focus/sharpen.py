@@ -15,6 +15,7 @@ from epiphane.types import Picture
     version=2,
     family=Family.FOCUS,
     label="Sharpen",
+    group="Drawn",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=500, rest=0, peak=240),
         Parameter("radius", "Radius", "% of width", low=0.02, high=3, rest=0.5, peak=0.5),

@@ -21,6 +21,7 @@ _NEAR, _FAR = 0.14, 0.22
     version=1,
     family=Family.FOCUS,
     label="Tilt and shift",
+    group="Blur",
     keywords="miniature model depth of field lens toy",
     parameters=(
         Parameter("radius", "Radius", "% of width", low=0, high=8, rest=0, peak=3),

@@ -16,6 +16,7 @@ _DOUBLINGS = 4
     version=1,
     family=Family.FOCUS,
     label="Zoom blur",
+    group="Blur",
     keywords="radial blur punch",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=38),

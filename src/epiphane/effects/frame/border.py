@@ -13,6 +13,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Border",
+    group="Edges",
     parameters=(
         Parameter("width", "Width", "% of width", low=0, high=25, rest=0, peak=3),
         ColourParameter("colour", "Colour", "#ece4d4"),

@@ -20,6 +20,7 @@ _CORNERS = {
     version=1,
     family=Family.FRAME,
     label="Crop step",
+    group="Layouts",
     parameters=(
         Parameter("steps", "Steps", "", low=0, high=8, rest=0, peak=2, is_whole=True),
         Parameter("size", "A step", "%", low=2, high=50, rest=15, peak=15),

@@ -17,6 +17,7 @@ _DEPTH, _SQUEEZE = 0.6, 0.35
     version=1,
     family=Family.FRAME,
     label="Fold",
+    group="Layouts",
     keywords="paper accordion pleat crease concertina",
     parameters=(
         Parameter("amount", "Folded", "%", low=0, high=100, rest=0, peak=100),

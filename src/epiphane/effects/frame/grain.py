@@ -23,6 +23,7 @@ _COLOURED, _STRONGEST = 0.25, 0.9
     version=2,
     family=Family.FRAME,
     label="Grain",
+    group="Drawn",
     keywords="noise film texture",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=60),

@@ -21,6 +21,7 @@ _LEAST_CELL, _STEPS = 3.0, 4096
     version=1,
     family=Family.FRAME,
     label="Halftone",
+    group="Drawn",
     keywords="print dots comic newspaper screen raster pop art",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

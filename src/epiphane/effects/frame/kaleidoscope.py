@@ -16,6 +16,7 @@ from epiphane.types import Picture
     version=2,
     family=Family.FRAME,
     label="Kaleidoscope",
+    group="Layouts",
     keywords="symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -13,6 +13,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Letterbox",
+    group="Edges",
     keywords="bars cinema widescreen crop black bars aspect",
     parameters=(
         Parameter("closed", "Closed", "%", low=0, high=100, rest=0, peak=25),

@@ -25,6 +25,7 @@ _LIFT, _LIFTED_BY, _CHANGES, _SPREAD = 1.25, 25, 10, 5
     version=1,
     family=Family.FRAME,
     label="Letters",
+    group="Drawn",
     keywords="ascii text characters terminal code matrix typewriter",
     parameters=(
         Parameter("amount", "Written", "%", low=0, high=100, rest=0, peak=100),

@@ -16,6 +16,7 @@ _BULGE = 0.8
     version=1,
     family=Family.FRAME,
     label="Little planet",
+    group="Layouts",
     keywords="polar coordinates stereographic globe ring tube",
     parameters=(
         Parameter("amount", "Bent", "%", low=0, high=100, rest=0, peak=100),

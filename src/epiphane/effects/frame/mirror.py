@@ -19,6 +19,7 @@ _HALF = 0.5
     version=2,
     family=Family.FRAME,
     label="Mirror",
+    group="Layouts",
     keywords="flip reflect symmetry",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -24,6 +24,7 @@ _UNIT = 255
     version=1,
     family=Family.FRAME,
     label="Old tube",
+    group="Tape and tube",
     keywords="crt cathode television monitor arcade curved scanlines",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

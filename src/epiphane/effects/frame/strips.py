@@ -17,6 +17,7 @@ _LEAST = 0.6
     version=1,
     family=Family.FRAME,
     label="Strips",
+    group="Layouts",
     keywords="slices bands cut slide panels blinds",
     parameters=(
         Parameter("reach", "Reach", "% of their length", low=0, high=100, rest=0, peak=30),

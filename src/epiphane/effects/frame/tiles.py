@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Tile wall",
+    group="Layouts",
     parameters=(
         Parameter("across", "Across", "", low=1, high=12, rest=1, peak=3),
         Parameter("down", "Down", "", low=1, high=12, rest=1, peak=3),

@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.FRAME,
     label="Vignette",
+    group="Edges",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=85),
         Parameter("reach", "Reach", "%", low=5, high=100, rest=75, peak=75),

@@ -27,6 +27,7 @@ _DITHER = _bayer(3)
     version=1,
     family=Family.GLITCH,
     label="Bit crush",
+    group="Digital",
     keywords="dither 8 bit retro game console pixel art low colour",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

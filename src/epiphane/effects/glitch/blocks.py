@@ -74,6 +74,7 @@ def _with_lost(
     version=2,
     family=Family.GLITCH,
     label="Block glitch",
+    group="Digital",
     keywords="glitch datamosh macroblock",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=85),

@@ -104,6 +104,7 @@ def _late_colour(colour: Picture, level: float, bleed: float) -> Picture:
     version=1,
     family=Family.GLITCH,
     label="Broken tape",
+    group="Tape and tube",
     keywords="vhs video cassette analogue tracking dropout noise retro",
     lasts=True,
     parameters=(

@@ -38,6 +38,7 @@ def _blended(front: Picture, back: Picture, blend: str, share: float, level: flo
     version=1,
     family=Family.GLITCH,
     label="Feedback",
+    group="Time",
     keywords="video howl recursive tunnel echo mirror screen",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

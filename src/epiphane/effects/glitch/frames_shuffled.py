@@ -21,6 +21,7 @@ def _shift(values: Values) -> int:
     version=1,
     family=Family.GLITCH,
     label="Frames shuffled",
+    group="Time",
     keywords="random order jump scramble time jitter",
     parameters=(
         Parameter("reach", "Reach", "frames", low=0, high=60, rest=0, peak=12, help="Earlier and later"),

@@ -19,6 +19,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.GLITCH,
     label="Interlace tear",
+    group="Digital",
     keywords="comb fields video lines television old",
     parameters=(
         Parameter("shift", "Shift", "% of width", low=0, high=20, rest=0, peak=6),

@@ -14,6 +14,7 @@ from epiphane.effects.pixels import turned_share
     version=2,
     family=Family.GLITCH,
     label="Invert",
+    group="Broken",
     parameters=(Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100), half_way_parameter()),
 )
 def invert(values: Values) -> Operation | tuple[Operation, ...]:

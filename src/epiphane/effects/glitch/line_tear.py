@@ -14,6 +14,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.GLITCH,
     label="Line tear",
+    group="Digital",
     keywords="glitch sync loss",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=50, rest=0, peak=20),

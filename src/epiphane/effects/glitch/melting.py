@@ -44,6 +44,7 @@ def _held(values: Values) -> int | None:
     version=1,
     family=Family.GLITCH,
     label="Melting picture",
+    group="Digital",
     keywords="datamosh smear motion vectors bloom p-frames drag compression",
     parameters=(
         Parameter("amount", "Melted", "%", low=0, high=100, rest=0, peak=100),

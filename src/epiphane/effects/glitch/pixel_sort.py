@@ -25,6 +25,7 @@ _COLOUR = (1 << _PLACE) - 1
     version=1,
     family=Family.GLITCH,
     label="Pixel sorting",
+    group="Digital",
     keywords="sort drip streaks melt databend",
     parameters=(
         Parameter("reach", "Longest run", "% of width", low=0, high=100, rest=0, peak=60),

@@ -15,6 +15,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.GLITCH,
     label="Pixels",
+    group="Digital",
     keywords="mosaic pixelate low resolution 8-bit",
     parameters=(Parameter("size", "Size", "% of width", low=0, high=25, rest=0, peak=3),),
 )

@@ -32,6 +32,7 @@ def _stepped(picture: Picture, *, share: float, n_levels: int) -> Picture:
     version=2,
     family=Family.GLITCH,
     label="Posterise",
+    group="Broken",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         Parameter("levels", "Levels", "", low=2, high=16, rest=5, peak=5, is_whole=True),

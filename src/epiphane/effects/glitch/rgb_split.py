@@ -13,6 +13,7 @@ from epiphane.effects.turning import direction
     version=1,
     family=Family.GLITCH,
     label="Channel split",
+    group="Digital",
     keywords="rgb shift channels chromatic aberration 3d",
     parameters=(
         Parameter("offset", "Offset", "% of width", low=0, high=20, rest=0, peak=2.8),

@@ -15,6 +15,7 @@ from epiphane.types import Picture
     version=1,
     family=Family.GLITCH,
     label="Rows apart",
+    group="Digital",
     keywords="rgb lines channels slip broken signal",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=60, rest=0, peak=20),

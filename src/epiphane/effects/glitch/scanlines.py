@@ -18,6 +18,7 @@ _CLOCK_SHARE, _EDGE = 0.17, 0.035
     version=2,
     family=Family.GLITCH,
     label="Scan lines",
+    group="Tape and tube",
     keywords="crt cctv surveillance vhs tv",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),

@@ -19,6 +19,7 @@ def _held(values: Values) -> int | None:
     version=1,
     family=Family.GLITCH,
     label="Shatter",
+    group="Broken",
     keywords="break glass shards pane explode window crack",
     parameters=(
         Parameter("amount", "Pieces left", "%", low=0, high=100, rest=0, peak=100),

@@ -18,6 +18,7 @@ _SWAY, _JERK, _JERKS = 0.05, 0.56, 0.75
     version=1,
     family=Family.GLITCH,
     label="Signal loss",
+    group="Tape and tube",
     keywords="static snow television aerial noise roll broadcast",
     parameters=(
         Parameter("snow", "Snow", "%", low=0, high=100, rest=0, peak=70),

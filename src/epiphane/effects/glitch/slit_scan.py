@@ -23,6 +23,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.GLITCH,
     label="Slit scan",
+    group="Time",
     keywords="time displacement rolling shutter delay lines jelly",
     parameters=(
         Parameter("lag", "Lag", "frames", low=0, high=_MOST, rest=0, peak=_MOST, help="Of the far edge"),

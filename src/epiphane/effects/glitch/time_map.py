@@ -30,6 +30,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.GLITCH,
     label="Time map",
+    group="Time",
     keywords="time displacement delay late liquid clouds rings",
     parameters=(
         Parameter("lag", "Lag", "frames", low=0, high=_MOST, rest=0, peak=_MOST, help="At the latest place"),

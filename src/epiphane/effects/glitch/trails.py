@@ -36,6 +36,7 @@ def _lasting(
     version=2,
     family=Family.GLITCH,
     label="Trails",
+    group="Time",
     keywords="ghost echo lag feedback",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

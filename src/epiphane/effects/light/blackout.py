@@ -15,6 +15,7 @@ _LIGHT, _LEVELS = "light", "levels"
     version=2,
     family=Family.LIGHT,
     label="Blackout",
+    group="Exposure",
     keywords="dip to black off dim fade",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -19,6 +19,7 @@ _STEP, _OPEN = 8, 70.0
     version=2,
     family=Family.LIGHT,
     label="Bloom",
+    group="Glow",
     keywords="light opening sun burst",
     parameters=(
         Parameter("radius", "Radius", "% of width", low=0, high=150, rest=0, peak=70),

@@ -11,6 +11,7 @@ from epiphane.effects.shining import exposed_levels
     version=2,
     family=Family.LIGHT,
     label="Exposure",
+    group="Exposure",
     keywords="brightness bright dark grade grading correction",
     parameters=(
         Parameter("stops", "Stops", "stops", low=-6, high=6, rest=0, peak=2.2),

@@ -18,6 +18,7 @@ _GLARE_GAIN, _LIFT_POWER = 1.2, 1.5
     version=2,
     family=Family.LIGHT,
     label="Flash",
+    group="Exposure",
     keywords="white flash burst burn overexpose",
     parameters=(
         Parameter("opacity", "Strength", "%", low=0, high=100, rest=0, peak=100),

@@ -19,6 +19,7 @@ _DOWN_MORE = 2.0
     version=1,
     family=Family.LIGHT,
     label="Gate flicker",
+    group="Lamps",
     keywords="old film projector flicker jitter weave silent",
     parameters=(
         Parameter("flicker", "Flicker", "%", low=0, high=100, rest=0, peak=50),

@@ -21,6 +21,7 @@ _SHRINK, _NARROWEST = 4, 0.7
     version=2,
     family=Family.LIGHT,
     label="Glow",
+    group="Glow",
     keywords="halation dreamy",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=200),

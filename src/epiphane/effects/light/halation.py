@@ -17,6 +17,7 @@ _SHRINK, _GAIN = 4, 2.4
     version=1,
     family=Family.LIGHT,
     label="Halation",
+    group="Glow",
     keywords="red rim film glow celluloid",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=220),

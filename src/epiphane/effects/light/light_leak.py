@@ -18,6 +18,7 @@ _SHRINK, _GAIN, _LEAST = 16, 3.0, 0.16
     version=1,
     family=Family.LIGHT,
     label="Light leak",
+    group="Rays and leaks",
     keywords="film burn flare orange vintage camera",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -19,6 +19,7 @@ _DRIFT, _LUMPS, _UNEVEN = 0.12, 9, 2.5
     version=1,
     family=Family.LIGHT,
     label="Light rays",
+    group="Rays and leaks",
     keywords="god rays volumetric shafts sun beams crepuscular",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=200),

@@ -19,6 +19,7 @@ _GHOST_TINT = (0.5, 1.0, 0.7)
     version=1,
     family=Family.LIGHT,
     label="Light streaks",
+    group="Rays and leaks",
     keywords="anamorphic lens flare star lines lamps glint",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=170),

@@ -20,6 +20,7 @@ _HALVINGS, _BRANCHES, _CROOKED, _FINE_BITS = 6, 3, 0.16, 4
     version=1,
     family=Family.LIGHT,
     label="Lightning",
+    group="Lamps",
     keywords="thunder storm bolt strike electric flash",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=300, rest=0, peak=120),

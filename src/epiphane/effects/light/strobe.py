@@ -32,6 +32,7 @@ def _is_on(values: Values) -> bool:
     version=2,
     family=Family.LIGHT,
     label="Strobe",
+    group="Exposure",
     keywords="flicker blink",
     parameters=(
         Parameter("opacity", "Strength", "%", low=0, high=100, rest=0, peak=100),

@@ -19,6 +19,7 @@ _CORE, _RIM = 0.45, 0.16
     version=2,
     family=Family.LIGHT,
     label="Light sweep",
+    group="Rays and leaks",
     keywords="leak shine",
     parameters=(
         Parameter("place", "Place", "%", low=0, high=100, rest=100, peak=50),

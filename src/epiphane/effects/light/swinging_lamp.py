@@ -17,6 +17,7 @@ _STEP, _GAIN = 8, 1.9
     version=1,
     family=Family.LIGHT,
     label="Swinging lamp",
+    group="Lamps",
     keywords="spotlight torch cone interrogation pendulum",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -17,6 +17,7 @@ _SHRINK, _SHARP, _DIM = 4, 0.3, 1.6
     version=1,
     family=Family.LIGHT,
     label="Two-colour glow",
+    group="Glow",
     keywords="glow sweep threshold duotone neon aura light up",
     parameters=(
         Parameter("strength", "Strength", "%", low=0, high=400, rest=0, peak=200),

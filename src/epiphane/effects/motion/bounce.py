@@ -30,6 +30,7 @@ _NEARER = 3.2
     version=1,
     family=Family.MOTION,
     label="Bounce",
+    group="Camera",
     keywords="jump ball drop fall spring hop",
     parameters=(
         Parameter("height", "Height", "% of width", low=0, high=60, rest=0, peak=9),

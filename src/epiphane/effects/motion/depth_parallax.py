@@ -22,6 +22,7 @@ _LEAST_RANGE = 0.02
     version=1,
     family=Family.MOTION,
     label="Depth parallax",
+    group="Camera",
     keywords="3d dolly zoom vertigo layers 2.5d camera push",
     lasts=True,
     parameters=(

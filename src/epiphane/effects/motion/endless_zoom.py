@@ -29,6 +29,7 @@ def _echoes(values: Values) -> tuple[int, ...]:
     version=1,
     family=Family.MOTION,
     label="Endless zoom",
+    group="Camera",
     keywords="infinite droste recursive fall dive within itself",
     lasts=True,
     parameters=(

@@ -35,6 +35,7 @@ def _jolted(values: Values) -> FloatArray:
     version=1,
     family=Family.MOTION,
     label="Hand-held",
+    group="Camera",
     keywords="documentary shoulder sway wobble cameraman jolt",
     lasts=True,
     parameters=(

@@ -14,6 +14,7 @@ def _shift(values: Values) -> int:
     version=1,
     family=Family.MOTION,
     label="Hold",
+    group="Time",
     keywords="freeze pause",
     parameters=(Parameter("amount", "Held", "%", low=0, high=100, rest=0, peak=100),),
     needs=(Need.CUE,),

@@ -19,6 +19,7 @@ _FROM_LEFT, _FROM_ABOVE = -0.6, -0.8
     version=1,
     family=Family.MOTION,
     label="Ripple",
+    group="Warps",
     keywords="water rings drop shockwave wave",
     parameters=(
         Parameter("height", "Height", "% of width", low=0, high=10, rest=0, peak=2.6),

@@ -14,6 +14,7 @@ from epiphane.effects.turning import turned
     version=1,
     family=Family.MOTION,
     label="Shake",
+    group="Camera",
     keywords="tremble handheld earthquake camera impact",
     parameters=(
         Parameter("reach", "Reach", "% of width", low=0, high=30, rest=0, peak=4),

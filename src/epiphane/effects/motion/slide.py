@@ -12,6 +12,7 @@ from epiphane.effects.operations import Warp
     version=1,
     family=Family.MOTION,
     label="Slide",
+    group="Camera",
     keywords="whip push pan",
     parameters=(
         Parameter("across", "Across", "%", low=-200, high=200, rest=0, peak=16),

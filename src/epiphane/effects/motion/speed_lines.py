@@ -18,6 +18,7 @@ _FINE_BITS, _LEAST_WIDTH = 4, 960
     version=1,
     family=Family.MOTION,
     label="Speed lines",
+    group="Camera",
     keywords="comic manga focus zoom radial impact",
     parameters=(
         Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),

@@ -13,6 +13,7 @@ from epiphane.effects.turning import turned
     version=1,
     family=Family.MOTION,
     label="Spin",
+    group="Camera",
     keywords="rotate roll",
     parameters=(
         Parameter("angle", "Angle", "°", low=-720, high=720, rest=0, peak=20),

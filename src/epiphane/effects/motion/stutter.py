@@ -17,6 +17,7 @@ def _shift(values: Values) -> int:
     version=1,
     family=Family.MOTION,
     label="Stutter",
+    group="Time",
     parameters=(
         Parameter("amount", "Stutters", "%", low=0, high=100, rest=0, peak=100),
         Parameter("length", "Repeats", "frames", low=1, high=30, rest=3, peak=3, is_whole=True),

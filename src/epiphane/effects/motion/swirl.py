@@ -13,6 +13,7 @@ from epiphane.types import Float32Array
     version=1,
     family=Family.MOTION,
     label="Swirl",
+    group="Warps",
     keywords="twirl vortex whirl twist drain",
     parameters=(
         Parameter("angle", "Angle", "°", low=-720, high=720, rest=0, peak=220),

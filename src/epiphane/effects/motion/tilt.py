@@ -16,6 +16,7 @@ _DISTANCE = 1.6
     version=1,
     family=Family.MOTION,
     label="Tilt in depth",
+    group="Camera",
     keywords="rotate lean dutch",
     parameters=(
         Parameter("sideways", "Sideways", "°", low=-60, high=60, rest=0, peak=30),

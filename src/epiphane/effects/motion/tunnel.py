@@ -16,6 +16,7 @@ _LEAST, _OPEN, _DARK_AT = 0.012, 1.25, 0.45
     version=1,
     family=Family.MOTION,
     label="Tunnel",
+    group="Warps",
     keywords="shaft fall wormhole vortex infinite",
     parameters=(
         Parameter("amount", "Opened", "%", low=0, high=100, rest=0, peak=100),

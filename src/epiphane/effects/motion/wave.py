@@ -15,6 +15,7 @@ _RIM = 0.15
     version=1,
     family=Family.MOTION,
     label="Wave",
+    group="Warps",
     keywords="flag jelly wobble underwater heat swing",
     parameters=(
         Parameter("height", "Height", "% of width", low=0, high=12, rest=0, peak=3.5),

@@ -10,6 +10,7 @@ from epiphane.effects.operations import Warp, scale_about
     version=1,
     family=Family.MOTION,
     label="Zoom",
+    group="Camera",
     keywords="punch in scale pump enlarge crop",
     parameters=(
         Parameter("scale", "Scale", "%", low=50, high=400, rest=100, peak=138),

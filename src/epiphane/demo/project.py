@@ -116,7 +116,7 @@ class _Laid(NamedTuple):
 
     effect: str
     unit: PulseUnit
-    bars: tuple[int, int]
+    bars: tuple[tuple[int, int], ...]
     frames: tuple[int, int, int]
     values: tuple[Setting, ...] = ()
     every: int = 1
@@ -124,21 +124,17 @@ class _Laid(NamedTuple):
 
 _LAST_BAR = 15
 _LAID = (
-    _Laid("blur", PulseUnit.BAR, (1, 2), (0, 0, 60), (Setting("radius", 3.0, 0.0),)),
-    _Laid("light-leak", PulseUnit.BAR, (3, 4), (10, 6, 40), (Setting("amount", 80.0, 0.0),)),
-    _Laid("blackout", PulseUnit.DROP, (4, 5), (14, 0, 1), (Setting("amount", 100.0, 0.0),)),
-    _Laid("shatter", PulseUnit.DROP, (5, 6), (0, 6, 22)),
-    _Laid("prism", PulseUnit.BAR, (5, 12), (0, 1, 12), (Setting("reach", 8.0, 0.0),), 2),
-    _Laid("shake", PulseUnit.BAR, (5, 12), (0, 2, 12), (Setting("reach", 3.0, 0.0),), 2),
-    _Laid("light-streaks", PulseUnit.SNARE, (5, 8), (0, 1, 11), (Setting("strength", 260.0, 0.0),)),
-    _Laid("neon-outline", PulseUnit.SNARE, (9, 12), (0, 2, 10)),
-    _Laid("light-leak", PulseUnit.BAR, (13, _LAST_BAR), (12, 10, 50), (Setting("amount", 90.0, 0.0),)),
+    _Laid("blur", PulseUnit.BAR, ((1, 2),), (0, 0, 60), (Setting("radius", 3.0, 0.0),)),
+    _Laid("light-leak", PulseUnit.BAR, ((3, 4), (13, _LAST_BAR)), (10, 8, 46)),
+    _Laid("shatter", PulseUnit.DROP, ((5, 6),), (0, 6, 22)),
+    _Laid("prism", PulseUnit.BAR, ((5, 12),), (0, 1, 12), (Setting("reach", 8.0, 0.0),), 2),
+    _Laid("light-streaks", PulseUnit.SNARE, ((5, 8),), (0, 1, 11), (Setting("strength", 260.0, 0.0),)),
+    _Laid("neon-outline", PulseUnit.SNARE, ((9, 12),), (0, 2, 10)),
 )
-_LASTING = (("depth-parallax", (1, 4)), ("gate-flicker", (13, _LAST_BAR)))
+_LASTING = (("depth-parallax", (1, 4)),)
 _CUTS = (
     ("dissolve", (1, 4), (10, 10)),
-    ("flash-through", (5, 5), (3, 9)),
-    ("whip", (6, 12), (5, 6)),
+    ("whip", (5, 12), (5, 6)),
     ("burn-through", (13, _LAST_BAR), (10, 12)),
 )
 _TITLE = "ROLL ON"
@@ -159,7 +155,9 @@ def _dressed(project: Project) -> Project:
         rise, hold, fall = (float(frames) for frames in one.frames)
         project = add_lane(project, one.effect, pulse, envelope=Envelope(rise, hold, fall))
         lane = project.lanes[-1].id
-        project = change_lane(project, lane, spans=(span(one.bars),), settings=one.values)
+        project = change_lane(
+            project, lane, spans=tuple(span(bars) for bars in one.bars), settings=one.values
+        )
     for key, bars in _LASTING:
         project, pulse = ensure_pulse(project, PulseUnit.BEAT)
         project = add_lasting_lane(project, key, pulse, span(bars))

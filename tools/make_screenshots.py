@@ -69,7 +69,8 @@ from epiphane.timing import frame_at, frame_start
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 _GAP = 16
-_DROP_BAR = 5  # where the title lands
+_DROP_BAR = 10  # in the full part
+_TITLE_BAR = 5  # where the title lands
 _BAND_BAR = 5  # where the band comes in
 _IMPACT = 4.566667  # of the chimes, seconds
 _MARBLE = MatteMark(  # of the rails
@@ -103,7 +104,7 @@ class Photographer:
         window.files.open_demo()
         while window.editor.heard is None or window.jobs.running:
             self.wait(50)
-        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _TITLE_BAR)
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 6)
         self.wait(9000)  # every thumbnail of the score
         self.take("demo")

@@ -11,11 +11,14 @@ from epiphane.document.lane import Setting
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.keying.lanes import add_lane, set_setting
 from epiphane.edits.keying.pulses import ensure_pulse
+from epiphane.effects import pixels
 from epiphane.effects.declare import EFFECTS, FrameContext
+from epiphane.effects.operations import Blur
 from epiphane.effects.pixels import HEADROOM, to_levels, to_light
 from epiphane.keying.schedule import schedule
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
+from epiphane.render.fuse import steps_of
 from epiphane.render.nodes import ActiveEffect, FramePlan, Joined, Node, Shown, SourceFrame, plan_of
 from epiphane.render.plan import plan_frame
 from epiphane.transitions.declare import TRANSITIONS, Progress
@@ -154,3 +157,21 @@ def test_one_shutter_of_the_film_blurs_all_that_effects_move():
     assert shutters(0.0) == [(0.0, False), (240.0, True), (None, False)]
     assert shutters(180.0) == [(180.0, True), (240.0, True), (None, False)]
     assert shutters(300.0) == [(300.0, True), (300.0, True), (None, False)]
+
+
+def test_lights_that_follow_each_other_are_added_as_one_and_all_see_the_same_picture():
+    night = np.full((*SIZE[::-1], 3), 20, np.uint8)
+    night[60:70, 100:116] = 255
+    values = [EFFECTS.named(key).values_at((), 1.0) for key in ("glow", "halation")]
+    lights = [
+        EFFECTS.named(key).operations(one)[0] for key, one in zip(("glow", "halation"), values, strict=True)
+    ]
+    assert len(steps_of(lights)) == 1 and len(steps_of([lights[0], Blur(0.01), lights[1]])) == 3
+    seen = steps_of(lights)[0].apply(night)
+    alone = [steps_of([one])[0].apply(night) for one in lights]
+    assert (seen.astype(int) >= np.maximum(*alone).astype(int) - 1).all()
+    base, *made = (pixels.light_of(one.astype(float) / 255) for one in (night, *alone))
+    expected = 255 * pixels.level_of(sum(made) - base)
+    dim = (seen < 200).all(axis=2)  # where nothing is rolled off it is their sum
+    assert dim.mean() > 0.5
+    assert np.abs(seen.astype(float) - expected)[dim].max() <= 3

@@ -14,6 +14,7 @@ from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Lane, Setting
 from epiphane.effects.declare import EFFECTS, FrameContext
 from epiphane.effects.operations import (
+    AddedLight,
     Blur,
     ChannelShift,
     Field,
@@ -24,6 +25,7 @@ from epiphane.effects.operations import (
     ToneCurve,
     Warp,
 )
+from epiphane.effects.shining import with_lights
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.raw import RawPicture, raw_from_bgr
 from epiphane.media.writer import planes_from_yuv444
@@ -75,11 +77,16 @@ def in_float(picture, operations, *, off=0.0):
 
 def with_grades_joined(operations):
     made = []
-    for one in operations:
-        if isinstance(one, Grade) and made and isinstance(made[-1], Grade):
-            made[-1] = Grade((*made[-1].steps, *one.steps))
-        else:
-            made.append(one)
+    for is_light, run in groupby(operations, lambda one: isinstance(one, AddedLight)):
+        if is_light:
+            lights = tuple(one.light for one in run)
+            made.append(Filter(lambda picture, lights=lights: with_lights(picture, lights)))
+            continue
+        for one in run:
+            if isinstance(one, Grade) and made and isinstance(made[-1], Grade):
+                made[-1] = Grade((*made[-1].steps, *one.steps))
+            else:
+                made.append(one)
     return made
 
 

@@ -92,6 +92,16 @@ class Filter(Struct, frozen=True, eq=False):
     moves: bool = False
 
 
+class AddedLight(Struct, frozen=True, eq=False):
+    """Add light to the picture, rolled off towards white; of neighbours all see the same picture.
+
+    `light` is given a picture, uint8, shape (height, width, 3), BGR, and returns light in whites, float32, of
+    the same proportions and smaller, as `effects.shining.lit` takes it.
+    """
+
+    light: Callable[[Picture], Float32Array]
+
+
 class AlphaRule(Enum):
     """What becomes of alpha: the same as of colours; it stays; or it is a fourth channel of what is given."""
 
@@ -198,7 +208,9 @@ class Grade(Struct, frozen=True):
     steps: tuple[GradeStep, ...]
 
 
-Operation: TypeAlias = Warp | Tone | ToneCurve | Field | Blur | ChannelShift | Filter | Mix | Grade
+Operation: TypeAlias = (
+    Warp | Tone | ToneCurve | Field | Blur | ChannelShift | Filter | AddedLight | Mix | Grade
+)
 NOTHING: tuple[Operation, ...] = ()
 """What an effect at rest does."""
 

@@ -43,6 +43,8 @@ _BEFORE_11: _Defaults = {
 }
 _BEFORE_12: _Defaults = {
     "blur": {"radius": (0, 1.8), "shape": "a Gaussian"},
+    "bend": {"apart": (0, 0)},
+    "scanlines": {"amount": (0, 70)},
     "blur-through": {"shape": "a Gaussian"},
     "luma": {"softness": (30, 30), "smooth": (0, 0), "edge": (0, 0)},
     "lens-burst": {"burns": "levels"},

@@ -1,12 +1,14 @@
 """Operation fusion: neighbouring warps become one warp, neighbouring tones one rounding."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
 from msgspec import Struct
 
 from epiphane.effects.operations import (
+    AddedLight,
     Blur,
     ChannelShift,
     Field,
@@ -18,9 +20,10 @@ from epiphane.effects.operations import (
     ToneCurve,
     Warp,
 )
+from epiphane.effects.shining import with_lights
 from epiphane.media.colour import chain
 from epiphane.render.nodes import Shown
-from epiphane.types import FloatArray, Size
+from epiphane.types import Float32Array, FloatArray, Picture, Size
 
 _IDENTITY_TONE = np.eye(3, 4)
 _WAY_FOR_LIGHT = 0.012
@@ -66,20 +69,27 @@ Step: TypeAlias = Pass | Smear | Field | Blur | ChannelShift | Filter | Grade | 
 
 
 def steps_of(operations: Iterable[Operation | Mixing]) -> tuple[Step, ...]:
-    """Return what to do in order; runs of warps and tones are one pass each, runs of grades one grade.
+    """Return what to do in order; runs of warps and tones are one pass each, runs of grades one grade,
+    and lights that follow each other are added at once.
 
     A warp makes means of neighbouring pixels, which may come before a tone as well as after it only if the
     tone is straight: after one that clips or bends it begins a pass of its own.
     """
     steps: list[Step] = []
     run: list[Warp | Tone | ToneCurve] = []
+    lights: list[Callable[[Picture], Float32Array]] = []
     for operation in (*operations, None):
+        if lights and not isinstance(operation, AddedLight):
+            steps.append(Filter(partial(with_lights, lights=tuple(lights))))
+            lights = []
         is_fusing = isinstance(operation, Warp | Tone | ToneCurve)
         if not is_fusing or (isinstance(operation, Warp) and not _is_straight(run)):
             steps += _steps_of_run(run)
             run = []
         if isinstance(operation, Warp | Tone | ToneCurve):
             run.append(operation)
+        elif isinstance(operation, AddedLight):
+            lights.append(operation.light)
         elif isinstance(operation, Mix):
             steps.append(Mixing(operation, ()))
         elif isinstance(operation, Grade) and steps and isinstance(steps[-1], Grade):

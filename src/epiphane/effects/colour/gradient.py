@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
+from epiphane.effects.colour_sets import colours_of, colours_parameter
 from epiphane.effects.declare import Family, effect
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.effects.pixels import LUMA
@@ -22,6 +23,7 @@ from epiphane.types import Picture
         ColourParameter("shadows", "Shadows", "#1a1033"),
         ColourParameter("middle", "Middle", "#d2466b"),
         ColourParameter("lights", "Lights", "#ffe7a8"),
+        colours_parameter(),
     ),
     lasts=True,
 )
@@ -29,7 +31,8 @@ def gradient(values: Values) -> Operation | tuple[Operation, ...]:
     """Gives every brightness a colour, from the shadows over a middle one to the lights."""
     if values.amount == 0:
         return NOTHING
-    colours = [255 * np.array(colour_to_bgr(text)) for text in (values.shadows, values.middle, values.lights)]
+    own = values.shadows, values.middle, values.lights
+    colours = [255 * np.array(colour_to_bgr(text)) for text in colours_of(values.colours, own)]
     table = np.stack(
         [np.interp(np.arange(256), [0, 127.5, 255], [c[n] for c in colours]) for n in range(3)], 1
     )

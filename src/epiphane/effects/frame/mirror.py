@@ -1,4 +1,4 @@
-"""Mirror: sideways, upside down, or one half as the other."""
+"""Mirror: sideways, upside down, or one half, or quarter, as the others."""
 
 import cv2
 import numpy as np
@@ -9,7 +9,7 @@ from epiphane.effects.half_way import MIXED, half_way_parameter
 from epiphane.effects.operations import NOTHING, Filter, Operation
 from epiphane.types import Picture
 
-_WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lower half")
+_WAYS = ("sideways", "upside down", "left half", "right half", "upper half", "lower half", "quarters")
 
 _HALF = 0.5
 
@@ -60,6 +60,8 @@ def _mirrored(picture: Picture, way: str) -> Picture:
         done[:, : width // 2] = picture[:, width - width // 2 :][:, ::-1]
     elif way == "upper half":
         done[height - height // 2 :] = picture[: height // 2][::-1]
+    elif way == "quarters":
+        done = _mirrored(_mirrored(picture, "left half"), "upper half")
     else:
         done[: height // 2] = picture[height - height // 2 :][::-1]
     return done

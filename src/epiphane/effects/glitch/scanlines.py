@@ -21,7 +21,7 @@ _CLOCK_SHARE, _EDGE = 0.17, 0.035
     group="Tape and tube",
     keywords="crt cctv surveillance vhs tv",
     parameters=(
-        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=70),
+        Parameter("amount", "Amount", "%", low=0, high=100, rest=0, peak=100),
         Parameter("lines", "Lines", "", low=40, high=600, rest=220, peak=220),
         Parameter("noise", "Noise", "%", low=0, high=100, rest=35, peak=35),
         Parameter("band", "Rolling band", "%", low=0, high=100, rest=40, peak=40),

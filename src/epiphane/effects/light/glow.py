@@ -7,10 +7,10 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.operations import NOTHING, AddedLight, Filter, Operation
 from epiphane.effects.pixels import LUMA, blurred, resized, screened
-from epiphane.effects.shining import glare, highlights, lit, small_light
-from epiphane.types import FloatArray, Picture
+from epiphane.effects.shining import glare, highlights, small_light
+from epiphane.types import Float32Array, FloatArray, Picture
 
 _BRIGHTEST, _THRESHOLD = "the brightest", "a threshold"
 _SHRINK, _NARROWEST = 4, 0.7
@@ -51,13 +51,13 @@ def glow(values: Values) -> Operation | tuple[Operation, ...]:
     strength, share, radius = values.strength / 100, values.share / 100, values.radius / 100
     narrow, wide = (np.float32(strength / 2) * colour.astype(np.float32) for colour in (near, far))
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         bright = highlights(small_light(picture, _SHRINK), share)
         sigma = radius * bright.shape[1]
         close = cv2.GaussianBlur(bright, (0, 0), max(sigma / 2, 0.3), borderType=cv2.BORDER_REFLECT)
-        return lit(picture, np.asarray(close) * narrow + glare(bright, _NARROWEST * sigma) * (2 * wide))
+        return np.asarray(close) * narrow + glare(bright, _NARROWEST * sigma) * (2 * wide)
 
-    return Filter(apply)
+    return AddedLight(light_of)
 
 
 def _above_a_level(values: Values, near: FloatArray, far: FloatArray) -> Callable[[Picture], Picture]:

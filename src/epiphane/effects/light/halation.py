@@ -5,9 +5,9 @@ import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.shining import glare, highlights, lit, small_light
-from epiphane.types import Picture
+from epiphane.effects.operations import NOTHING, AddedLight, Operation
+from epiphane.effects.shining import glare, highlights, small_light
+from epiphane.types import Float32Array, Picture
 
 _SHRINK, _GAIN = 4, 2.4
 
@@ -33,11 +33,11 @@ def halation(values: Values) -> Operation | tuple[Operation, ...]:
         return NOTHING
     gain = np.array(colour_to_bgr(values.colour)) * (_GAIN * values.strength / 100)
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         bright = highlights(small_light(picture, _SHRINK), values.share / 100)
         grey = np.asarray(cv2.transform(bright, np.full((3, 3), 1 / 3, np.float32)), np.float32)
         soft = glare(grey, values.radius / 100 * grey.shape[1])
         ring = np.maximum(soft - np.float32(values.core / 100) * grey, 0)
-        return lit(picture, ring * gain.astype(np.float32))
+        return np.asarray(ring * gain.astype(np.float32), np.float32)
 
-    return Filter(apply)
+    return AddedLight(light_of)

@@ -5,10 +5,9 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.shining import lit
+from epiphane.effects.operations import NOTHING, AddedLight, Operation
 from epiphane.noise import clouds
-from epiphane.types import Picture
+from epiphane.types import Float32Array, Picture
 
 _SHRINK, _GAIN, _LEAST = 16, 3.0, 0.16
 
@@ -39,7 +38,7 @@ def light_leak(values: Values) -> Operation | tuple[Operation, ...]:
     powers = (1 / np.maximum(tint, _LEAST)).astype(np.float32)
     gains = (_GAIN * level * (0.5 + 0.5 * tint) * np.maximum(tint, 0.25) ** 0.5).astype(np.float32)
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         height, width = picture.shape[:2]
         columns, rows = max(16, -(-width // _SHRINK)), max(9, -(-height // _SHRINK))
         seed = int(values.seed)
@@ -51,6 +50,6 @@ def light_leak(values: Values) -> Operation | tuple[Operation, ...]:
         edge = np.clip(1 - away / (np.float32(reach * (0.25 + 0.75 * level)) * (0.6 + 0.8 * cloud)), 0, 1)
         density = np.clip(edge**1.6 * (0.4 + 1.2 * cloud), 0, 1)
         light = density[..., None] ** powers * gains
-        return lit(picture, np.asarray(cv2.GaussianBlur(light.astype(np.float32), (0, 0), 1.5), np.float32))
+        return np.asarray(cv2.GaussianBlur(light.astype(np.float32), (0, 0), 1.5), np.float32)
 
-    return Filter(apply)
+    return AddedLight(light_of)

@@ -5,10 +5,10 @@ import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, Need, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.shining import highlights, lit, small_light
+from epiphane.effects.operations import NOTHING, AddedLight, Operation
+from epiphane.effects.shining import highlights, small_light
 from epiphane.noise import clouds
-from epiphane.types import Picture
+from epiphane.types import Float32Array, Picture
 
 _SHRINK, _GAIN, _DOUBLINGS, _DECAY = 4, 1.7, 6, 0.94
 _DRIFT, _LUMPS, _UNEVEN = 0.12, 9, 2.5
@@ -43,7 +43,7 @@ def light_rays(values: Values) -> Operation | tuple[Operation, ...]:
     colour = (np.array(colour_to_bgr(values.colour)) * (_GAIN * values.strength / 100)).astype(np.float32)
     whole = np.log(1 + values.length / 100)
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         done = highlights(small_light(picture, _SHRINK), values.share / 100)
         height, width = done.shape[:2]
         if values.haze:
@@ -60,6 +60,6 @@ def light_rays(values: Values) -> Operation | tuple[Operation, ...]:
             done = np.asarray(
                 cv2.addWeighted(done, 1 / (1 + weight), farther, weight / (1 + weight), 0), np.float32
             )
-        return lit(picture, done * colour)
+        return np.asarray(done * colour, np.float32)
 
-    return Filter(apply)
+    return AddedLight(light_of)

@@ -5,8 +5,8 @@ import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
-from epiphane.effects.shining import highlights, lit, small_light
+from epiphane.effects.operations import NOTHING, AddedLight, Operation
+from epiphane.effects.shining import highlights, small_light
 from epiphane.types import Float32Array, Picture
 
 _SHRINK, _LOCAL, _GAIN, _FEWER = 4, 0.95, 1.6, 0.7
@@ -41,7 +41,7 @@ def light_streaks(values: Values) -> Operation | tuple[Operation, ...]:
     )
     ghosts = np.array(_GHOST_TINT, np.float32) * np.float32(values.ghosts / 200 * strength)
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         light = highlights(small_light(picture, _SHRINK), values.share / 100, local=_LOCAL)
         bright = np.asarray(cv2.transform(light, np.full((1, 3), 1 / 3, np.float32)), np.float32)
         length = values.length / 100 * bright.shape[1]
@@ -50,9 +50,9 @@ def light_streaks(values: Values) -> Operation | tuple[Operation, ...]:
         if values.ghosts:
             flare = cv2.GaussianBlur(bright, (0, 0), max(0.3, 0.01 * bright.shape[1]))[::-1, ::-1]
             total = total + flare[..., None] * ghosts
-        return lit(picture, total)
+        return np.asarray(total, np.float32)
 
-    return Filter(apply)
+    return AddedLight(light_of)
 
 
 def _along(bright: Float32Array, angle: float, length: float) -> Float32Array:

@@ -4,10 +4,10 @@ import numpy as np
 
 from epiphane.declare.parameters import ColourParameter, Parameter, Values, colour_to_bgr
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.operations import NOTHING, AddedLight, Operation
 from epiphane.effects.pixels import LUMA
-from epiphane.effects.shining import glare, highlights, lit, small_light
-from epiphane.types import Picture
+from epiphane.effects.shining import glare, highlights, small_light
+from epiphane.types import Float32Array, Picture
 
 _SHRINK, _SHARP, _DIM = 4, 0.3, 1.6
 
@@ -37,12 +37,12 @@ def two_glows(values: Values) -> Operation | tuple[Operation, ...]:
     bright, dim = (np.array(colour_to_bgr(text)).astype(np.float32) for text in (values.bright, values.dim))
     gain, share = np.float32(values.strength / 100), values.share / 100
 
-    def apply(picture: Picture) -> Picture:
+    def light_of(picture: Picture) -> Float32Array:
         light = small_light(picture, _SHRINK)
         grey = np.repeat((light @ LUMA.astype(np.float32))[..., None], 3, axis=2)
         core = highlights(grey, max(share * values.core / 100, 0.002))
         around = np.maximum(highlights(grey, share) - core, 0)
         source = np.asarray(core * bright + _DIM * around * dim, np.float32)
-        return lit(picture, gain * (_SHARP * source + glare(source, values.radius / 100 * source.shape[1])))
+        return gain * (_SHARP * source + glare(source, values.radius / 100 * source.shape[1]))
 
-    return Filter(apply)
+    return AddedLight(light_of)

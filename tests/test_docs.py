@@ -9,7 +9,7 @@ from effects_sheet import sheet
 from make_reference import effects_text, schema_text, titles_text, transitions_text
 from msgspec.structs import fields
 from PIL import Image
-from recipes_sheet import recipes_sheet
+from recipes_sheet import recipes_sheet, row_of
 from titles_sheet import titles_sheet
 from transitions_sheet import transitions_sheet
 
@@ -17,9 +17,18 @@ from epiphane.cli import commands
 from epiphane.document.project import FORMAT_VERSION
 from epiphane.document.recipe import RECIPE_VERSION, Recipe
 from epiphane.files.project import json_schema
+from epiphane.files.recipes import RecipeBook
 
+LOOKED_AT = ("Hammer", "Neon", "Torn tape", "Old album", "Staircase")
+"""Of the recipes: all of them would take as long as all other sheets."""
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
+
+
+def rows_looked_at():
+    """Return which rows of the sheet of recipes are drawn here."""
+    shipped = RecipeBook(Path("none of the editor's")).read()[0]
+    return [number for number, kept in enumerate(shipped) if kept.recipe.name in LOOKED_AT]
 
 
 def test_what_is_made_from_the_code_is_current():
@@ -29,7 +38,7 @@ def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "titles.md").read_text() == titles_text(), "run make docs"
     sheets = {
         "effects": sheet(),
-        "recipes": recipes_sheet(),
+        "recipes": recipes_sheet(LOOKED_AT),
         "transitions": transitions_sheet(),
         "titles": titles_sheet(),
     }
@@ -37,10 +46,12 @@ def test_what_is_made_from_the_code_is_current():
         with Image.open(DOCS / f"{name}.jpg") as kept:
             assert kept.size == made.size, "run make docs"
             away = np.abs(np.asarray(kept, float) - np.asarray(made, float)).mean(axis=2)
+        if name == "recipes":
+            away = np.concatenate([away[row_of(number)] for number in rows_looked_at()])
         # In squares of the size of a picture: one effect that has changed is seen among all the others.
         high, wide = (length // size * size for length, size in zip(away.shape, (80, 140), strict=True))
-        squares = away[:high, :wide].reshape(high // 80, 80, -1, 140)
-        assert squares.mean(axis=(1, 3)).max() < 7, "run make docs"
+        squares = away[:high, :wide].reshape(high // 80, 80, -1, 140).mean(axis=(1, 3))
+        assert squares.max() < 7, "run make docs"
 
 
 def test_every_field_of_the_file_is_described():

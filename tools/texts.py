@@ -45,7 +45,8 @@ def declared() -> Iterator[str]:
             if isinstance(parameter, ChoiceParameter):
                 yield from parameter.options
     for effect in EFFECTS.all():
-        yield from (section for section, _ in effect.sections)
+        yield from (effect.group, *(section for section, _ in effect.sections))
+    yield from (transition.group for transition in TRANSITIONS.all())
     for motion in MOTIONS.all():
         yield from (motion.label, motion.summary)
     yield from (unit_words(unit) for unit in pulse.PulseUnit)

@@ -45,7 +45,7 @@ def effects(window):
 def test_a_recipe_is_looked_at_and_laid_with_keys_and_taken_back(demo):
     before = demo.editor.project
     QTest.keyClick(demo, Qt.Key.Key_F, CTRL)
-    QTest.keyClicks(demo.shelf.search, "blow")
+    QTest.keyClicks(demo.shelf.search, "one hard blow")
     assert names(demo) == ["Hammer"]
     click(demo, "Hammer")
     assert isinstance(demo.editor.selection, RecipeSelection)
@@ -84,6 +84,7 @@ def test_a_recipe_moves_on_its_tile_while_it_is_pointed_at(demo, qtbot):
     seen = []
     demo.effect_mover.drawn.connect(lambda one: seen.append((one.key, one.picture.copy())))
     tiles = demo.shelf.recipes.tiles
+    demo.shelf.recipes.search("Hammer")  # of all of them it lies below what is seen
     QTest.mouseMove(tiles.viewport(), tiles.point_of(path_of(demo, "Hammer")))
     qtbot.waitUntil(lambda: len({picture.tobytes() for _, picture in seen}) > 3, timeout=60_000)
     assert {key for key, _ in seen} == {path_of(demo, "Hammer")}

@@ -61,7 +61,7 @@ from epiphane.render.plan import plan_frame
 
 _SOUND_RATE = 400
 _STEP = 80
-_PLACES, _VALUES, _TIMES = 12, 4, 6
+_PLACES, _VALUES, _TIMES = 9, 4, 6
 """Of how many structures of a kind a field is changed, to how many other values each at a time, how often."""
 
 OTHERS = {
@@ -71,7 +71,13 @@ OTHERS = {
         *("Filling.lands", "Filling.stills", "Filling.extend"),
         *("Pace.every", "Pace.is_by_section", "Pace.calm", "Pace.build", "Pace.full"),
         *("Dressing.density", "Dressing.seed", "Dressing.calm", "Dressing.build", "Dressing.full"),
-        *("Dressing.drop", "Dressing.has_transitions", "Lane.is_dressed"),
+        *(
+            "Dressing.opening",
+            "Dressing.ending",
+            "Dressing.drop",
+            "Dressing.has_transitions",
+            "Lane.is_dressed",
+        ),
     ),
     "says what of a clip filling and its marks choose": (
         *("Footage.used_to", "Footage.takes", "Footage.passages", "Take.start", "Take.is_used"),

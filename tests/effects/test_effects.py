@@ -124,7 +124,7 @@ def test_every_effect_is_seen_at_a_glance_at_full_level(made):
 
 @every_effect
 def test_every_effect_does_a_picture_as_wide_as_8k(made):
-    picture = np.zeros((1080, 7680, 3), np.uint8)
+    picture = np.zeros((270, 7680, 3), np.uint8)
     picture[::2] = 200
     result = drawn(made.key, 1.0, picture=picture, frame=4)
     assert result.shape == picture.shape

@@ -4,8 +4,8 @@ import numpy as np
 
 from epiphane.declare.parameters import Parameter, Values
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Field, Filter, Operation
-from epiphane.effects.pixels import coarse_points, shaded
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import coarse_points, looked_up, shaded
 from epiphane.effects.turning import direction
 from epiphane.types import Float32Array, Picture
 
@@ -40,7 +40,8 @@ def fold(values: Values) -> Operation | tuple[Operation, ...]:
         """Return how far the sheet stands out, 0 to 1: a triangle wave, 0 on the line that stays."""
         return np.asarray(1 - np.abs((place - middle) * count / 2 % 2 - 1), np.float32)
 
-    def source(x: Float32Array, y: Float32Array, half_height: float) -> tuple[Float32Array, Float32Array]:
+    def folded(picture: Picture) -> Picture:
+        x, y = coarse_points(picture, 2)
         place = np.asarray(x * along[0] + y * along[1], np.float32)
         nearer = 1 + _DEPTH * level * (height_at(place) - 0.5)
         # Of a folded sheet more fits in the frame; the mirror image goes on at its edge.
@@ -48,7 +49,7 @@ def fold(values: Values) -> Operation | tuple[Operation, ...]:
         across, down = place * along[0], place * along[1]
         rest_x, rest_y = (x - across) / nearer, (y - down) / nearer
         from_x, from_y = squeezed * along[0] + rest_x, squeezed * along[1] + rest_y
-        return from_x.astype(np.float32), from_y.astype(np.float32)
+        return np.asarray(looked_up(picture, from_x.astype(np.float32), from_y.astype(np.float32)), np.uint8)
 
     def shadowed(picture: Picture) -> Picture:
         x, y = coarse_points(picture, 2)
@@ -58,4 +59,4 @@ def fold(values: Values) -> Operation | tuple[Operation, ...]:
             picture, (1 - level * values.shade / 100 * (0.25 + 0.5 * away) * slope).astype(np.float32)
         )
 
-    return Field(source), Filter(shadowed)
+    return Filter(folded, moves=True), Filter(shadowed)

@@ -4,8 +4,9 @@ import numpy as np
 
 from epiphane.declare.parameters import ChoiceParameter, Parameter, Values
 from epiphane.effects.declare import Family, effect
-from epiphane.effects.operations import NOTHING, Field, Operation
-from epiphane.types import Float32Array
+from epiphane.effects.operations import NOTHING, Filter, Operation
+from epiphane.effects.pixels import coarse_points, looked_up
+from epiphane.types import Picture
 
 _BELOW, _ABOVE = "the lower edge", "the upper edge"
 _BULGE = 0.8
@@ -31,11 +32,14 @@ def little_planet(values: Values) -> Operation | tuple[Operation, ...]:
         return NOTHING
     level, reach, turn = values.amount / 100, values.size / 50, values.turn / 360 + 0.25
 
-    def source(x: Float32Array, y: Float32Array, half_height: float) -> tuple[Float32Array, Float32Array]:
+    def bent(picture: Picture) -> Picture:
+        x, y = coarse_points(picture, 2)
+        half_height = picture.shape[0] / picture.shape[1]
         around = (np.arctan2(y, x) / (2 * np.pi) + turn) % 1
         outwards = np.clip(np.hypot(x, y) / reach, 0, 1) ** _BULGE
         across = 2 * np.abs(2 * around - 1) - 1
         down = (1 - 2 * outwards if values.middle == _BELOW else 2 * outwards - 1) * half_height
-        return (x + level * (across - x)).astype(np.float32), (y + level * (down - y)).astype(np.float32)
+        from_x, from_y = x + level * (across - x), y + level * (down - y)
+        return np.asarray(looked_up(picture, from_x.astype(np.float32), from_y.astype(np.float32)), np.uint8)
 
-    return Field(source)
+    return Filter(bent, moves=True)

@@ -1,5 +1,7 @@
 """The command line, run as a program: its words are kept stable."""
 
+import contextlib
+import io
 import json
 import subprocess
 import sys
@@ -15,15 +17,33 @@ from epiphane.files.project import load_project
 from training.scores import onset_f
 
 
-def epiphane(*words, folder):
-    return subprocess.run(
-        [sys.executable, "-m", "epiphane", *map(str, words)],
-        cwd=folder,
-        capture_output=True,
-        text=True,
-        check=False,
-        timeout=120,
-    )
+def epiphane(*words, folder, is_apart=False):
+    """Run a command: in this process, which loads everything once, or in one of its own."""
+    words = [str(word) for word in words]
+    if is_apart:
+        return subprocess.run(
+            [sys.executable, "-m", "epiphane", *words],
+            cwd=folder,
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=120,
+        )
+    out, err, code = io.StringIO(), io.StringIO(), 0
+    with (
+        contextlib.chdir(folder),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(err),
+        pytest.MonkeyPatch.context() as patched,
+    ):
+        patched.setattr("sys.argv", ["epiphane", *words])
+        patched.setattr("epiphane.cli.start_log", lambda: None)
+        patched.setattr("epiphane.cli.tune_heap", lambda: None)
+        try:
+            main()
+        except SystemExit as ended:
+            code = ended.code or 0
+    return subprocess.CompletedProcess(words, code, out.getvalue(), err.getvalue())
 
 
 @pytest.fixture(autouse=True)
@@ -78,6 +98,7 @@ def test_from_a_song_and_a_clip_to_a_film(media):
         "--lane",
         "zoom:beats/2",
         folder=media,
+        is_apart=True,
     )
     assert (made.returncode, made.stderr) == (0, "")
     planned = epiphane("plan", "edit.epiphane", "--json", "plan.json", folder=media)

@@ -34,7 +34,7 @@ from PyQt6.QtGui import QAction, QPainter  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget  # noqa: E402
 
-from epiphane.demo.project import open_demo  # noqa: E402
+from epiphane.demo.project import open_basic_demo  # noqa: E402
 from epiphane.desk.control import selection as kinds  # noqa: E402
 from epiphane.desk.shelf.panel import ShelfPage  # noqa: E402
 from epiphane.desk.shell.app import make_application  # noqa: E402
@@ -166,7 +166,7 @@ def main() -> None:
     window.footage.prepares = False
     window.show()
     texts, names = set(texts_of(window)), set()
-    for project in (open_demo(), a_rich_project()):
+    for project in (open_basic_demo(), a_rich_project()):
         texts |= set(seen_in(window, project))
         names |= names_in(window, project)
     print(json.dumps({"untranslated": untranslated(texts | _PAINTED, names), "asked": sorted(ASKED)}))

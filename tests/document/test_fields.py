@@ -61,7 +61,7 @@ from epiphane.render.plan import plan_frame
 
 _SOUND_RATE = 400
 _STEP = 80
-_PLACES, _VALUES, _TIMES = 9, 4, 6
+_PLACES, _VALUES, _TIMES = 12, 4, 6
 """Of how many structures of a kind a field is changed, to how many other values each at a time, how often."""
 
 OTHERS = {

@@ -221,8 +221,8 @@ def test_a_field_moves_every_pixel_by_what_it_says():
     """Against asking the field at every pixel, which is what asking it at few must come to."""
     x, y = np.meshgrid(np.linspace(0, 5, 320), np.linspace(0, 3, 180))
     picture = np.dstack([120 + 100 * np.sin(x + k * y) for k in range(3)]).astype(np.uint8)
-    bent = drawn(picture, ("bend", {"amount": 60.0}))
-    (field,) = EFFECTS.named("bend").operations((("amount", 60.0),))
+    bent = drawn(picture, ("bend", {"amount": 60.0, "apart": 0.0}))
+    (field,) = EFFECTS.named("bend").operations((("amount", 60.0), ("apart", 0.0)))
     across = ((np.arange(320) + 0.5) / 160 - 1).astype(np.float32)
     down = ((np.arange(180) + 0.5 - 90) / 160).astype(np.float32)
     from_x, from_y = field.source(*np.meshgrid(across, down), 180 / 320)

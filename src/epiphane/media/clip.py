@@ -169,8 +169,12 @@ class Clip:
         ------
         MediaError
             If there is none for long before it, or the file is not there any more.
+        CancelledError
+            If the clip was stopped, or closed while another thread waited for it.
         """
         with self._lock:
+            if self._is_stopped:
+                raise CancelledError("stopped")
             for there in range(index, max(-1, index - _MOST_HELD), -1):
                 if there in self._missing:
                     continue
@@ -206,6 +210,7 @@ class Clip:
     def close(self) -> None:
         """Let go of the file."""
         with self._lock:
+            self._is_stopped = True
             self._decoder = None
             self._container.close()
 

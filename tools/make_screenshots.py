@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter
 from tour import write_tour
 
 from epiphane.declare.parameters import setting_of
+from epiphane.demo.project import open_basic_demo
 from epiphane.desk.bench.keying.look_tiles import LookTiles
 from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.selection import (
@@ -108,6 +109,11 @@ class Photographer:
         window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 6)
         self.wait(9000)  # every thumbnail of the score
         self.take("demo")
+        # The others show one thing each: on the demo with a flash and a zoom alone.
+        basic = open_basic_demo()
+        self.window.editor.apply(lambda p: replace(p, stack=basic.stack, pulses=basic.pulses), "basics")
+        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
+        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
 
     def parts(self) -> None:
         """Take what was heard in the song, two bars a line, with one of its parts on the bench."""

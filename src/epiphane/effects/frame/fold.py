@@ -41,7 +41,7 @@ def fold(values: Values) -> Operation | tuple[Operation, ...]:
         return np.asarray(1 - np.abs((place - middle) * count / 2 % 2 - 1), np.float32)
 
     def folded(picture: Picture) -> Picture:
-        x, y = coarse_points(picture, 2)
+        x, y = coarse_points(picture)
         place = np.asarray(x * along[0] + y * along[1], np.float32)
         nearer = 1 + _DEPTH * level * (height_at(place) - 0.5)
         # Of a folded sheet more fits in the frame; the mirror image goes on at its edge.
@@ -52,7 +52,7 @@ def fold(values: Values) -> Operation | tuple[Operation, ...]:
         return np.asarray(looked_up(picture, from_x.astype(np.float32), from_y.astype(np.float32)), np.uint8)
 
     def shadowed(picture: Picture) -> Picture:
-        x, y = coarse_points(picture, 2)
+        x, y = coarse_points(picture)
         slope = (x * along[0] + y * along[1] - middle) * count / 2 % 2 > 1
         away = 1 - height_at(np.asarray(x * along[0] + y * along[1], np.float32))
         return shaded(

@@ -144,11 +144,10 @@ class MovingPage(QWidget):
     def _sample(self) -> Footage | None:
         """Return the footage that everything is shown on."""
         footage = [one for one in self._editor.project.footage if one.kind is not FootageKind.SOUND]
-        return (
-            next((one for one in footage[:_MOST_LOOKED_AT] if self._has_detail(one)), _demo_clip())
-            if footage
-            else None
-        )
+        for one in footage[:_MOST_LOOKED_AT]:
+            if self._has_detail(one):
+                return one
+        return _demo_clip() if footage else None  # read only where it is needed
 
     def _kept(self) -> tuple[str, ...]:
         return () if self.favourites is None else self.favourites.kept

@@ -133,16 +133,19 @@ def _lay(
     cv2.fillConvexPoly(mask, outline, 255, cv2.LINE_AA, _SUB_PIXELS)
     part = cv2.warpAffine(held, matrix, (wide, tall), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
     # A pane that leans catches more of the light, or less.
-    gain = 1 + _LEANING * piece.chances[2]
-    part = np.asarray(cv2.multiply(part, np.array([gain, gain, gain, 1.0])), np.uint8)
+    alpha = cv2.extractChannel(part, 3) if part.shape[2] == 4 else None
+    part = cv2.convertScaleAbs(part, alpha=1 + _LEANING * piece.chances[2])
     glint = int(255 * edges * (0.25 + 0.5 * abs(piece.chances[3])))
     if glint:
         rim = np.zeros_like(part)
         thick = max(1, round(width * _LINE))
         cv2.polylines(rim, [outline], True, (glint, glint, glint, 0), thick, cv2.LINE_AA, _SUB_PIXELS)
-        part = np.asarray(cv2.add(part, rim), np.uint8)
-    if part.shape[2] == 4:
-        part[..., :3] = np.minimum(part[..., :3], part[..., 3:])
-    weight = mask.astype(np.float32) * np.float32(share / 255)
+        part = cv2.add(part, rim, dst=part)
+    if alpha is not None:
+        # Premultiplied: no channel is above its alpha.
+        part = cv2.min(cv2.insertChannel(alpha, part, 3), cv2.merge([alpha] * 4))
     spot = ground[low[1] : high[1], low[0] : high[0]]
-    spot[:] = cv2.blendLinear(part, np.ascontiguousarray(spot), weight, 1 - weight)
+    weight = cv2.convertScaleAbs(mask, alpha=share) if share < 1 else mask
+    weight = cv2.merge([weight] * part.shape[2])
+    kept = cv2.multiply(spot, cv2.bitwise_not(weight), scale=1 / 255)
+    cv2.add(cv2.multiply(part, weight, scale=1 / 255), kept, dst=spot)

@@ -20,8 +20,9 @@ def family_colour(key: str) -> QColor:
 
 
 def lane_label(lane: Lane) -> str:
-    """Return what a lane is called: by the editor, else by its effect."""
-    if lane.name:
+    """Return what a lane is called: by the editor, else by its effect, and in a dressing by both."""
+    if lane.name and not lane.is_dressed:
         return lane.name
     effect = lane_kind(lane.effect)
-    return tr("{effect} (missing)", effect=lane.effect) if effect is None else effect.label
+    label = tr("{effect} (missing)", effect=lane.effect) if effect is None else effect.label
+    return f"{label} · {lane.name}" if lane.name else label

@@ -178,7 +178,7 @@ def _with_looks(
         seed = int(rng.integers(1, 1_000_000))
         for lane in project.lanes:
             if lane.id not in there:
-                project = _dressed(project, lane, dressing, f"{mood.value} · {recipe.name}", here, seed)
+                project = _dressed(project, lane, dressing, recipe.name, here, seed)
     return project
 
 

@@ -47,7 +47,7 @@ def test_a_draft_is_shown_while_playing_and_sharp_once_it_stops(demo, qtbot):
     qtbot.waitUntil(lambda: frames.is_ready(415))
     assert frames.picture(415) is None
     draft = frames.picture(415, may_be_draft=True)
-    assert 0.5 < draft.shape[1] / frames.size[0] < 0.7
+    assert 0.4 < draft.shape[1] / frames.size[0] < 0.6
     playback.play()
     QTest.qWait(300)
     playback.stop()

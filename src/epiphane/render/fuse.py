@@ -28,7 +28,7 @@ from epiphane.types import Float32Array, FloatArray, Picture, Size
 _IDENTITY_TONE = np.eye(3, 4)
 _WAY_FOR_LIGHT = 0.012
 """In shares of the picture: of a shorter way light and levels look alike, and levels are quicker."""
-_NEAR_IDENTITY, _N_TERMS = 0.9, 16
+_NEAR_IDENTITY, _NEAR_ZERO, _N_TERMS = 0.9, 0.5, 16
 """How far a matrix is from the identity at most, by its Frobenius norm, so that so many terms are enough."""
 
 
@@ -166,9 +166,20 @@ def power_of(matrix: FloatArray, exponent: float) -> FloatArray:
     -------
     float64, shape (n, n)
     """
-    from scipy.linalg import expm  # late: it takes a tenth of a second to load
+    return np.asarray(np.real(_exponential(exponent * _logarithm(matrix))), np.float64)
 
-    return np.asarray(np.real(expm(exponent * _logarithm(matrix))), np.float64)
+
+def _exponential(matrix: FloatArray) -> FloatArray:
+    """Return the exponential of a matrix: by its own series where that is short, ten times quicker there."""
+    if np.linalg.norm(matrix) > _NEAR_ZERO:
+        from scipy.linalg import expm  # late: it takes a tenth of a second to load
+
+        return np.asarray(expm(matrix))
+    power = total = np.eye(len(matrix))
+    for number in range(1, _N_TERMS):
+        power = power @ matrix / number
+        total = total + power
+    return total
 
 
 def _logarithm(matrix: FloatArray) -> FloatArray:

@@ -156,8 +156,22 @@ def _cut_out(plane: Plane, target: Size, keep_x: float, keep_y: float) -> Plane:
     if (cut_width, cut_height) == target:
         return cut
     is_smaller = target[0] * 2 <= cut_width or target[1] * 2 <= cut_height
+    if is_smaller and (factor := _whole_factor((cut_width, cut_height), target)) > 1:
+        # Means of whole squares, and straight lines for the rest: ten times quicker than means of shares.
+        between = cut_width // factor, cut_height // factor
+        cut, is_smaller = np.asarray(cv2.resize(cut, between, interpolation=cv2.INTER_AREA), np.uint8), False
     method = cv2.INTER_AREA if is_smaller else cv2.INTER_LINEAR
     return np.asarray(cv2.resize(cut, target, interpolation=method), np.uint8)
+
+
+def _whole_factor(size: Size, target: Size) -> int:
+    """Return the largest power of two by which a size can be divided without getting under the target."""
+    factor = 1
+    while all(
+        side % (2 * factor) == 0 and side // (2 * factor) >= to for side, to in zip(size, target, strict=True)
+    ):
+        factor *= 2
+    return factor
 
 
 class _Placement(Struct, frozen=True):

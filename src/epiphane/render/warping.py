@@ -114,11 +114,12 @@ def _share_of_long_ways(smear: FloatArray, size: Size) -> Float32Array:
     """Return where points go so far that half the size is enough, float32, 0 to 1, at few places."""
     width, height = size
     columns, rows = max(2, width // _FIELD_STEP), max(2, height // _FIELD_STEP)
-    x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
-    there = np.stack([x, y, np.ones_like(x)], axis=-1) @ smear.T
-    ways = (there[..., :2] / there[..., 2:] - np.stack([x, y], axis=-1)) * (width, height)
-    share = (np.hypot(ways[..., 0], ways[..., 1]) - _SHORT_WAY) / (_LONG_WAY - _SHORT_WAY)
-    return np.clip(share, 0, 1).astype(np.float32)
+    x = ((np.arange(columns) + 0.5) / columns)[None]
+    y = ((np.arange(rows) + 0.5) / rows)[:, None]
+    right, down, depth = (row[0] * x + (row[1] * y + row[2]) for row in smear)
+    ways = np.hypot((right / depth - x) * width, (down / depth - y) * height)
+    share = (ways - _SHORT_WAY) / (_LONG_WAY - _SHORT_WAY)
+    return np.asarray(np.clip(share, 0, 1), np.float32)
 
 
 def _blurred_along(picture: Pixels, smear: FloatArray, *, in_light: bool) -> Pixels:

@@ -25,7 +25,7 @@ from epiphane.wording import tr
 
 _WORKERS = 2
 _PATIENCE_SECONDS = 0.15
-_DRAFT_SHARE = 0.6
+_DRAFT_SHARE = 0.5
 # Proxies are small and quick to read from anywhere, so all of a usual project stay open.
 _MOST_OPEN = 64
 
@@ -88,6 +88,11 @@ class FrameServer(QObject):
     def is_ahead(self) -> bool:
         """Whether all that was wanted last has been drawn, or is being drawn."""
         return not self._wanted
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether it plays, and pictures are wanted that no thread is drawing yet."""
+        return self._is_hurried and not self.is_ahead
 
     def set_hurried(self, is_hurried: bool) -> None:
         """Have what is wanted come first from now on, as it plays, or be kept as well as drawn."""

@@ -1,6 +1,7 @@
 """Thumbnails of footage and effects, rendered in a thread and cached."""
 
 from collections import OrderedDict
+from collections.abc import Callable
 
 import numpy as np
 from msgspec.structs import replace
@@ -35,12 +36,15 @@ _RATE = 30.0  # of the echoes of an effect
 _SHARE = 0.42  # how far a transition is on its tile
 _MOST_KEPT = 1500
 _MOST_OPEN = 4
+_PATIENCE_SECONDS = 0.15
 BLANKS = (88, 66, 74), (195, 211, 221)
 """What stands for the pictures on both sides of a transition while there are none: blue, green, red."""
 
 
 class Thumbnails(QObject):
     """Small pictures; asked for by the views, drawn in the background.
+
+    They wait while something that `is_urgent` needs the machine.
 
     Signals
     -------
@@ -50,13 +54,21 @@ class Thumbnails(QObject):
 
     ready = pyqtSignal()
 
-    def __init__(self, proxies: ProxyStore | None = None) -> None:
+    def __init__(
+        self, proxies: ProxyStore | None = None, *, is_urgent: Callable[[], bool] = lambda: False
+    ) -> None:
         super().__init__()
+        self._is_urgent = is_urgent
         self._footage = OpenFootage(proxies, most_open=_MOST_OPEN, most_bytes=THUMB_FOOTAGE_BYTES)
         self._kept: LruCache[FramePlan, QImage] = LruCache(_MOST_KEPT)
         self._wanted: OrderedDict[FramePlan, None] = OrderedDict()
         self._worker = Worker(
-            "thumbnails", self._take, self._draw, interrupt=self._footage.stop, is_background=True
+            "thumbnails",
+            self._take,
+            self._draw,
+            patience=lambda: _PATIENCE_SECONDS if self._wanted else None,
+            interrupt=self._footage.stop,
+            is_background=True,
         )
         self._worker.start()
 
@@ -117,7 +129,7 @@ class Thumbnails(QObject):
             self._footage.close()
 
     def _take(self) -> FramePlan | None:
-        if not self._wanted:
+        if not self._wanted or self._is_urgent():
             return None
         plan = min(self._wanted, key=_in_reading_order)
         del self._wanted[plan]

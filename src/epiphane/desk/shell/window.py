@@ -125,7 +125,7 @@ class Window(QMainWindow):
         self.proxies = proxies or ProxyStore()
         self.frames = FrameServer(self.proxies)
         self.frames.show(self.editor.project, self.editor.cues)
-        self.thumbnails = Thumbnails(self.proxies)
+        self.thumbnails = Thumbnails(self.proxies, is_urgent=lambda: self.frames.is_behind)
         self.skimmer = Skimmer(self.frames.footage)
         self.playback = Playback(self.editor, self.frames)
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))

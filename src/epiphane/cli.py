@@ -3,7 +3,6 @@
 import json
 import sys
 from collections.abc import Sequence
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +12,15 @@ from msgspec.structs import replace
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
+from epiphane.cli_export import (
+    FilmWords,
+    film_options,
+    formats,
+    join_chunks_of,
+    parse_size,
+    render_film,
+    say_what_is_missing,
+)
 from epiphane.cli_json import listening_as_json, plan_as_json
 from epiphane.cli_words import (
     OverlayWords,
@@ -37,9 +45,8 @@ from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, new_project
 from epiphane.document.pulse import PulseUnit
 from epiphane.document.recipe import Recipe
-from epiphane.document.timeline import Between, Shape
+from epiphane.document.timeline import Between
 from epiphane.edits.footage import add_footage, learn_of_footage
-from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.keying.dressing import dress
 from epiphane.edits.keying.lanes import add_lane
 from epiphane.edits.keying.pulses import ensure_pulse
@@ -54,7 +61,7 @@ from epiphane.edits.song.song import set_song
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.facts.stretches import best_stretches
-from epiphane.files.project import SUFFIX, load_project, missing_files, named_files, save_project
+from epiphane.files.project import SUFFIX, load_project, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.heap import tune_heap
@@ -64,9 +71,7 @@ from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
-from epiphane.render.export import ExportProgress, export
 from epiphane.render.film_grade import export_look
-from epiphane.timing import frame_at, parse_rate
 
 _FILE = click.Path(path_type=Path)
 
@@ -223,7 +228,7 @@ def new(
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
     _check_unwritten(out, overwrite)
-    size = _parse_size(shape) if shape else None
+    size = parse_size(shape) if shape else None
     wanted = [lane_words(words) for words in lanes]
     over = [overlay_words(words) for words in overlays]
     texts = [title_words(words) for words in titles]
@@ -287,43 +292,40 @@ def export_to(project: Path, out: Path, overwrite: bool) -> None:
 @commands.command()
 @click.argument("project", type=_FILE)
 @click.argument("out", type=_FILE)
-@click.option("--size", metavar="WxH", help="Width and height in pixels, both even.")
-@click.option("--fps", metavar="N", help="Frames a second: 30, 29.97, 30000/1001.")
-@click.option("--range", "stretch", metavar="A:B", help="From A to B, in seconds; either may be left out.")
+@film_options
+@click.option("--chunk", metavar="K/N", help="Make only the K-th of each N chunks, for `join`.")
+@click.option("--each", type=click.Choice(["part", "shape"]), help="A film for each, named by it.")
 @click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
 def render(
-    project: Path, out: Path, size: str | None, fps: str | None, stretch: str | None, overwrite: bool
+    project: Path, out: Path, chunk: str | None, each: str | None, overwrite: bool, **words: Any
 ) -> None:
-    """Export PROJECT to OUT as an H.264/AAC MP4."""
+    """Export PROJECT to OUT in any format: H.264 in MP4 where OUT ends in .mp4."""
     opened = load_project(project)
-    _check_unwritten(out, overwrite)
+    if chunk is None and each is None:
+        _check_unwritten(out, overwrite)
     _ask_about_folders(opened, project)
-    rate = parse_rate(fps) if fps else opened.rate
-    wanted_size = _parse_size(size) if size else None
-    if wanted_size is not None:
-        opened = in_shape(opened, Shape(*wanted_size))
-    frames = _parse_range(stretch, rate) if stretch else None
-    for path in missing_files(opened):
-        click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
-    is_hidden = not sys.stderr.isatty()
-    with click.progressbar(length=1, show_percent=True, width=30, file=sys.stderr, hidden=is_hidden) as bar:
-
-        def report(progress: ExportProgress) -> None:
-            bar.length = progress.n_frames
-            bar.update(progress.n_done - bar.pos)
-
-        faults = export(
-            opened,
-            out,
-            size=wanted_size,
-            rate=rate,
-            frames=frames,
-            may_replace=overwrite,
-            reads=[project],
-            report=report,
-        )
+    wanted = FilmWords(opened, out, **words)
+    say_what_is_missing(opened)
+    faults = render_film(wanted, out, chunk=chunk, each=each, may_replace=overwrite, reads=[project])
     for fault in faults:
         click.echo(fault, err=True)
+
+
+@commands.command()
+@click.argument("project", type=_FILE)
+@click.argument("out", type=_FILE)
+@film_options
+@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
+def join(project: Path, out: Path, overwrite: bool, **words: Any) -> None:
+    """Join the chunks that `render --chunk` has made of PROJECT with the same options to the film OUT."""
+    opened = load_project(project)
+    _check_unwritten(out, overwrite)
+    wanted = FilmWords(opened, out, **words)
+    for fault in join_chunks_of(wanted, out, may_replace=overwrite, reads=[project]):
+        click.echo(fault, err=True)
+
+
+commands.add_command(formats)
 
 
 def main() -> None:
@@ -459,24 +461,3 @@ def _ask_about_folders(project: Project, path: Path) -> None:
             trusted.add([folder])
         else:
             withhold([folder])
-
-
-def _parse_size(text: str) -> tuple[int, int]:
-    width, separator, height = text.lower().partition("x")
-    if not separator or not width.isdigit() or not height.isdigit():
-        raise ParameterError(f"a size is written as 1920x1080, got {text!r}")
-    size = int(width), int(height)
-    if size[0] % 2 or size[1] % 2 or not all(2 <= side <= 8192 for side in size):
-        raise ParameterError(f"width and height must be even and 2..8192 pixels, got {text}")
-    return size
-
-
-def _parse_range(text: str, rate: Fraction) -> range:
-    first, separator, end = text.partition(":")
-    try:
-        start, stop = float(first or 0), float(end) if end else 1e7
-    except ValueError:
-        raise ParameterError(f"a range is A:B in seconds, such as 2.5:10, got {text!r}") from None
-    if not separator or not 0 <= start < stop:
-        raise ParameterError(f"a range is A:B in seconds with 0 <= A < B, got {text!r}")
-    return range(frame_at(start, rate), frame_at(stop, rate))

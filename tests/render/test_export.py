@@ -36,7 +36,8 @@ from epiphane.errors import CancelledError, DiskError, MediaError
 from epiphane.files.project import save_project
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import ExportProgress, export, unused_name
+from epiphane.render.export import ExportProgress, export
+from epiphane.render.export_target import unused_name
 from epiphane.timing import COMMON_RATES, frame_at
 
 SIZE = (160, 90)
@@ -286,7 +287,7 @@ def test_clips_that_come_in_turn_are_not_all_opened_at_every_turn(tmp_path, clic
         return Clip(path)
 
     monkeypatch.setattr("epiphane.render.sources._file", counted)
-    monkeypatch.setattr("epiphane.render.export._MOST_OPEN", 5)
+    monkeypatch.setattr("epiphane.render.drawn_frames._MOST_OPEN", 5)
     export(project, tmp_path / "film.mp4")
     lumas, _ = read_lumas(tmp_path / "film.mp4")
     # Closing the one unused for longest would open a clip for every shot.

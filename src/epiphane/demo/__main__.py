@@ -15,6 +15,7 @@ from epiphane.demo.project import CLIPS_FILE, make_demo_project
 from epiphane.demo.song import RATE, Composition
 from epiphane.demo.stage import FPS, frames, soundtrack
 from epiphane.demo.titles import make_titles_project
+from epiphane.media.codecs import h264
 from epiphane.media.colour import OUTPUT_SPEC, bgr_to_yuv
 from epiphane.media.writer import MovieWriter, planes_from_yuv444
 
@@ -49,8 +50,7 @@ def make_clip(name: str) -> tuple[str, dict[str, float]]:
         size=(WIDTH, HEIGHT),
         rate=Fraction(FPS),
         sound=soundtrack(scene),
-        preset="slow",
-        crf=21,
+        video=h264(21, preset="slow"),
     ) as writer:
         for picture in frames(scene):
             writer.write(planes_from_yuv444(cv2.transform(picture, to_yuv)))

@@ -55,7 +55,7 @@ from epiphane.render.working_image import WorkingImage, filled, resized, rounded
 from epiphane.titles.picture import logo_picture, text_picture
 from epiphane.transitions.declare import TRANSITIONS, ByMatte, Composed, Join, Masked, Weighted
 from epiphane.transitions.mixing import masked, weighted
-from epiphane.types import FloatArray, Picture, Pixels, Plane, Size
+from epiphane.types import Float32Array, FloatArray, Picture, Pixels, Plane, Size
 
 _HALF = 0.5
 _SMEARED_PIXELS, _LEAST_SIZE = 6.0, 16
@@ -99,6 +99,18 @@ def draw(plan: FramePlan, sources: Sources, size: Size, kept: DrawnNodes | None 
     """
     drawing = _Drawing(sources, plan.shape, size, kept)
     return drawing.rounded(drawing.node(plan.root))
+
+
+def draw_levels(plan: FramePlan, sources: Sources, size: Size) -> Float32Array:
+    """Return the picture of a plan with parts of levels, where what is done last gives them.
+
+    Returns
+    -------
+    float32, shape (height, width, 3), BGR, 0 to 255
+    """
+    made = _Drawing(sources, plan.shape, size).node(plan.root)
+    pixels = WorkingImage(np.asarray(made.pixels, np.float32), made.pending).resolved()
+    return np.asarray(np.clip(resized(pixels, size, cv2.INTER_LINEAR), 0, 255), np.float32)
 
 
 def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane]:

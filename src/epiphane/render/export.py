@@ -1,93 +1,117 @@
-"""Export of a project, or a range of it, to a film file."""
+"""Export of a project, or a range of it, to a file or a folder of any format."""
 
-import bisect
-import math
+from __future__ import annotations
+
+import secrets
+import shutil
 import time
-from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
+from typing import assert_never
 
-import numpy as np
 from msgspec import Struct
 
-from epiphane.audio.accents import with_accents
-from epiphane.audio.mix import decibels_too_loud, mixed_with_shots, peak_of, read_sounds
-from epiphane.audio.samples import read_samples, resampled_stereo
-from epiphane.audio.song_gain import shaped_song
-from epiphane.disk import short_name, why_unwritable
-from epiphane.document.named_file import named_file
+from epiphane.audio.sound_file import write_sound_file
+from epiphane.disk import flush_folder, write_atomically
 from epiphane.document.project import Project
-from epiphane.document.titles import TextFill
 from epiphane.edits.picture import set_rate
 from epiphane.errors import DiskError, MediaError
-from epiphane.facts.heard import heard_items
-from epiphane.facts.mattes import needed_mattes
+from epiphane.facts.form import part_words, parts_of
 from epiphane.files.project import named_files
-from epiphane.keying.accent_hits import accent_hits
-from epiphane.keying.schedule import schedule
-from epiphane.media.look_files import look_fault
-from epiphane.media.mattes import made_mattes, make_matte
-from epiphane.media.raw import RawPicture
-from epiphane.media.writer import FILM_SUFFIX, SOUND_RATE, MovieWriter
-from epiphane.render.draw import draw_planes
-from epiphane.render.nodes import FramePlan, SourceFrame, sources_of
-from epiphane.render.plan import plan_frame
-from epiphane.render.sources import OpenFootage
-from epiphane.timing import frame_start, seconds_to_sample
-from epiphane.titles.faces import face_fault
-from epiphane.types import Float32Array, Plane, Size
+from epiphane.formats.declare import (
+    AnimationOutput,
+    Coding,
+    Depth,
+    FilmOutput,
+    Format,
+    PictureOutput,
+    SoundOutput,
+)
+from epiphane.formats.settings import USUAL_SETTINGS, ExportSettings
+from epiphane.media.animation import Animation
+from epiphane.media.joining import Chapter, Chunk, FilmFacts, join_chunks
+from epiphane.media.picture_files import encoded_jpeg
+from epiphane.media.writer import MovieWriter
+from epiphane.render.chunks import ChunkFolder, chunks_of, film_key
+from epiphane.render.draw import Sources
+from epiphane.render.drawn_frames import (
+    Maker,
+    Plans,
+    T,
+    as_picture,
+    as_planes,
+    drawn_frames,
+    footage_of_film,
+)
+from epiphane.render.export_needs import face_faults, look_faults, make_mattes
+from epiphane.render.export_target import check_target
+from epiphane.render.film_sound import film_sound
+from epiphane.timing import frame_at
+from epiphane.types import Size
 from epiphane.wording import tr
-
-_WORKERS = 2
-# A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
-_MOST_OPEN = 40
-_AHEAD = 8
 
 
 class ExportProgress(Struct, frozen=True):
-    """How far an export is: frames done and in all, and the seconds it has taken."""
+    """How far an export is: frames done and in all, and the seconds it has taken.
+
+    Of the frames that are done some may have been ready before: `n_ready`.
+    """
 
     n_done: int
     n_frames: int
     elapsed: float
+    n_ready: int = 0
 
     @property
     def remaining(self) -> float | None:
         """Seconds still to go at the pace so far, or None before there is one."""
-        if self.n_done < 3:
+        n_drawn = self.n_done - self.n_ready
+        if n_drawn < 3:
             return None
-        return self.elapsed / self.n_done * (self.n_frames - self.n_done)
+        return self.elapsed / n_drawn * (self.n_frames - self.n_done)
+
+
+_EDGE = 1e-3
+Report = Callable[[ExportProgress], None]
+
+
+class Share(Struct, frozen=True):
+    """Which chunks of a film are made where machines share it: the `part`-th of each `of`, from 1."""
+
+    part: int
+    of: int
 
 
 def export(
     project: Project,
     path: Path,
     *,
+    settings: ExportSettings = USUAL_SETTINGS,
     size: Size | None = None,
     rate: Fraction | None = None,
     frames: range | None = None,
     may_replace: bool = False,
     reads: Sequence[Path] = (),
-    report: Callable[[ExportProgress], None] = lambda progress: None,
+    report: Report = lambda progress: None,
+    keeps_chunks: Callable[[], bool] = lambda: False,
 ) -> list[str]:
-    """Write the project as an H.264/AAC MP4.
-
-    One thread decodes in order, two draw, and the calling one encodes in order.
+    """Write the project in the format of its settings: H.264 in MP4 unless they say otherwise.
 
     Parameters
     ----------
     size, rate
-        Of the film; the project's own unless given.
+        Of the film; those of the settings, else the project's own, unless given.
     frames : range, in frames at `rate`
-        The stretch to write; all unless given.
+        The stretch to write; all unless given. A still is its first frame.
     may_replace : bool
         Whether to write over a file that is there; one that the project reads never is.
     reads : sequence of Path
         Further files that must not be written over, such as the project's own.
     report
         Called after every frame; may raise CancelledError, which stops the export.
+    keeps_chunks
+        Asked when it is stopped: whether what is ready of a film stays, to be taken up again.
 
     Returns
     -------
@@ -98,14 +122,151 @@ def export(
     MediaError
         If there is nothing to export, the song cannot be read, or the file cannot be written, is there
         already, or has an ending of another format.
+    ParameterError
+        If the format cannot do what the settings say.
     DiskError
         If its folder cannot be written to.
         Nothing is left under the final name, nor is a file that was there before touched.
     """
-    check_target(path, [*named_files(project), *reads], may_replace=may_replace)
+    film = _film(project, path, settings, size=size, rate=rate, frames=frames)
+    check_target(path, [*named_files(project), *reads], may_replace=may_replace, form=film.form)
+    maker = _Making(film, report)
+    match film.form.output:
+        case FilmOutput() as output:
+            remarks = _write_film(film, output, maker, keeps_chunks)
+        case PictureOutput() as output:
+            remarks = _write_pictures(film, output, maker)
+        case AnimationOutput(write=write):
+            frames_at = _frames_at_rate(film)
+            pictures = maker.drawn(frames_at, as_picture(film.depth))
+            write(path, Animation(pictures, len(frames_at), film.own_rate), film.coding)
+            remarks = maker.remarks
+        case SoundOutput(container=container, sound=codec):
+            sound = film_sound(film.project, film.frames, settings.loudness)
+            if sound is None:
+                raise MediaError(tr("there is no sound to export: add a song first"))
+            title = film.project.name
+            write_sound_file(path, sound.samples, codec=codec(film.coding), container=container, title=title)
+            maker.tell(len(film.frames))
+            return list(sound.remarks)
+        case _:
+            assert_never(film.form.output)
+    return [*remarks, *face_faults(film.project), *look_faults(film.project), *maker.faults]
+
+
+def export_chunks(
+    project: Project,
+    path: Path,
+    share: Share,
+    *,
+    settings: ExportSettings = USUAL_SETTINGS,
+    frames: range | None = None,
+    report: Report = lambda progress: None,
+) -> list[str]:
+    """Make a share of a film's chunks, which wait in a hidden folder beside `path` for `join_film`.
+
+    Everything else is as with `export`.
+
+    Raises
+    ------
+    MediaError
+        If the format is none of a film.
+    """
+    film = _film(project, path, settings, frames=frames)
+    output = _film_output(film.form)
+    maker = _Making(film, report)
+    with _chunk_folder(film, is_shared=True) as folder:
+        wanted = [number for number in folder.missing(film.chunks) if number % share.of == share.part - 1]
+        remarks = _make_chunks(film, output, maker, folder, wanted)
+    return [*remarks, *maker.faults]
+
+
+def join_film(
+    project: Project,
+    path: Path,
+    *,
+    settings: ExportSettings = USUAL_SETTINGS,
+    frames: range | None = None,
+    may_replace: bool = False,
+    reads: Sequence[Path] = (),
+) -> list[str]:
+    """Join the chunks that `export_chunks` has made to a film, with the same project and settings.
+
+    Raises
+    ------
+    MediaError
+        If chunks are missing; the message names them.
+    """
+    film = _film(project, path, settings, frames=frames)
+    check_target(path, [*named_files(project), *reads], may_replace=may_replace, form=film.form)
+    output = _film_output(film.form)
+    with _chunk_folder(film, is_shared=False) as folder:
+        if missing := folder.missing(film.chunks):
+            names = ", ".join(str(number + 1) for number in missing[:8])
+            raise MediaError(
+                tr(
+                    "{count} of {total} chunks are not there: {names}. Make them first, with the same"
+                    " project and settings.",
+                    count=len(missing),
+                    total=len(film.chunks),
+                    names=names,
+                )
+            )
+        remarks = _join(film, output, folder)
+        folder.remove()
+    return remarks
+
+
+class _Film(Struct, frozen=True):
+    """A film that is to be made: of which project, at its rate, which frames, where, how."""
+
+    project: Project
+    path: Path
+    frames: range
+    size: Size
+    form: Format
+    coding: Coding
+    own_rate: Fraction
+    settings: ExportSettings
+
+    @property
+    def depth(self) -> Depth:
+        """What its pictures are made of, where they are files of their own."""
+        return Depth(self.coding.bits)
+
+    @property
+    def chunks(self) -> list[range]:
+        """Its frames in chunks."""
+        return chunks_of(self.project, self.frames)
+
+
+def _film(
+    project: Project,
+    path: Path,
+    settings: ExportSettings,
+    *,
+    size: Size | None = None,
+    rate: Fraction | None = None,
+    frames: range | None = None,
+) -> _Film:
+    """Return the film that is wanted; an error where it cannot be."""
+    form, coding = settings.of_format(), settings.coding()
+    rate = rate or settings.rate
     project = project if rate is None else set_rate(project, rate)
-    size = size or (project.width, project.height)
-    if size[0] % 2 or size[1] % 2 or min(size) < 2:
+    size = size or settings.size or (project.width, project.height)
+    least = form.least_size
+    if size[0] < least[0] or size[1] < least[1]:
+        raise MediaError(
+            tr(
+                "{label} needs {least_width}x{least_height} pixels or more, got {width}x{height}",
+                label=form.label,
+                least_width=least[0],
+                least_height=least[1],
+                width=size[0],
+                height=size[1],
+            )
+        )
+    if form.shares_colours and (size[0] % 2 or size[1] % 2):
         raise MediaError(
             tr(
                 "the size of a film must be even numbers of pixels, got {width}x{height}",
@@ -118,168 +279,187 @@ def export(
         wanted = range(max(0, frames.start), min(project.n_frames, frames.stop))
     if not wanted:
         raise MediaError(tr("there is nothing to export: add a song or footage first"))
-    started = time.monotonic()
-    uses = _Uses(project)
-    footage = OpenFootage(most_open=_MOST_OPEN, next_use=uses.next_use)
-    try:
-        sound, remarks = _sound(project, wanted)
-        begun = ExportProgress(0, len(wanted), 0.0)
-        remarks = [*remarks, *_make_mattes(project, lambda: report(begun))]
-        with MovieWriter(path, size=size, rate=project.rate, sound=sound) as writer:
-            for n_done, planes in enumerate(_drawn(project, wanted, footage, size), start=1):
-                uses.frame = wanted[n_done - 1]
-                writer.write(planes)
-                report(ExportProgress(n_done, len(wanted), time.monotonic() - started))
-    finally:
-        footage.close()
-    return [*remarks, *_face_faults(project), *_look_faults(project), *footage.faults()]
+    own = [one for one in form.rates if one <= project.rate]
+    own_rate = (
+        project.rate if not form.rates or project.rate in form.rates else max(own, default=min(form.rates))
+    )
+    return _Film(project, path, wanted, size, form, coding, own_rate, settings)
 
 
-def _face_faults(project: Project) -> list[str]:
-    """Return which faces of letters are missing or damaged, a sentence each."""
-    fills = [item.content for track in project.tracks if not track.is_muted for item in track.items]
-    texts = [one for one in fills if isinstance(one, TextFill)]
-    texts += [lane.words for lane in project.lanes if lane.words is not None and not lane.is_muted]
-    faults = dict.fromkeys(fault for text in texts if (fault := face_fault(text)))
-    return [f"{fault.rstrip('.')}: other faces show its letters." for fault in faults]
+class _Making:
+    """The drawing of a film's frames: what is told of it, and what goes wrong."""
 
+    def __init__(self, film: _Film, report: Report) -> None:
+        self._film, self._report = film, report
+        self._started = time.monotonic()
+        self._n_done = self.n_ready = 0
+        self.remarks: list[str] = []
+        self.faults: list[str] = []
+        self.n_frames = len(film.frames)
 
-def _look_faults(project: Project) -> list[str]:
-    """Return which looks are missing or damaged, a sentence each."""
-    settings = (setting for lane in project.lanes if not lane.is_muted for setting in lane.settings)
-    files = dict.fromkeys(file for setting in settings if (file := named_file(setting.peak)) is not None)
-    return [tr("{fault}: it is left out.", fault=fault) for file in files if (fault := look_fault(file))]
+    def tell(self, n_more: int = 1) -> None:
+        """Tell that frames are done."""
+        self._n_done += n_more
+        elapsed = time.monotonic() - self._started
+        self._report(ExportProgress(self._n_done + self.n_ready, self.n_frames, elapsed, self.n_ready))
 
-
-def _make_mattes(project: Project, go_on: Callable[[], None]) -> list[str]:
-    """Make the mattes that a project needs and that are not there; return what went wrong."""
-    faults = []
-    for footage, matte in needed_mattes(project):
+    def drawn(self, frames: Sequence[int], make: Maker[T]) -> Iterator[T]:
+        """Yield the frames in order, each told as done when the next one is taken."""
+        project, is_clear = self._film.project, self._film.settings.is_clear
+        self.n_frames = len(frames) + self.n_ready
+        self.remarks += make_mattes(project, lambda: self.tell(0))
+        footage, note = footage_of_film(project)
         try:
-            make_matte(
-                Path(footage.path), footage.fingerprint, matte, footage.rate, progress=lambda _: go_on()
-            )
-        except (MediaError, DiskError) as error:
-            faults.append(f"Nothing stands behind the subject of {Path(footage.path).name}: {error}")
-    return faults
+            made = drawn_frames(project, frames, self._film.size, make, footage, is_clear=is_clear)
+            for frame, one in zip(frames, made, strict=True):
+                note(frame)
+                yield one
+                self.tell()
+            self.faults = footage.faults()
+        finally:
+            footage.close()
 
 
-def check_target(path: Path, reads: Sequence[Path], *, may_replace: bool) -> None:
-    """Check that a film may be written to a file.
-
-    Raises
-    ------
-    MediaError
-        If its ending is not that of the format that is written, it is one of the files that are read,
-        under whatever name, no regular file, read-only, or there already and not to be replaced.
-    """
-    if path.suffix.lower() != FILM_SUFFIX:
-        ending = f"not {path.suffix}" if path.suffix else "so the name needs that ending"
-        name = short_name(path.with_suffix(FILM_SUFFIX))
-        raise MediaError(
-            tr(
-                "films are written as {suffix}, {ending}: name it {name}.",
-                suffix=FILM_SUFFIX,
-                ending=ending,
-                name=name,
-            )
-        )
-    if reason := why_unwritable(path):
-        raise MediaError(f"{short_name(path)} {reason}.")
-    if any(_is_same_file(path, one) for one in reads):
-        raise MediaError(
-            tr(
-                "{name} is read by the project itself; choose another name for the film.",
-                name=short_name(path),
-            )
-        )
-    if path.exists() and not may_replace:
-        raise MediaError(
-            tr(
-                "{name} is there already; choose another name for the film, or replace it.",
-                name=short_name(path),
-            )
-        )
+def _film_output(form: Format) -> FilmOutput:
+    if not isinstance(form.output, FilmOutput):
+        raise MediaError(tr("{label} is not made in chunks; export it at once.", label=form.label))
+    return form.output
 
 
-def unused_name(path: Path) -> Path:
-    """Return a path with no file in its place: the same, or with a number behind its name."""
-    names = (path.with_name(f"{path.stem} {number}{path.suffix}") for number in range(2, 10_000))
-    return path if not path.exists() else next((one for one in names if not one.exists()), path)
+def _chunk_folder(film: _Film, *, is_shared: bool) -> ChunkFolder:
+    wanted = film.frames, film.size, film.form.key, film.coding, film.settings.is_clear
+    suffix = film.form.endings[0]
+    return ChunkFolder(film.path, film_key(film.project, *wanted), suffix, is_shared=is_shared)
 
 
-def _is_same_file(path: Path, other: Path) -> bool:
+def _write_film(
+    film: _Film, output: FilmOutput, maker: _Making, keeps_chunks: Callable[[], bool]
+) -> list[str]:
+    """Write a film chunk by chunk, those that are there already left out."""
+    with _chunk_folder(film, is_shared=False) as folder:
+        try:
+            chunks = film.chunks
+            missing = folder.missing(chunks)
+            maker.n_ready = len(film.frames) - sum(len(chunks[number]) for number in missing)
+            remarks = _make_chunks(film, output, maker, folder, missing)
+            remarks += _join(film, output, folder)
+        except BaseException:
+            if not keeps_chunks():
+                folder.remove()
+            raise
+        folder.remove()
+    return remarks
+
+
+def _make_chunks(
+    film: _Film, output: FilmOutput, maker: _Making, folder: ChunkFolder, numbers: Sequence[int]
+) -> list[str]:
+    """Make the chunks of some numbers, and return what is to be said."""
+    codec, chunks = output.video(film.coding), film.chunks
+    frames = [frame for number in numbers for frame in chunks[number]]
+    drawn = maker.drawn(frames, as_planes(codec.layout))
+    for number in numbers:
+        with MovieWriter(
+            folder.path(number),
+            size=film.size,
+            rate=film.project.rate,
+            video=codec,
+            container=output.container,
+            options={},
+        ) as writer:
+            for _ in chunks[number]:
+                writer.write(next(drawn))
+    for _ in drawn:  # on to its end: there it tells of faults
+        pass
+    return maker.remarks
+
+
+def _join(film: _Film, output: FilmOutput, folder: ChunkFolder) -> list[str]:
+    """Write the film of chunks that are all there, and return what is to be said."""
+    sound = film_sound(film.project, film.frames, film.settings.loudness)
+    chunks = [Chunk(folder.path(number), len(part)) for number, part in enumerate(film.chunks)]
+    join_chunks(
+        chunks,
+        film.path,
+        rate=film.project.rate,
+        codec=output.video(film.coding),
+        container=output.container,
+        options=output.options,
+        sound=None if sound is None else sound.samples,
+        audio=output.sound,
+        facts=_facts(film, output),
+    )
+    return [] if sound is None else list(sound.remarks)
+
+
+def _facts(film: _Film, output: FilmOutput) -> FilmFacts:
+    """Return what a film says of itself: its title, its parts as chapters, its poster."""
+    settings, rate = film.settings, film.project.rate
+    chapters = _chapters(film) if settings.has_chapters else ()
+    poster = b""
+    if settings.poster is not None and output.has_poster:
+        frame = min(max(frame_at(settings.poster, rate), 0), film.project.n_frames - 1)
+        (picture,) = _Making(film, lambda _: None).drawn([frame], as_picture(Depth.LEVELS_8))
+        poster = encoded_jpeg(picture)
+    return FilmFacts(film.project.name, chapters, poster)
+
+
+def _chapters(film: _Film) -> tuple[Chapter, ...]:
+    """Return the parts of the song as chapters: of the first one the film's beginning is the start."""
+    start, end = (float(frame / film.project.rate) for frame in (film.frames.start, film.frames.stop))
+    parts = [
+        one for one in parts_of(film.project.song) if one.start < end - _EDGE and one.end > start + _EDGE
+    ]
+    starts = [max(0.0, one.start - start) if number else 0.0 for number, one in enumerate(parts)]
+    return tuple(Chapter(at, part_words(one)) for at, one in zip(starts, parts, strict=True))
+
+
+def _write_pictures(film: _Film, output: PictureOutput, maker: _Making) -> list[str]:
+    """Write one still, or a folder with a picture for each frame, whole or not at all."""
+    make = as_picture(film.depth)
+    if not output.is_sequence:
+        (picture,) = maker.drawn([film.frames.start], make)
+        write_atomically(film.path, output.encoded(picture, film.coding))
+        return maker.remarks
+
+    def encoded(plans: Plans, level: float, sources: Sources, size: Size) -> bytes:
+        return output.encoded(make(plans, level, sources, size), film.coding)
+
+    target = film.path.absolute()
+    part = target.with_name(f".{target.name[:100]}.{secrets.token_hex(6)}.part")
+    suffix = f".{film.form.key.split('-')[0]}"
     try:
-        return path.samefile(other)
-    except (OSError, ValueError):
-        return False
+        part.mkdir()
+        for frame, content in zip(film.frames, maker.drawn(film.frames, encoded), strict=True):
+            (part / f"{target.name}.{frame:06d}{suffix}").write_bytes(content)
+        _put_in_place(part, target)
+    except OSError as error:
+        raise DiskError(
+            tr("{path} cannot be written: {reason}.", path=target, reason=error.strerror)
+        ) from None
+    finally:
+        shutil.rmtree(part, ignore_errors=True)
+    return maker.remarks
 
 
-class _Uses:
-    """When each file of a project is shown next, while it is gone through."""
-
-    def __init__(self, project: Project) -> None:
-        self.frame = 0
-        paths = {footage.id: footage.path for footage in project.footage}
-        self._ends: dict[str, list[int]] = {}
-        for shot in project.shots:
-            if shot.footage is not None:
-                self._ends.setdefault(paths.get(shot.footage, ""), []).append(shot.end)
-
-    def next_use(self, path: str) -> float:
-        """Return the end of the next shot that shows a file, in frames; infinite where none does."""
-        ends = self._ends.get(path, [])
-        later = bisect.bisect_right(ends, self.frame)
-        return ends[later] if later < len(ends) else math.inf
+def _put_in_place(part: Path, target: Path) -> None:
+    """Give a folder its name; an earlier sequence there goes."""
+    if target.exists():
+        old = target.with_name(f"{part.name}-old")
+        target.rename(old)
+        part.rename(target)
+        shutil.rmtree(old, ignore_errors=True)
+    else:
+        part.rename(target)
+    flush_folder(target.parent)
 
 
-class _Decoded:
-    """Pictures that have been decoded already, as the sources of one plan."""
-
-    def __init__(self, pictures: dict[SourceFrame, RawPicture]) -> None:
-        self._pictures = pictures
-
-    def picture(self, source: SourceFrame) -> RawPicture:
-        return self._pictures[source]
-
-
-def _drawn(
-    project: Project, frames: range, footage: OpenFootage, size: Size
-) -> Iterator[tuple[Plane, Plane, Plane]]:
-    """Yield the planes of every frame in order, a few frames ahead of who takes them."""
-    cues, mattes = schedule(project), made_mattes(project)
-    with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(_WORKERS) as workers:
-
-        def decode(plan: FramePlan) -> "Future[tuple[Plane, Plane, Plane]]":
-            pictures = {source: footage.picture(source) for source in sources_of(plan.root)}
-            return workers.submit(draw_planes, plan, _Decoded(pictures), size)
-
-        waiting: deque[Future[Future[tuple[Plane, Plane, Plane]]]] = deque()
-        for frame in frames:
-            waiting.append(decoder.submit(decode, plan_frame(project, cues, frame, mattes)))
-            if len(waiting) > _AHEAD:
-                yield waiting.popleft().result().result()
-        while waiting:
-            yield waiting.popleft().result().result()
-
-
-def _sound(project: Project, frames: range) -> tuple[Float32Array | None, list[str]]:
-    """Return the mix under the frames, silence where the song is over, and what is to be said of it."""
-    if project.song is None:
-        return None, []
-    whole = resampled_stereo(read_samples(Path(project.song.path)), SOUND_RATE)
-    sounds = read_sounds(project, SOUND_RATE)
-    song = mixed_with_shots(shaped_song(whole, SOUND_RATE, project.song), project, sounds, SOUND_RATE)
-    accents = accent_hits(project, schedule(project))
-    song = with_accents(song, accents, SOUND_RATE, sounds)
-    first = seconds_to_sample(frame_start(frames.start, project.rate), SOUND_RATE)
-    last = seconds_to_sample(frame_start(frames.stop, project.rate), SOUND_RATE)
-    sound = song[first:last]
-    if len(sound) < last - first:
-        sound = np.concatenate([sound, np.zeros((last - first - len(sound), 2), np.float32)])
-    has_more = bool(accents) or next(heard_items(project), None) is not None
-    peak = peak_of(sound) if has_more else 0.0
-    over, remarks = decibels_too_loud(peak), []
-    if over:
-        remarks = [f"The sound is {over:.1f} dB too loud and clips; take gain of shots or of the song away."]
-    return np.clip(sound, -1.0, 1.0), remarks
+def _frames_at_rate(film: _Film) -> list[int]:
+    """Return which frame of the project each picture of a film of another rate shows."""
+    seconds = len(film.frames) / film.project.rate
+    count = max(1, round(seconds * film.own_rate))
+    last = film.frames.stop - 1
+    return [
+        min(film.frames.start + int(number / film.own_rate * film.project.rate), last)
+        for number in range(count)
+    ]

@@ -69,8 +69,12 @@ _BACKDROP_BLUR, _BACKDROP_SCALE = 2.5, 1.15
 """Of the copy behind a picture: the radius in percent of the width, and how much it is enlarged."""
 
 
-def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO_MATTES) -> FramePlan:
+def plan_frame(
+    project: Project, cues: Schedule, frame: int, mattes: Mattes = NO_MATTES, *, ground: Node = BLACK
+) -> FramePlan:
     """Return what to draw on a frame of the project; what a subject hides is told by `mattes` that are made.
+
+    Where there is no shot, the `ground` is seen.
 
     Effects at rest are left out, so a plan without effects says that the footage goes through
     untouched. Lanes of effects that this version does not know do nothing.
@@ -83,7 +87,7 @@ def plan_frame(project: Project, cues: Schedule, frame: int, mattes: Mattes = NO
     if going_on is not None:
         node = _transition_node(project, going_on, frame, here)
     else:
-        node = BLACK if shot is None else node_of(project, shot, _within(shot, here)) or BLACK
+        node = ground if shot is None else node_of(project, shot, _within(shot, here)) or BLACK
     silent = silent_rows(project)
     for row in project.stack:
         if isinstance(row, Track):

@@ -20,8 +20,8 @@ from epiphane.edits.picture import even_size
 from epiphane.errors import MediaError
 from epiphane.files.project import named_files
 from epiphane.files.settings import folder_of, note_folder
-from epiphane.media.writer import FILM_SUFFIX
-from epiphane.render.export import ExportProgress, check_target, export, unused_name
+from epiphane.render.export import ExportProgress, export
+from epiphane.render.export_target import check_target, unused_name
 from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
 from epiphane.types import Progress, Size
 from epiphane.wording import tr
@@ -50,6 +50,7 @@ _OTHER_FORMATS = frozenset(
         ".epiphane",
     ]
 )
+FILM_SUFFIX = ".mp4"
 _WIDTHS = (1920, 1280, 960, 640)
 
 

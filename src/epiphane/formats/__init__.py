@@ -1,0 +1,1 @@
+"""Formats that films, pictures and sound are written in, one file each."""

@@ -65,13 +65,13 @@ from epiphane.files.project import SUFFIX, load_project, named_files, save_proje
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.heap import tune_heap
+from epiphane.interchange.declare import reader_for, writer_for
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import LaneKind, is_transition
 from epiphane.log import logger, start_log, told, write_report
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
-from epiphane.render.film_grade import export_look
 
 _FILE = click.Path(path_type=Path)
 
@@ -193,6 +193,13 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
     type=click.Choice([one.value for one in Between]),
     help="What is shown between the pictures of clips that are slowed.",
 )
+@click.option(
+    "--import",
+    "imports",
+    type=_FILE,
+    multiple=True,
+    help="Shots, beats, hits or texts: .otio, .mid, .csv, .srt.",
+)
 @click.option("--overwrite", is_flag=True, help="Write over the project if it is there.")
 def new(
     song: Path,
@@ -216,6 +223,7 @@ def new(
     shape: str | None,
     speed: float | None,
     between: str | None,
+    imports: tuple[Path, ...],
     overwrite: bool,
 ) -> None:
     """Make a project of SONG and FOOTAGE (files or folders), cut to its beats, with a lane for each --lane.
@@ -254,6 +262,8 @@ def new(
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
     project = fill_song(project) if project.footage else project
     project = _with_time(project, speed, between)
+    for path in imports:
+        project = _with_import(project, path)
     project = _keyed(project, wanted, over, texts, drawings, stacks)
     for look in graded:
         project = with_look(project, look)
@@ -281,12 +291,15 @@ def plan(project: Path, out: Path | None, overwrite: bool) -> None:
 @commands.command("export")
 @click.argument("project", type=_FILE)
 @click.argument("out", type=_FILE)
+@click.option("--format", "key", default="", metavar="NAME", help="Such as values-csv; else by OUT's ending.")
 @click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
-def export_to(project: Path, out: Path, overwrite: bool) -> None:
-    """Write the grade over the whole film of PROJECT to OUT, a .cube or a .cdl, for other programs."""
+def export_to(project: Path, out: Path, key: str, overwrite: bool) -> None:
+    """Write PROJECT to OUT for other programs: .otio, .mid, .csv, .srt, .vtt, .cube, .cdl or .json."""
     opened = load_project(project)
     _check_result(out, [project, *named_files(opened)], overwrite=overwrite)
-    export_look(opened, out)
+    form = writer_for(out, key)
+    assert form.write is not None
+    write_atomically(out, form.write(opened))
 
 
 @commands.command()
@@ -363,6 +376,16 @@ def report(out: Path) -> None:
         raise ParameterError(f"{out.name} is there already; choose another name")
     write_report(out, {})
     click.echo(str(out))
+
+
+def _with_import(project: Project, path: Path) -> Project:
+    """Return `project` with what a file of another program says; what cannot be used is told."""
+    form = reader_for(path)
+    assert form.read is not None
+    found = form.read(path)
+    for remark in found.remarks:
+        click.echo(remark, err=True)
+    return found.apply(project)
 
 
 def _with_time(project: Project, speed: float | None, between: str | None) -> Project:

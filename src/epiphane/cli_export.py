@@ -44,6 +44,7 @@ def film_options(command: Callable[..., Any]) -> Callable[..., Any]:
         click.option(
             "--loudness", type=click.FloatRange(-36, -6), metavar="LUFS", help="What the sound is brought to."
         ),
+        click.option("--silent", "is_silent", is_flag=True, help="Leave the sound out of a film."),
         click.option("--clear", "is_clear", is_flag=True, help="Titles and overlays alone, over nothing."),
         click.option("--chapters", "has_chapters", is_flag=True, help="A chapter for each part of the song."),
         click.option("--poster", type=float, metavar="SECONDS", help="The picture that stands for the film."),
@@ -86,7 +87,7 @@ def _settings(project: Project, out: Path, words: dict[str, Any]) -> ExportSetti
     changes: dict[str, Any] = {
         name: words[name] for name in ("bits", "loudness", "poster") if words[name] is not None
     }
-    changes |= {name: True for name in ("is_clear", "has_chapters") if words[name]}
+    changes |= {name: True for name in ("is_silent", "is_clear", "has_chapters") if words[name]}
     if words["quality"] is not None:
         changes["quality"] = parse_quality(words["quality"])
     if words["size"] is not None:

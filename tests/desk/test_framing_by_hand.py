@@ -90,7 +90,7 @@ def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tm
     export = framed.bench.export
     next(one for one in export.findChildren(QCheckBox) if one.text() == "every shape").click()
     export.set_path(tmp_path / "film.mp4")
-    export._size.setCurrentIndex(export._size.findData("640x360"))
+    export._size.activated.emit(export._size.findData("640x360"))
     export._from.show_value(0)
     export._to.show_value(0.2)
     export._keep_range()

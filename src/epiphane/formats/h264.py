@@ -7,7 +7,7 @@ from epiphane.media.writer import FAST_START
 from epiphane.wording import tr
 
 _QUALITY = Quality("CRF", 0, 40, small=27, good=22, fine=18)
-_PLAYS = tr("everything; with 10 bits few players without a new graphics card")
+_PLAYS = tr("everything; 10 bits by newer players alone")
 
 
 def _video(coding: Coding) -> VideoCodec:

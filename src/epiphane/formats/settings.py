@@ -20,8 +20,8 @@ class ExportSettings(Struct, frozen=True, forbid_unknown_fields=True, omit_defau
 
     `quality` is a word, or the number of the encoder. Without `size` or `rate` they are those of the
     project, without `bits` those that the format usually has. The sound is brought to a `loudness`, LUFS, or
-    left as it is. A film that `is_clear` has titles and overlays alone, over nothing. The `poster` is the
-    instant, seconds, of the picture that stands for the film.
+    left as it is, or left out of a film that `is_silent`. One that `is_clear` has titles and overlays alone,
+    over nothing. The `poster` is the instant, seconds, of the picture that stands for the film.
     """
 
     format: _Name = USUAL
@@ -30,6 +30,7 @@ class ExportSettings(Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     size: tuple[_Side, _Side] | None = None
     rate: Fraction | None = None
     loudness: Annotated[float, Meta(ge=-36, le=-6)] | None = None
+    is_silent: bool = False
     is_clear: bool = False
     has_chapters: bool = False
     poster: Annotated[float, Meta(ge=0)] | None = None

@@ -98,6 +98,18 @@ def join_chunks(
             track.finish(until=round(n_before / rate * SOUND_RATE))
 
 
+def packet_sizes(film: Path) -> list[int]:
+    """Return the bytes of each picture of a film as it is coded, in the order of decoding.
+
+    Raises
+    ------
+    av.FFmpegError
+        If it is none.
+    """
+    with open_media(film) as container:
+        return [packet.size for packet in container.demux(container.streams.video[0]) if packet.size]
+
+
 def _mux(
     film: FilmFile,
     stream: av.VideoStream,

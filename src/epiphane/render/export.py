@@ -136,11 +136,8 @@ def export(
             remarks = _write_film(film, output, maker, keeps_chunks)
         case PictureOutput() as output:
             remarks = _write_pictures(film, output, maker)
-        case AnimationOutput(write=write):
-            frames_at = _frames_at_rate(film)
-            pictures = maker.drawn(frames_at, as_picture(film.depth))
-            write(path, Animation(pictures, len(frames_at), film.own_rate), film.coding)
-            remarks = maker.remarks
+        case AnimationOutput() as output:
+            remarks = _write_animation(film, output, maker, _frames_at_rate(film))
         case SoundOutput(container=container, sound=codec):
             sound = film_sound(film.project, film.frames, settings.loudness)
             if sound is None:
@@ -152,6 +149,18 @@ def export(
         case _:
             assert_never(film.form.output)
     return [*remarks, *face_faults(film.project), *look_faults(film.project), *maker.faults]
+
+
+def export_some(
+    project: Project, path: Path, frames: Sequence[int], *, settings: ExportSettings, report: Report
+) -> None:
+    """Write some frames, wherever they are, as moving pictures, to see how large these become.
+
+    Errors are those of `export`; the format must be one of moving pictures.
+    """
+    film = _film(project, path, settings)
+    assert isinstance(film.form.output, AnimationOutput)
+    _write_animation(film, film.form.output, _Making(film, report), frames)
 
 
 def export_chunks(
@@ -376,7 +385,8 @@ def _make_chunks(
 
 def _join(film: _Film, output: FilmOutput, folder: ChunkFolder) -> list[str]:
     """Write the film of chunks that are all there, and return what is to be said."""
-    sound = film_sound(film.project, film.frames, film.settings.loudness)
+    settings = film.settings
+    sound = None if settings.is_silent else film_sound(film.project, film.frames, settings.loudness)
     chunks = [Chunk(folder.path(number), len(part)) for number, part in enumerate(film.chunks)]
     join_chunks(
         chunks,
@@ -412,6 +422,14 @@ def _chapters(film: _Film) -> tuple[Chapter, ...]:
     ]
     starts = [max(0.0, one.start - start) if number else 0.0 for number, one in enumerate(parts)]
     return tuple(Chapter(at, part_words(one)) for at, one in zip(starts, parts, strict=True))
+
+
+def _write_animation(
+    film: _Film, output: AnimationOutput, maker: _Making, frames: Sequence[int]
+) -> list[str]:
+    pictures = maker.drawn(frames, as_picture(film.depth))
+    output.write(film.path, Animation(pictures, len(frames), film.own_rate), film.coding)
+    return maker.remarks
 
 
 def _write_pictures(film: _Film, output: PictureOutput, maker: _Making) -> list[str]:

@@ -50,18 +50,22 @@ def export_look(project: Project, out: Path) -> None:
     DiskError
         If the file cannot be written.
     """
-    steps = film_grade(project)
-    if not steps:
-        raise ParameterError(
-            tr("there is no grade to export: put one on over the whole film, and export it again")
-        )
     if out.suffix.lower() not in LOOK_EXPORTS:
         endings = tr(" or ").join(LOOK_EXPORTS)
         raise ParameterError(
             tr("a look is exported to {endings}, got {name}", endings=endings, name=out.name)
         )
-    text = cube_text(steps, project.name) if out.suffix.lower() == ".cube" else cdl_text(steps)
-    write_atomically(out, text.encode())
+    write_atomically(out, look_text(project, out.suffix.lower()).encode())
+
+
+def look_text(project: Project, ending: str) -> str:
+    """Return the grade of a film as the text of a file with one of these endings; errors as above."""
+    steps = film_grade(project)
+    if not steps:
+        raise ParameterError(
+            tr("there is no grade to export: put one on over the whole film, and export it again")
+        )
+    return cube_text(steps, project.name) if ending == ".cube" else cdl_text(steps)
 
 
 def cube_text(steps: tuple[GradeStep, ...], title: str) -> str:

@@ -402,6 +402,11 @@ def source_of(project: Project, shot: Item, footage: Footage, frame: int) -> Sou
     return SourceFrame(footage.path, footage.fingerprint, seconds, between if has_next else Between.NEAREST)
 
 
+def effect_values(project: Project, cues: Schedule, frame: int) -> dict[LaneId, NamedValues]:
+    """Return the values of the effects that are at work on a frame, by lane."""
+    return {lane: working.effect.values for lane, working in _effects(project, cues, frame).items()}
+
+
 class _AtWork(NamedTuple):
     """An effect at work on a frame: by how many it shows the footage earlier or later, and which it needs."""
 

@@ -1,4 +1,4 @@
-"""The bench page of the export: size, rate, range, file, then progress."""
+"""The bench page of the export: file, purpose, format, size, rate, range, then progress."""
 
 import time
 from collections.abc import Sequence
@@ -6,9 +6,13 @@ from fractions import Fraction
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
+from epiphane.audio.loudness import Loudness
+from epiphane.desk.bench.export_settings import ExportWanted, SettingsRows
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
@@ -18,40 +22,22 @@ from epiphane.document.project import Project
 from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.picture import even_size
 from epiphane.errors import MediaError
+from epiphane.files.export_presets import PresetBook
 from epiphane.files.project import named_files
 from epiphane.files.settings import folder_of, note_folder
+from epiphane.formats.declare import FORMATS, format_for
+from epiphane.formats.settings import ExportSettings
 from epiphane.render.export import ExportProgress, export
 from epiphane.render.export_target import check_target, unused_name
+from epiphane.render.film_sound import film_loudness
+from epiphane.render.size_estimate import estimated_bytes
 from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
 from epiphane.types import Progress, Size
 from epiphane.wording import tr
 
-# Endings that mean another format than the one that is written; what else follows a dot is part of the name.
-_OTHER_FORMATS = frozenset(
-    [
-        ".avi",
-        ".gif",
-        ".m4v",
-        ".mkv",
-        ".mov",
-        ".mpg",
-        ".mpeg",
-        ".mxf",
-        ".ogv",
-        ".webm",
-        ".webp",
-        ".wmv",
-        ".png",
-        ".jpg",
-        ".jpeg",
-        ".wav",
-        ".mp3",
-        ".flac",
-        ".epiphane",
-    ]
-)
-FILM_SUFFIX = ".mp4"
-_WIDTHS = (1920, 1280, 960, 640)
+_WIDTHS = (3840, 1920, 1280, 960, 640, 480)
+_QUICK_RATES = (Fraction(12), Fraction(100), Fraction(120))
+_LOUDNESS_TOPIC, _ESTIMATE_TOPIC = "loudness", "estimate"
 
 
 class _Film(Struct, frozen=True):
@@ -67,21 +53,28 @@ class ExportBench(BenchPage[Project]):
 
     closed = pyqtSignal()
 
-    def __init__(self, editor: Editor, jobs: Jobs) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, presets: PresetBook | None = None) -> None:
         super().__init__(editor, spacing=10)
         self._jobs = jobs
         self._job: Job | None = None
+        self._settings = ExportSettings()
+        self._loudness: tuple[Project, Loudness | None] | None = None
         self._is_path_chosen = self._is_range_chosen = False
         self._confirmed: Path | None = None
         self._add_file_row()
-        self._add_form()
         self._add_start_row()
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setRange(0, 1000)
         self._bar.setAccessibleName(tr("Export progress"))
         self._state = wrapped("")
+        self._state.hide()
         self.add(self._bar, self._state)
+        self.rule()
+        rows = SettingsRows(self._set, self._failed, presets or PresetBook.of_user())
+        self._settings_rows = rows
+        self.part(rows, self._wanted)
+        self._add_form()
         self.end()
         self._bar.hide()
         self.refresh()
@@ -100,9 +93,8 @@ class ExportBench(BenchPage[Project]):
         if self._job is not None or not self._path.text().strip():
             return
         project = self.editor.project
-        path = Path(self._path.text().strip()).expanduser()
-        if path.suffix.lower() not in _OTHER_FORMATS and path.suffix.lower() != FILM_SUFFIX:
-            path = path.with_name(path.name + FILM_SUFFIX)  # no ending, or a dot in the name
+        path = self._with_ending(Path(self._path.text().strip()).expanduser())
+        settings = replace(self._settings, size=None, rate=None)
         reads = [] if self.editor.path is None else [self.editor.path]
         films = self._films(project, path)
         if not all(self._may_write(film.path, [*named_files(film.project), *reads]) for film in films):
@@ -125,6 +117,7 @@ class ExportBench(BenchPage[Project]):
                 faults += export(
                     film.project,
                     film.path,
+                    settings=settings,
                     size=film.size,
                     rate=rate,
                     frames=frames,
@@ -164,7 +157,7 @@ class ExportBench(BenchPage[Project]):
     def _may_write(self, path: Path, reads: Sequence[Path]) -> bool:
         """Whether to write to a file: said why not, and asked whether to write over one that is there."""
         try:
-            check_target(path, reads, may_replace=True)
+            check_target(path, reads, may_replace=True, form=self._settings.of_format())
         except MediaError as error:
             self._failed(str(error))
             return False
@@ -190,7 +183,8 @@ class ExportBench(BenchPage[Project]):
         project = self.editor.project
         own = (project.width, project.height)
         scaled = [even_size(width, round(width * own[1] / own[0])) for width in _WIDTHS]
-        return list(dict.fromkeys([own, *scaled]))
+        chosen = [] if self._settings.size is None else [self._settings.size]
+        return list(dict.fromkeys([own, *sorted([*scaled, *chosen], reverse=True)]))
 
     def _chosen_size(self) -> Size:
         width, height = str(self._size.currentData()).split("x")
@@ -217,12 +211,12 @@ class ExportBench(BenchPage[Project]):
         if not self._is_path_chosen:
             own = self.editor.path.parent if self.editor.path else Path.home()
             folder = folder_of("export", own)
-            self._path.setText(str(unused_name(folder / f"{self.editor.title}{FILM_SUFFIX}")))
+            self._path.setText(str(unused_name(self._with_ending(folder / self.editor.title))))
 
     def _add_form(self) -> None:
         """Add how large the film is, how many frames a second it has, and which part of it is made."""
-        self._size = choice_field(tr("Size"), (), lambda _key: None)
-        self._rate = choice_field(tr("Frames a second"), (), lambda _key: None)
+        self._size = choice_field(tr("Size"), (), self._choose_size)
+        self._rate = choice_field(tr("Frames a second"), (), self._choose_rate)
         self._from = number_field(tr("From"), low=0, high=0, unit="s", decimals=2, step=0.5)
         self._to = number_field(tr("To"), low=0, high=0, unit="s", decimals=2, step=0.5)
         for field in (self._from, self._to):
@@ -239,13 +233,23 @@ class ExportBench(BenchPage[Project]):
             row(tr("From, to"), self._from, label("to"), self._to, whole),
         ]
         self.add(*self._form)
-        self.row(tr("Film"), label(tr("H.264 and AAC in MP4, with the song")))
+        self._estimate = label("")
+        self._try = button(
+            tr("Estimate"), tr("Make short pieces of it to tell its size"), self._estimate_size
+        )
+        self._try.setProperty("quiet", True)
+        self.row(tr("File size"), self._estimate, self._try)
         self.shows(self._show_form)
 
     def _show_form(self, project: Project) -> None:
-        _offer(self._size, [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()])
-        rates = dict.fromkeys((project.rate, *COMMON_RATES))
-        _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates])
+        _offer(
+            self._size,
+            [(f"{width} × {height}", f"{width}x{height}") for width, height in self._sizes()],
+            "" if self._settings.size is None else "{}x{}".format(*self._settings.size),
+        )
+        chosen = () if self._settings.rate is None else (self._settings.rate,)
+        rates = dict.fromkeys((project.rate, *COMMON_RATES, *_QUICK_RATES, *chosen))
+        _offer(self._rate, [(rate_text(rate), str(rate)) for rate in rates], str(self._settings.rate or ""))
         length = float(project.n_frames / project.rate)
         self._from.show_limits(0, length)
         self._to.show_limits(0, length)
@@ -281,10 +285,101 @@ class ExportBench(BenchPage[Project]):
 
     def _keep_path(self, text: str) -> None:
         self._is_path_chosen = bool(text.strip())
+        ending = Path(text.strip()).suffix.lower()
+        if ending in _known_endings() and ending not in self._settings.of_format().endings:
+            self._set(replace(self._settings, format=format_for(Path(text.strip())).key))
+
+    # How it is written.
+
+    def _wanted(self, project: Project) -> ExportWanted:
+        known = self._loudness is not None and self._loudness[0] is project
+        loudness = self._loudness[1] if known and self._loudness is not None else None
+        playhead = float(self.editor.playhead / project.rate)
+        return ExportWanted(project, self._settings, loudness, playhead)
+
+    def _set(self, settings: ExportSettings) -> None:
+        """Take other settings; a name that is there gets the ending of their format."""
+        self._settings = settings
+        self._confirmed = None
+        self._estimate.setText("")
+        if self._is_path_chosen:
+            self._path.setText(str(self._with_ending(Path(self._path.text().strip()))))
+        self.refresh()
+
+    def _with_ending(self, path: Path) -> Path:
+        """Return a name with the ending of the format, in place of another format's."""
+        endings = self._settings.of_format().endings
+        if path.suffix.lower() in endings:
+            return path
+        if path.suffix.lower() in _known_endings():
+            path = path.with_suffix("")
+        return path.with_name(path.name + endings[0]) if endings and path.name else path
+
+    def _choose_size(self, key: str) -> None:
+        width, height = (int(side) for side in key.split("x"))
+        own = (width, height) == (self.editor.project.width, self.editor.project.height)
+        self._set(replace(self._settings, size=None if own else (width, height)))
+
+    def _choose_rate(self, key: str) -> None:
+        rate = Fraction(key)
+        self._set(replace(self._settings, rate=None if rate == self.editor.project.rate else rate))
+
+    # What is told before.
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._measure()
+
+    def _measure(self) -> None:
+        """Find out how loud the mix is, where that is not known."""
+        project = self.editor.project
+        is_known = self._loudness is not None and self._loudness[0] is project
+        if is_known or project.song is None or project.n_frames == 0:
+            return
+        self._loudness = project, None
+
+        def done(found: Loudness | None) -> None:
+            self._loudness = project, found
+            self.refresh()
+
+        self._jobs.start(
+            _LOUDNESS_TOPIC,
+            tr("Measuring the loudness"),
+            lambda _progress: film_loudness(project, range(project.n_frames)),
+            done=done,
+            failed=lambda _message: None,
+        )
+
+    def _estimate_size(self) -> None:
+        """Have the size of the file estimated."""
+        project, settings = self.editor.project, self._settings
+        rate = settings.rate or project.rate
+        frames = None
+        if self._is_range_chosen:
+            frames = range(frame_at(self._from.value(), rate), frame_at(self._to.value(), rate))
+        self._estimate.setText(tr("trying…"))
+
+        def done(n_bytes: int) -> None:
+            if self._settings == settings:
+                self._estimate.setText(tr("about {size}", size=size_text(n_bytes)))
+
+        def failed(message: str) -> None:
+            self._estimate.setText("")
+            self._failed(message)
+
+        self._jobs.start(
+            _ESTIMATE_TOPIC,
+            tr("Estimating the size"),
+            lambda progress: estimated_bytes(project, settings, frames, progress=progress),
+            done=done,
+            failed=failed,
+        )
 
     def _browse(self) -> None:
         proposed = Path(self._path.text() or Path.home() / self.editor.title)
-        path = asking.ask_new_file(self, tr("Export to"), proposed, "MP4 (*.mp4)", FILM_SUFFIX)
+        form = self._settings.of_format()
+        ending = form.endings[0] if form.endings else ""
+        path = asking.ask_new_file(self, tr("Export to"), proposed, f"{form.label} (*{ending})", ending)
         if path is not None:
             note_folder("export", path.parent)
             self.set_path(path)
@@ -301,7 +396,7 @@ class ExportBench(BenchPage[Project]):
     def _show_running(self, is_running: bool) -> None:
         self._start.setVisible(not is_running)
         self._cancel.setVisible(is_running)
-        for widget in (*self._form, self._path, self._browse_button):
+        for widget in (*self._form, self._settings_rows, self._try, self._path, self._browse_button):
             widget.setEnabled(not is_running)
 
     def _ended(self, text: str) -> None:
@@ -336,13 +431,25 @@ class ExportBench(BenchPage[Project]):
 
     def _say(self, text: str) -> None:
         self._state.setText(text)
+        self._state.setVisible(bool(text))
 
 
-def _offer(field: QComboBox, options: Sequence[tuple[str, str]]) -> None:
-    """Offer options (text, key), the project's own first; who had chosen another one keeps it."""
-    has_own = field.currentIndex() <= 0
-    chosen = field.currentData()
+def _offer(field: QComboBox, options: Sequence[tuple[str, str]], chosen: str) -> None:
+    """Offer options (text, key), the project's own first, and show the chosen one."""
     field.clear()
     for text, key in options:
         field.addItem(text if field.count() else tr("{words} (as the project)", words=text), key)
-    field.setCurrentIndex(0 if has_own else max(0, field.findData(chosen)))
+    field.setCurrentIndex(max(0, field.findData(chosen)))
+
+
+def _known_endings() -> frozenset[str]:
+    return frozenset(ending for one in FORMATS.all() for ending in one.endings)
+
+
+def size_text(n_bytes: int) -> str:
+    """Return a number of bytes to be read: ``34 MB``."""
+    size, units = float(n_bytes), ("bytes", "kB", "MB", "GB", "TB")
+    unit = 0
+    while size >= 1000 and unit < len(units) - 1:
+        size, unit = size / 1000, unit + 1
+    return f"{size:.0f} {units[unit]}" if size >= 10 or unit == 0 else f"{size:.1f} {units[unit]}"

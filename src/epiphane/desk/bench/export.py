@@ -15,6 +15,7 @@ from epiphane.audio.loudness import Loudness
 from epiphane.desk.bench.export_settings import ExportWanted, SettingsRows
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.exchange import ExchangeDesk
 from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
 from epiphane.desk.look import asking, theme
 from epiphane.desk.look.fields import button, choice_field, label, number_field, row, wrapped
@@ -27,6 +28,7 @@ from epiphane.files.project import named_files
 from epiphane.files.settings import folder_of, note_folder
 from epiphane.formats.declare import FORMATS, format_for
 from epiphane.formats.settings import ExportSettings
+from epiphane.interchange.declare import INTERCHANGES
 from epiphane.render.export import ExportProgress, export
 from epiphane.render.export_target import check_target, unused_name
 from epiphane.render.film_sound import film_loudness
@@ -53,9 +55,9 @@ class ExportBench(BenchPage[Project]):
 
     closed = pyqtSignal()
 
-    def __init__(self, editor: Editor, jobs: Jobs, presets: PresetBook | None = None) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, exchange: ExchangeDesk) -> None:
         super().__init__(editor, spacing=10)
-        self._jobs = jobs
+        self._jobs, self._exchange = jobs, exchange
         self._job: Job | None = None
         self._settings = ExportSettings()
         self._loudness: tuple[Project, Loudness | None] | None = None
@@ -71,10 +73,11 @@ class ExportBench(BenchPage[Project]):
         self._state.hide()
         self.add(self._bar, self._state)
         self.rule()
-        rows = SettingsRows(self._set, self._failed, presets or PresetBook.of_user())
+        rows = SettingsRows(self._set, self._failed, PresetBook.of_user())
         self._settings_rows = rows
         self.part(rows, self._wanted)
         self._add_form()
+        self._add_exchange()
         self.end()
         self._bar.hide()
         self.refresh()
@@ -240,6 +243,36 @@ class ExportBench(BenchPage[Project]):
         self._try.setProperty("quiet", True)
         self.row(tr("File size"), self._estimate, self._try)
         self.shows(self._show_form)
+
+    def _add_exchange(self) -> None:
+        """Add what hands the edit over to other programs; what they made is imported as footage is."""
+        forms = [one for one in INTERCHANGES.all() if one.write is not None]
+        chosen = choice_field(
+            tr("Format of interchange"), [(one.key, one.label) for one in forms], self._say_holds
+        )
+        write = button(
+            tr("Write…"), tr("Write the edit for another program"), lambda: self._hand_over(chosen)
+        )
+        self.rule()
+        self.row(tr("Hand over"), chosen, write)
+        self._holds = wrapped("")
+        self.add(self._holds)
+        self._say_holds(forms[0].key)
+
+    def _say_holds(self, key: str) -> None:
+        form = INTERCHANGES.named(key)
+        back = "" if form.read is None else tr("Import it to take it back.")
+        self._holds.setText(f"{form.holds[:1].upper()}{form.holds[1:]}. {back}".strip())
+
+    def _hand_over(self, chosen: QComboBox) -> None:
+        form = INTERCHANGES.named(str(chosen.currentData()))
+        own = self.editor.path.parent if self.editor.path else Path.home()
+        ending = form.endings[0]
+        proposed = unused_name(folder_of("export", own) / f"{self.editor.title}{ending}")
+        path = asking.ask_new_file(self, tr("Hand over to"), proposed, f"{form.label} (*{ending})", ending)
+        if path is not None:
+            note_folder("export", path.parent)
+            self._exchange.hand_over(form, path)
 
     def _show_form(self, project: Project) -> None:
         _offer(

@@ -289,7 +289,7 @@ _PAGES = {
     "export": _PageKind(
         "export",
         "ExportBench",
-        lambda panel: (panel.jobs,),
+        lambda panel: (panel.jobs, panel.desks.exchange),
         lambda panel, page: page.closed.connect(panel.close_export),
     ),
     "filling": _PageKind("shots.filling", "FillingBench"),

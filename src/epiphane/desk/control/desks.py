@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from epiphane.desk.control.beats import BeatDesk
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
+from epiphane.desk.control.exchange import ExchangeDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.frame_shapes import ShapeDesk
 from epiphane.desk.control.grading import GradeDesk
@@ -48,3 +49,4 @@ class Desks:
     rough_cut: RoughCutDesk
     shown: ShownPicture
     grading: GradeDesk
+    exchange: ExchangeDesk

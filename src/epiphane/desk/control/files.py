@@ -14,6 +14,7 @@ from epiphane.audio.samples import Samples, resampled_stereo
 from epiphane.demo.project import open_demo
 from epiphane.demo.titles import open_titles_demo
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.exchange import is_taken
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.engine.sound_process import SOUND_RATE
 from epiphane.desk.look import asking
@@ -52,6 +53,8 @@ class Files(QObject):
         Another project is open.
     captions_given(paths: list of Path)
         Files of captions are to be taken.
+    exchange_given(paths: list of Path)
+        Files that other programs made of an edit are to be taken.
     recipes_given(paths: list of Path)
         Recipes were dropped on the window.
     left_out(faults: list of str)
@@ -66,6 +69,7 @@ class Files(QObject):
     left_out = pyqtSignal(object)
     recipes_given = pyqtSignal(object)
     captions_given = pyqtSignal(object)
+    exchange_given = pyqtSignal(object)
     missing_found = pyqtSignal(str)
     shape_taken = pyqtSignal(str)
 
@@ -316,6 +320,10 @@ class Files(QObject):
         if captions:
             self.captions_given.emit(captions)
             paths = [path for path in paths if path not in captions]
+        exchanged = [path for path in paths if is_taken(path)]
+        if exchanged:
+            self.exchange_given.emit(exchanged)
+            paths = [path for path in paths if path not in exchanged]
         if not paths:
             return
         projects = [path for path in paths if path.suffix == SUFFIX]

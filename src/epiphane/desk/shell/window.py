@@ -25,6 +25,7 @@ from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
+from epiphane.desk.control.exchange import ExchangeDesk
 from epiphane.desk.control.favourites import Favourites
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.flow_check import FlowCheck
@@ -130,6 +131,7 @@ class Window(QMainWindow):
         self.playback = Playback(self.editor, self.frames)
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
         self.recovery = RecoveryDesk(self.editor, self.files)
+        self.exchange = ExchangeDesk(self.editor, self.jobs)
         self._make_keying()
         self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
@@ -231,6 +233,7 @@ class Window(QMainWindow):
             self.rough_cut,
             self.shown,
             self.grading,
+            self.exchange,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 
@@ -367,6 +370,7 @@ class Window(QMainWindow):
         self.files.left_out.connect(self.left_out.add)
         self.files.recipes_given.connect(lambda paths: [self.recipes.bring_in(path) for path in paths])
         self.files.captions_given.connect(self.titles.take_captions)
+        self.files.exchange_given.connect(self.exchange.take)
         self.mattes.changed.connect(self.playback.show_anew)
         self.titles.captions_put.connect(
             lambda text, snap: self.notice.offer(text, tr("Bring them on hits"), snap)

@@ -1,0 +1,105 @@
+"""The export page: formats, presets, loudness, sizes, and what goes to other programs."""
+
+import opentimelineio as otio
+import pytest
+from hands import field, press
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QInputDialog
+
+from epiphane.media.probe import probe_footage
+from epiphane.render.size_estimate import estimated_bytes
+
+
+def choose(page, name, key):
+    """Choose an option of a list as the mouse does."""
+    box = field(page, QComboBox, name)
+    index = box.findData(key)
+    assert index >= 0, [box.itemData(n) for n in range(box.count())]
+    box.setCurrentIndex(index)
+    box.activated.emit(index)
+    return box
+
+
+@pytest.fixture
+def page(demo):
+    demo.bench.open_export()
+    return demo.bench.export
+
+
+def test_a_film_is_exported_in_the_format_that_is_chosen_and_its_name_follows(page, demo, tmp_path, qtbot):
+    page.set_path(tmp_path / "roll on.mp4")
+    choose(page, "Format", "vp9-webm")
+    assert page._path.text().endswith("roll on.webm")
+    choose(page, "Quality", "small")
+    choose(page, "Size", "480x270")
+    box = next(one for one in page.findChildren(QCheckBox) if one.text() == "over nothing")
+    assert box.isVisible()
+    field(page, type(page._from), "From").show_value(8)
+    page._to.show_value(8.5)
+    page._keep_range()
+    press(page, "Export the film")
+    qtbot.waitUntil(lambda: not page.is_exporting, timeout=60_000)
+    assert "roll on.webm is ready" in page.state_text()
+    film = probe_footage(tmp_path / "roll on.webm")
+    assert (film.width, film.height) == (480, 270) and film.duration == pytest.approx(0.5, abs=0.01)
+    # One whose ending is typed is of that format.
+    page._path.setText(str(tmp_path / "still.png"))
+    page._path.textEdited.emit(page._path.text())
+    assert field(page, QComboBox, "Format").currentData() == "png"
+    names = [one.accessibleName() for one in page.findChildren(QComboBox) if one.isVisible()]
+    assert "Bits a value" in names and "Loudness" not in names
+
+
+def test_settings_are_kept_under_a_name_and_thrown_away(page, monkeypatch):
+    choose(page, "Purpose", "Titles over nothing")
+    assert field(page, QComboBox, "Format").currentData() == "prores-4444"
+    choose(page, "Loudness", "-23.0")
+    assert field(page, QComboBox, "Purpose").currentData() == ""
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_args, **_more: ("for the band", True))
+    press(page, "Keep…")
+    assert field(page, QComboBox, "Purpose").currentData() == "for the band"
+    choose(page, "Purpose", "To show anywhere")
+    assert field(page, QComboBox, "Format").currentData() == "h264-mp4"
+    choose(page, "Purpose", "for the band")
+    assert page._settings.is_clear and page._settings.loudness == -23
+    press(page, "Remove")
+    assert field(page, QComboBox, "Purpose").findData("for the band") < 0
+
+
+def test_loudness_and_size_are_told_before(page, demo, qtbot):
+    choose(page, "Size", "480x270")
+    choose(page, "Loudness", "-23.0")
+    told = lambda: " ".join(one.text() for one in page.findChildren(type(page._state)))  # noqa: E731
+    qtbot.waitUntil(lambda: "The mix is -" in told(), timeout=30_000)
+    assert "It is changed by -" in told()
+    page._from.show_value(0)
+    page._to.show_value(1)
+    page._keep_range()
+    press(page, "Estimate")
+    qtbot.waitUntil(lambda: page._estimate.text().startswith("about"), timeout=60_000)
+    wanted = estimated_bytes(demo.editor.project, page._settings, range(30))
+    assert page._estimate.text() == f"about {wanted / 1000:.0f} kB"
+
+
+def test_the_edit_goes_to_another_program_and_what_comes_back_is_one_step(
+    page, demo, tmp_path, qtbot, monkeypatch
+):
+    path = tmp_path / "cut.otio"
+    monkeypatch.setattr(QFileDialog, "exec", lambda _self: 1)
+    monkeypatch.setattr(QFileDialog, "selectedFiles", lambda _self: [str(path)])
+    choose(page, "Format of interchange", "otio")
+    press(page, "Write…")
+    qtbot.waitUntil(path.exists, timeout=30_000)
+    qtbot.waitUntil(lambda: not demo.jobs.running, timeout=30_000)
+    timeline = otio.adapters.read_from_file(str(path))
+    clip = next(iter(timeline.video_tracks()[0].find_clips()))
+    before = demo.editor.project
+    clip.source_range = otio.opentime.TimeRange(
+        clip.source_range.start_time, clip.source_range.duration - otio.opentime.RationalTime(15, 30)
+    )
+    otio.adapters.write_to_file(timeline, str(path))
+    demo.files.gather([path])
+    qtbot.waitUntil(lambda: demo.editor.project != before, timeout=30_000)
+    assert demo.editor.project.shots[0].n_frames == before.shots[0].n_frames - 15
+    assert demo.editor.project.lanes == before.lanes
+    demo.editor.undo()
+    assert demo.editor.project == before

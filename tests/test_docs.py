@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from effects_sheet import sheet
-from make_reference import effects_text, schema_text, titles_text, transitions_text
+from make_reference import effects_text, formats_text, schema_text, titles_text, transitions_text
 from msgspec.structs import fields
 from PIL import Image
 from recipes_sheet import recipes_sheet, row_of
@@ -34,6 +34,7 @@ def rows_looked_at():
 def test_what_is_made_from_the_code_is_current():
     assert (DOCS / "project.schema.json").read_text() == schema_text(), "run make docs"
     assert (DOCS / "effects.md").read_text() == effects_text(), "run make docs"
+    assert (DOCS / "formats.md").read_text() == formats_text(), "run make docs"
     assert (DOCS / "transitions.md").read_text() == transitions_text(), "run make docs"
     assert (DOCS / "titles.md").read_text() == titles_text(), "run make docs"
     sheets = {

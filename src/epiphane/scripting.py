@@ -13,6 +13,8 @@ from epiphane.audio.heard import Listening
 from epiphane.document.project import Project
 from epiphane.errors import ParameterError
 from epiphane.files.project import load_project
+from epiphane.formats.declare import format_for
+from epiphane.formats.settings import ExportSettings
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.media.mattes import made_mattes
 from epiphane.render.draw import draw
@@ -92,15 +94,18 @@ def export(
     project: Project,
     film: str | PathLike[str],
     *,
+    settings: ExportSettings | None = None,
     size: Size | None = None,
     rate: Fraction | None = None,
     frames: range | None = None,
     overwrite: bool = False,
 ) -> list[str]:
-    """Write a project as an H.264/AAC MP4, and return what went wrong with its footage, a sentence each.
+    """Write a project in any format, and return what went wrong with its footage, a sentence each.
 
     Parameters
     ----------
+    settings : ExportSettings or None
+        Format, quality, loudness and more; without them it is of the format of the film's ending.
     size, rate
         (width, height) in pixels, frames / second; the project's own unless given.
     frames : range, in frames at `rate`
@@ -115,4 +120,8 @@ def export(
     DiskError
         If its folder cannot be written to.
     """
-    return write_film(project, Path(film), size=size, rate=rate, frames=frames, may_replace=overwrite)
+    path = Path(film)
+    settings = settings or ExportSettings(format_for(path).key)
+    return write_film(
+        project, path, settings=settings, size=size, rate=rate, frames=frames, may_replace=overwrite
+    )

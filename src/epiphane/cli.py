@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+from click.shell_completion import get_completion_class
 from msgspec.structs import replace
 
 from epiphane import __version__
@@ -61,6 +62,7 @@ from epiphane.edits.song.song import set_song
 from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.facts.stretches import best_stretches
+from epiphane.files.desktop_entry import remove_entry, write_entry
 from epiphane.files.project import SUFFIX, load_project, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
@@ -339,6 +341,23 @@ def join(project: Path, out: Path, overwrite: bool, **words: Any) -> None:
 
 
 commands.add_command(formats)
+
+
+@commands.command("desktop-entry")
+@click.option("--remove", "is_removed", is_flag=True, help="Take it away again.")
+def desktop_entry(is_removed: bool) -> None:
+    """Put Epiphane into the menus of this user's desktop, and have it open its projects."""
+    for path in remove_entry() if is_removed else write_entry():
+        click.echo(str(path))
+
+
+@commands.command("completion")
+@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
+def completion(shell: str) -> None:
+    """Print what completes these commands in a shell, such as for: eval "$(epiphane completion bash)"."""
+    made = get_completion_class(shell)
+    assert made is not None
+    click.echo(made(commands, {}, "epiphane", "_EPIPHANE_COMPLETE").source())
 
 
 def main() -> None:

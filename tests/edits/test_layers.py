@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from helpers import a_project, some_footage
+from helpers import a_project, a_song, some_footage
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -11,7 +11,7 @@ from epiphane.document.dressing import Dressing, Mood
 from epiphane.document.envelope import Envelope
 from epiphane.document.footage import Passage
 from epiphane.document.ids import FootageId, ItemId, LaneId, PulseId, TrackId
-from epiphane.document.lane import Lane, Setting, Span
+from epiphane.document.lane import Lane, Setting, Span, Trigger
 from epiphane.document.laws import broken_laws
 from epiphane.document.pick import Pick
 from epiphane.document.project import with_lanes
@@ -257,6 +257,25 @@ def test_a_song_is_dressed_in_all_its_parts_with_lanes_of_their_own_and_the_same
     with pytest.raises(EditError, match="nothing to dress"):
         nothing = Dressing(has_transitions=False)
         dress(project, nothing, {}, {}, is_transition)
+
+
+def test_a_long_part_changes_its_recipe_on_a_bar_and_what_steps_in_one_is_over_in_the_next():
+    song = replace(a_song(n_beats=96), sections=(Section(0.0, 48.0, "A", "full", 0.9),), drops=())
+    song = replace(song, duration=48.0)
+    project = replace(a_project(n_lanes=0, n_shots=0), song=song)
+    stepping = replace(RECIPES["soft"].lanes[0], trigger=Trigger.STEP, n_steps=8)
+    recipes = RECIPES | {"soft": replace(RECIPES["soft"], lanes=(stepping,))}
+    made = dress(project, Dressing(1.0, 1, full=("soft", "hard"), calm=()), recipes, {}, is_transition)
+    bars = [beat.time for beat in song.beats if beat.place == 1]
+    spans = {name: [one.spans for one in made.lanes if one.name == name] for name in ("soft", "hard")}
+    starts = sorted(span.start for name in spans for span in spans[name][0])
+    assert len(starts) == 3 and all(start == 0 or start in bars for start in starts)
+    soft = next(one for one in schedule(made).lanes if one.lane.name == "soft")
+    ends = [frame_at(span.end, made.rate) for span in soft.lane.spans]
+    begins = [frame_at(span.start, made.rate) for span in soft.lane.spans]
+    for first, end in zip(begins, ends, strict=True):
+        assert soft.levels[first + 1 : end].max() > 0
+    assert all(soft.levels[end : end + 20].max(initial=0) == 0 for end in ends if end not in begins)
 
 
 def test_dressing_leaves_what_is_locked_and_cuts_that_have_a_transition_of_the_users():

@@ -5,6 +5,7 @@ from pathlib import Path
 ASSETS = Path(__file__).parent
 FONTS = ASSETS / "fonts"
 ICONS = ASSETS / "icons"
+DESKTOP = ASSETS / "desktop"
 RECIPES = ASSETS / "recipes"
 OVERLAYS = ASSETS / "overlays"
 FACES = ASSETS / "faces"

@@ -155,7 +155,8 @@ class Lane(Struct, frozen=True, forbid_unknown_fields=True, tag="lane"):
     none.
 
     From cue to cue its effect is one of its own and the `alternatives`, by chance, never the same twice in a
-    row. Where it has `spans`, it takes hits within them only; where its `trigger` is to be on over spans, it
+    row. Where it has `spans`, it takes hits within them only, and what steps or switches on in one is at rest
+    again when it ends; where its `trigger` is to be on over spans, it
     is so over these, or else over what its pick lies in. Where it lays footage over the picture, each cue
     plays the next of its `clips`. It acts on all that stands before it in the stack, or on one `track` alone.
     With its cues an `accent` is heard. A row that is locked is not changed, one that is folded is drawn low,

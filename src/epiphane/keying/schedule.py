@@ -108,6 +108,8 @@ class LaneTiming:
             return np.zeros(self.n_frames)
         if self.lane.trigger is Trigger.FOLLOW:
             levels = followed_levels(self._project, self.lane)
+        elif self.lane.spans and self.lane.trigger in (Trigger.STEP, Trigger.TOGGLE):
+            levels = self._levels_in_spans()
         else:
             levels = levels_of(self.lane, self._peaks, self.n_frames)
         if self.frames_of_shots is not None:
@@ -115,6 +117,22 @@ class LaneTiming:
             for first, end in self.frames_of_shots:
                 is_inside[first:end] = True
             levels = np.where(is_inside, levels, 0.0)
+        return levels
+
+    def _levels_in_spans(self) -> FloatArray:
+        """Return the level of a lane whose cues last: each span begins at rest and ends what is on in it."""
+        peaks, levels = self._peaks, np.zeros(self.n_frames)
+        for first, end in spans_on(self._project, self.lane):
+            those = (peaks.frames >= first) & (peaks.frames < end)
+            within = replace(
+                peaks,
+                frames=peaks.frames[those],
+                strengths=peaks.strengths[those],
+                shape_of=peaks.shape_of[those],
+            )
+            found = levels_of(self.lane, within, self.n_frames)
+            found[end:] = 0.0
+            levels = np.where(found != 0, found, levels)
         return levels
 
     @cached_property

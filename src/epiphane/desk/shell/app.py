@@ -10,8 +10,10 @@ from types import TracebackType
 
 from PyQt6 import sip
 from PyQt6.QtCore import QMessageLogContext, QSize, QTimer, QtMsgType, qInstallMessageHandler
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from epiphane.assets import ICONS
 from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
 from epiphane.desk.look import theme
@@ -30,6 +32,8 @@ def make_application(arguments: list[str]) -> QApplication:
     app = existing if isinstance(existing, QApplication) else QApplication(arguments)
     app.setApplicationName("epiphane")
     app.setApplicationDisplayName(tr("Epiphane"))
+    app.setDesktopFileName("epiphane")
+    app.setWindowIcon(QIcon(str(ICONS / "epiphane.svg")))
     theme.dress(app)
     return app
 

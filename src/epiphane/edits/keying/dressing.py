@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
@@ -16,7 +17,7 @@ from epiphane.document.pick import Landmark, Pick
 from epiphane.document.project import Project, with_lanes
 from epiphane.document.pulse import HeardSource, PulseUnit
 from epiphane.document.recipe import Recipe
-from epiphane.document.song import Section
+from epiphane.document.song import Section, Song
 from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.keying.recipes import use_recipe
 from epiphane.errors import EditError
@@ -25,6 +26,8 @@ from epiphane.wording import tr
 
 _DROP_BARS = 4
 _TRANSITIONS_OF_A_MOOD = 2
+_LONGEST_BARS = 8
+"""A longer stretch has another recipe after so many bars: what does not change is not seen any more."""
 _FEWEST_WITH_ENDS = 3
 """Stretches from which on the first and the last, if they are calm, are the opening and the ending."""
 
@@ -57,8 +60,8 @@ def dress(
     user's, that one counts.
 
     Each stretch of a mood has one of its recipes, whole, so that its effects belong together, and the next
-    stretch the next. Lanes fire on the more hits, the denser it is. The cuts of a mood have two transitions.
-    All are ordinary lanes.
+    stretch, or eight bars of a long one, the next. Lanes fire on the more hits, the denser it is. The cuts of
+    a mood have two transitions. All are ordinary lanes.
 
     Parameters
     ----------
@@ -80,7 +83,7 @@ def dress(
     n_before = len(project.lanes)
     rng = np.random.default_rng(dressing.seed)
     for mood in Mood:
-        spans = _free(stretches, mood, _kept(project, lambda key: not is_transition(key)))
+        spans = _free(_divided(stretches, song), mood, _kept(project, lambda key: not is_transition(key)))
         looks = [recipes[name] for name in dressing.of(mood) if name in recipes]
         if spans and looks:
             project = _with_looks(project, dressing, mood, spans, looks, rng)
@@ -124,6 +127,18 @@ def _stretches(project: Project) -> list[_Stretch]:
             if found[place].mood is Mood.CALM:
                 found[place] = _Stretch(mood, found[place].start, found[place].end)
     return found
+
+
+def _divided(stretches: Iterable[_Stretch], song: Song) -> list[_Stretch]:
+    """Return stretches of which none is much longer than eight bars: long ones are divided on bars."""
+    bars = [beat.time for beat in song.beats if beat.place == 1]
+    made = []
+    for one in stretches:
+        inside = [bar for bar in bars if one.start - _LEAST_SECONDS <= bar < one.end - _LEAST_SECONDS]
+        n_parts = max(1, round(len(inside) / _LONGEST_BARS))
+        starts = [one.start, *(inside[round(part * len(inside) / n_parts)] for part in range(1, n_parts))]
+        made += [_Stretch(one.mood, *ends) for ends in pairwise([*starts, one.end])]
+    return made
 
 
 def _kept(project: Project, is_kind: Callable[[str], bool]) -> list[Span]:

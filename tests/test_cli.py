@@ -312,6 +312,24 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
         (("render", "{demo}", "x.mp4", "--range", "5:2"), 2, "a range is A:B"),
         (("render", "{demo}", "nowhere/x.mp4"), 1, "cannot be written"),
         (("render", "{demo}", "x.mp4", "--range", "900:901"), 1, "nothing to export"),
+        (("render", "{demo}", "x.doc"), 2, "no format has the ending '.doc'"),
+        (("render", "{demo}", "x.mp4", "--format", "ffv1"), 1, "FFV1 in Matroska is written as .mkv"),
+        (("render", "{demo}", "x.mp4", "--quality", "best"), 2, "a quality is one of small, good, fine"),
+        (("render", "{demo}", "x.mp4", "--bits", "12"), 2, "has 8, 10 bits, got 12"),
+        (("render", "{demo}", "x.mp4", "--chunk", "3/2"), 2, "a share of the chunks is K/N"),
+        (("render", "{demo}", "x.gif", "--chunk", "1/2"), 1, "is not made in chunks"),
+        (
+            ("render", "{demo}", "x.mp4", "--preset", "none"),
+            2,
+            "there is no preset 'none'; there are: To show",
+        ),
+        (("join", "{demo}", "x.mp4"), 1, "chunks are not there: 1, 2"),
+        (("export", "{demo}", "x.doc"), 2, "no format of interchange"),
+        (
+            ("new", "song.wav", "-o", "x.epiphane", "--import", "gone.otio"),
+            1,
+            "gone.otio is not there any more",
+        ),
         (("dance",), 2, "No such command"),
     ],
 )
@@ -325,6 +343,39 @@ def test_a_fault_is_one_sentence_and_a_code(media, monkeypatch, capsys, words, c
     assert said in capsys.readouterr().err
     assert not (media / "x.mp4").exists()
     assert not (media / "x.epiphane").exists()
+
+
+def test_a_film_is_shared_joined_and_written_in_the_format_that_was_asked_for(media, tmp_path):
+    words = ("new", media / "song.wav", media / "grey.mp4", "-o", "cut.epiphane", "--title", "ROLL@first")
+    words = (*words, "--lane", "zoom:beats/2")
+    assert epiphane(*words, "--part", "0:4=calm", "--part", "4:9=full", folder=tmp_path).returncode == 0
+    small = ("--size", "64x36", "--quality", "small")
+    for part in ("2/2", "1/2"):
+        made = epiphane("render", "cut.epiphane", "film.mp4", *small, "--chunk", part, folder=tmp_path)
+        assert (made.returncode, made.stdout) == (0, ""), made.stderr
+    assert not (tmp_path / "film.mp4").exists()
+    assert epiphane("join", "cut.epiphane", "film.mp4", *small, folder=tmp_path).returncode == 0
+    assert epiphane("render", "cut.epiphane", "whole.mp4", *small, folder=tmp_path).returncode == 0
+    assert (tmp_path / "film.mp4").read_bytes() == (tmp_path / "whole.mp4").read_bytes()
+    made = epiphane(
+        "render", "cut.epiphane", "part.webm", *small, "--each", "part", "--silent", folder=tmp_path
+    )
+    assert made.returncode == 0, made.stderr
+    parts = sorted(tmp_path.glob("part *.webm"))
+    assert [round(len(read_lumas(path)[0]) / 30) for path in parts] == [4, 5]
+    made = epiphane("render", "cut.epiphane", "title.mov", "--clear", "--range", "0.4:0.6", folder=tmp_path)
+    assert made.returncode == 0, made.stderr
+    listed = epiphane("formats", folder=tmp_path).stdout
+    assert "prores-4444" in listed and "aac" in listed
+    made = epiphane("export", "cut.epiphane", "cut.mid", folder=tmp_path)
+    assert made.returncode == 0, made.stderr
+    words = ("new", media / "song.wav", media / "grey.mp4", "-o", "again.epiphane", "--import", "cut.mid")
+    assert epiphane(*words, folder=tmp_path).returncode == 0
+    before, again = (load_project(tmp_path / name) for name in ("cut.epiphane", "again.epiphane"))
+    assert [beat.time for beat in again.song.beats] == pytest.approx(
+        [beat.time for beat in before.song.beats], abs=1e-5
+    )
+    assert [one.name for one in again.pulses] == [one.name for one in before.pulses]
 
 
 def test_a_song_without_a_beat_is_told_and_still_makes_a_project(media):

@@ -265,19 +265,38 @@ def bokeh(seed: int) -> Iterator[Field]:
 
 def leaves(seed: int) -> Iterator[Field]:
     """Yield the light that falls through leaves that sway, on mid grey, again and again."""
-    n_frames = 120
-    layers = [clouds((seed, number), (2 * WIDTH, 2 * HEIGHT), 18 + 7 * number, 3) for number in range(3)]
+    n_frames, number = 120, 1100
+    rng = np.random.default_rng(seed)
+    canopy = clouds((seed, 1), (WIDTH, HEIGHT), 60, 3)
+    # Each gap in a roof of leaves throws a round picture of the sun; gaps lie where the roof is thin.
+    places = rng.random((40 * number, 2)) * (1.1 * WIDTH, 1.1 * HEIGHT) - 0.05 * np.array([WIDTH, HEIGHT])
+    inside = np.clip(places.astype(int), 0, (WIDTH - 1, HEIGHT - 1))
+    thin = smooth(0.48, 0.66, canopy[inside[:, 1], inside[:, 0]])
+    places = places[rng.random(len(places)) < thin][:number]
+    sizes = WIDTH * (0.008 + 0.012 * rng.random(len(places)))
+    bright, phases = 0.25 + 0.75 * rng.random(len(places)), 2 * np.pi * rng.random((len(places), 3))
+    warm = np.array([0.22, 0.44, 0.52], np.float32)
     for frame in range(n_frames):
         turn = 2 * np.pi * frame / n_frames
-        open_ = np.ones((HEIGHT, WIDTH), np.float32)
-        for number, layer in enumerate(layers):
-            left = int(WIDTH * (0.3 + 0.03 * np.sin(turn + 2 * number)))
-            top = int(HEIGHT * (0.3 + 0.03 * np.cos(2 * turn + number)))
-            open_ *= smooth(0.34, 0.52, layer[top : top + HEIGHT, left : left + WIDTH])
-        spots = cv2.GaussianBlur(open_, (0, 0), 15)
-        spots = np.clip(2.2 * spots / max(float(np.quantile(spots, 0.98)), 1e-3) - 0.25, 0, 1)
-        warm = np.array([0.2, 0.42, 0.5], np.float32)
-        yield 0.34 + 0.8 * spots[..., None] * (warm + 0.1)
+        light = np.zeros((HEIGHT, WIDTH), np.float32)
+        breeze = WIDTH * 0.012 * np.array([np.sin(turn), 0.5 * np.cos(2 * turn)])
+        for place, size, level, (one, two, three) in zip(places, sizes, bright, phases, strict=True):
+            at = place + breeze + WIDTH * 0.005 * np.array([np.sin(turn + one), np.cos(2 * turn + two)])
+            _lay_disc(light, at, size, level * (0.65 + 0.35 * np.sin(2 * turn + three)))
+        soft = np.asarray(cv2.GaussianBlur(light, (0, 0), WIDTH * 0.009), np.float32)
+        spots = 1 - np.exp(-0.7 * soft)
+        yield 0.36 + 0.9 * spots[..., None] * (warm + 0.1)
+
+
+def _lay_disc(light: Field, at: Field, radius: float, level: float) -> None:
+    """Add a disc, as of a lens or a pinhole, to a plane of light."""
+    reach = int(radius) + 2
+    left, top = (int(side) - reach for side in at)
+    x = np.arange(max(left, 0), min(left + 2 * reach, light.shape[1]))
+    y = np.arange(max(top, 0), min(top + 2 * reach, light.shape[0]))
+    if len(x) and len(y):
+        away = np.hypot(x[None] - at[0], y[:, None] - at[1])
+        light[y[0] : y[-1] + 1, x[0] : x[-1] + 1] += level * np.clip(radius - away, 0, 1).astype(np.float32)
 
 
 def falling(

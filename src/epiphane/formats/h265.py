@@ -27,7 +27,7 @@ for _key, _label, _ending in (
             _label,
             (_ending,),
             FilmOutput(_ending[1:], _video, AAC, FAST_START, has_poster=True),
-            note=tr("Half of the bytes of H.264, and five times as long to make."),
+            note=tr("Half of the bytes of H.264, and slow to make."),
             plays=tr("devices and computers of the last ten years, not every browser"),
             quality=_QUALITY,
             bits=(8, 10),

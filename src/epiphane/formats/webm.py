@@ -27,7 +27,7 @@ declare_format(
         tr("AV1 in WebM"),
         (".webm",),
         FilmOutput("webm", _av1, _OPUS),
-        note=tr("The smallest: a quarter of the bytes of H.264."),
+        note=tr("The smallest film that browsers show."),
         plays=tr("browsers and players of the last five years"),
         quality=Quality("CRF", 0, 63, small=34, good=29, fine=24),
         bits=(8, 10),

@@ -46,7 +46,7 @@ from epiphane.render.drawn_frames import (
 )
 from epiphane.render.export_needs import face_faults, look_faults, make_mattes
 from epiphane.render.export_target import check_target
-from epiphane.render.film_sound import film_sound
+from epiphane.render.film_sound import FilmSound, film_sound
 from epiphane.timing import frame_at
 from epiphane.types import Size
 from epiphane.wording import tr
@@ -221,7 +221,7 @@ def join_film(
                     names=names,
                 )
             )
-        remarks = _join(film, output, folder)
+        remarks = _join(film, output, folder, _sound(film))
         folder.remove()
     return remarks
 
@@ -345,13 +345,14 @@ def _write_film(
     film: _Film, output: FilmOutput, maker: _Making, keeps_chunks: Callable[[], bool]
 ) -> list[str]:
     """Write a film chunk by chunk, those that are there already left out."""
+    sound = _sound(film)  # first: a song that is gone is told before anything is drawn
     with _chunk_folder(film, is_shared=False) as folder:
         try:
             chunks = film.chunks
             missing = folder.missing(chunks)
             maker.n_ready = len(film.frames) - sum(len(chunks[number]) for number in missing)
             remarks = _make_chunks(film, output, maker, folder, missing)
-            remarks += _join(film, output, folder)
+            remarks += _join(film, output, folder, sound)
         except BaseException:
             if not keeps_chunks():
                 folder.remove()
@@ -383,10 +384,14 @@ def _make_chunks(
     return maker.remarks
 
 
-def _join(film: _Film, output: FilmOutput, folder: ChunkFolder) -> list[str]:
+def _sound(film: _Film) -> FilmSound | None:
+    if film.settings.is_silent:
+        return None
+    return film_sound(film.project, film.frames, film.settings.loudness)
+
+
+def _join(film: _Film, output: FilmOutput, folder: ChunkFolder, sound: FilmSound | None) -> list[str]:
     """Write the film of chunks that are all there, and return what is to be said."""
-    settings = film.settings
-    sound = None if settings.is_silent else film_sound(film.project, film.frames, settings.loudness)
     chunks = [Chunk(folder.path(number), len(part)) for number, part in enumerate(film.chunks)]
     join_chunks(
         chunks,

@@ -76,6 +76,7 @@ OWN_FILES = {
     "desk/engine/memory.py": "what the system says of this process",
     "desk/look/theme.py": "icons, which are shipped",
     "audio/network.py": "weights, which are shipped",
+    "files/desktop_entry.py": "menu entry and icon, which are shipped",
     "media/shipped.py": "the index of overlays, which are shipped",
 }
 OPENING = {"open", "read_bytes", "read_text", "imread", "VideoCapture"}

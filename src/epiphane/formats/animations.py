@@ -1,17 +1,37 @@
 """Moving pictures without sound: GIF, WebP and AVIF."""
 
 from fractions import Fraction
+from pathlib import Path
 
-from epiphane.formats.declare import AnimationOutput, Format, Quality, declare_format
-from epiphane.media.animation import write_avif, write_gif, write_webp
+from epiphane.formats.declare import AnimationOutput, Coding, Format, Quality, declare_format
+from epiphane.media.codecs import Animation
 from epiphane.wording import tr
+
+
+def _gif(path: Path, moving: Animation, _coding: Coding) -> None:
+    from epiphane.media.animation import write_gif  # late: it loads what nothing else needs
+
+    write_gif(path, moving)
+
+
+def _webp(path: Path, moving: Animation, coding: Coding) -> None:
+    from epiphane.media.animation import write_webp
+
+    write_webp(path, moving, coding.quality)
+
+
+def _avif(path: Path, moving: Animation, coding: Coding) -> None:
+    from epiphane.media.animation import write_avif
+
+    write_avif(path, moving, coding.quality)
+
 
 declare_format(
     Format(
         "gif",
         tr("GIF"),
         (".gif",),
-        AnimationOutput(lambda path, moving, _coding: write_gif(path, moving)),
+        AnimationOutput(_gif),
         note=tr("Moves in any message; at most 480 pixels across keep it small."),
         plays=tr("everything"),
         # Its delays are whole hundredths of a second, and players slow down those of one.
@@ -23,7 +43,7 @@ declare_format(
         "webp",
         tr("Animated WebP"),
         (".webp",),
-        AnimationOutput(lambda path, moving, coding: write_webp(path, moving, coding.quality)),
+        AnimationOutput(_webp),
         note=tr("As GIF, a tenth as large, in all colours."),
         plays=tr("browsers and most messengers"),
         quality=Quality(tr("WebP quality"), 0, 100, small=60, good=75, fine=90),
@@ -35,7 +55,7 @@ declare_format(
         "avif",
         tr("Animated AVIF"),
         (".avif",),
-        AnimationOutput(lambda path, moving, coding: write_avif(path, moving, coding.quality)),
+        AnimationOutput(_avif),
         note=tr("Smaller still than WebP, and slow to make."),
         plays=tr("browsers of the last three years"),
         quality=Quality(tr("AVIF quality"), 0, 100, small=50, good=65, fine=80),

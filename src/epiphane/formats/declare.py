@@ -14,8 +14,7 @@ from msgspec import Struct
 
 from epiphane.declare.registry import Registry
 from epiphane.errors import ParameterError
-from epiphane.media.animation import Animation
-from epiphane.media.codecs import SoundCodec, VideoCodec
+from epiphane.media.codecs import Animation, SoundCodec, VideoCodec
 from epiphane.types import Pixels, Size
 from epiphane.wording import tr
 

@@ -7,7 +7,7 @@ from epiphane.wording import tr
 declare_interchange(
     Interchange(
         "cube",
-        tr("Table of colours (.cube)"),
+        tr("Colour table (.cube)"),
         (".cube",),
         tr("the grade that is on over the whole film, at 33 points a side"),
         lambda project: look_text(project, ".cube").encode(),
@@ -16,7 +16,7 @@ declare_interchange(
 declare_interchange(
     Interchange(
         "cdl",
-        tr("Colour decision list (.cdl)"),
+        tr("Colour decision (.cdl)"),
         (".cdl",),
         tr("slope, offset, power and saturation of that grade, where it is no more than these"),
         lambda project: look_text(project, ".cdl").encode(),

@@ -93,7 +93,7 @@ def with_pulses(project: Project, pulses: dict[str, set[Hit]]) -> Project:
 declare_interchange(
     Interchange(
         "csv",
-        tr("Table of hits, cues and cuts (CSV)"),
+        tr("Hits and cuts (CSV)"),
         (".csv",),
         tr("hits, cues and cuts by time and frame; hits come back as pulses"),
         hits_table,

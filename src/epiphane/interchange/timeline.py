@@ -333,7 +333,7 @@ def _elsewhere(path: str, own: Project | None) -> Path:
 declare_interchange(
     Interchange(
         "otio",
-        tr("OpenTimelineIO timeline"),
+        tr("OpenTimelineIO"),
         (".otio",),
         tr("shots with speed, transitions and tracks, markers for hits; the whole project comes back"),
         timeline_file,

@@ -12,31 +12,20 @@ from types import TracebackType
 from typing import IO, Any, Self
 
 import av
+import av.filter
 import cv2
 import numpy as np
-from av.filter import Graph
-from msgspec import Struct
 from PIL import Image
 
 from epiphane.disk import PartFile, remove_abandoned
 from epiphane.errors import MediaError
+from epiphane.media.codecs import Animation
 from epiphane.types import Picture, Pixels, Size
 from epiphane.wording import tr
 
 _HUNDREDTHS = Fraction(1, 100)
 # A palette for what changes, and a dither that does not crawl where nothing does.
 _PALETTE, _DITHER = "stats_mode=diff", "dither=bayer:bayer_scale=5:diff_mode=rectangle"
-
-
-class Animation(Struct, frozen=True):
-    """Pictures that go round for ever: so many, frames a second.
-
-    Each is uint8, shape (height, width, 3) or (height, width, 4), BGR or straight BGRA.
-    """
-
-    pictures: Iterable[Pixels]
-    count: int
-    rate: Fraction
 
 
 def write_gif(path: Path, moving: Animation) -> None:
@@ -141,7 +130,7 @@ class _Spool:
 
 def _palette_of(kept: _Spool) -> av.VideoFrame:
     """Return the 256 colours that are best for all pictures together, as a frame of them."""
-    graph = Graph()
+    graph = av.filter.Graph()
     source = _source(graph, kept.size)
     chosen, sink = graph.add("palettegen", _PALETTE), graph.add("buffersink")
     source.link_to(chosen)
@@ -155,7 +144,7 @@ def _palette_of(kept: _Spool) -> av.VideoFrame:
 
 def _in_palette(kept: _Spool, palette: av.VideoFrame) -> Iterator[av.VideoFrame]:
     """Yield each picture in the colours of a palette."""
-    graph = Graph()
+    graph = av.filter.Graph()
     source, colours = _source(graph, kept.size), _source(graph, (16, 16))
     mapped, sink = graph.add("paletteuse", _DITHER), graph.add("buffersink")
     source.link_to(mapped, 0, 0)
@@ -171,7 +160,7 @@ def _in_palette(kept: _Spool, palette: av.VideoFrame) -> Iterator[av.VideoFrame]
     yield from _pulled(sink)
 
 
-def _source(graph: Graph, size: Size) -> Any:
+def _source(graph: av.filter.Graph, size: Size) -> Any:
     form = av.VideoFormat("bgra")
     return graph.add_buffer(width=size[0], height=size[1], format=form, time_base=_HUNDREDTHS)
 

@@ -1,11 +1,13 @@
-"""What an encoder of pictures or of sound is given, as plain data."""
+"""What an encoder of films, moving pictures or sound is given, as plain data."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from fractions import Fraction
 from types import MappingProxyType
 
 from msgspec import Struct
 
 from epiphane.media.pixel_layouts import YUV420, PixelLayout
+from epiphane.types import Pixels
 
 _NOTHING: Mapping[str, str] = MappingProxyType({})
 
@@ -33,6 +35,17 @@ class SoundCodec(Struct, frozen=True):
     form: str = "fltp"
     bit_rate: int = 0
     options: Mapping[str, str] = _NOTHING
+
+
+class Animation(Struct, frozen=True):
+    """Pictures that go round for ever: so many, frames a second.
+
+    Each is uint8, shape (height, width, 3) or (height, width, 4), BGR or straight BGRA.
+    """
+
+    pictures: Iterable[Pixels]
+    count: int
+    rate: Fraction
 
 
 # "superfast" alone looks at no later picture and needs three times the bytes. With ten of them it makes files

@@ -13,7 +13,6 @@ from types import MappingProxyType
 
 import av
 import numpy as np
-from av.stream import Disposition
 from msgspec import Struct
 from PIL import Image
 
@@ -174,7 +173,7 @@ def _describe(film: FilmFile, facts: FilmFacts, seconds: float) -> None:
         with Image.open(io.BytesIO(facts.poster)) as picture:
             width, height = picture.size
         stream = container.add_mux_stream("mjpeg", rate=1, width=width, height=height)
-        stream.disposition = Disposition.attached_pic
+        stream.disposition = av.stream.Disposition.attached_pic
         container.start_encoding()
         packet = av.Packet(facts.poster)
         packet.stream, packet.pts, packet.dts, packet.time_base = stream, 0, 0, Fraction(1, 1)

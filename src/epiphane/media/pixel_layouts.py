@@ -1,5 +1,7 @@
 """How encoders want pictures: which planes, of which depth, and those planes of a drawn picture."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from functools import lru_cache
 

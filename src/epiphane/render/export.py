@@ -29,7 +29,7 @@ from epiphane.formats.declare import (
     SoundOutput,
 )
 from epiphane.formats.settings import USUAL_SETTINGS, ExportSettings
-from epiphane.media.animation import Animation
+from epiphane.media.codecs import Animation
 from epiphane.media.joining import Chapter, Chunk, FilmFacts, join_chunks
 from epiphane.media.picture_files import encoded_jpeg
 from epiphane.media.writer import MovieWriter

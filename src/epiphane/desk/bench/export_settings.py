@@ -262,6 +262,7 @@ class SettingsRows(Rows[ExportWanted]):
         self.row(
             tr("With"),
             clear,
+            silent,
             chapters,
             poster,
             at,

@@ -1,4 +1,4 @@
-"""Avid DNxHR in QuickTime."""
+"""DNxHR in MOV."""
 
 from epiphane.formats.declare import Coding, FilmOutput, Format, declare_format
 from epiphane.media.codecs import SoundCodec, VideoCodec

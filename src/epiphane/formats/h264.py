@@ -1,4 +1,4 @@
-"""H.264 in MP4 and in QuickTime."""
+"""H.264 in MP4 and in MOV."""
 
 from epiphane.formats.declare import Coding, FilmOutput, Format, Quality, declare_format
 from epiphane.media.codecs import AAC, VideoCodec, h264
@@ -29,7 +29,7 @@ declare_format(
 declare_format(
     Format(
         "h264-mov",
-        tr("H.264 in QuickTime"),
+        tr("H.264 in MOV"),
         (".mov",),
         FilmOutput("mov", _video, AAC, FAST_START, has_poster=True),
         note=tr("For programs that ask for .mov and want it small."),

@@ -1,4 +1,4 @@
-"""H.265 in MP4 and in QuickTime."""
+"""H.265 in MP4 and in MOV."""
 
 from epiphane.formats.declare import Coding, FilmOutput, Format, Quality, declare_format
 from epiphane.media.codecs import AAC, VideoCodec
@@ -19,7 +19,7 @@ def _video(coding: Coding) -> VideoCodec:
 
 for _key, _label, _ending in (
     ("h265-mp4", tr("H.265 in MP4"), ".mp4"),
-    ("h265-mov", tr("H.265 in QuickTime"), ".mov"),
+    ("h265-mov", tr("H.265 in MOV"), ".mov"),
 ):
     declare_format(
         Format(

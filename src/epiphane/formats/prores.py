@@ -1,4 +1,4 @@
-"""Apple ProRes in QuickTime: 422 HQ, and 4444 with alpha."""
+"""ProRes in MOV: 422 HQ, and 4444 with alpha."""
 
 from epiphane.formats.declare import Coding, FilmOutput, Format, declare_format
 from epiphane.media.codecs import SoundCodec, VideoCodec

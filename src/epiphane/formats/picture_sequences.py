@@ -1,22 +1,8 @@
 """Sequences of pictures: PNG, TIFF and OpenEXR, a file for each frame, in a folder."""
 
-from epiphane.formats.declare import Coding, Format, PictureOutput, declare_format
+from epiphane.formats.declare import Format, PictureOutput, declare_format
 from epiphane.media.picture_files import encoded_exr, encoded_png, encoded_tiff
-from epiphane.types import Pixels
 from epiphane.wording import tr
-
-
-def _png(picture: Pixels, _coding: Coding) -> bytes:
-    return encoded_png(picture)
-
-
-def _tiff(picture: Pixels, _coding: Coding) -> bytes:
-    return encoded_tiff(picture)
-
-
-def _exr(picture: Pixels, _coding: Coding) -> bytes:
-    return encoded_exr(picture)
-
 
 _PLAYS = tr("programs for compositing and for pictures")
 declare_format(
@@ -24,7 +10,7 @@ declare_format(
         "png-sequence",
         tr("PNG sequence"),
         (),
-        PictureOutput(_png),
+        PictureOutput(lambda picture, _coding: encoded_png(picture)),
         note=tr("A picture a frame, nothing lost, for any program."),
         plays=_PLAYS,
         bits=(8, 16),
@@ -36,7 +22,7 @@ declare_format(
         "tiff-sequence",
         tr("TIFF sequence"),
         (),
-        PictureOutput(_tiff),
+        PictureOutput(lambda picture, _coding: encoded_tiff(picture)),
         note=tr("As PNG, for programs that read it more quickly."),
         plays=_PLAYS,
         bits=(8, 16),
@@ -48,7 +34,7 @@ declare_format(
         "exr-sequence",
         tr("OpenEXR sequence"),
         (),
-        PictureOutput(_exr),
+        PictureOutput(lambda picture, _coding: encoded_exr(picture)),
         note=tr("Linear light in floats, for compositing."),
         plays=tr("programs for compositing"),
         bits=(32,),

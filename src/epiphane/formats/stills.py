@@ -1,22 +1,8 @@
 """One still: PNG, TIFF and JPEG."""
 
-from epiphane.formats.declare import Coding, Format, PictureOutput, Quality, declare_format
+from epiphane.formats.declare import Format, PictureOutput, Quality, declare_format
 from epiphane.media.picture_files import encoded_jpeg, encoded_png, encoded_tiff
-from epiphane.types import Pixels
 from epiphane.wording import tr
-
-
-def _png(picture: Pixels, _coding: Coding) -> bytes:
-    return encoded_png(picture)
-
-
-def _tiff(picture: Pixels, _coding: Coding) -> bytes:
-    return encoded_tiff(picture)
-
-
-def _jpeg(picture: Pixels, coding: Coding) -> bytes:
-    return encoded_jpeg(picture, coding.quality)
-
 
 _PLAYS = tr("everything")
 declare_format(
@@ -24,7 +10,7 @@ declare_format(
         "png",
         tr("PNG still"),
         (".png",),
-        PictureOutput(_png, is_sequence=False),
+        PictureOutput(lambda picture, _coding: encoded_png(picture), is_sequence=False),
         note=tr("One frame, nothing lost."),
         plays=_PLAYS,
         bits=(8, 16),
@@ -36,7 +22,7 @@ declare_format(
         "tiff",
         tr("TIFF still"),
         (".tif", ".tiff"),
-        PictureOutput(_tiff, is_sequence=False),
+        PictureOutput(lambda picture, _coding: encoded_tiff(picture), is_sequence=False),
         note=tr("One frame for print, nothing lost."),
         plays=tr("programs for pictures"),
         bits=(8, 16),
@@ -48,7 +34,7 @@ declare_format(
         "jpeg",
         tr("JPEG still"),
         (".jpg", ".jpeg"),
-        PictureOutput(_jpeg, is_sequence=False),
+        PictureOutput(lambda picture, coding: encoded_jpeg(picture, coding.quality), is_sequence=False),
         note=tr("One frame, small: a picture that stands for the film."),
         plays=_PLAYS,
         quality=Quality(tr("JPEG quality"), 1, 100, small=75, good=88, fine=95),

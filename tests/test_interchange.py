@@ -127,21 +127,22 @@ hits = st.lists(
 )  # fmt: skip
 
 
-def sung(beat_times, found):
-    beats = tuple(Beat(time, number % 4 + 1) for number, time in enumerate(beat_times))
+def sung(beat_times, found, place=1):
+    beats = tuple(Beat(time, (number + place - 1) % 4 + 1) for number, time in enumerate(beat_times))
     song = replace(a_song(), duration=100.0, beats=beats, sections=(), drops=())
     source = TappedSource(tuple(Hit(*one) for one in sorted(found)))
     return Project(song=song, pulses=(Pulse(1, "käse & taps", source),), next_id=2)
 
 
-@given(hits, st.floats(0.0, 20.0), st.lists(st.floats(0.25, 2.0), min_size=3, max_size=60))
-def test_beats_and_hits_come_back_from_midi(tmp_path_factory, found, first, periods):
+@given(hits, st.floats(0.0, 20.0), st.lists(st.floats(0.25, 2.0), min_size=4, max_size=60), st.integers(1, 4))
+def test_beats_and_hits_come_back_from_midi(tmp_path_factory, found, first, periods, place):
     times = np.round(first + np.cumsum([0.0, *periods]), 6)
     times = times[times < 99].tolist()
-    project = sung(times, found)
+    project = sung(times, found, place)
     path = written(project, tmp_path_factory.mktemp("midi") / "x.mid")
     back, _ = read_back(path, replace(project, pulses=()))
     assert [one.time for one in back.song.beats] == pytest.approx(times, abs=2e-6)
+    assert [one.place for one in back.song.beats] == [one.place for one in project.song.beats]
     (pulse,) = [one for one in back.pulses if one.name == "käse & taps"]
     # Half a tick of the slowest beat.
     assert [hit.time for hit in pulse.source.hits] == pytest.approx(

@@ -85,8 +85,8 @@ def _tempo_track(grid: FloatArray, n_lead: int, beats: Sequence[Beat]) -> "mido.
         written += tempo / 1e6
         events.append((number * TICKS_A_BEAT, mido.MetaMessage("set_tempo", tempo=tempo)))
     first = n_lead * TICKS_A_BEAT
-    events.append((first, mido.MetaMessage("marker", text=_FIRST_BEAT)))
     place = beats[0].place if beats else 1
+    events.append((first, mido.MetaMessage("marker", text=f"{_FIRST_BEAT} {place}")))
     if place == 1 and n_lead:  # bars are counted from it on
         events.append((first, mido.MetaMessage("time_signature", numerator=bar, denominator=4)))
     events.append(((len(grid) - 1) * TICKS_A_BEAT, mido.MetaMessage("marker", text=_LAST_BEAT)))
@@ -161,7 +161,7 @@ def _reading(file: "mido.MidiFile", path: Path) -> Reading:
         raise ValueError("frames of a film are no ticks")
     clock = _Clock(file)
     pulses: dict[str, set[Hit]] = {}
-    first, last, bar, n_ticks = 0, None, 4, 0
+    first, place, last, bar, n_ticks = 0, 1, None, 4, 0
     for number, track in enumerate(file.tracks, start=1):
         at, name = 0, ""
         for message in track:
@@ -171,8 +171,8 @@ def _reading(file: "mido.MidiFile", path: Path) -> Reading:
                 name = message.name
             elif message.type == "time_signature":
                 bar = message.numerator
-            elif message.type == "marker" and message.text == _FIRST_BEAT:
-                first = at
+            elif message.type == "marker" and message.text.startswith(f"{_FIRST_BEAT} "):
+                first, place = at, int(message.text.rpartition(" ")[2])
             elif message.type == "marker" and message.text == _LAST_BEAT:
                 last = at
             elif message.type == "note_on" and message.velocity > 0:
@@ -185,7 +185,7 @@ def _reading(file: "mido.MidiFile", path: Path) -> Reading:
     end = n_ticks if last is None else last
     ticks = range(first, min(end, first + _MOST_BEATS * file.ticks_per_beat) + 1, file.ticks_per_beat)
     beats = [
-        Beat(round(clock.seconds(tick), 6), number % max(1, min(bar, 32)) + 1)
+        Beat(round(clock.seconds(tick), 6), (number + place - 1) % max(1, min(bar, 32)) + 1)
         for number, tick in enumerate(ticks)
     ]
 

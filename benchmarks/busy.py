@@ -57,7 +57,7 @@ def measure_busy(folder: Path) -> Iterator[Result]:
     wait(3000)
     busy_clicks = _clicked(window)
     busy_played = _played(window)
-    was_busy = window.bench.export.is_exporting
+    was_busy = window.exports.is_busy
     yield at_most(
         "a click's picture while busy, median", float(np.median(busy_clicks)), _AIM_MILLISECONDS, "ms"
     )
@@ -65,8 +65,8 @@ def measure_busy(folder: Path) -> Iterator[Result]:
     share = 100 * busy_played / max(idle_played, 0.1)
     yield at_least("playing while busy, against idle", share, _AIM_SHARE, "%")
     most, until = before, time.monotonic() + _MOST_SECONDS
-    while window.bench.export.is_exporting and time.monotonic() < until:
-        most = max(most, resident_bytes())
+    while window.exports.is_busy and time.monotonic() < until:
+        most = max(most, resident_bytes() + _bytes_of_export(window))
         wait(200)
     yield at_most(
         "memory that an export of 30 s at 1080p adds", (most - before) / _MEGABYTE, _AIM_EXPORT, "MB"
@@ -74,6 +74,16 @@ def measure_busy(folder: Path) -> Iterator[Result]:
     window.jobs.drop(lambda _topic: True)
     window.shut_down()
     QApplication.processEvents()
+
+
+def _bytes_of_export(window: "Window") -> int:
+    """Return the memory of the process that makes films."""
+    process = window.exports._process
+    try:
+        pages = int(Path(f"/proc/{process.pid}/statm").read_text().split()[1]) if process is not None else 0
+    except OSError:  # it has just ended
+        return 0
+    return pages * os.sysconf("SC_PAGE_SIZE")
 
 
 def _open(folder: Path) -> "Window":

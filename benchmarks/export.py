@@ -10,10 +10,10 @@ from benchmarks.result import Result, at_most
 from epiphane.audio.samples import read_samples, resampled_stereo
 from epiphane.demo.project import open_basic_demo
 from epiphane.document.project import Project, with_lanes
+from epiphane.exporting.export import export
 from epiphane.keying.schedule import schedule
 from epiphane.media.writer import SOUND_RATE, MovieWriter
 from epiphane.render.draw import draw_planes
-from epiphane.render.export import export
 from epiphane.render.nodes import sources_of
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage

@@ -21,8 +21,8 @@ from epiphane.edits.keying.pulses import ensure_pulse
 from epiphane.edits.picture import set_rate, set_size
 from epiphane.edits.shots.filling import fill_song
 from epiphane.edits.song.song import set_song
+from epiphane.exporting.export import export
 from epiphane.media.gather import gather_files
-from epiphane.render.export import export
 
 _SECONDS, _RATE = 52, Fraction(30)
 _LANES = (

@@ -18,5 +18,5 @@ def own_folders(tmp_path_factory, monkeypatch):
     base = tmp_path_factory.getbasetemp()
     monkeypatch.setenv("XDG_CACHE_HOME", str(base / "cache"))
     monkeypatch.setenv("XDG_DATA_HOME", str(base / "data"))
-    monkeypatch.setenv("XDG_STATE_HOME", str(base / "state"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))  # with a queue of exports
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))

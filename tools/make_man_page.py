@@ -21,7 +21,7 @@ def man_page() -> str:
         _escaped(commands.help or ""),
         ".SH COMMANDS",
     ]
-    for name, command in sorted(commands.commands.items()):
+    for name, command in sorted(commands.every().items()):
         if not command.hidden:
             parts += _told(name, command)
     return "\n".join(parts) + "\n"

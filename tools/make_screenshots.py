@@ -394,12 +394,15 @@ class Photographer:
         export = window.bench.export
         export.set_path(self._folder / "marble-run.mp4")
         export.start()
-        while window.jobs.running and window.jobs.running[0].share < 0.35:
+        export.set_path(self._folder / "marble-run upright.webm")
+        export.start()
+        while window.exports.is_busy and window.exports.entries[0].share < 0.35:
             self.wait(20)
-        export.set_path(Path("films") / "marble-run.mp4")  # no folder of this machine in the picture
+        export.set_path(Path("films") / "marble-run.gif")  # no folder of this machine in the picture
         self.window.grab().save(str(FOLDER / "exporting.png"))
-        export.cancel()
-        while export.is_exporting:
+        for entry in window.exports.entries:
+            window.exports.stop(entry.id)
+        while window.exports.entries:
             self.wait(50)
         window.editor.select(SongSelection())
 

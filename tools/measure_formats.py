@@ -11,9 +11,9 @@ import time
 from pathlib import Path
 
 from epiphane.demo.project import open_demo
+from epiphane.exporting.export import export
 from epiphane.formats.declare import FORMATS, FilmOutput, PictureOutput
 from epiphane.formats.settings import ExportSettings
-from epiphane.render.export import export
 
 MEASURED = Path(__file__).parent.parent / "docs" / "formats-measured.json"
 _FRAMES = range(210, 360)

@@ -1,27 +1,18 @@
 """The command line; its words are kept stable."""
 
-import json
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import click
-from click.shell_completion import get_completion_class
 from msgspec.structs import replace
 
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
-from epiphane.cli_export import (
-    FilmWords,
-    film_options,
-    formats,
-    join_chunks_of,
-    parse_size,
-    render_film,
-    say_what_is_missing,
-)
+from epiphane.cli_files import FILE, check_result, check_unwritten, write_json
 from epiphane.cli_json import listening_as_json, plan_as_json
 from epiphane.cli_words import (
     OverlayWords,
@@ -31,6 +22,7 @@ from epiphane.cli_words import (
     logo_words,
     look_words,
     overlay_words,
+    parse_size,
     part_words,
     recipe_words,
     title_words,
@@ -40,7 +32,7 @@ from epiphane.cli_words import (
     with_title,
 )
 from epiphane.collecting import collection_paused
-from epiphane.disk import withhold, write_atomically
+from epiphane.disk import write_atomically
 from epiphane.document.filling import Order
 from epiphane.document.footage import FootageKind
 from epiphane.document.project import Project, new_project
@@ -59,10 +51,9 @@ from epiphane.edits.shots.speed import change_speed, set_between
 from epiphane.edits.song.form import say_form
 from epiphane.edits.song.regrid import song_of
 from epiphane.edits.song.song import set_song
-from epiphane.errors import DiskError, EpiphaneError, MediaError, ParameterError
+from epiphane.errors import EpiphaneError, MediaError, ParameterError
 from epiphane.facts.hits import stand_in_remark
 from epiphane.facts.stretches import best_stretches
-from epiphane.files.desktop_entry import remove_entry, write_entry
 from epiphane.files.project import SUFFIX, load_project, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
@@ -70,19 +61,49 @@ from epiphane.heap import tune_heap
 from epiphane.interchange.declare import reader_for, writer_for
 from epiphane.keying.dressing_styles import transition_styles
 from epiphane.lane_kinds import LaneKind, is_transition
-from epiphane.log import logger, start_log, told, write_report
+from epiphane.log import logger, start_log, told
 from epiphane.media.gather import gather_files
 from epiphane.media.probe import FootageFacts
 from epiphane.media.search import search_clip
 
-_FILE = click.Path(path_type=Path)
+_ELSEWHERE = {
+    "render": "cli_export",
+    "join": "cli_export",
+    "formats": "cli_export",
+    "queue": "cli_export",
+    "farm": "cli_export",
+    "desktop-entry": "cli_desktop",
+    "completion": "cli_desktop",
+    "report": "cli_desktop",
+}
+"""Commands by the modules that hold them, which are loaded when one is asked for: the window needs none."""
 
 
 class _Commands(click.Group):
     """Commands, or else the project to open: ``epiphane [PROJECT]``."""
 
+    def every(self) -> dict[str, click.Command]:
+        """Return all commands by their names."""
+        context = click.Context(self)
+        found = {name: self.get_command(context, name) for name in self.list_commands(context)}
+        return {name: command for name, command in found.items() if command is not None}
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted([*super().list_commands(ctx), *_ELSEWHERE])
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _ELSEWHERE:
+            return super().get_command(ctx, cmd_name)
+        module = import_module(f"epiphane.{_ELSEWHERE[cmd_name]}")
+        command: click.Command = getattr(module, cmd_name.replace("-", "_"))
+        return command
+
     def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
-        if args and args[0] not in self.commands and (args[0].endswith(SUFFIX) or Path(args[0]).exists()):
+        if (
+            args
+            and args[0] not in self.list_commands(ctx)
+            and (args[0].endswith(SUFFIX) or Path(args[0]).exists())
+        ):
             args = ["open", *args]
         return super().resolve_command(ctx, args)
 
@@ -100,7 +121,7 @@ def commands(ctx: click.Context) -> None:
 
 
 @commands.command("open", hidden=True)
-@click.argument("project", type=_FILE)
+@click.argument("project", type=FILE)
 def open_project(project: Path) -> None:
     """Open a project in the window."""
     _open_window(project)
@@ -114,22 +135,22 @@ def demo(titles: bool) -> None:
 
 
 @commands.command("listen")
-@click.argument("song", type=_FILE)
-@click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
+@click.argument("song", type=FILE)
+@click.option("--json", "out", type=FILE, help="Write the result to this file instead of printing it.")
 @click.option("--overwrite", is_flag=True, help="Write over that file if it is there.")
 def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
     """Print the beats of SONG as JSON; times are in seconds from the file's first sample."""
-    _check_result(out, [song], overwrite=overwrite)
+    check_result(out, [song], overwrite=overwrite)
     heard = hear_song(song)
     if heard.listening.remark:
         click.echo(heard.listening.remark, err=True)
-    _write_json(listening_as_json(heard.listening), out, reads=[song], overwrite=overwrite)
+    write_json(listening_as_json(heard.listening), out, reads=[song], overwrite=overwrite)
 
 
 @commands.command()
-@click.argument("song", type=_FILE)
-@click.argument("footage", type=_FILE, nargs=-1)
-@click.option("-o", "--output", "out", type=_FILE, required=True, help="The project to write.")
+@click.argument("song", type=FILE)
+@click.argument("footage", type=FILE, nargs=-1)
+@click.option("-o", "--output", "out", type=FILE, required=True, help="The project to write.")
 @click.option(
     "--lane", "lanes", multiple=True, metavar="EFFECT:PULSE", help="Such as flash:beats, whip:cuts/2."
 )
@@ -198,7 +219,7 @@ def listen_to(song: Path, out: Path | None, overwrite: bool) -> None:
 @click.option(
     "--import",
     "imports",
-    type=_FILE,
+    type=FILE,
     multiple=True,
     help="Shots, beats, hits or texts: .otio, .mid, .csv, .srt.",
 )
@@ -237,7 +258,7 @@ def new(
     """
     if out.suffix != SUFFIX:
         raise ParameterError(f"a project's name ends in {SUFFIX}, got {out.name}")
-    _check_unwritten(out, overwrite)
+    check_unwritten(out, overwrite)
     size = parse_size(shape) if shape else None
     wanted = [lane_words(words) for words in lanes]
     over = [overlay_words(words) for words in overlays]
@@ -281,83 +302,27 @@ def new(
 
 
 @commands.command()
-@click.argument("project", type=_FILE)
-@click.option("--json", "out", type=_FILE, help="Write the result to this file instead of printing it.")
+@click.argument("project", type=FILE)
+@click.option("--json", "out", type=FILE, help="Write the result to this file instead of printing it.")
 @click.option("--overwrite", is_flag=True, help="Write over that file if it is there.")
 def plan(project: Path, out: Path | None, overwrite: bool) -> None:
     """Write every lane's cues and every cut's frame as JSON."""
     opened = load_project(project)
-    _write_json(plan_as_json(opened), out, reads=[project, *named_files(opened)], overwrite=overwrite)
+    write_json(plan_as_json(opened), out, reads=[project, *named_files(opened)], overwrite=overwrite)
 
 
 @commands.command("export")
-@click.argument("project", type=_FILE)
-@click.argument("out", type=_FILE)
+@click.argument("project", type=FILE)
+@click.argument("out", type=FILE)
 @click.option("--format", "key", default="", metavar="NAME", help="Such as values-csv; else by OUT's ending.")
 @click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
 def export_to(project: Path, out: Path, key: str, overwrite: bool) -> None:
     """Write PROJECT to OUT for other programs: .otio, .mid, .csv, .srt, .vtt, .cube, .cdl or .json."""
     opened = load_project(project)
-    _check_result(out, [project, *named_files(opened)], overwrite=overwrite)
+    check_result(out, [project, *named_files(opened)], overwrite=overwrite)
     form = writer_for(out, key)
     assert form.write is not None
     write_atomically(out, form.write(opened))
-
-
-@commands.command()
-@click.argument("project", type=_FILE)
-@click.argument("out", type=_FILE)
-@film_options
-@click.option("--chunk", metavar="K/N", help="Make only the K-th of each N chunks, for `join`.")
-@click.option("--each", type=click.Choice(["part", "shape"]), help="A film for each, named by it.")
-@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
-def render(
-    project: Path, out: Path, chunk: str | None, each: str | None, overwrite: bool, **words: Any
-) -> None:
-    """Export PROJECT to OUT in any format: H.264 in MP4 where OUT ends in .mp4."""
-    opened = load_project(project)
-    if chunk is None and each is None:
-        _check_unwritten(out, overwrite)
-    _ask_about_folders(opened, project)
-    wanted = FilmWords(opened, out, **words)
-    say_what_is_missing(opened)
-    faults = render_film(wanted, out, chunk=chunk, each=each, may_replace=overwrite, reads=[project])
-    for fault in faults:
-        click.echo(fault, err=True)
-
-
-@commands.command()
-@click.argument("project", type=_FILE)
-@click.argument("out", type=_FILE)
-@film_options
-@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
-def join(project: Path, out: Path, overwrite: bool, **words: Any) -> None:
-    """Join the chunks that `render --chunk` has made of PROJECT with the same options to the film OUT."""
-    opened = load_project(project)
-    _check_unwritten(out, overwrite)
-    wanted = FilmWords(opened, out, **words)
-    for fault in join_chunks_of(wanted, out, may_replace=overwrite, reads=[project]):
-        click.echo(fault, err=True)
-
-
-commands.add_command(formats)
-
-
-@commands.command("desktop-entry")
-@click.option("--remove", "is_removed", is_flag=True, help="Take it away again.")
-def desktop_entry(is_removed: bool) -> None:
-    """Put Epiphane into the menus of this user's desktop, and have it open its projects."""
-    for path in remove_entry() if is_removed else write_entry():
-        click.echo(str(path))
-
-
-@commands.command("completion")
-@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
-def completion(shell: str) -> None:
-    """Print what completes these commands in a shell, such as for: eval "$(epiphane completion bash)"."""
-    made = get_completion_class(shell)
-    assert made is not None
-    click.echo(made(commands, {}, "epiphane", "_EPIPHANE_COMPLETE").source())
 
 
 def main() -> None:
@@ -385,16 +350,6 @@ def main() -> None:
         logger.error("ended by %s", told(error))
         raise
     sys.exit(code if isinstance(code, int) else 0)
-
-
-@commands.command("report")
-@click.argument("out", type=_FILE, default=Path("epiphane-report.zip"))
-def report(out: Path) -> None:
-    """Pack the log and versions into OUT, to report a problem with; nothing private is in it."""
-    if out.exists():
-        raise ParameterError(f"{out.name} is there already; choose another name")
-    write_report(out, {})
-    click.echo(str(out))
 
 
 def _with_import(project: Project, path: Path) -> Project:
@@ -469,37 +424,3 @@ def _gathered(paths: tuple[Path, ...]) -> tuple[FootageFacts, ...]:
     for fault in faults:
         click.echo(fault, err=True)
     return found
-
-
-def _write_json(value: dict[str, Any], out: Path | None, *, reads: Sequence[Path], overwrite: bool) -> None:
-    text = json.dumps(value, indent=1)
-    if out is None:
-        click.echo(text)
-        return
-    _check_result(out, reads, overwrite=overwrite)
-    write_atomically(out, text.encode() + b"\n")
-
-
-def _check_result(out: Path | None, reads: Sequence[Path], *, overwrite: bool) -> None:
-    if out is None or not out.exists():
-        return
-    if any(one.exists() and out.samefile(one) for one in reads):
-        raise DiskError(f"{out.name} is what is read; choose another file for the result.")
-    _check_unwritten(out, overwrite)
-
-
-def _check_unwritten(out: Path, overwrite: bool) -> None:
-    if out.exists() and not overwrite:
-        raise DiskError(f"{out.name} is there already; choose another name, or give --overwrite.")
-
-
-def _ask_about_folders(project: Project, path: Path) -> None:
-    """Ask on a terminal whether a project may read outside its folder; elsewhere say that it does."""
-    trusted = TrustedFolders(data_folder())
-    for folder in trusted.strange_to(project, path.absolute().parent):
-        if not sys.stdin.isatty():
-            click.echo(f"{path.name} reads files in {folder}.", err=True)
-        elif click.confirm(f"{path.name} reads files in {folder}. May it?", default=True, err=True):
-            trusted.add([folder])
-        else:
-            withhold([folder])

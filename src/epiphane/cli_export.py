@@ -1,7 +1,8 @@
-"""Commands that write films: render, its chunks, join, and the list of formats."""
+"""Commands that write films: render, its chunks, join, formats, the queue of exports and a farm."""
 
+import os
 import sys
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
@@ -10,20 +11,31 @@ from typing import Any
 import click
 from msgspec.structs import replace
 
+from epiphane.cli_files import FILE, ask_about_folders, check_unwritten
+from epiphane.cli_words import parse_size
 from epiphane.document.project import Project
 from epiphane.document.timeline import Shape
 from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.picture import set_rate
-from epiphane.errors import MediaError, ParameterError
+from epiphane.errors import EpiphaneError, MediaError, ParameterError
+from epiphane.exporting.export import Share, export, export_chunks, join_film
+from epiphane.exporting.film import film_of
+from epiphane.exporting.local_farm import local_farm
+from epiphane.exporting.notices import tell_desktop
+from epiphane.exporting.order import ExportOrder
+from epiphane.exporting.progress import ExportProgress, Report
+from epiphane.exporting.queue import ExportQueue, Stage
+from epiphane.exporting.queue_process import start_process
+from epiphane.exporting.target import check_target
 from epiphane.facts.form import part_words, parts_of
 from epiphane.files.export_presets import PresetBook
-from epiphane.files.project import missing_files
-from epiphane.formats.declare import FORMATS, QualityWord, format_for
+from epiphane.files.project import SUFFIX, load_project, missing_files, named_files
+from epiphane.formats.declare import FORMATS, USUAL, QualityWord, format_for
 from epiphane.formats.settings import ExportSettings
-from epiphane.render.export import ExportProgress, Report, Share, export, export_chunks, join_film
 from epiphane.timing import frame_at, parse_rate
-from epiphane.types import Size
 from epiphane.wording import tr
+
+_NICENESS = 10
 
 
 def film_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -77,6 +89,11 @@ class FilmWords:
         if not form.endings and out.suffix and words["key"] is None:
             raise ParameterError(f"{form.label} is a folder: name one without an ending")
 
+    @property
+    def bounds(self) -> tuple[int, int] | None:
+        """The first of its frames and their end, or None for all."""
+        return None if self.frames is None else (self.frames.start, self.frames.stop)
+
 
 def _settings(project: Project, out: Path, words: dict[str, Any]) -> ExportSettings:
     made = ExportSettings()
@@ -101,52 +118,150 @@ def _format_key(out: Path, words: dict[str, Any]) -> str:
     return format_for(out, words["key"] or "", has_alpha=words["is_clear"]).key
 
 
-def render_film(
-    words: FilmWords,
-    out: Path,
-    *,
-    chunk: str | None,
-    each: str | None,
-    may_replace: bool,
-    reads: Sequence[Path],
-) -> list[str]:
-    """Write the film that was asked for, or its chunks, or one for each part or shape; return the faults."""
-    with _progress() as report:
-        if chunk is not None:
+@click.command()
+@click.argument("paths", type=FILE, nargs=-1, required=True, metavar="PROJECT... [OUT]")
+@film_options
+@click.option("--chunk", metavar="K/N", help="Make only the K-th of each N chunks, for `join`.")
+@click.option("--each", type=click.Choice(["part", "shape"]), help="A film for each, named by it.")
+@click.option("--on", "farm", default="", metavar="ADDRESS", help="Of a farm: tcp://HOST:PORT.")
+@click.option("--queue", "is_queued", is_flag=True, help="Put it into the queue, and go on without waiting.")
+@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
+def render(paths: tuple[Path, ...], **words: Any) -> None:
+    """Export PROJECT to OUT in any format: H.264 in MP4 where OUT ends in .mp4.
+
+    Of several projects, or without OUT, each film lies beside its project, or in the folder OUT.
+    """
+    wanted = _projects_and_films(paths, words["key"])
+    failed: list[str] = []
+    for project, out in wanted:
+        try:
+            _render_one(project, out, words)
+        except EpiphaneError as error:
+            if len(wanted) == 1:
+                raise
+            failed.append(project.name)
+            click.echo(f"{project.name}: {error}", err=True)
+    if failed:
+        raise MediaError(f"{len(failed)} of {len(wanted)} films were not made: {', '.join(failed)}")
+
+
+def _projects_and_films(paths: Sequence[Path], key: str | None) -> list[tuple[Path, Path]]:
+    """Return the projects that were named, each with its film."""
+    if len(paths) == 2 and paths[1].suffix != SUFFIX and not paths[1].is_dir():
+        return [(paths[0], paths[1])]
+    folder = None if paths[-1].suffix == SUFFIX else paths[-1]
+    projects = paths if folder is None else paths[:-1]
+    if folder is not None and not folder.is_dir():
+        raise ParameterError(f"{folder} is no folder, in which the films of several projects could lie")
+    endings = format_for(Path(), key or USUAL).endings
+    ending = endings[0] if endings else ""
+    return [(one, (folder or one.parent) / f"{one.stem}{ending}") for one in projects]
+
+
+def _render_one(project: Path, out: Path, words: dict[str, Any]) -> None:
+    """Write the film of a project, its chunks, or one for each part or shape."""
+    opened = load_project(project)
+    chunk, each, may_replace = words["chunk"], words["each"], words["overwrite"]
+    if chunk is None and each is None:
+        check_unwritten(out, may_replace)
+    withheld = ask_about_folders(opened, project)
+    wanted = FilmWords(opened, out, **words)
+    say_what_is_missing(opened)
+    if chunk is not None:
+        with _progress() as report:
             share = parse_share(chunk)
-            return export_chunks(
-                words.project, out, share, settings=words.settings, frames=words.frames, report=report
+            faults = export_chunks(
+                wanted.project, out, share, settings=wanted.settings, frames=wanted.frames, report=report
             )
-        faults: list[str] = []
-        for project, path, settings, frames in _films(words, out, each):
+        _say(faults)
+        return
+    orders = [
+        replace(order, reads=(project,), may_replace=may_replace, farm=words["farm"], withheld=withheld)
+        for order in _orders(wanted, out, each)
+    ]
+    if words["is_queued"]:
+        _queue(orders)
+        return
+    faults = []
+    with _progress() as report:
+        for order in orders:
             faults += export(
-                project,
-                path,
-                settings=settings,
-                frames=frames,
+                order.project,
+                order.path,
+                settings=order.settings,
+                frames=order.range,
                 may_replace=may_replace,
-                reads=reads,
+                reads=order.reads,
                 report=report,
+                farm=order.farm,
             )
-        return list(dict.fromkeys(faults))
+    _say(dict.fromkeys(faults))
 
 
-def join_chunks_of(words: FilmWords, out: Path, *, may_replace: bool, reads: Sequence[Path]) -> list[str]:
-    """Join the chunks of a film that were made with the same words; return the faults."""
-    return join_film(
-        words.project,
-        out,
-        settings=words.settings,
-        frames=words.frames,
-        may_replace=may_replace,
-        reads=reads,
+def _queue(orders: Sequence[ExportOrder]) -> None:
+    """Put exports into the queue, and have a process of its own make them."""
+    queue = ExportQueue.of_user()
+    for order in orders:
+        film = film_of(order.project, order.path, order.settings, frames=order.range)
+        files = [*named_files(order.project), *order.reads]
+        check_target(order.path, files, may_replace=order.may_replace, form=film.form)
+        queue.add(order)
+        click.echo(f"{order.path} is in the queue.")
+    start_process()
+
+
+@click.command()
+@click.argument("project", type=FILE)
+@click.argument("out", type=FILE)
+@film_options
+@click.option("--overwrite", is_flag=True, help="Write over OUT if it is there.")
+def join(project: Path, out: Path, overwrite: bool, **words: Any) -> None:
+    """Join the chunks that `render --chunk` has made of PROJECT with the same options to the film OUT."""
+    opened = load_project(project)
+    check_unwritten(out, overwrite)
+    wanted = FilmWords(opened, out, **words)
+    _say(
+        join_film(
+            wanted.project,
+            out,
+            settings=wanted.settings,
+            frames=wanted.frames,
+            may_replace=overwrite,
+            reads=[project],
+        )
     )
 
 
-def say_what_is_missing(project: Project) -> None:
-    """Tell of each file that is not there."""
-    for path in missing_files(project):
-        click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
+@click.command()
+@click.option("--run", "is_run", is_flag=True, help="Make the films that wait, here, until all are ready.")
+def queue(is_run: bool) -> None:
+    """List the queue of exports, which goes on when the window is closed."""
+    exports = ExportQueue.of_user()
+    if is_run:
+        os.nice(_NICENESS)
+        if not exports.work(tell=tell_desktop):
+            click.echo("Another process makes the films already.", err=True)
+        return
+    for entry in exports.entries():
+        share = f" {entry.share:.0%}" if entry.stage in (Stage.RUNNING, Stage.PAUSED) else ""
+        click.echo(" ".join([f"{entry.stage.value}{share}", str(entry.path), *entry.words]))
+
+
+@click.command()
+@click.option("--workers", type=click.IntRange(1, 256), help="One for each core unless given.")
+@click.option("--port", type=click.IntRange(0, 65535), default=8786, help="0 for any that is free.")
+@click.option("--idle", type=click.IntRange(1), metavar="SECONDS", help="End when nothing was asked so long.")
+def farm(workers: int | None, port: int, idle: int | None) -> None:
+    """Start a farm on this machine alone, for `render --on`; it ends with Control-C."""
+    with local_farm(workers, port=port, idle_seconds=idle) as running:
+        click.echo(running.address)
+        sys.stdout.flush()
+        running.wait()
+
+
+def _say(faults: Iterable[str]) -> None:
+    for fault in faults:
+        click.echo(fault, err=True)
 
 
 @click.command("formats")
@@ -162,15 +277,10 @@ def formats() -> None:
         click.echo(f"{one.key:<16} {one.label} ({ending}){bits}.{quality}{alpha} {one.note}")
 
 
-def parse_size(text: str) -> Size:
-    """Return width and height of ``1920x1080``; ParameterError if it is none."""
-    width, separator, height = text.lower().partition("x")
-    if not separator or not width.isdigit() or not height.isdigit():
-        raise ParameterError(f"a size is written as 1920x1080, got {text!r}")
-    size = int(width), int(height)
-    if size[0] % 2 or size[1] % 2 or not all(2 <= side <= 8192 for side in size):
-        raise ParameterError(f"width and height must be even and 2..8192 pixels, got {text}")
-    return size
+def say_what_is_missing(project: Project) -> None:
+    """Tell of each file that is not there."""
+    for path in missing_files(project):
+        click.echo(f"{Path(path).name} is not there any more; a placeholder is shown.", err=True)
 
 
 def parse_range(text: str, rate: Fraction) -> range:
@@ -206,22 +316,20 @@ def parse_share(text: str) -> Share:
     return Share(int(part), int(of))
 
 
-def _films(
-    words: FilmWords, out: Path, each: str | None
-) -> list[tuple[Project, Path, ExportSettings, range | None]]:
+def _orders(words: FilmWords, out: Path, each: str | None) -> list[ExportOrder]:
     """Return the films to be made: one, or one for each part of the song or each shape of the frame."""
     project, settings = words.project, words.settings
     if each is None:
-        return [(project, out, settings, words.frames)]
+        return [ExportOrder(project, out, settings, words.bounds)]
     if each == "shape":
         if not project.shapes:
             raise MediaError(tr("the edit has one shape only; export it as it is."))
         return [
-            (
+            ExportOrder(
                 in_shape(project, shape),
                 out.with_name(f"{out.stem} {shape.width}x{shape.height}{out.suffix}"),
                 replace(settings, size=None),
-                words.frames,
+                words.bounds,
             )
             for shape in project.shapes
         ]
@@ -229,11 +337,11 @@ def _films(
     if not parts:
         raise MediaError(tr("the song has no parts; export it as it is."))
     return [
-        (
+        ExportOrder(
             project,
             out.with_name(f"{out.stem} {number} {part_words(part)}{out.suffix}"),
             settings,
-            range(frame_at(part.start, project.rate), frame_at(part.end, project.rate)),
+            (frame_at(part.start, project.rate), frame_at(part.end, project.rate)),
         )
         for number, part in enumerate(parts, start=1)
     ]

@@ -28,6 +28,7 @@ from epiphane.media.burst import find_burst
 from epiphane.media.look_files import keep_look
 from epiphane.media.probe import probe_footage
 from epiphane.media.shipped import shipped_overlays
+from epiphane.types import Size
 
 _HITS = {"first": RecipeAnchor.FIRST, "drop": RecipeAnchor.DROP, "last": RecipeAnchor.LAST}
 _MOST_SECONDS = 100_000.0
@@ -291,3 +292,14 @@ def with_overlay(project: Project, words: OverlayWords) -> Project:
     usual = BlendMode.SCREEN if shipped is None else shipped.blend
     project, pulse = ensure_pulse(project, words.unit, every=words.every)
     return add_overlay_lane(project, [footage.id], pulse, blend=(words.blend or usual).value)
+
+
+def parse_size(text: str) -> Size:
+    """Return width and height of ``1920x1080``; ParameterError if it is none."""
+    width, separator, height = text.lower().partition("x")
+    if not separator or not width.isdigit() or not height.isdigit():
+        raise ParameterError(f"a size is written as 1920x1080, got {text!r}")
+    size = int(width), int(height)
+    if size[0] % 2 or size[1] % 2 or not all(2 <= side <= 8192 for side in size):
+        raise ParameterError(f"width and height must be even and 2..8192 pixels, got {text}")
+    return size

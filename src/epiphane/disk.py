@@ -30,6 +30,11 @@ def withhold(folders: Iterable[Path]) -> None:
     _withheld = frozenset(folders)
 
 
+def withheld() -> frozenset[Path]:
+    """Return the folders in which no file is read."""
+    return _withheld
+
+
 def short_name(path: Path) -> str:
     """Return the name of a file for a message: at most 60 characters, none of which is invisible."""
     name = "".join(letter if letter.isprintable() else "?" for letter in path.name)

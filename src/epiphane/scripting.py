@@ -12,13 +12,13 @@ from epiphane.audio.cache import hear_song
 from epiphane.audio.heard import Listening
 from epiphane.document.project import Project
 from epiphane.errors import ParameterError
+from epiphane.exporting.export import export as write_film
 from epiphane.files.project import load_project
 from epiphane.formats.declare import format_for
 from epiphane.formats.settings import ExportSettings
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.media.mattes import made_mattes
 from epiphane.render.draw import draw
-from epiphane.render.export import export as write_film
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Picture, Size

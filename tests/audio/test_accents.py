@@ -12,10 +12,10 @@ from epiphane.document.lane import Accent, AccentPoint, AccentSound, Override
 from epiphane.document.project import with_lanes
 from epiphane.edits.footage import add_footage, remove_footage
 from epiphane.edits.keying.recipes import recipe_of
+from epiphane.exporting.export import export
 from epiphane.keying.accent_hits import accent_hits
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import export
 from epiphane.timing import frame_start
 
 RATE = 48_000

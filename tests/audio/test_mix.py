@@ -16,11 +16,11 @@ from epiphane.document.timeline import ItemSound, Pin, Ramp, SpeedKey
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.shots import change_shot, pin_shot
 from epiphane.edits.shots.speed import change_speed
+from epiphane.exporting.export import export
 from epiphane.facts.source_time import running_seconds
 from epiphane.facts.speed import frames_run, runs_of
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import export
 from epiphane.render.plan import fade_level_at, plan_frame
 from epiphane.timing import COMMON_RATES, frame_start
 

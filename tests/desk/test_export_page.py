@@ -2,11 +2,14 @@
 
 import opentimelineio as otio
 import pytest
-from hands import field, press
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QInputDialog
+from distributed import Client
+from hands import drag, field, press
+from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QDrag
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QInputDialog, QLabel, QLineEdit
 
+from epiphane.exporting.size_estimate import estimated_bytes
 from epiphane.media.probe import probe_footage
-from epiphane.render.size_estimate import estimated_bytes
 
 
 def choose(page, name, key):
@@ -37,8 +40,8 @@ def test_a_film_is_exported_in_the_format_that_is_chosen_and_its_name_follows(pa
     page._to.show_value(8.5)
     page._keep_range()
     press(page, "Export the film")
-    qtbot.waitUntil(lambda: not page.is_exporting, timeout=60_000)
-    assert "roll on.webm is ready" in page.state_text()
+    qtbot.waitUntil(lambda: not demo.exports.is_busy, timeout=60_000)
+    assert "oll on.webm is ready" in demo.notice.text
     film = probe_footage(tmp_path / "roll on.webm")
     assert (film.width, film.height) == (480, 270) and film.duration == pytest.approx(0.5, abs=0.01)
     # One whose ending is typed is of that format.
@@ -103,3 +106,67 @@ def test_the_edit_goes_to_another_program_and_what_comes_back_is_one_step(
     assert demo.editor.project.lanes == before.lanes
     demo.editor.undo()
     assert demo.editor.project == before
+
+
+def test_the_queue_is_paused_and_goes_on_and_outlives_the_window(page, demo, tmp_path, qtbot, monkeypatch):
+    choose(page, "Size", "480x270")
+    for name in ("one.mp4", "two.mp4", "three.mp4", "one.mp4"):
+        page.set_path(tmp_path / name)
+        press(page, "Export the film")
+    assert page.state_text() == "one.mp4 is in the queue already; choose another name."
+    exports = demo.exports
+    stages = lambda: {entry.path.name: entry.stage.value for entry in exports.entries}  # noqa: E731
+    qtbot.waitUntil(lambda: stages().get("one.mp4") == "running", timeout=30_000)
+    press(page, "First")
+    assert [entry.path.name for entry in exports.entries] == ["one.mp4", "three.mp4", "two.mp4"]
+    qtbot.waitUntil(lambda: exports.entries[0].share > 0.05, timeout=60_000)
+    press(page, "Pause")
+    qtbot.waitUntil(lambda: stages()["three.mp4"] == "running", timeout=60_000)
+    assert stages() == {"three.mp4": "running", "one.mp4": "paused", "two.mp4": "waiting"}
+    asked = []
+    monkeypatch.setattr(
+        "epiphane.desk.look.asking.ask", lambda *words: asked.append(words[3]) or words[3][-1]
+    )
+    assert not demo.close() and demo.isVisible()
+    assert asked == [("Go on without the window", "Pause them", "Cancel")]
+    for entry in exports.entries:
+        if entry.path.name != "one.mp4":
+            exports.stop(entry.id)
+    qtbot.waitUntil(lambda: stages() == {"one.mp4": "paused"}, timeout=60_000)
+    press(page, "Go on")
+    qtbot.waitUntil(lambda: stages() == {"one.mp4": "running"}, timeout=60_000)
+    process = exports._process
+    monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda *words: "Discard")
+    assert demo.close()
+    process.wait(90)
+    assert (tmp_path / "one.mp4").exists() and not (tmp_path / "two.mp4").exists()
+    assert sorted(one.name for one in tmp_path.glob(".*chunks*")) == []
+
+
+def test_a_film_that_is_ready_is_dragged_to_the_file_manager(page, demo, tmp_path, qtbot, monkeypatch):
+    page.set_path(tmp_path / "still.png")
+    page._path.textEdited.emit(page._path.text())
+    press(page, "Export the film")
+    qtbot.waitUntil(lambda: (tmp_path / "still.png").exists() and not demo.exports.is_busy, timeout=60_000)
+    given = []
+    monkeypatch.setattr(QDrag, "exec", lambda drag, _action: given.extend(drag.mimeData().urls()))
+    name = next(one for one in page.findChildren(QLabel) if one.text() == "still.png")
+    drag(name, QPoint(4, 6), QPoint(40, 20))
+    assert [one.toLocalFile() for one in given] == [str(tmp_path / "still.png")]
+    press(page, "Clear")
+    assert demo.exports.entries == () and (tmp_path / "still.png").exists()
+
+
+def test_a_farm_is_started_from_the_page_and_makes_the_film(page, demo, tmp_path, qtbot):
+    press(page, "Start a farm here")
+    address = field(page, QLineEdit, "Address of a farm")
+    qtbot.waitUntil(lambda: address.text().startswith("tcp://127.0.0.1:"), timeout=60_000)
+    page.set_path(tmp_path / "film.mp4")
+    choose(page, "Size", "480x270")
+    page._to.show_value(1)
+    page._keep_range()
+    press(page, "Export the film")
+    qtbot.waitUntil(lambda: not demo.exports.is_busy, timeout=90_000)
+    assert (tmp_path / "film.mp4").exists(), demo.exports.entries
+    with Client(address.text(), set_as_default=False) as client:
+        client.shutdown()

@@ -344,7 +344,7 @@ def test_a_range_is_exported(demo, tmp_path, qtbot):
     assert "The range has no length" in bench.state_text()
     type_into(field(demo, QDoubleSpinBox, "To"), "3.5")
     bench.start()
-    qtbot.waitUntil(lambda: not bench.is_exporting, timeout=60_000)
+    qtbot.waitUntil(lambda: not demo.exports.is_busy, timeout=60_000)
     assert probe_footage(tmp_path / "part.mp4").duration == pytest.approx(1.5, abs=1e-6)
     press(bench, "All of it")
     assert field(demo, QDoubleSpinBox, "To").value() == 30

@@ -95,6 +95,6 @@ def test_an_edit_goes_out_in_two_shapes_each_framed_on_its_own(framed, qtbot, tm
     export._to.show_value(0.2)
     export._keep_range()
     export.start()
-    qtbot.waitUntil(lambda: not export.is_exporting, timeout=60_000)
+    qtbot.waitUntil(lambda: not framed.exports.is_busy, timeout=60_000)
     shapes = [read_lumas(tmp_path / f"film {name}.mp4")[0][0].shape for name in ("640x360", "360x640")]
     assert shapes == [(360, 640), (640, 360)]

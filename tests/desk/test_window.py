@@ -79,8 +79,8 @@ def test_from_an_empty_window_to_a_film(window, media, tmp_path, qtbot):
     film = tmp_path / "film.mp4"
     window.bench.export.set_path(film)
     window.bench.export.start()
-    qtbot.waitUntil(lambda: not window.bench.export.is_exporting, timeout=60_000)
-    assert "film.mp4 is ready" in window.bench.export.state_text()
+    qtbot.waitUntil(lambda: not window.exports.is_busy, timeout=60_000)
+    assert "film.mp4 is ready" in window.notice.text
     assert probe_footage(film).width == window.editor.project.width  # not that of the empty project
     brightness = np.array([luma.mean() for luma in read_lumas(film)[0]])
     assert len(brightness) == window.editor.project.n_frames

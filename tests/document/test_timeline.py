@@ -25,10 +25,10 @@ from epiphane.document.timeline import (
     Transform,
     footage_item,
 )
+from epiphane.exporting.export import export
 from epiphane.files.project import load_project, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.nodes import Shown, Solid, Stacked
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage

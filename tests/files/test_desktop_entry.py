@@ -40,7 +40,7 @@ def test_the_entry_is_written_starts_epiphane_and_goes_again(tmp_path):
 
 def test_the_manual_has_every_command_and_option():
     page = man_page()
-    for name, command in commands.commands.items():
+    for name, command in commands.every().items():
         if not command.hidden:
             assert f".SS epiphane {name}" in page
             for parameter in command.params:

@@ -16,11 +16,11 @@ from epiphane.document.project import Project
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.shots import lay_in_row
 from epiphane.errors import EpiphaneError
+from epiphane.exporting.export import export
 from epiphane.files.project import load_project, save_project
 from epiphane.media.probe import probe_footage
 from epiphane.media.proxy import ProxyStore
 from epiphane.media.still import is_still
-from epiphane.render.export import export
 from epiphane.render.nodes import SourceFrame
 from epiphane.render.sources import OpenFootage
 

@@ -32,12 +32,12 @@ from epiphane.edits.shots.mattes import (
     shows_more,
 )
 from epiphane.errors import EditError, MediaError
+from epiphane.exporting.export import export
 from epiphane.keying.schedule import schedule
 from epiphane.media.clip import Clip
 from epiphane.media.mattes import find_matte, made_mattes, make_matte, matte_key
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.transitions.declare import TRANSITIONS

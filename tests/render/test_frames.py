@@ -15,9 +15,9 @@ from epiphane.document.project import Project
 from epiphane.document.timeline import Extend, cut_of
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.filling import fill_song
+from epiphane.exporting.export import export
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import export
 from epiphane.timing import COMMON_RATES, frame_at
 
 N = 100

@@ -13,10 +13,10 @@ from epiphane.document.pulse import HeardSource, Pulse, PulseUnit
 from epiphane.document.timeline import cut_of
 from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.shots import lay_in_row
+from epiphane.exporting.export import export
 from epiphane.keying.schedule import schedule
 from epiphane.media.probe import probe_footage
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage
 

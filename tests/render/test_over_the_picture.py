@@ -39,6 +39,7 @@ from epiphane.document.timeline import (
 from epiphane.edits.footage import add_footage
 from epiphane.edits.keying.overlays import add_overlay_lane, set_clips, set_cue_clip
 from epiphane.errors import EditError
+from epiphane.exporting.export import export
 from epiphane.facts.framing import item_framing, item_opacity
 from epiphane.facts.overlays import overlay_envelope
 from epiphane.facts.panels import panel_places
@@ -47,7 +48,6 @@ from epiphane.media.fingerprint import fingerprint
 from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.nodes import Shown, Solid, SplitScreen, Stacked, sources_of
 from epiphane.render.plan import plan_frame
 

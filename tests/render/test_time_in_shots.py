@@ -18,12 +18,12 @@ from epiphane.edits.footage import add_footage
 from epiphane.edits.shots.cutting import split_at
 from epiphane.edits.shots.shots import pin_shot
 from epiphane.edits.shots.speed import freeze_at, reverse_shot, set_between
+from epiphane.exporting.export import export
 from epiphane.keying.schedule import schedule
 from epiphane.media.in_between import MAY_WOBBLE, WILL_TEAR, moved_between, movement_between
 from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.nodes import SourceFrame
 from epiphane.render.plan import plan_frame
 from epiphane.render.sources import OpenFootage

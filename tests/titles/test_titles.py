@@ -20,12 +20,12 @@ from epiphane.edits.items.tracks import find_item, move_item
 from epiphane.edits.picture import set_rate
 from epiphane.edits.song.regrid import regrid
 from epiphane.errors import EditError, MediaError
+from epiphane.exporting.export import export
 from epiphane.facts.titles import TitleClock, landing_frame, title_clock
 from epiphane.files.project import load_project, named_files, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.media.faces import keep_face, shipped_faces
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.plan import plan_frame
 from epiphane.titles.faces import face_at, face_fault
 from epiphane.titles.layout import MOST_LETTERS, Letter, block_of

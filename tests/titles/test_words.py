@@ -16,13 +16,13 @@ from epiphane.document.titles import TextMotion
 from epiphane.edits.items.captions import put_captions
 from epiphane.edits.keying.words import add_words_lane, change_words
 from epiphane.errors import EditError, MediaError
+from epiphane.exporting.export import export
 from epiphane.facts.titles import TitleClock
 from epiphane.files.captions import read_captions
 from epiphane.files.project import load_project, named_files, save_project
 from epiphane.keying.schedule import schedule
 from epiphane.keying.words import words_at
 from epiphane.media.faces import shipped_faces
-from epiphane.render.export import export
 
 SRT = """1
 00:00:01,000 --> 00:00:02,500

@@ -24,13 +24,13 @@ from epiphane.edits.shots.cutting import delete_shots, roll_cut, split_at
 from epiphane.edits.shots.filling import fill_song
 from epiphane.edits.song.regrid import regrid
 from epiphane.edits.song.trim import trim_song
+from epiphane.exporting.export import export
 from epiphane.facts.cuts import cut_hit_time, cuts_of
 from epiphane.keying.schedule import schedule
 from epiphane.media.fingerprint import fingerprint
 from epiphane.media.probe import probe_footage
 from epiphane.media.raw import raw_from_bgr
 from epiphane.render.draw import draw
-from epiphane.render.export import export
 from epiphane.render.nodes import FramePlan, Joined, Node, Shown, SourceFrame
 from epiphane.render.plan import plan_frame
 from epiphane.transitions.declare import DIRECTION, DIRECTIONS, TRANSITIONS, Progress

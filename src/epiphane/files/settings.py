@@ -24,6 +24,7 @@ class Settings(Struct, frozen=True):
     The delay of taps is in seconds. `recent` are the projects that were open last, the newest first. The
     `folders` are where files of a kind (song, footage, project, export, …) were chosen last. `favourites` are
     effects and transitions by their keys, `used` those that were laid last, the newest first.
+    The `farm` is the address of the one that makes films, if any does.
     """
 
     tap_delay: float = 0.0
@@ -31,6 +32,7 @@ class Settings(Struct, frozen=True):
     folders: dict[str, _Path] = {}
     favourites: tuple[_Key, ...] = ()
     used: tuple[_Key, ...] = ()
+    farm: _Path = ""
 
 
 def settings_file() -> Path:
@@ -86,3 +88,10 @@ def folder_of(kind: str, usual: Path) -> Path:
     """Return the folder in which files of a kind were chosen last, or the usual one."""
     kept = read_settings().folders.get(kind, "")
     return Path(kept) if kept and Path(kept).is_dir() else usual
+
+
+def keep_farm(address: str) -> None:
+    """Keep the address of the farm that makes films; nothing for none."""
+    settings = read_settings()
+    if settings.farm != address:
+        keep_settings(replace(settings, farm=address))

@@ -39,6 +39,8 @@ _VERSION = 1
 MOST_SECONDS = 60.0
 """Of footage, for one matte."""
 _MOST_BYTES = 2 << 30
+MOST_MATTE_BYTES = 1 << 30
+"""Of the film of one matte."""
 
 
 Mattes: TypeAlias = Mapping[str, str]
@@ -151,6 +153,14 @@ def make_matte(
     finally:
         clip.close()
     return place
+
+
+def keep_matte(key: str, film: bytes) -> None:
+    """Keep the film of a matte that was made elsewhere; DiskError if it cannot be written."""
+    private_folder(matte_folder())
+    place = matte_folder() / f"{key}.mkv"
+    write_atomically(place, film)
+    write_atomically(_seal_of(place), content_hash(place).encode())
 
 
 def _masks(clip: Clip, matte: Matte, rate: Fraction, progress: Progress) -> Iterator[Float32Array]:

@@ -131,7 +131,9 @@ class FilmFile:
         remove_abandoned(path.absolute().parent, path.name)
         self._part = PartFile(Path(os.path.realpath(path)))  # a link stays one
         try:
-            self.container = av.open(str(self._part.path), "w", format=container, options=dict(options))
+            # Matroska would have an identity by chance: equal films would differ.
+            told = {"fflags": "+bitexact", **options}
+            self.container = av.open(str(self._part.path), "w", format=container, options=told)
         except (av.FFmpegError, OSError, ValueError) as error:
             self._part.remove()
             raise self._fault(error) from None

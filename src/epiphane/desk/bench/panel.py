@@ -28,7 +28,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
 
 if TYPE_CHECKING:
-    from epiphane.desk.bench.export import ExportBench
+    from epiphane.desk.bench.exporting.export import ExportBench
     from epiphane.desk.bench.items.item import ItemBench
     from epiphane.desk.bench.items.track import TrackBench
     from epiphane.desk.bench.keying.cue import CueBench
@@ -287,9 +287,9 @@ _PAGES = {
     "dressing": _PageKind("keying.dressing", "DressingBench", lambda panel: (panel.desks.dressing,)),
     "drop": _PageKind("song.part", "DropBench", lambda panel: (panel.desks.form,)),
     "export": _PageKind(
-        "export",
+        "exporting.export",
         "ExportBench",
-        lambda panel: (panel.jobs, panel.desks.exchange),
+        lambda panel: (panel.jobs, panel.desks.exchange, panel.desks.exports),
         lambda panel, page: page.closed.connect(panel.close_export),
     ),
     "filling": _PageKind("shots.filling", "FillingBench"),

@@ -6,6 +6,7 @@ from epiphane.desk.control.beats import BeatDesk
 from epiphane.desk.control.cues import CueDesk
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.exchange import ExchangeDesk
+from epiphane.desk.control.exports import ExportDesk
 from epiphane.desk.control.form import FormDesk
 from epiphane.desk.control.frame_shapes import ShapeDesk
 from epiphane.desk.control.grading import GradeDesk
@@ -50,3 +51,4 @@ class Desks:
     shown: ShownPicture
     grading: GradeDesk
     exchange: ExchangeDesk
+    exports: ExportDesk

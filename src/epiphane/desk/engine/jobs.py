@@ -23,7 +23,7 @@ abandoned: list[threading.Thread | QThread] = []
 """What did not end. It is kept, for a thread that Qt destroys while it runs takes the process with it."""
 
 EXPORT_TOPIC = "export"
-"""Of the job that goes on when another project is opened."""
+"""Of exports, which are no jobs of the window: the export's page shows them itself."""
 
 
 class Job(QThread):

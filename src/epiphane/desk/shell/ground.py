@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
+from epiphane.desk.control.exports import ExportDesk
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
 
@@ -12,13 +13,20 @@ from epiphane.desk.shell.notices import JobStrip, LeftOutStrip, NoticeStrip
 class Ground(QWidget):
     """Lays what is said over its own foot, above a job that is shown there: nothing else moves for it."""
 
-    def __init__(self, strips: Sequence[NoticeStrip | LeftOutStrip], job_strip: JobStrip, jobs: Jobs) -> None:
+    def __init__(
+        self,
+        strips: Sequence[NoticeStrip | LeftOutStrip],
+        job_strip: JobStrip,
+        jobs: Jobs,
+        exports: ExportDesk,
+    ) -> None:
         super().__init__()
         self._strips, self._job_strip = strips, job_strip
         for strip in strips:
             strip.setParent(self)
             strip.changed.connect(self._place_strips)
         jobs.changed.connect(self._place_strips)
+        exports.changed.connect(self._place_strips)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -1,6 +1,7 @@
 """The strips at the foot of the window: running jobs, and messages to the user."""
 
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent
@@ -14,8 +15,9 @@ from PyQt6.QtWidgets import (
     QPushButton,
 )
 
+from epiphane.desk.control.exports import ExportDesk, shown_exports
 from epiphane.desk.engine.debounce import debounced
-from epiphane.desk.engine.jobs import Job, Jobs
+from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
 from epiphane.timing import clock_text
@@ -40,6 +42,21 @@ _GROUND = tr(
 )
 
 
+class ShownJob(Protocol):
+    """Work that the foot of the window tells of."""
+
+    @property
+    def topic(self) -> str: ...
+    @property
+    def title(self) -> str: ...
+    @property
+    def share(self) -> float: ...
+    @property
+    def remaining(self) -> float | None: ...
+    @property
+    def cancel(self) -> Callable[[], object]: ...
+
+
 class JobStrip(QFrame):
     """The foot of the window: the oldest job at work, how far, how long, and a way to stop it.
 
@@ -47,9 +64,9 @@ class JobStrip(QFrame):
     work it tells the shape of the film.
     """
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: Jobs, exports: ExportDesk) -> None:
         super().__init__()
-        self._jobs = jobs
+        self._jobs, self._exports = jobs, exports
         self._left_out = ""
         self._idle_text = ""
         self.setFixedHeight(FOOT_HEIGHT)
@@ -75,6 +92,7 @@ class JobStrip(QFrame):
         box.addStretch(1)
         box.addWidget(self._stop_button)
         jobs.changed.connect(self.refresh)
+        exports.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -110,8 +128,9 @@ class JobStrip(QFrame):
             self._left_out = topic
             self.refresh()
 
-    def _running(self) -> list[Job]:
-        return [job for job in self._jobs.running if job.topic != self._left_out]
+    def _running(self) -> list[ShownJob]:
+        running: list[ShownJob] = [*self._jobs.running, *shown_exports(self._exports)]
+        return [job for job in running if job.topic != self._left_out]
 
     def _stop(self) -> None:
         running = self._running()

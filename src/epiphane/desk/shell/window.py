@@ -26,6 +26,7 @@ from epiphane.desk.control.desks import Desks
 from epiphane.desk.control.dressing import DressingDesk
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.exchange import ExchangeDesk
+from epiphane.desk.control.exports import ExportDesk
 from epiphane.desk.control.favourites import Favourites
 from epiphane.desk.control.files import Files
 from epiphane.desk.control.flow_check import FlowCheck
@@ -131,7 +132,7 @@ class Window(QMainWindow):
         self.playback = Playback(self.editor, self.frames)
         self.files = Files(self.editor, self.jobs, self, TrustedFolders(journal_folder))
         self.recovery = RecoveryDesk(self.editor, self.files)
-        self.exchange = ExchangeDesk(self.editor, self.jobs)
+        self._make_exports()
         self._make_keying()
         self._make_cutting()
         self.footage = FootageDesk(self.editor, self.jobs, self.proxies, self)
@@ -157,7 +158,7 @@ class Window(QMainWindow):
         self.notice = NoticeStrip()
         self.recovery_offer = NoticeStrip(tr("Unsaved work"))  # of its own: it stays until it is answered
         self.left_out = LeftOutStrip()
-        self.job_strip = JobStrip(self.jobs)
+        self.job_strip = JobStrip(self.jobs, self.exports)
         self._stack = QStackedWidget()
         self._lay_out()
         self.key_list = KeyList(self)
@@ -205,6 +206,11 @@ class Window(QMainWindow):
         self.picking = ColourPicking(self.grading, self.picture)
         self.trim_frames = TrimFrames(self.editor, self.picture, self.frames.footage)
 
+    def _make_exports(self) -> None:
+        """Make the desks of what leaves the program."""
+        self.exchange = ExchangeDesk(self.editor, self.jobs)
+        self.exports = ExportDesk(self.editor)
+
     def _make_recipes(self, book: RecipeBook) -> None:
         """Make the desks of recipes, and of what is made with them in one step."""
         self.recipes = RecipeDesk(self.editor, book, self)
@@ -234,6 +240,7 @@ class Window(QMainWindow):
             self.shown,
             self.grading,
             self.exchange,
+            self.exports,
         )
         return BenchPanel(self.editor, self.jobs, self.thumbnails, self.clip_player, self.flow_check, desks)
 
@@ -287,7 +294,9 @@ class Window(QMainWindow):
         across.setCollapsible(0, False)
         across.setCollapsible(1, False)
         self._across = across
-        whole = Ground((self.notice, self.recovery_offer, self.left_out), self.job_strip, self.jobs)
+        whole = Ground(
+            (self.notice, self.recovery_offer, self.left_out), self.job_strip, self.jobs, self.exports
+        )
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
@@ -397,9 +406,9 @@ class Window(QMainWindow):
     def _on_opened(self) -> None:
         """Let go of what is at work for the project that was open: its result has no place in this one.
 
-        An export goes on, and so does what is found out about footage, which is told by its content.
+        What is found out about footage goes on, for it is told by its content.
         """
-        self.jobs.drop(lambda topic: topic not in (EXPORT_TOPIC, FOOTAGE_TOPIC))
+        self.jobs.drop(lambda topic: topic != FOOTAGE_TOPIC)
         self._making.start()
 
     # What the user asks for
@@ -638,7 +647,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self.files.may_leave():
+        if not (self.files.may_leave() and self.exports.may_leave(self)):
             event.ignore()
             return
         self.shut_down()
@@ -647,6 +656,7 @@ class Window(QMainWindow):
     def shut_down(self) -> None:
         """Stop everything that runs."""
         self._making.stop()
+        self.exports.close()
         self.pulses.close()
         self.instrument.close()
         self.flow_check.close()

@@ -1,40 +1,42 @@
 """The bench page of the export: file, purpose, format, size, rate, range, then progress."""
 
-import time
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
-from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from epiphane.audio.loudness import Loudness
-from epiphane.desk.bench.export_settings import ExportWanted, SettingsRows
+from epiphane.desk.bench.exporting.farm import FarmField
+from epiphane.desk.bench.exporting.hand_over import HandOverRows
+from epiphane.desk.bench.exporting.queue import QueueRows
+from epiphane.desk.bench.exporting.settings import ExportWanted, SettingsRows
 from epiphane.desk.bench.page import BenchPage
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.exchange import ExchangeDesk
-from epiphane.desk.engine.jobs import EXPORT_TOPIC, Job, Jobs
+from epiphane.desk.control.exports import ExportDesk
+from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.look import asking, theme
 from epiphane.desk.look.fields import button, choice_field, label, number_field, row, wrapped
+from epiphane.disk import withheld
 from epiphane.document.project import Project
 from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.picture import even_size
-from epiphane.errors import MediaError
+from epiphane.errors import DiskError, MediaError
+from epiphane.exporting.film_sound import film_loudness
+from epiphane.exporting.order import ExportOrder
+from epiphane.exporting.size_estimate import estimated_bytes
+from epiphane.exporting.target import check_target, unused_name
 from epiphane.files.export_presets import PresetBook
 from epiphane.files.project import named_files
 from epiphane.files.settings import folder_of, note_folder
 from epiphane.formats.declare import FORMATS, format_for
 from epiphane.formats.settings import ExportSettings
-from epiphane.interchange.declare import INTERCHANGES
-from epiphane.render.export import ExportProgress, export
-from epiphane.render.export_target import check_target, unused_name
-from epiphane.render.film_sound import film_loudness
-from epiphane.render.size_estimate import estimated_bytes
-from epiphane.timing import COMMON_RATES, clock_text, frame_at, rate_text
-from epiphane.types import Progress, Size
+from epiphane.timing import COMMON_RATES, frame_at, rate_text
+from epiphane.types import Size
 from epiphane.wording import tr
 
 _WIDTHS = (3840, 1920, 1280, 960, 640, 480)
@@ -42,123 +44,91 @@ _QUICK_RATES = (Fraction(12), Fraction(100), Fraction(120))
 _LOUDNESS_TOPIC, _ESTIMATE_TOPIC = "loudness", "estimate"
 
 
-class _Film(Struct, frozen=True):
-    """A film that is to be made: of which project, where, and how large."""
-
-    project: Project
-    path: Path
-    size: Size
-
-
 class ExportBench(BenchPage[Project]):
     """Makes a film of the project in the background."""
 
     closed = pyqtSignal()
 
-    def __init__(self, editor: Editor, jobs: Jobs, exchange: ExchangeDesk) -> None:
+    def __init__(self, editor: Editor, jobs: Jobs, exchange: ExchangeDesk, exports: ExportDesk) -> None:
         super().__init__(editor, spacing=10)
-        self._jobs, self._exchange = jobs, exchange
-        self._job: Job | None = None
+        self._jobs, self._exports = jobs, exports
         self._settings = ExportSettings()
         self._loudness: tuple[Project, Loudness | None] | None = None
         self._is_path_chosen = self._is_range_chosen = False
         self._confirmed: Path | None = None
         self._add_file_row()
         self._add_start_row()
-        self._bar = QProgressBar()
-        self._bar.setTextVisible(False)
-        self._bar.setRange(0, 1000)
-        self._bar.setAccessibleName(tr("Export progress"))
         self._state = wrapped("")
         self._state.hide()
-        self.add(self._bar, self._state)
+        self.add(self._state, QueueRows(exports))
         self.rule()
         rows = SettingsRows(self._set, self._failed, PresetBook.of_user())
         self._settings_rows = rows
         self.part(rows, self._wanted)
         self._add_form()
-        self._add_exchange()
+        self.rule()
+        self.part(HandOverRows(editor, exchange), lambda project: project)
         self.end()
-        self._bar.hide()
         self.refresh()
 
-    def thing(self) -> Project | None:
-        """Return the project, but for while it is exported: what is shown then stays."""
-        return self.editor.project if self._job is None else None
-
-    @property
-    def is_exporting(self) -> bool:
-        """Whether an export is at work."""
-        return self._job is not None
+    def thing(self) -> Project:
+        """Return the project."""
+        return self.editor.project
 
     def start(self) -> None:
-        """Begin the export."""
-        if self._job is not None or not self._path.text().strip():
+        """Put the film into the queue, or one of each shape."""
+        if not self._path.text().strip():
             return
-        project = self.editor.project
-        path = self._with_ending(Path(self._path.text().strip()).expanduser())
-        settings = replace(self._settings, size=None, rate=None)
-        reads = [] if self.editor.path is None else [self.editor.path]
-        films = self._films(project, path)
-        if not all(self._may_write(film.path, [*named_files(film.project), *reads]) for film in films):
+        orders = self._orders(self._with_ending(Path(self._path.text().strip()).expanduser()))
+        if not orders or not all(self._may_write(order) for order in orders):
             return
+        try:
+            self._exports.add(orders)
+        except DiskError as error:
+            self._say(str(error))
+            return
+        self._confirmed = None
+        self._is_path_chosen = False  # the next film gets another name
+        self._say("")
+        self.refresh()
+
+    def _orders(self, path: Path) -> list[ExportOrder]:
+        """Return the exports to be made: one, or one for each shape, all larger or smaller as is chosen."""
+        project, size = self.editor.project, self._chosen_size()
         rate = Fraction(str(self._rate.currentData()))
         frames = None
         if self._is_range_chosen:
-            frames = range(frame_at(self._from.value(), rate), frame_at(self._to.value(), rate))
-            if not frames:
-                self._failed(tr("the range has no length: its end must come after its start"))
-                return
-
-        def work(progress: Progress) -> tuple[Path, list[str]]:
-            faults: list[str] = []
-            for number, film in enumerate(films):
-
-                def report(done: ExportProgress, number: int = number) -> None:
-                    progress((number + done.n_done / done.n_frames) / len(films))
-
-                faults += export(
-                    film.project,
-                    film.path,
-                    settings=settings,
-                    size=film.size,
-                    rate=rate,
-                    frames=frames,
-                    may_replace=True,
-                    reads=reads,
-                    report=report,
-                )
-            return films[0].path, list(dict.fromkeys(faults))
-
-        self._job = self._jobs.start(
-            EXPORT_TOPIC,
-            tr("Exporting {name}", name=path.name),
-            work,
-            done=self._done,
-            stopped=self._stopped,
-            failed=self._failed,
+            frames = frame_at(self._from.value(), rate), frame_at(self._to.value(), rate)
+            if frames[0] >= frames[1]:
+                self._say(tr("The range has no length: its end must come after its start"))
+                return []
+        usual = ExportOrder(
+            project,
+            path,
+            replace(self._settings, size=size, rate=rate),
+            frames,
+            () if self.editor.path is None else (self.editor.path,),
+            may_replace=True,
+            farm=self._farm.address,
+            withheld=tuple(withheld()),
         )
-        self._job.progressed.connect(self._show_progress)
-        self._bar.setValue(0)
-        self._bar.show()
-        self._show_running(True)
-        self._say(tr("Preparing the song…"))
-
-    def _films(self, project: Project, path: Path) -> list[_Film]:
-        """Return the films to be made: one, or one for each shape, as much larger or smaller as is chosen."""
-        size = self._chosen_size()
         if not (self._every_shape.isChecked() and len(project.shapes) > 1):
-            return [_Film(project, path, size)]
+            return [usual]
         factor = size[0] / project.width
-        films = []
+        orders = []
         for shape in project.shapes:
             own = even_size(round(shape.width * factor), round(shape.height * factor))
             named = path.with_name(f"{path.stem} {own[0]}x{own[1]}{path.suffix}")
-            films.append(_Film(in_shape(project, shape), named, own))
-        return films
+            settings = replace(usual.settings, size=own)
+            orders.append(replace(usual, project=in_shape(project, shape), path=named, settings=settings))
+        return orders
 
-    def _may_write(self, path: Path, reads: Sequence[Path]) -> bool:
+    def _may_write(self, order: ExportOrder) -> bool:
         """Whether to write to a file: said why not, and asked whether to write over one that is there."""
+        path, reads = order.path, [*named_files(order.project), *order.reads]
+        if any(one.is_open and one.path == path.absolute() for one in self._exports.entries):
+            self._say(tr("{name} is in the queue already; choose another name.", name=path.name))
+            return False
         try:
             check_target(path, reads, may_replace=True, form=self._settings.of_format())
         except MediaError as error:
@@ -166,12 +136,6 @@ class ExportBench(BenchPage[Project]):
             return False
         # The dialog has asked about the name that was chosen in it.
         return path == self._confirmed or asking.may_replace(self, path) is not None
-
-    def cancel(self) -> None:
-        """Stop the export; nothing is left under the film's name."""
-        if self._job is not None:
-            self._job.cancel()
-            self._say(tr("Stopping…"))
 
     def set_path(self, path: Path) -> None:
         """Put a film's name into the form, in place of the project's own."""
@@ -242,37 +206,9 @@ class ExportBench(BenchPage[Project]):
         )
         self._try.setProperty("quiet", True)
         self.row(tr("File size"), self._estimate, self._try)
+        self._farm = FarmField(self._jobs, self._failed)
+        self.row(tr("Made by"), self._farm)
         self.shows(self._show_form)
-
-    def _add_exchange(self) -> None:
-        """Add what hands the edit over to other programs; what they made is imported as footage is."""
-        forms = [one for one in INTERCHANGES.all() if one.write is not None]
-        chosen = choice_field(
-            tr("Format of interchange"), [(one.key, one.label) for one in forms], self._say_holds
-        )
-        write = button(
-            tr("Write…"), tr("Write the edit for another program"), lambda: self._hand_over(chosen)
-        )
-        self.rule()
-        self.row(tr("Hand over"), chosen, write)
-        self._holds = wrapped("")
-        self.add(self._holds)
-        self._say_holds(forms[0].key)
-
-    def _say_holds(self, key: str) -> None:
-        form = INTERCHANGES.named(key)
-        back = "" if form.read is None else tr("Import it to take it back.")
-        self._holds.setText(f"{form.holds[:1].upper()}{form.holds[1:]}. {back}".strip())
-
-    def _hand_over(self, chosen: QComboBox) -> None:
-        form = INTERCHANGES.named(str(chosen.currentData()))
-        own = self.editor.path.parent if self.editor.path else Path.home()
-        ending = form.endings[0]
-        proposed = unused_name(folder_of("export", own) / f"{self.editor.title}{ending}")
-        path = asking.ask_new_file(self, tr("Hand over to"), proposed, f"{form.label} (*{ending})", ending)
-        if path is not None:
-            note_folder("export", path.parent)
-            self._exchange.hand_over(form, path)
 
     def _show_form(self, project: Project) -> None:
         _offer(
@@ -295,15 +231,12 @@ class ExportBench(BenchPage[Project]):
         self._start = button(tr("Export the film"), tip, self.start)
         self._start.setProperty("main", True)
         self.enabled(lambda project: project.n_frames > 0, self._start)
-        tip = tr("Stop the export; nothing is left under the film's name")
-        self._cancel = button(tr("Stop"), tip, self.cancel)
-        self._cancel.hide()
         back = button(tr("Back"), tr("Back to the bench (Escape)"), self.closed.emit)
         back.setProperty("quiet", True)
         made = QWidget()
         box = QHBoxLayout(made)
         box.setContentsMargins(0, 4, 0, 0)
-        for widget in (self._start, self._cancel, back):
+        for widget in (self._start, back):
             box.addWidget(widget)
         box.addStretch(1)
         self.add(made)
@@ -418,49 +351,8 @@ class ExportBench(BenchPage[Project]):
             self.set_path(path)
             self._confirmed = path
 
-    def _show_progress(self, share: float) -> None:
-        if self._job is None:
-            return
-        self._bar.setValue(round(1000 * share))
-        remaining = self._job.remaining
-        left = "" if remaining is None else tr(", about {time} left", time=clock_text(remaining + 0.99))
-        self._say(tr("{share:.0%} done{left}. You can go on working.", share=share, left=left))
-
-    def _show_running(self, is_running: bool) -> None:
-        self._start.setVisible(not is_running)
-        self._cancel.setVisible(is_running)
-        for widget in (*self._form, self._settings_rows, self._try, self._path, self._browse_button):
-            widget.setEnabled(not is_running)
-
-    def _ended(self, text: str) -> None:
-        self._job = self._confirmed = None
-        self._bar.hide()
-        self._show_running(False)
-        self._say(text)
-        self.refresh()
-
-    def _done(self, result: tuple[Path, list[str]]) -> None:
-        path, faults = result
-        taken = "" if self._job is None else f" in {clock_text(self._job_seconds())}"
-        self._ended(
-            tr(
-                "{name} is ready{taken}, in {folder}. {names}",
-                name=path.name,
-                taken=taken,
-                folder=path.parent,
-                names=" ".join(faults),
-            ).strip()
-        )
-        self.editor.said.emit(tr("{name} is ready, in {folder}.", name=path.name, folder=path.parent), False)
-
-    def _stopped(self) -> None:
-        self._ended(tr("Stopped. No file was left."))
-
     def _failed(self, message: str) -> None:
-        self._ended(message[:1].upper() + message[1:])
-
-    def _job_seconds(self) -> float:
-        return 0.0 if self._job is None else time.monotonic() - self._job.started_at
+        self._say(message[:1].upper() + message[1:])
 
     def _say(self, text: str) -> None:
         self._state.setText(text)

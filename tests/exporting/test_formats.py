@@ -2,25 +2,22 @@
 
 import hashlib
 import math
-from fractions import Fraction
 
 import av
 import numpy as np
 import pytest
-from helpers import SOUND_RATE, click_track, number_of, numbered_picture, write_clip, write_sound
+from exporting_edit import FIRST_CLICK, RATE, SIZE
+from helpers import SOUND_RATE, click_track, number_of
 from msgspec.structs import replace
 from PIL import Image
 
-from epiphane.audio.cache import hear_song
 from epiphane.audio.loudness import loudness_of
-from epiphane.document.project import Project
 from epiphane.document.timeline import ShapeFill
-from epiphane.edits.footage import add_footage
 from epiphane.edits.items.tracks import change_item, put_fill_on_track
-from epiphane.edits.shots.filling import fill_song
 from epiphane.edits.song.form import SaidPart, say_form
-from epiphane.edits.song.song import set_song
 from epiphane.errors import CancelledError, MediaError, ParameterError
+from epiphane.exporting.chunks import chunks_of
+from epiphane.exporting.export import Share, export, export_chunks, join_film
 from epiphane.formats.declare import (
     FORMATS,
     FilmOutput,
@@ -29,35 +26,12 @@ from epiphane.formats.declare import (
     SoundOutput,
 )
 from epiphane.formats.settings import ExportSettings
-from epiphane.media.probe import probe_footage
-from epiphane.render.chunks import chunks_of
-from epiphane.render.export import Share, export, export_chunks, join_film
 from epiphane.scripting import picture_at
 
-SIZE, RATE, N_FRAMES = (256, 144), Fraction(30), 24
+N_FRAMES = 24
 FILMS = [one for one in FORMATS.all() if isinstance(one.output, FilmOutput)]
 CLEAR = [one for one in FORMATS.all() if one.has_alpha]
 LOSSLESS = {"ffv1", "png-sequence", "tiff-sequence", "png", "tiff", "exr-sequence"}
-FIRST_CLICK = 0.25
-
-
-@pytest.fixture(scope="module")
-def edit(tmp_path_factory):
-    """An edit of 256x144: numbered pictures over clicks of 120 BPM, the first at a quarter of a second."""
-    folder = tmp_path_factory.mktemp("edit")
-    song = write_sound(folder / "clicks.wav", click_track(np.arange(FIRST_CLICK, 12, 0.5), duration=12))
-    pictures = [tinted(numbered_picture(number, SIZE)) for number in range(400)]
-    clip = write_clip(folder / "numbers.mp4", pictures, options={"crf": "4"})
-    project = set_song(Project(width=SIZE[0], height=SIZE[1]), hear_song(song).as_song())
-    return fill_song(replace(add_footage(project, [probe_footage(clip)]), rate=RATE, name="Numbers"))
-
-
-def tinted(picture):
-    """Return a picture whose lower half has six flat colours."""
-    colours = [(40, 60, 200), (200, 80, 40), (60, 180, 60), (128, 128, 128), (20, 20, 24), (230, 235, 225)]
-    for number, colour in enumerate(colours):
-        picture[76:, number * 43 : (number + 1) * 43] = colour
-    return picture
 
 
 def film_frames(path, *, alpha_decoder=""):

@@ -13,13 +13,14 @@ from msgspec.structs import replace
 
 from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
+from epiphane.exporting.chunks import chunks_of
+from epiphane.exporting.export import export, export_some
+from epiphane.exporting.progress import ExportProgress, Report
 from epiphane.formats.declare import AnimationOutput, FilmOutput, PictureOutput, SoundOutput
 from epiphane.formats.settings import ExportSettings
 from epiphane.media.codecs import SoundCodec
 from epiphane.media.joining import packet_sizes
 from epiphane.media.writer import SOUND_RATE
-from epiphane.render.chunks import chunks_of
-from epiphane.render.export import ExportProgress, Report, export, export_some
 from epiphane.types import Progress, ignore_progress
 
 _N_STRETCHES, _STRETCH_SECONDS = 12, 0.5

@@ -56,6 +56,16 @@ def chunks_of(project: Project, frames: range) -> list[range]:
     return [range(first, end) for first, end in zip(starts, [*starts[1:], frames.stop], strict=True)]
 
 
+def makers() -> dict[str, str]:
+    """Return the versions of what has a part in each picture: other ones may draw, or encode, another."""
+    return {
+        "epiphane": epiphane.__version__,
+        "av": av.__version__,
+        "cv2": cv2.__version__,
+        "numpy": np.__version__,
+    }
+
+
 def film_key(project: Project, *wanted: Any) -> str:
     """Return what tells a film from every other: its project, its files, how it is wanted, who makes it."""
     digest = hashlib.blake2b(encode_compactly(project), digest_size=10)
@@ -65,8 +75,7 @@ def film_key(project: Project, *wanted: Any) -> str:
             found = path.stat()
             facts = found.st_size, found.st_mtime_ns
         digest.update(f"{path}{facts}".encode())
-    makers = epiphane.__version__, av.__version__, cv2.__version__, np.__version__
-    digest.update(repr((wanted, makers)).encode())
+    digest.update(repr((wanted, makers())).encode())
     return digest.hexdigest()
 
 

@@ -33,11 +33,12 @@ from epiphane.edits.shots.shots import lay_in_row
 from epiphane.edits.song.song import set_song
 from epiphane.edits.song.trim import shape_song, trim_song
 from epiphane.errors import CancelledError, DiskError, MediaError
+from epiphane.exporting.export import export
+from epiphane.exporting.progress import ExportProgress
+from epiphane.exporting.target import unused_name
 from epiphane.files.project import save_project
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
-from epiphane.render.export import ExportProgress, export
-from epiphane.render.export_target import unused_name
 from epiphane.timing import COMMON_RATES, frame_at
 
 SIZE = (160, 90)
@@ -287,7 +288,7 @@ def test_clips_that_come_in_turn_are_not_all_opened_at_every_turn(tmp_path, clic
         return Clip(path)
 
     monkeypatch.setattr("epiphane.render.sources._file", counted)
-    monkeypatch.setattr("epiphane.render.drawn_frames._MOST_OPEN", 5)
+    monkeypatch.setattr("epiphane.exporting.drawn_frames._MOST_OPEN", 5)
     export(project, tmp_path / "film.mp4")
     lumas, _ = read_lumas(tmp_path / "film.mp4")
     # Closing the one unused for longest would open a clip for every shot.

@@ -121,7 +121,7 @@ class ExportQueue:
         return name
 
     def entries(self) -> list[QueuedExport]:
-        """Return all exports: those that have ended, the one at work, then those that wait, in their order."""
+        """Return all exports: those that have ended, the one at work, and the others in their order."""
         running = self._at_work()
         found = [(self._wish(one), one) for one in self._ids()]
         shown = []

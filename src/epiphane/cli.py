@@ -56,6 +56,7 @@ from epiphane.facts.hits import stand_in_remark
 from epiphane.facts.stretches import best_stretches
 from epiphane.files.project import SUFFIX, load_project, named_files, save_project
 from epiphane.files.recipes import RecipeBook, recipe_folder
+from epiphane.files.running_window import give_to_running
 from epiphane.files.trust import TrustedFolders, data_folder, folders_of
 from epiphane.heap import tune_heap
 from epiphane.interchange.declare import reader_for, writer_for
@@ -122,9 +123,11 @@ def commands(ctx: click.Context) -> None:
 
 @commands.command("open", hidden=True)
 @click.argument("project", type=FILE)
-def open_project(project: Path) -> None:
-    """Open a project in the window."""
-    _open_window(project)
+@click.option("--new-window", is_flag=True, help="Open it in a window of its own.")
+def open_project(project: Path, new_window: bool) -> None:
+    """Open a project in the window that runs, or in a new one."""
+    if new_window or not give_to_running(project):
+        _open_window(project)
 
 
 @commands.command()
@@ -401,6 +404,12 @@ def _keyed(
 
 def _open_window(path: Path | None = None, *, demo: str | None = None) -> None:
     with collection_paused():
+        try:
+            import PyQt6  # noqa: F401
+        except ImportError:
+            raise ParameterError(
+                'the window needs PyQt6: install it with  pip install "epiphane[window]"'
+            ) from None
         from epiphane.desk.shell.app import run
 
     sys.exit(run(path, demo=demo))

@@ -1,5 +1,8 @@
 """The whole job in the real window, by mouse and keys."""
 
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+
 import numpy as np
 import pytest
 from hands import drag, drop
@@ -12,8 +15,12 @@ from PyQt6.QtWidgets import QApplication, QLabel
 from epiphane.desk.control.drag import carry_effect, carry_footage
 from epiphane.desk.control.selection import CuesSelection, LaneSelection, SongSelection
 from epiphane.desk.shell.actions import ACTIONS, key_text
+from epiphane.desk.shell.app import open_given
+from epiphane.desk.shell.given_projects import GivenProjects
 from epiphane.desk.shell.keys import SHORT_KEYS, key_rows
-from epiphane.files.project import load_project
+from epiphane.document.project import Project
+from epiphane.files.project import load_project, save_project
+from epiphane.files.running_window import give_to_running
 from epiphane.media.probe import probe_footage
 
 LEFT = Qt.MouseButton.LeftButton
@@ -279,3 +286,21 @@ def test_every_action_has_words_and_no_key_means_two_things(window):
     assert all(SHORT_KEYS.get(lasts[one], lasts[one]) in row.keys for row in rows for one in row.ids)
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert not window.key_list.isVisible()
+
+
+def test_a_project_that_is_opened_elsewhere_comes_into_the_window_that_runs(window, tmp_path, qtbot):
+    project = tmp_path / "roll on.epiphane"
+    save_project(Project(), project)
+    assert not give_to_running(project)
+    first, second = GivenProjects(), GivenProjects()
+    first.given.connect(partial(open_given, window))
+    with ThreadPoolExecutor(1) as terminal:
+        told = terminal.submit(give_to_running, project)
+        qtbot.waitUntil(lambda: window.editor.path == project, timeout=10_000)
+        assert told.result(5)
+    for one in (second, first):
+        one.close()
+    assert not give_to_running(project), "what a closed window leaves takes nothing"
+    again = GivenProjects()  # and is no hindrance
+    assert again._listening is not None
+    again.close()

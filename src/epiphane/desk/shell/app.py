@@ -17,6 +17,7 @@ from epiphane.assets import ICONS
 from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
 from epiphane.desk.look import theme
+from epiphane.desk.shell.given_projects import GivenProjects
 from epiphane.desk.shell.window import Window
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
@@ -69,12 +70,23 @@ def run(path: Path | None = None, *, demo: str | None = None) -> int:
             window.recovery.look()
 
     QTimer.singleShot(0, open_first)
+    elsewhere = GivenProjects()
+    elsewhere.given.connect(partial(open_given, window))
     code = app.exec()
+    elsewhere.close()
     if has_abandoned():
         os._exit(code)  # a thread that hangs in the system would keep the process
     sys.excepthook = sys.__excepthook__
     sip.delete(window)  # first: Python lets go of both in any order, and without its application Qt may crash
     return code
+
+
+def open_given(window: Window, project: Path) -> None:
+    """Open a project that was opened elsewhere, in a window that comes to the front."""
+    window.showNormal() if window.isMinimized() else window.show()
+    window.raise_()
+    window.activateWindow()
+    window.files.leave_for(project)
 
 
 def _go_on_after(

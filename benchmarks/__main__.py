@@ -11,6 +11,7 @@ from benchmarks.busy import measure_busy
 from benchmarks.cutting import measure_cutting
 from benchmarks.effects import measure_effects
 from benchmarks.export import measure_export
+from benchmarks.farm import measure_farm
 from benchmarks.film import measure_film
 from benchmarks.footage import measure_footage
 from benchmarks.form import measure_form
@@ -48,6 +49,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "grade": measure_grade,
     "export": measure_export,
     "film": measure_film,
+    "farm": measure_farm,
     "playback": measure_playback,
     "safety": measure_safety,
     "load": measure_load,

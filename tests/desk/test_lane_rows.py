@@ -229,4 +229,7 @@ def test_names_are_whole_where_there_is_room(demo):
     long = "Flash on every hat but the last"
     demo.editor.apply(lambda p: change_lane(p, p.lanes[0].id, name=long), "name")
     metrics = QFontMetrics(theme.words(9))
-    assert demo.lamps._box(0, demo.lamps._n_columns()).width() >= metrics.horizontalAdvance(long) + 30
+    assert (
+        demo.lamps.meters._box(0, demo.lamps.meters._n_columns()).width()
+        >= metrics.horizontalAdvance(long) + 30
+    )

@@ -1,8 +1,8 @@
 """Level meters of lanes: which effect is firing at the playhead, and how strongly."""
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
@@ -11,11 +11,48 @@ from epiphane.desk.look.lanes import lane_colour, lane_label
 from epiphane.wording import tr
 
 _ROW, _MARGIN = 22, 6
+_MOST_ROWS = 5.5
+"""So that the bench has room below; half of a lamp tells that there are more."""
 _LEAST_WIDTH, _MOST_WIDTH, _LAMP_WIDTH = 100, 300, 34
 
 
+class LaneMetersArea(QScrollArea):
+    """The room for the lamps of all lanes: as high as they are, up to a few rows, then it scrolls."""
+
+    def __init__(self, editor: Editor) -> None:
+        super().__init__()
+        self._editor = editor
+        self.meters = LaneMeters(editor)
+        self.setWidget(self.meters)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.meters.fitted.connect(self._fit)
+        editor.selection_changed.connect(self._reveal)
+        self._fit()
+
+    def _fit(self) -> None:
+        self.setFixedHeight(min(self.meters.height(), round(_MOST_ROWS * _ROW) + 2 * _MARGIN))
+        self._reveal()
+
+    def _reveal(self) -> None:
+        box = self.meters.box_of_chosen()
+        if box is not None:
+            centre = box.center().toPoint()
+            self.ensureVisible(centre.x(), centre.y(), 0, _ROW)
+
+
 class LaneMeters(QWidget):
-    """The lamps of all lanes, in as many rows as their names need; clicking one selects its lane."""
+    """The lamps of all lanes, in as many rows as their names need; clicking one selects its lane.
+
+    Signals
+    -------
+    fitted()
+        It has as many rows as its lanes need.
+    """
+
+    fitted = pyqtSignal()
 
     def __init__(self, editor: Editor) -> None:
         super().__init__()
@@ -86,6 +123,14 @@ class LaneMeters(QWidget):
         n_rows = -(-len(self._editor.project.lanes) // self._n_columns()) or 1
         self.setFixedHeight(n_rows * _ROW + 2 * _MARGIN)
         self.update()
+        self.fitted.emit()
+
+    def box_of_chosen(self) -> QRectF | None:
+        """Return where the lamp of the chosen lane is, if there is one."""
+        chosen = self._editor.selection.lane
+        numbers = (number for number, lane in enumerate(self._editor.project.lanes) if lane.id == chosen)
+        number = next(numbers, None)
+        return None if number is None else self._box(number, self._n_columns())
 
     def _n_columns(self) -> int:
         """Return how many names stand in a row, so that the longest is whole if there is room for it."""

@@ -63,7 +63,7 @@ from epiphane.desk.look import theme
 from epiphane.desk.picture.centre import CentreHandle
 from epiphane.desk.picture.comparing import Comparison
 from epiphane.desk.picture.framing import FramingHandles
-from epiphane.desk.picture.lane_meters import LaneMeters
+from epiphane.desk.picture.lane_meters import LaneMetersArea
 from epiphane.desk.picture.matte_handles import MatteHandles
 from epiphane.desk.picture.panel_handles import PanelHandles
 from epiphane.desk.picture.picking import ColourPicking
@@ -195,7 +195,7 @@ class Window(QMainWindow):
         self.typing = TypingOnPicture(self.editor, self.picture, self.titles)
         self.framing.gives_way = lambda: self.typing.is_typing or self.mattes.is_marking
         self.panel_handles = PanelHandles(self.editor, self.picture, self.panels)
-        self.lamps = LaneMeters(self.editor)
+        self.lamps = LaneMetersArea(self.editor)
         self.scopes = ScopeStrip(self.shown)
         self.scopes.stripes_wanted.connect(self.picture.set_stripes)
         self.picture.pointed.connect(self.scopes.tell_values)

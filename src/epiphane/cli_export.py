@@ -1,6 +1,5 @@
 """Commands that write films: render, its chunks, join, formats, the queue of exports and a farm."""
 
-import os
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -34,8 +33,6 @@ from epiphane.formats.declare import FORMATS, USUAL, QualityWord, format_for
 from epiphane.formats.settings import ExportSettings
 from epiphane.timing import frame_at, parse_rate
 from epiphane.wording import tr
-
-_NICENESS = 10
 
 
 def film_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -238,7 +235,6 @@ def queue(is_run: bool) -> None:
     """List the queue of exports, which goes on when the window is closed."""
     exports = ExportQueue.of_user()
     if is_run:
-        os.nice(_NICENESS)
         if not exports.work(tell=tell_desktop):
             click.echo("Another process makes the films already.", err=True)
         return

@@ -35,6 +35,7 @@ def make_window(qtbot, tmp_path, monkeypatch, drawn_before):
     monkeypatch.setattr("epiphane.desk.control.playback._FAR_SECONDS", 0.2)
     # Two tests at once take both cores: threads that yield to them would be waited for at each end.
     monkeypatch.setattr("epiphane.desk.engine.jobs._NICENESS", 0)
+    monkeypatch.setattr("epiphane.exporting.queue_process._NICENESS", 0)
     made = []
     monkeypatch.setattr("epiphane.desk.look.asking.ask", _asked_unforeseen)
 

@@ -110,6 +110,8 @@ def test_the_edit_goes_to_another_program_and_what_comes_back_is_one_step(
 
 def test_the_queue_is_paused_and_goes_on_and_outlives_the_window(page, demo, tmp_path, qtbot, monkeypatch):
     choose(page, "Size", "480x270")
+    page._to.show_value(9)
+    page._keep_range()
     for name in ("one.mp4", "two.mp4", "three.mp4", "one.mp4"):
         page.set_path(tmp_path / name)
         press(page, "Export the film")

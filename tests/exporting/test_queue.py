@@ -183,7 +183,6 @@ def test_the_queue_of_the_command_line(edit, tmp_path, queue, monkeypatch):
     )
     assert run.exit_code == 0, run.output
     assert stages(queue) == {"one.mkv": Stage.WAITING, "two.mkv": Stage.WAITING}
-    monkeypatch.setattr("os.nice", lambda _by: 0)
     assert CliRunner().invoke(commands, ["queue", "--run"], catch_exceptions=False).exit_code == 0
     listed = CliRunner().invoke(commands, ["queue"]).output.splitlines()
     assert [line.split()[0] for line in listed] == ["done", "done"]

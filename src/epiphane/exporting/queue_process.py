@@ -1,10 +1,15 @@
 """The process that works through the queue of exports: begun here, it outlives who began it."""
 
+import contextlib
+import os
 import subprocess
 import sys
 
 from epiphane.errors import DiskError
 from epiphane.wording import tr
+
+_NICENESS = 10
+"""A tenth of the share that others get (setpriority(2)), where they want all of a core."""
 
 
 def start_process() -> subprocess.Popen[str]:
@@ -15,7 +20,10 @@ def start_process() -> subprocess.Popen[str]:
     DiskError
         If no process can be made.
     """
-    return start_detached("queue", "--run")
+    process = start_detached("queue", "--run")
+    with contextlib.suppress(OSError):  # it has just ended, or the system does not allow it
+        os.setpriority(os.PRIO_PROCESS, process.pid, _NICENESS)
+    return process
 
 
 def start_detached(*words: str, is_heard: bool = False) -> subprocess.Popen[str]:

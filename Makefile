@@ -9,7 +9,7 @@ MEASURES := $(VENV)/measures
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
   musescore-general-soundfont csound-soundfont
 
-.PHONY: setup demo test fuzz mutants texts lint format bench train screenshots docs clean
+.PHONY: setup demo test fuzz mutants texts lint format bench train screenshots docs lock clean
 
 setup: $(READY)
 
@@ -69,6 +69,12 @@ screenshots: setup
 
 docs: setup
 	$(BIN)/python tools/make_reference.py
+
+# The exact versions, by their hashes, that an installation can be made of: `pip install -r requirements.lock`.
+lock: setup
+	$(BIN)/pip install --quiet uv
+	$(BIN)/uv pip compile pyproject.toml --extra window --extra farm --generate-hashes --no-header --no-annotate \
+	  --python-version 3.11 --quiet --output-file requirements.lock
 
 clean:
 	rm -rf $(VENV) build .mypy_cache .ruff_cache .pytest_cache .import_linter_cache .hypothesis

@@ -1,13 +1,16 @@
 """What is built installs without the repository: the command, its media, and films without a window."""
 
 import os
+import re
 import subprocess
 import sys
 import sysconfig
+import tomllib
 from pathlib import Path
 
 import pytest
 from helpers import click_track, grey_clip, write_sound
+from packaging.requirements import Requirement
 
 ROOT = Path(__file__).parents[1]
 WITHOUT_QT = "import sys; sys.modules['PyQt6'] = None; from epiphane.__main__ import main; main()"
@@ -62,3 +65,19 @@ def test_the_media_of_the_demo_and_all_icons_are_in_it(installed):
     )
     n_icons = len(list((ROOT / "src/epiphane/assets/icons").glob("*.svg")))
     assert told.strip() == f"[] {n_icons}"
+
+
+def test_the_locked_versions_are_such_as_the_project_allows_each_with_its_hashes():
+    locked = dict(
+        re.findall(
+            r"^([\w.-]+)==(\S+) \\\n    --hash=sha256:", (ROOT / "requirements.lock").read_text(), re.M
+        )
+    )
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    wanted = [
+        *project["dependencies"],
+        *(one for key in ("window", "farm") for one in project["optional-dependencies"][key]),
+    ]
+    for requirement in map(Requirement, wanted):
+        name = requirement.name.lower().replace("_", "-")
+        assert requirement.specifier.contains(locked[name]), requirement

@@ -14,6 +14,7 @@ from epiphane.exporting.export import export
 from epiphane.exporting.order import ExportOrder, decode_order, encode_order
 from epiphane.exporting.queue import ExportQueue, Stage
 from epiphane.exporting.queue_process import start_detached
+from epiphane.exporting.target import unused_name
 from epiphane.formats.settings import ExportSettings
 
 SETTINGS = ExportSettings("ffv1", is_silent=True)
@@ -26,8 +27,8 @@ def queue(tmp_path, monkeypatch):
     return ExportQueue.of_user()
 
 
-def order_of(edit, path, **more):
-    return ExportOrder(edit, path, SETTINGS, **more)
+def order_of(edit, path, *, settings=SETTINGS, **more):
+    return ExportOrder(edit, path, settings, **more)
 
 
 def until(is_so, seconds=60.0):
@@ -82,6 +83,16 @@ def test_a_process_makes_what_waits_in_order_and_says_what_went_wrong(edit, tmp_
     assert queue.has_work() and queue.work() and there.exists() and not queue.has_work()
     queue.forget(names["b.mkv"])
     assert "b.mkv" not in stages(queue)
+    assert unused_name(tmp_path / "c.mkv", [tmp_path / "c.mkv"]).name == "c 2.mkv"
+    # Those that are ready are not kept for ever.
+    for number in range(9):
+        queue.add(
+            order_of(edit, tmp_path / f"still {number}.png", frames=(0, 1), settings=ExportSettings("png"))
+        )
+        queue.work()
+    assert [name for name in stages(queue) if name.startswith("still")] == [
+        f"still {n}.png" for n in range(2, 9)
+    ]
 
 
 def test_a_pause_keeps_whole_chunks_and_a_stop_keeps_nothing(edit, tmp_path, queue):

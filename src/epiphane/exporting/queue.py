@@ -34,6 +34,8 @@ from epiphane.wording import tr
 _MOST_ORDER_BYTES, _MOST_BYTES = 80 << 20, 1 << 20
 _ORDER, _WISH, _STATE, _LOCK = "order.json", "wish.json", "state.json", "at-work"
 _LOOK_SECONDS = 0.25
+_MOST_READY = 6
+"""Exports that are ready and stay in the list until they are cleared; older ones go when another comes."""
 _MOST_STARTS = 3
 """How often an export is begun that ends the process: then it is the export."""
 
@@ -112,6 +114,9 @@ class ExportQueue:
 
     def add(self, order: ExportOrder) -> str:
         """Put an export at the end of the queue, and return its id."""
+        ready = [entry.id for entry in self.entries() if entry.stage is Stage.DONE]
+        for old in ready[:-_MOST_READY]:
+            self.forget(old)
         entries = self._ids()
         name = f"{time.time_ns():020d}-{secrets.token_hex(4)}"
         last = max((wish.place for one in entries if (wish := self._wish(one)) is not None), default=0.0)

@@ -1,6 +1,6 @@
 """Where an export may be written: never onto what is read, nothing replaced unasked."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 from epiphane.disk import short_name, why_unwritable
@@ -73,10 +73,10 @@ def _check_folder(path: Path, form: Format, *, may_replace: bool) -> None:
         )
 
 
-def unused_name(path: Path) -> Path:
-    """Return a path with no file in its place: the same, or with a number behind its name."""
+def unused_name(path: Path, taken: Collection[Path] = ()) -> Path:
+    """Return a path with no file in its place, and none of `taken`: the same, or with a number behind it."""
     names = (path.with_name(f"{path.stem} {number}{path.suffix}") for number in range(2, 10_000))
-    return path if not path.exists() else next((one for one in names if not one.exists()), path)
+    return next((one for one in (path, *names) if not one.exists() and one.absolute() not in taken), path)
 
 
 def _is_same_file(path: Path, other: Path) -> bool:

@@ -83,7 +83,8 @@ class ExportBench(BenchPage[Project]):
         if not orders or not all(self._may_write(order) for order in orders):
             return
         try:
-            self._exports.add(orders)
+            # Only what is there now may be written over: that was asked.
+            self._exports.add([replace(one, may_replace=one.path.exists()) for one in orders])
         except DiskError as error:
             self._say(str(error))
             return
@@ -108,7 +109,6 @@ class ExportBench(BenchPage[Project]):
             replace(self._settings, size=size, rate=rate),
             frames,
             () if self.editor.path is None else (self.editor.path,),
-            may_replace=True,
             farm=self._farm.address,
             withheld=tuple(withheld()),
         )
@@ -178,7 +178,8 @@ class ExportBench(BenchPage[Project]):
         if not self._is_path_chosen:
             own = self.editor.path.parent if self.editor.path else Path.home()
             folder = folder_of("export", own)
-            self._path.setText(str(unused_name(self._with_ending(folder / self.editor.title))))
+            taken = [entry.path for entry in self._exports.entries if entry.is_open]
+            self._path.setText(str(unused_name(self._with_ending(folder / self.editor.title), taken)))
 
     def _add_form(self) -> None:
         """Add how large the film is, how many frames a second it has, and which part of it is made."""

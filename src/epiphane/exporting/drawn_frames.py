@@ -28,7 +28,8 @@ from epiphane.render.plan import fade_level_at, plan_frame
 from epiphane.render.sources import OpenFootage
 from epiphane.types import Float32Array, Pixels, Size
 
-_WORKERS, _AHEAD = 2, 8
+DRAWING_THREADS = 2
+_AHEAD = 8
 # A decoder of 1080p holds some 20 MB; opening a clip again takes as long as several of its pictures.
 _MOST_OPEN = 40
 _WHITE = Node(Solid((255, 255, 255)))
@@ -48,8 +49,9 @@ def drawn_frames(
     footage: OpenFootage,
     *,
     is_clear: bool,
+    n_threads: int = DRAWING_THREADS,
 ) -> Iterator[T]:
-    """Yield what `make` makes of each frame, in order: one thread decodes, two draw.
+    """Yield what `make` makes of each frame, in order: one thread decodes, others draw.
 
     Parameters
     ----------
@@ -60,7 +62,7 @@ def drawn_frames(
     """
     bare = _bare(project) if is_clear else project
     cues, mattes = schedule(project), made_mattes(project)
-    with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(_WORKERS) as workers:
+    with ThreadPoolExecutor(1) as decoder, ThreadPoolExecutor(n_threads) as workers:
 
         def decode(frame: int, plans: Plans) -> Future[T]:
             pictures = {source: footage.picture(source) for plan in plans for source in sources_of(plan.root)}

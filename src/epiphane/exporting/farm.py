@@ -29,6 +29,7 @@ from epiphane.exporting.order import ExportOrder, decode_order, encode_order
 from epiphane.exporting.progress import ExportProgress
 from epiphane.facts.mattes import needed_mattes
 from epiphane.files.project import named_files
+from epiphane.heap import tune_heap
 from epiphane.media.mattes import MOST_MATTE_BYTES, find_matte, keep_matte, make_matte, matte_key
 from epiphane.wording import tr
 
@@ -319,6 +320,7 @@ def _made_chunk(
     """Return a chunk of a film, made by this worker."""
     from distributed import Event, get_worker
 
+    tune_heap()  # Dask's workers give each picture's memory back, which costs as much as to draw it
     if (lack := _lack(versions, files)) is not None:  # of a worker that came later
         _raise_lack([lack])
     for key, made in mattes:
@@ -337,7 +339,7 @@ def _made_chunk(
         worker.log_event(f"epiphane-{film_id}", {"chunk": number, "n_drawn": progress.n_done})
 
     film = film_of(order.project, order.path, order.settings, frames=order.range)
-    drawing = Drawing(film, report)
+    drawing = Drawing(film, report, n_threads=1)  # a machine has a worker for each core
     with tempfile.TemporaryDirectory(prefix="epiphane-") as folder:
         path = Path(folder) / f"chunk{film.form.endings[0]}"
         remarks = make_chunks(film, film_output(film.form), drawing, [number], lambda _: path)

@@ -13,7 +13,7 @@ from epiphane.document.project import Project
 from epiphane.edits.picture import set_rate
 from epiphane.errors import MediaError
 from epiphane.exporting.chunks import ChunkFolder, chunks_of, film_key
-from epiphane.exporting.drawn_frames import Maker, T, drawn_frames, footage_of_film
+from epiphane.exporting.drawn_frames import DRAWING_THREADS, Maker, T, drawn_frames, footage_of_film
 from epiphane.exporting.needs import make_mattes
 from epiphane.exporting.progress import ExportProgress, Report
 from epiphane.formats.declare import Coding, Depth, FilmOutput, Format
@@ -102,8 +102,8 @@ def film_of(
 class Drawing:
     """The drawing of a film's frames: what is told of it, and what goes wrong."""
 
-    def __init__(self, film: Film, report: Report) -> None:
-        self._film, self._report = film, report
+    def __init__(self, film: Film, report: Report, *, n_threads: int = DRAWING_THREADS) -> None:
+        self._film, self._report, self._n_threads = film, report, n_threads
         self._started = time.monotonic()
         self._n_done = self.n_ready = 0
         self.remarks: list[str] = []
@@ -123,7 +123,9 @@ class Drawing:
         self.remarks += make_mattes(project, lambda: self.tell(0))
         footage, note = footage_of_film(project)
         try:
-            made = drawn_frames(project, frames, self._film.size, make, footage, is_clear=is_clear)
+            made = drawn_frames(
+                project, frames, self._film.size, make, footage, is_clear=is_clear, n_threads=self._n_threads
+            )
             for frame, one in zip(frames, made, strict=True):
                 note(frame)
                 yield one

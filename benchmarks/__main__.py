@@ -1,5 +1,6 @@
 """Measure and print: ``python -m benchmarks [start] [listening] [accuracy] [footage]`` and so on."""
 
+import os
 import platform
 import sys
 from collections.abc import Callable, Iterator
@@ -69,6 +70,7 @@ def main() -> None:
     for name in chosen:
         before = _machine_ticks()
         with TemporaryDirectory() as folder:
+            os.environ["XDG_STATE_HOME"] = str(Path(folder) / "state")  # with a queue of exports of its own
             for result in MEASUREMENTS[name](Path(folder)):
                 print(result.line(), flush=True)
         stolen, all_ticks = (now - then for now, then in zip(_machine_ticks(), before, strict=True))

@@ -394,16 +394,18 @@ class Photographer:
         export = window.bench.export
         export.set_path(self._folder / "marble-run.mp4")
         export.start()
-        export.set_path(self._folder / "marble-run upright.webm")
+        export.set_path(self._folder / "marble-run upright.mp4")
         export.start()
-        while window.exports.is_busy and window.exports.entries[0].share < 0.35:
+        while not any(entry.share > 0.35 for entry in window.exports.entries):
             self.wait(20)
-        export.set_path(Path("films") / "marble-run.gif")  # no folder of this machine in the picture
+        self.wait(600)
+        export.set_path(Path("films") / "marble-run small.mp4")  # no folder of this machine in the picture
         self.window.grab().save(str(FOLDER / "exporting.png"))
         for entry in window.exports.entries:
             window.exports.stop(entry.id)
         while window.exports.entries:
-            self.wait(50)
+            window.exports.look()
+            self.wait(200)
         window.editor.select(SongSelection())
 
     def grade(self) -> None:
@@ -459,6 +461,7 @@ def main() -> None:
     """Take every picture."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = str(Path(folder) / "state")  # with a queue of exports of its own
         application = make_application(["epiphane"])
         photographer = Photographer(Path(folder))
         for step in (

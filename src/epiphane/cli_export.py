@@ -128,7 +128,7 @@ def render(paths: tuple[Path, ...], **words: Any) -> None:
 
     Of several projects, or without OUT, each film lies beside its project, or in the folder OUT.
     """
-    wanted = _projects_and_films(paths, words["key"])
+    wanted = _projects_and_films(paths, words)
     failed: list[str] = []
     for project, out in wanted:
         try:
@@ -142,7 +142,7 @@ def render(paths: tuple[Path, ...], **words: Any) -> None:
         raise MediaError(f"{len(failed)} of {len(wanted)} films were not made: {', '.join(failed)}")
 
 
-def _projects_and_films(paths: Sequence[Path], key: str | None) -> list[tuple[Path, Path]]:
+def _projects_and_films(paths: Sequence[Path], words: dict[str, Any]) -> list[tuple[Path, Path]]:
     """Return the projects that were named, each with its film."""
     if len(paths) == 2 and paths[1].suffix != SUFFIX and not paths[1].is_dir():
         return [(paths[0], paths[1])]
@@ -150,7 +150,9 @@ def _projects_and_films(paths: Sequence[Path], key: str | None) -> list[tuple[Pa
     projects = paths if folder is None else paths[:-1]
     if folder is not None and not folder.is_dir():
         raise ParameterError(f"{folder} is no folder, in which the films of several projects could lie")
-    endings = format_for(Path(), key or USUAL).endings
+    preset = words["preset"]
+    usual = USUAL if preset is None else PresetBook.of_user().named(preset).settings.format
+    endings = format_for(Path(), words["key"] or usual).endings
     ending = endings[0] if endings else ""
     return [(one, (folder or one.parent) / f"{one.stem}{ending}") for one in projects]
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QDrag
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QInputDialog, QLabel, QLineEdit
 
+from epiphane.exporting.queue_process import start_detached
 from epiphane.exporting.size_estimate import estimated_bytes
 from epiphane.media.probe import probe_footage
 
@@ -172,3 +173,23 @@ def test_a_farm_is_started_from_the_page_and_makes_the_film(page, demo, tmp_path
     assert (tmp_path / "film.mp4").exists(), demo.exports.entries
     with Client(address.text(), set_as_default=False) as client:
         client.shutdown()
+
+
+def test_a_queue_that_cannot_go_on_is_told_and_left_alone_until_something_is_asked(
+    page, demo, tmp_path, qtbot, monkeypatch
+):
+    begun = []
+
+    def begin():
+        begun.append(start_detached("no-such-command"))
+        return begun[-1]
+
+    monkeypatch.setattr("epiphane.desk.control.exports.start_process", begin)
+    page.set_path(tmp_path / "film.mp4")
+    press(page, "Export the film")
+    qtbot.waitUntil(lambda: "Exports cannot go on" in demo.notice.text, timeout=60_000)
+    qtbot.wait(1000)
+    assert len(begun) == 3
+    demo.exports.go_on(demo.exports.entries[0].id)
+    assert len(begun) == 4
+    demo.exports.stop(demo.exports.entries[0].id)

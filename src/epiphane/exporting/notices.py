@@ -1,6 +1,7 @@
 """What the desktop shows, and lets be heard, when a film is ready."""
 
 import contextlib
+import html
 import os
 import shutil
 import subprocess
@@ -24,7 +25,7 @@ def tell_desktop(entry: QueuedExport) -> None:
     title = tr("{name} is ready", name=entry.path.name)
     if not is_ready:
         title = tr("{name} could not be made", name=entry.path.name)
-    told = " ".join([str(entry.path.parent), *entry.words])
+    told = html.escape(" ".join([str(entry.path.parent), *entry.words]), quote=False)  # it may have markup
     sound = "complete" if is_ready else "dialog-error"  # names of the Sound Naming Specification
     words = [command, "--app-name=Epiphane", "--icon=epiphane", f"--hint=string:sound-name:{sound}"]
     with contextlib.suppress(OSError, subprocess.TimeoutExpired):

@@ -17,6 +17,8 @@ from epiphane.exporting.queue_process import start_process
 from epiphane.wording import tr
 
 _LOOK_MS, _FIRST_MS = 400, 1500
+_MOST_FAILED = 3
+"""Processes that end with a fault, one after the other: then none is begun until something is asked."""
 
 
 class ExportDesk(QObject):
@@ -35,6 +37,7 @@ class ExportDesk(QObject):
         self._editor = editor
         self._queue = ExportQueue.of_user()
         self._process: subprocess.Popen[str] | None = None
+        self._n_failed = 0
         self.entries: tuple[QueuedExport, ...] = ()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
@@ -47,6 +50,7 @@ class ExportDesk(QObject):
 
     def add(self, orders: Sequence[ExportOrder]) -> None:
         """Put exports at the end of the queue; DiskError if that cannot be."""
+        self._n_failed = 0
         for order in orders:
             self._queue.add(order)
         self.look()
@@ -132,6 +136,7 @@ class ExportDesk(QObject):
         self._editor.said.emit(message, is_fault)
 
     def _change(self, change: Callable[[], object]) -> None:
+        self._n_failed = 0
         try:
             change()
         except DiskError as error:
@@ -141,7 +146,16 @@ class ExportDesk(QObject):
     def _see_to_work(self) -> None:
         """Begin the process of the queue where there is work and nobody is at it."""
         if self._process is not None and self._process.poll() is not None:
+            self._n_failed = self._n_failed + 1 if self._process.returncode else 0
             self._process = None
+            if self._n_failed == _MOST_FAILED:
+                said = tr(
+                    "Exports cannot go on: look whether there is room on the disk. They are tried again with"
+                    " the next export, or when Epiphane is opened again."
+                )
+                self._say(said, is_fault=True)
+        if self._n_failed >= _MOST_FAILED:
+            return
         if self._process is None and self._queue.has_work() and not self._queue.is_at_work():
             self._process = start_process()
 

@@ -88,7 +88,7 @@ def test_every_lane_has_a_lamp_with_its_whole_name_which_selects_it(demo):
     QTest.mouseClick(lamps, LEFT, NONE, QPoint(round(lamps.width() * 0.3), lamps.height() - 12))
     assert demo.editor.chosen.lane.effect == "saturation"
     # Many of them leave the bench its room: they scroll, and the chosen one is there to be seen.
-    for _ in range(24):
+    for _ in range(20):
         demo.lanes.add("shake")
     QTest.qWait(50)
     assert lamps.height() > demo.lamps.height() + 20 and demo.bench.height() > 250

@@ -120,6 +120,7 @@ def test_the_queue_is_paused_and_goes_on_and_outlives_the_window(page, demo, tmp
     exports = demo.exports
     stages = lambda: {entry.path.name: entry.stage.value for entry in exports.entries}  # noqa: E731
     qtbot.waitUntil(lambda: stages().get("one.mp4") == "running", timeout=30_000)
+    assert page._path.text().startswith(str(tmp_path)), "the next one is to lie beside the others"
     press(page, "First")
     assert [entry.path.name for entry in exports.entries] == ["one.mp4", "three.mp4", "two.mp4"]
     qtbot.waitUntil(lambda: exports.entries[0].share > 0.05, timeout=60_000)

@@ -89,7 +89,8 @@ class ExportBench(BenchPage[Project]):
             self._say(str(error))
             return
         self._confirmed = None
-        self._is_path_chosen = False  # the next film gets another name
+        self._is_path_chosen = False  # the next film gets another name, in the same folder
+        note_folder("export", orders[0].path.absolute().parent)
         self._say("")
         self.refresh()
 

@@ -34,6 +34,7 @@ from epiphane.wording import tr
 _MOST_ORDER_BYTES, _MOST_BYTES = 80 << 20, 1 << 20
 _ORDER, _WISH, _STATE, _LOCK = "order.json", "wish.json", "state.json", "at-work"
 _LOOK_SECONDS = 0.25
+_N_TRIES, _TRY_SECONDS = 10, 0.03
 _MOST_READY = 6
 """Exports that are ready and stay in the list until they are cleared; older ones go when another comes."""
 _MOST_STARTS = 3
@@ -195,9 +196,7 @@ class ExportQueue:
         private_folder(self._folder)
         lock = open_own(self._folder / _LOCK, os.O_RDWR | os.O_CREAT)
         try:
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except OSError:
+            if not _locked(lock):
                 return False
             while (name := self._next()) is not None:
                 os.ftruncate(lock, 0)
@@ -337,6 +336,18 @@ class ExportQueue:
     def _write(self, name: str, file: str, content: Struct) -> None:
         if (self._folder / name).is_dir():
             write_atomically(self._folder / name / file, msgspec.json.encode(content))
+
+
+def _locked(lock: int) -> bool:
+    """Take a lock; False where another process has it for longer than a look at it takes."""
+    for _ in range(_N_TRIES):
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            time.sleep(_TRY_SECONDS)
+        else:
+            return True
+    return False
 
 
 _T = TypeVar("_T")

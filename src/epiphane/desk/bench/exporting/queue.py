@@ -41,6 +41,7 @@ class QueueRows(QWidget):
             row = self._rows[entry.id]
             if self._column.indexOf(row) != number:
                 self._column.insertWidget(number, row)
+                row.show()  # the layout would do so only some time later
             row.show_entry(entry, may_come_first=entry.id in waiting[1:])
         self.setVisible(bool(entries))
         self.updateGeometry()

@@ -21,7 +21,7 @@ from epiphane.exporting.export import Share, export, export_chunks, join_film
 from epiphane.exporting.film import film_of
 from epiphane.exporting.local_farm import local_farm
 from epiphane.exporting.notices import tell_desktop
-from epiphane.exporting.order import ExportOrder
+from epiphane.exporting.order import ExportOrder, for_each_shape
 from epiphane.exporting.progress import ExportProgress, Report
 from epiphane.exporting.queue import ExportQueue, Stage
 from epiphane.exporting.queue_process import start_process
@@ -322,15 +322,7 @@ def _orders(words: FilmWords, out: Path, each: str | None) -> list[ExportOrder]:
     if each == "shape":
         if not project.shapes:
             raise MediaError(tr("the edit has one shape only; export it as it is."))
-        return [
-            ExportOrder(
-                in_shape(project, shape),
-                out.with_name(f"{out.stem} {shape.width}x{shape.height}{out.suffix}"),
-                replace(settings, size=None),
-                words.bounds,
-            )
-            for shape in project.shapes
-        ]
+        return for_each_shape(ExportOrder(project, out, settings, words.bounds))
     parts = parts_of(project.song)
     if not parts:
         raise MediaError(tr("the song has no parts; export it as it is."))

@@ -66,7 +66,7 @@ def test_the_film_is_whole_where_a_worker_is_killed_in_the_middle(farm, edit, wh
     assert killed and content(tmp_path / "film.mp4") == whole
 
 
-def test_mattes_are_made_once_and_come_with_the_chunks(farm, edit, tmp_path, monkeypatch):
+def test_mattes_come_with_the_chunks(farm, edit, tmp_path, monkeypatch):
     matte = Matte(kind=MatteKind.LUMA, end=2.0)
     shots = tuple(replace(shot, matte=matte) for shot in edit.shots[:1])
     behind, _ = put_fill_on_track(replace(edit, shots=shots + edit.shots[1:]), ShapeFill(), 0)
@@ -77,6 +77,9 @@ def test_mattes_are_made_once_and_come_with_the_chunks(farm, edit, tmp_path, mon
         films.append(tmp_path / f"film{number}.mp4")
         export(behind, films[-1], settings=SETTINGS, frames=range(40), farm=address)
     assert content(films[0]) == content(films[1])
+    plain = replace(behind, stack=tuple(replace(one, is_behind=False) for one in behind.stack))
+    export(plain, tmp_path / "plain.mp4", settings=SETTINGS, frames=range(40))
+    assert content(tmp_path / "plain.mp4") != content(films[0]), "the matte would show nothing"
 
 
 def test_stopping_stops_the_workers_too(farm, edit, tmp_path):

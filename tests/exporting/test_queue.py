@@ -103,12 +103,10 @@ def test_a_pause_keeps_whole_chunks_and_a_stop_keeps_nothing(edit, tmp_path, que
     until(lambda: list(chunks.glob("*.mkv")))
     queue.pause(name)
     assert process.wait(30) == 0
-    kept = {path.name: path.stat().st_mtime_ns for path in chunks.glob("*.mkv")}
-    assert kept and stages(queue) == {"film.mkv": Stage.PAUSED} and not film.exists()
+    assert list(chunks.glob("*.mkv")) and stages(queue) == {"film.mkv": Stage.PAUSED} and not film.exists()
     assert 0 < queue.entries()[0].share < 1
     queue.pause(name, False)
-    made = {}
-    assert queue.work(lambda entry: made.update({path.name: 1 for path in chunks.glob("*")}))
+    assert queue.work()
     export(edit, tmp_path / "whole.mkv", settings=SETTINGS)
     assert content(film) == content(tmp_path / "whole.mkv") and not chunks.exists()
     # Stopped while it waits: the paused one's chunks go too.

@@ -79,16 +79,16 @@ def export(
         already, or has an ending of another format.
     ParameterError
         If the format cannot do what the settings say.
-    DiskError
-        If its folder cannot be written to.
     FarmError
         If the farm cannot be used; what it has made of a film stays, to be taken up again.
+    DiskError
+        If its folder cannot be written to.
         Nothing is left under the final name, nor is a file that was there before touched.
     """
     film = film_of(project, path, settings, size=size, rate=rate, frames=frames)
     check_target(path, [*named_files(project), *reads], may_replace=may_replace, form=film.form)
     if farm:
-        film_output(film.form)
+        film_output(film.form)  # a farm makes films alone
     drawing = Drawing(film, report)
     match film.form.output:
         case FilmOutput() as output:

@@ -84,8 +84,9 @@ def make_chunks_on(
     """
     with _connected(address) as client:
         order = _order_of(film)
-        _check_machines(client, order)
-        return _Rendering(client, film, order).run(drawing, numbers, place)
+        files = _sizes(order)
+        _check_machines(client, files)
+        return _Rendering(client, film, order, files).run(drawing, numbers, place)
 
 
 def _order_of(film: Film) -> ExportOrder:
@@ -128,9 +129,8 @@ def _connected(address: str) -> Iterator[Client]:
         client.close(timeout=_CONNECTING_SECONDS)
 
 
-def _check_machines(client: Client, order: ExportOrder) -> None:
+def _check_machines(client: Client, files: dict[str, int]) -> None:
     """Check that each worker has the versions and the files of here."""
-    files = _sizes(order)
     try:
         found = client.run(_lack, makers(), files)
     except Exception as error:  # whatever a worker says that has no Epiphane, or one that is too old
@@ -187,11 +187,11 @@ def _raise_lack(lacks: Sequence[_Lack]) -> None:
 class _Rendering:
     """The tasks of one film: mattes, then the chunks that stand on them."""
 
-    def __init__(self, client: Client, film: Film, order: ExportOrder) -> None:
+    def __init__(self, client: Client, film: Film, order: ExportOrder, files: dict[str, int]) -> None:
         from distributed import Event
 
         self._client, self._film = client, film
-        self._content, self._files = encode_order(order), _sizes(order)
+        self._content, self._files = encode_order(order), files
         self._id = uuid4().hex[:12]
         self._topic = f"epiphane-{self._id}"
         self._stop = Event(f"stop-{self._id}", client=client)

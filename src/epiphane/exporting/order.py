@@ -6,8 +6,11 @@ from pathlib import Path
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 
 from epiphane.document.project import Project
+from epiphane.edits.frame_shapes import in_shape
+from epiphane.edits.picture import even_size
 from epiphane.errors import DiskError
 from epiphane.files.project import (
     decode_project,
@@ -53,6 +56,17 @@ class _Written(Struct, frozen=True, forbid_unknown_fields=True):
     may_replace: bool
     farm: str
     withheld: tuple[str, ...]
+
+
+def for_each_shape(order: ExportOrder, *, factor: float = 1.0) -> list[ExportOrder]:
+    """Return an order for each shape of the edit, its sides times a factor and in its film's name."""
+    orders = []
+    for shape in order.project.shapes:
+        width, height = even_size(round(shape.width * factor), round(shape.height * factor))
+        path = order.path.with_name(f"{order.path.stem} {width}x{height}{order.path.suffix}")
+        settings = replace(order.settings, size=(width, height))
+        orders.append(replace(order, project=in_shape(order.project, shape), path=path, settings=settings))
+    return orders
 
 
 def encode_order(order: ExportOrder) -> bytes:

@@ -20,14 +20,13 @@ from epiphane.desk.control.exchange import ExchangeDesk
 from epiphane.desk.control.exports import ExportDesk
 from epiphane.desk.engine.jobs import Jobs
 from epiphane.desk.look import asking, theme
-from epiphane.desk.look.fields import button, choice_field, label, number_field, row, wrapped
+from epiphane.desk.look.fields import button, choice_field, label, number_field, wrapped
 from epiphane.disk import withheld
 from epiphane.document.project import Project
-from epiphane.edits.frame_shapes import in_shape
 from epiphane.edits.picture import even_size
 from epiphane.errors import DiskError, MediaError
 from epiphane.exporting.film_sound import film_loudness
-from epiphane.exporting.order import ExportOrder
+from epiphane.exporting.order import ExportOrder, for_each_shape
 from epiphane.exporting.size_estimate import estimated_bytes
 from epiphane.exporting.target import check_target, unused_name
 from epiphane.files.export_presets import PresetBook
@@ -63,7 +62,6 @@ class ExportBench(BenchPage[Project]):
         self.add(self._state, QueueRows(exports))
         self.rule()
         rows = SettingsRows(self._set, self._failed, PresetBook.of_user())
-        self._settings_rows = rows
         self.part(rows, self._wanted)
         self._add_form()
         self.rule()
@@ -115,14 +113,7 @@ class ExportBench(BenchPage[Project]):
         )
         if not (self._every_shape.isChecked() and len(project.shapes) > 1):
             return [usual]
-        factor = size[0] / project.width
-        orders = []
-        for shape in project.shapes:
-            own = even_size(round(shape.width * factor), round(shape.height * factor))
-            named = path.with_name(f"{path.stem} {own[0]}x{own[1]}{path.suffix}")
-            settings = replace(usual.settings, size=own)
-            orders.append(replace(usual, project=in_shape(project, shape), path=named, settings=settings))
-        return orders
+        return for_each_shape(usual, factor=size[0] / project.width)
 
     def _may_write(self, order: ExportOrder) -> bool:
         """Whether to write to a file: said why not, and asked whether to write over one that is there."""
@@ -163,7 +154,7 @@ class ExportBench(BenchPage[Project]):
         self._path.setAccessibleName(tr("File"))
         self._path.setToolTip(tr("Where the film goes"))
         self._path.textEdited.connect(self._keep_path)
-        browse = self._browse_button = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
+        browse = QPushButton(theme.icon("folder-open", theme.TEXT, 15), "")
         browse.setAccessibleName(tr("Choose the file"))
         browse.setToolTip(tr("Choose where the film goes"))
         browse.clicked.connect(self._browse)
@@ -196,18 +187,13 @@ class ExportBench(BenchPage[Project]):
         self._every_shape.setToolTip(tr("Export a film in each shape of the edit, its sides in its name"))
         self.seen(lambda project: len(project.shapes) > 1, self._every_shape)
         self.enabled(lambda _: self._is_range_chosen, whole)
-        self._form = [
-            row(tr("Size"), self._size, self._every_shape),
-            row(tr("Frames a second"), self._rate),
-            row(tr("From, to"), self._from, label("to"), self._to, whole),
-        ]
-        self.add(*self._form)
+        self.row(tr("Size"), self._size, self._every_shape)
+        self.row(tr("Frames a second"), self._rate)
+        self.row(tr("From, to"), self._from, label("to"), self._to, whole)
         self._estimate = label("")
-        self._try = button(
-            tr("Estimate"), tr("Make short pieces of it to tell its size"), self._estimate_size
-        )
-        self._try.setProperty("quiet", True)
-        self.row(tr("File size"), self._estimate, self._try)
+        tried = button(tr("Estimate"), tr("Make short pieces of it to tell its size"), self._estimate_size)
+        tried.setProperty("quiet", True)
+        self.row(tr("File size"), self._estimate, tried)
         self._farm = FarmField(self._jobs, self._failed)
         self.row(tr("Made by"), self._farm)
         self.shows(self._show_form)

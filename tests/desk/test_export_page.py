@@ -138,7 +138,11 @@ def test_the_queue_is_paused_and_goes_on_and_outlives_the_window(page, demo, tmp
             exports.stop(entry.id)
     qtbot.waitUntil(lambda: stages() == {"one.mp4": "paused"}, timeout=60_000)
     press(page, "Go on")
-    qtbot.waitUntil(lambda: stages() == {"one.mp4": "running"}, timeout=60_000)
+
+    def goes_on():
+        assert stages() == {"one.mp4": "running"}, (exports.entries, exports._process.poll())
+
+    qtbot.waitUntil(goes_on, timeout=60_000)
     process = exports._process
     monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda *words: "Discard")
     assert demo.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 import math
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeAlias, TypeVar
 
@@ -50,7 +50,7 @@ def drawn_frames(
     *,
     is_clear: bool,
     n_threads: int = DRAWING_THREADS,
-) -> Iterator[T]:
+) -> Generator[T, None, None]:
     """Yield what `make` makes of each frame, in order: one thread decodes, others draw.
 
     Parameters

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Sequence
+from contextlib import closing
 from fractions import Fraction
 from pathlib import Path
 
@@ -116,23 +117,25 @@ class Drawing:
         elapsed = time.monotonic() - self._started
         self._report(ExportProgress(self._n_done + self.n_ready, self.n_frames, elapsed, self.n_ready))
 
-    def drawn(self, frames: Sequence[int], make: Maker[T]) -> Iterator[T]:
+    def drawn(self, frames: Sequence[int], make: Maker[T]) -> Generator[T, None, None]:
         """Yield the frames in order, each told as done when the next one is taken."""
         project, is_clear = self._film.project, self._film.settings.is_clear
         self.n_frames = len(frames) + self.n_ready
         self.remarks += make_mattes(project, lambda: self.tell(0))
         footage, note = footage_of_film(project)
-        try:
-            made = drawn_frames(
-                project, frames, self._film.size, make, footage, is_clear=is_clear, n_threads=self._n_threads
-            )
-            for frame, one in zip(frames, made, strict=True):
-                note(frame)
-                yield one
-                self.tell()
+        made = drawn_frames(
+            project, frames, self._film.size, make, footage, is_clear=is_clear, n_threads=self._n_threads
+        )
+        with closing(footage), closing(made):  # first what draws: its threads may be decoding still
+            try:
+                for frame, one in zip(frames, made, strict=True):
+                    note(frame)
+                    yield one
+                    self.tell()
+            except BaseException:
+                footage.stop()  # what was to come after this frame is not wanted any more
+                raise
             self.faults = footage.faults()
-        finally:
-            footage.close()
 
 
 def film_output(form: Format) -> FilmOutput:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import closing
 from pathlib import Path
 
 from epiphane.exporting.chunks import ChunkFolder
@@ -25,20 +26,20 @@ def make_chunks(
     """Make the chunks of some numbers, each at its place, and return what is to be said."""
     codec, chunks = output.video(film.coding), film.chunks
     frames = [frame for number in numbers for frame in chunks[number]]
-    drawn = drawing.drawn(frames, as_planes(codec.layout))
-    for number in numbers:
-        with MovieWriter(
-            place(number),
-            size=film.size,
-            rate=film.project.rate,
-            video=codec,
-            container=output.container,
-            options={},
-        ) as writer:
-            for _ in chunks[number]:
-                writer.write(next(drawn))
-    for _ in drawn:  # on to its end: there it tells of faults
-        pass
+    with closing(drawing.drawn(frames, as_planes(codec.layout))) as drawn:
+        for number in numbers:
+            with MovieWriter(
+                place(number),
+                size=film.size,
+                rate=film.project.rate,
+                video=codec,
+                container=output.container,
+                options={},
+            ) as writer:
+                for _ in chunks[number]:
+                    writer.write(next(drawn))
+        for _ in drawn:  # on to its end: there it tells of faults
+            pass
     return drawing.remarks
 
 

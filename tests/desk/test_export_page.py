@@ -140,15 +140,15 @@ def test_the_queue_is_paused_and_goes_on_and_outlives_the_window(page, demo, tmp
     press(page, "Go on")
 
     def goes_on():
-        assert stages() == {"one.mp4": "running"}, (exports.entries, exports._process.poll())
+        # Or ready: where the machine had other work, nobody may have looked meanwhile.
+        assert stages() in ({"one.mp4": "running"}, {"one.mp4": "done"}), exports.entries
 
-    qtbot.waitUntil(goes_on, timeout=60_000)
-    process = exports._process
+    qtbot.waitUntil(goes_on, timeout=120_000)
     monkeypatch.setattr("epiphane.desk.look.asking.ask", lambda *words: "Discard")
     assert demo.close()
-    process.wait(90)
-    assert (tmp_path / "one.mp4").exists() and not (tmp_path / "two.mp4").exists()
-    assert sorted(one.name for one in tmp_path.glob(".*chunks*")) == []
+    qtbot.waitUntil((tmp_path / "one.mp4").exists, timeout=120_000)
+    assert not (tmp_path / "two.mp4").exists()
+    qtbot.waitUntil(lambda: not list(tmp_path.glob(".*chunks*")))
 
 
 def test_a_film_that_is_ready_is_dragged_to_the_file_manager(page, demo, tmp_path, qtbot, monkeypatch):

@@ -16,7 +16,7 @@ from epiphane.exporting.queue import ExportQueue, QueuedExport, Stage
 from epiphane.exporting.queue_process import start_process
 from epiphane.wording import tr
 
-_LOOK_MS, _FIRST_MS = 400, 1500
+_LOOK_MS, _FIRST_MS, _AFTER_FAULT_MS = 400, 1500, 5000
 _MOST_FAILED = 3
 """Processes that end with a fault, one after the other: then none is begun until something is asked."""
 
@@ -38,6 +38,7 @@ class ExportDesk(QObject):
         self._queue = ExportQueue.of_user()
         self._process: subprocess.Popen[str] | None = None
         self._n_failed = 0
+        self._fault = ""
         self.entries: tuple[QueuedExport, ...] = ()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
@@ -89,9 +90,12 @@ class ExportDesk(QObject):
             entries = tuple(self._queue.entries())
             self._see_to_work()
         except DiskError as error:
-            self._timer.stop()
-            self._say(str(error), is_fault=True)
+            self._timer.start(_AFTER_FAULT_MS)
+            if str(error) != self._fault:
+                self._say(str(error), is_fault=True)
+            self._fault = str(error)
             return
+        self._fault = ""
         before = {entry.id: entry for entry in self.entries}
         is_other = entries != self.entries
         self.entries = entries

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from epiphane import __version__
 from epiphane.audio.cache import hear_song
 from epiphane.audio.in_project import with_heard_bands
-from epiphane.cli_files import FILE, check_result, check_unwritten, write_json
+from epiphane.cli_files import FILE, allow_folders, check_result, check_unwritten, write_json
 from epiphane.cli_json import listening_as_json, plan_as_json
 from epiphane.cli_words import (
     OverlayWords,
@@ -359,6 +359,7 @@ def _with_import(project: Project, path: Path) -> Project:
     """Return `project` with what a file of another program says; what cannot be used is told."""
     form = reader_for(path)
     assert form.read is not None
+    allow_folders(form.files(path), path)
     found = form.read(path)
     for remark in found.remarks:
         click.echo(remark, err=True)

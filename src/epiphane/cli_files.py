@@ -2,7 +2,7 @@
 
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +11,7 @@ import click
 from epiphane.disk import withhold, write_atomically
 from epiphane.document.project import Project
 from epiphane.errors import DiskError
+from epiphane.files.project import named_files
 from epiphane.files.trust import TrustedFolders, data_folder
 
 FILE = click.Path(path_type=Path)
@@ -48,9 +49,14 @@ def ask_about_folders(project: Project, path: Path) -> tuple[Path, ...]:
     -------
     The folders in which nothing may be read: from now on nothing is.
     """
+    return allow_folders(named_files(project), path)
+
+
+def allow_folders(files: Iterable[Path], path: Path) -> tuple[Path, ...]:
+    """Ask as `ask_about_folders` does, of files that the one at `path` names."""
     trusted = TrustedFolders(data_folder())
     withheld: list[Path] = []
-    for folder in trusted.strange_to(project, path.absolute().parent):
+    for folder in trusted.strange_among(files, path.absolute().parent):
         if not sys.stdin.isatty():
             click.echo(f"{path.name} reads files in {folder}.", err=True)
         elif click.confirm(f"{path.name} reads files in {folder}. May it?", default=True, err=True):

@@ -6,6 +6,7 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import opentimelineio as otio
 import pytest
 from hands import field, press, type_into
 from helpers import click_track, grey_clip, write_clip, write_sound
@@ -21,6 +22,7 @@ from epiphane.edits.keying.lanes import add_lane, change_lane
 from epiphane.edits.shots.filling import fill_song
 from epiphane.edits.shots.shots import lay_in_row
 from epiphane.files.project import load_project, save_project
+from epiphane.interchange.declare import writer_for
 from epiphane.media.probe import probe_footage
 
 
@@ -284,6 +286,34 @@ def test_a_project_that_reads_elsewhere_is_asked_about_once(window, tmp_path, an
         answers.append("Leave them out")
     window.files.open_path(project)  # what was allowed is not asked again
     assert answers == []
+
+
+@pytest.mark.parametrize("answer", ["Read them", "Cancel"])
+def test_a_timeline_that_shows_files_elsewhere_is_asked_about_before_they_are_opened(
+    window, tmp_path, answers, answer, qtbot, monkeypatch
+):
+    clip = tmp_path / "private" / "clip.mp4"
+    clip.parent.mkdir()
+    project = lay_in_row(
+        add_footage(Project(), [probe_footage(grey_clip(clip, n_pictures=30))]), [FootageId(1)]
+    )
+    timeline = tmp_path / "from a stranger" / "cut.otio"
+    timeline.parent.mkdir()
+    made = otio.adapters.read_from_string(writer_for(timeline).write(project).decode(), "otio_json")
+    made.metadata.clear()  # as of another program
+    otio.adapters.write_to_file(made, str(timeline))
+    opened = []
+    monkeypatch.setattr(
+        "epiphane.interchange.timeline.probe_footage", lambda path: opened.append(path) or probe_footage(path)
+    )
+    answers.append(answer)
+    window.files.gather([timeline])
+    qtbot.waitUntil(lambda: answers == [] and not window.jobs.running, timeout=30_000)
+    assert len(window.editor.project.shots) == bool(opened) == (answer == "Read them")
+    if answer == "Read them":
+        window.editor.undo()
+        window.files.gather([timeline])  # what was allowed is not asked again
+        qtbot.waitUntil(lambda: len(window.editor.project.shots) == 1, timeout=30_000)
 
 
 def test_unsaved_work_is_asked_about_once(window, tmp_path, answers):

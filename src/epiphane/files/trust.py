@@ -51,14 +51,25 @@ class TrustedFolders:
 
         What lies in or below the project's own folder is its own.
         """
+        return self.strange_among(named_files(project), folder)
+
+    def strange_among(self, files: Iterable[Path], folder: Path) -> list[Path]:
+        """Return the folders of some files, which a file of `folder` names, that nobody has said may be read.
+
+        What lies in or below `folder` is its own.
+        """
         own, trusted = folder.resolve(), self.read() | {OVERLAYS.resolve()}
         return [
             place
-            for place in folders_of(project)
+            for place in _folders(files)
             if place not in trusted and own != place and own not in place.parents
         ]
 
 
 def folders_of(project: Project) -> list[Path]:
     """Return the folders that a project's files really lie in, links followed."""
-    return list(dict.fromkeys(path.resolve().parent for path in named_files(project)))
+    return _folders(named_files(project))
+
+
+def _folders(files: Iterable[Path]) -> list[Path]:
+    return list(dict.fromkeys(path.resolve().parent for path in files))

@@ -3,7 +3,7 @@
 From the declaration alone the command line, the export page and the docs are derived.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from msgspec import Struct
@@ -25,7 +25,8 @@ class Interchange(Struct, frozen=True):
     """A format of interchange.
 
     `write` gives the bytes of a file, and may raise EditError where the project has nothing for it; `read`
-    raises MediaError where the file is no such one. `holds` says in words what goes through it.
+    raises MediaError where the file is no such one. `files` gives, with the same error, the files that are
+    opened where one is read, without opening them. `holds` says in words what goes through it.
     """
 
     key: str
@@ -34,6 +35,7 @@ class Interchange(Struct, frozen=True):
     holds: str
     write: Callable[[Project], bytes] | None = None
     read: Callable[[Path], Reading] | None = None
+    files: Callable[[Path], Sequence[Path]] = lambda _: ()
 
 
 INTERCHANGES: Registry[Interchange] = Registry(

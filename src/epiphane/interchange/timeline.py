@@ -23,7 +23,7 @@ from epiphane.errors import DiskError, EpiphaneError, MediaError
 from epiphane.facts.hits import hit_context_of, hits_of
 from epiphane.facts.source_time import source_seconds
 from epiphane.facts.speed import frames_run
-from epiphane.files.project import decode_project, encode_compactly, with_absolute_paths
+from epiphane.files.project import decode_project, encode_compactly, named_files, with_absolute_paths
 from epiphane.interchange.declare import Interchange, Reading, declare_interchange
 from epiphane.keying.schedule import schedule
 from epiphane.keying.transition_cues import TransitionCue
@@ -177,6 +177,25 @@ def read_timeline(path: Path) -> Reading:
     MediaError
         If it is none, or has no clip.
     """
+    shots, own = _parsed(path)
+    if own is not None and _are_alike(shots, own):
+        return Reading(
+            lambda project: own if _has_song_of(project, own) else with_shots(project, shots, own)[0]
+        )
+    _, remarks = with_shots(Project(), shots, own)
+    return Reading(lambda project: with_shots(project, shots, own)[0], tuple(remarks))
+
+
+def files_of_timeline(path: Path) -> list[Path]:
+    """Return the files that a timeline names, its own project's included; errors as of `read_timeline`."""
+    shots, own = _parsed(path)
+    return list(
+        dict.fromkeys([*(Path(one.path) for one in shots), *([] if own is None else named_files(own))])
+    )
+
+
+def _parsed(path: Path) -> tuple[list[ReadShot], Project | None]:
+    """Return the shots of a timeline and the project that it was made of; no file that it names is opened."""
     import opentimelineio as otio
 
     try:
@@ -195,13 +214,7 @@ def read_timeline(path: Path) -> Reading:
         ) from None
     if not shots:
         raise MediaError(tr("{name} has no clip in its first track.", name=short_name(path)))
-    own = _own_project(timeline.metadata.get(_OWN), path)
-    if own is not None and _are_alike(shots, own):
-        return Reading(
-            lambda project: own if _has_song_of(project, own) else with_shots(project, shots, own)[0]
-        )
-    _, remarks = with_shots(Project(), shots, own)
-    return Reading(lambda project: with_shots(project, shots, own)[0], tuple(remarks))
+    return shots, _own_project(timeline.metadata.get(_OWN), path)
 
 
 def _read_shots(track: otio.schema.Track, folder: Path) -> Iterator[ReadShot]:
@@ -247,7 +260,7 @@ def _speed_of(clip: otio.schema.Clip) -> float:
 def _path_of(url: str, folder: Path) -> str:
     parts = urlparse(url)
     name = unquote(parts.path if parts.scheme == "file" else url)
-    return str(Path(name) if Path(name).is_absolute() else folder / name)
+    return str(folder / name.replace("\0", ""))  # an absolute name stands alone
 
 
 def _own_project(metadata: Any, path: Path) -> Project | None:
@@ -338,5 +351,6 @@ declare_interchange(
         tr("shots with speed, transitions and tracks, markers for hits; the whole project comes back"),
         timeline_file,
         read_timeline,
+        files_of_timeline,
     )
 )

@@ -36,7 +36,7 @@ from epiphane.timing import rate_text
 from epiphane.types import Progress
 from epiphane.wording import plural, tr
 
-_MOST_LISTED, _MOST_SAID = 8, 2
+_MOST_SAID = 2
 _LEAST_SONG_SECONDS = 5.0
 _SOUNDS = "*.wav *.flac *.mp3 *.ogg *.oga *.opus *.m4a *.aac *.aif *.aiff *.wma *.caf *.ape *.wv *.mka"
 _FILMS = "*.mp4 *.mov *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mpg *.mpeg *.m4v"
@@ -78,7 +78,7 @@ class Files(QObject):
         self._editor = editor
         self._jobs = jobs
         self._window = window
-        self._trusted = trusted
+        self.trusted = trusted
         self._withheld: frozenset[Path] = frozenset()
         self._n_gathered = 0
 
@@ -153,23 +153,18 @@ class Files(QObject):
 
     def _not_to_be_read(self, project: Project, path: Path) -> Sequence[Path] | None:
         """Return the folders that a project may not read from, or None if it is not to be opened."""
-        strange = self._trusted.strange_to(project, path.absolute().parent)
+        strange = self.trusted.strange_to(project, path.absolute().parent)
         if not strange:
             return ()
-        listed = "\n".join(str(folder) for folder in strange[:_MOST_LISTED])
-        more = (
-            tr("\nand {count} more", count=len(strange) - _MOST_LISTED) if len(strange) > _MOST_LISTED else ""
-        )
         text = tr(
-            "{name} shows files that lie outside its own folder, in\n\n{listed}{more}",
+            "{name} shows files that lie outside its own folder, in\n\n{listed}",
             name=short_name(path),
-            listed=listed,
-            more=more,
+            listed=asking.listed(strange),
         )
         read, leave_out = tr("Read them"), tr("Leave them out")
         answer = self.ask(tr("Files elsewhere"), text, (read, leave_out, CANCEL))
         if answer == read:
-            self._trusted.add(strange)
+            self.trusted.add(strange)
         return {read: (), leave_out: strange}.get(answer)
 
     def _withhold(self, folders: Iterable[Path]) -> None:
@@ -197,7 +192,7 @@ class Files(QObject):
         except EpiphaneError as error:
             self._editor.said.emit(str(error), True)
             return False
-        self._trusted.add(set(folders_of(self._editor.project)) - self._withheld)
+        self.trusted.add(set(folders_of(self._editor.project)) - self._withheld)
         note_recent(path)
         return True
 
@@ -264,7 +259,7 @@ class Files(QObject):
                 levels = heard.listening.levels
                 return with_heard_bands(set_song(project, heard.as_song()), levels, levels)
 
-            self._trusted.add([path.resolve().parent])
+            self.trusted.add([path.resolve().parent])
             self._editor.apply(edit, "song", gesture="song")
             self._editor.take_song(heard)
 
@@ -339,7 +334,7 @@ class Files(QObject):
             )
             song = self._song_among(gathered, paths)
             found = [facts for facts in gathered.found if facts is not song]
-            self._trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
+            self.trusted.add({Path(facts.path).resolve().parent for facts in gathered.found})
             if found:
                 before = self._editor.project
                 self._editor.apply(lambda p: add_footage(p, found), tr("import of footage"))

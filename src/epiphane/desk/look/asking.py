@@ -10,6 +10,7 @@ from epiphane.disk import short_name
 from epiphane.wording import tr
 
 CANCEL = tr("Cancel")
+_MOST_LISTED = 8
 
 
 def ask(parent: QWidget, title: str, text: str, answers: Sequence[str]) -> str:
@@ -32,6 +33,14 @@ def ask(parent: QWidget, title: str, text: str, answers: Sequence[str]) -> str:
     box.exec()
     pressed = box.clickedButton()
     return next((button.text() for button in buttons if button is pressed), answers[-1])
+
+
+def listed(folders: Sequence[Path]) -> str:
+    """Return folders for a question, a line each, the first few of many."""
+    lines = [str(folder) for folder in folders[:_MOST_LISTED]]
+    if len(folders) > _MOST_LISTED:
+        lines.append(tr("and {count} more", count=len(folders) - _MOST_LISTED))
+    return "\n".join(lines)
 
 
 def ask_new_file(parent: QWidget, title: str, proposed: Path, kinds: str, suffix: str) -> Path | None:

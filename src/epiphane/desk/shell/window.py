@@ -208,7 +208,7 @@ class Window(QMainWindow):
 
     def _make_exports(self) -> None:
         """Make the desks of what leaves the program."""
-        self.exchange = ExchangeDesk(self.editor, self.jobs)
+        self.exchange = ExchangeDesk(self.editor, self.jobs, self, self.files.trusted)
         self.exports = ExportDesk(self.editor)
 
     def _make_recipes(self, book: RecipeBook) -> None:

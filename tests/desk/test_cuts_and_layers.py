@@ -298,6 +298,7 @@ def test_a_subject_is_marked_on_the_picture_and_a_title_stands_behind_it(demo, q
     editor.select(ShotSelection(shot.id))
     assert "shows more of its clip" in demo.mattes.told()
     choose(field(demo, QComboBox, "How the subject is told apart"), "what is bright")
+    editor.apply(lambda p: change_matte(p, shot.id, start=around[0], end=around[1]), "short")
     QTest.mouseClick(demo.bench.shot.matte.make, LEFT)
     qtbot.waitUntil(lambda: not demo.jobs.running, timeout=60_000)
     assert demo.mattes.told().startswith("Made")

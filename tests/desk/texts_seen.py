@@ -62,9 +62,11 @@ def _note_what_is_painted() -> None:
     QPainter.drawText = noted
 
 
-def texts_of(window: QWidget) -> Iterator[str]:
-    """Yield each text that a widget, those in it and their actions have."""
+def texts_of(window: QWidget, *, is_whole: bool = True) -> Iterator[str]:
+    """Yield each text that a widget, those in it and their actions have; of a part, those in sight alone."""
     for widget in [window, *window.findChildren(QWidget)]:
+        if not (is_whole or widget.isVisibleTo(window)):
+            continue
         yield from (widget.toolTip(), widget.accessibleName(), widget.windowTitle())
         if isinstance(widget, QLabel | QAbstractButton):
             yield widget.text()
@@ -117,7 +119,7 @@ def seen_in(window: Window, project: Project) -> Iterator[str]:
             QTest.qWait(1)
             window.grab()
             grabbed.add(type(selection))
-        yield from texts_of(window.bench)
+        yield from texts_of(window.bench, is_whole=False)
         menu = menu_of(actions_for(selection, window.actions_by_id), window)
         yield from (action.text() for action in menu.actions())
     window.finder.ask()
@@ -125,7 +127,7 @@ def seen_in(window: Window, project: Project) -> Iterator[str]:
         window.header.find_field.setText(words)
         QTest.qWait(30)
         window.grab()
-        yield from texts_of(window)
+        yield from texts_of(window.finder)
     window.finder.hide()
     window.key_list.toggle()
     yield from texts_of(window)

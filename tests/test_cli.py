@@ -8,12 +8,14 @@ import sys
 from fractions import Fraction
 
 import numpy as np
+import opentimelineio as otio
 import pytest
 from helpers import click_track, grey_clip, read_lumas, write_clip, write_sound
 
 from epiphane.cli import main
 from epiphane.demo import MEDIA, PROJECT_FILE, SONG_FILE, TRUTH_FILE
 from epiphane.files.project import load_project
+from epiphane.files.trust import TrustedFolders, data_folder
 from training.scores import onset_f
 
 
@@ -275,6 +277,33 @@ def test_transitions_lie_on_cuts_and_overlays_on_hits_in_the_film(tmp_path):
         largest_steps.append(np.abs(np.diff([levels[n] for n in over if n < len(levels)])).max())
     assert max(largest_steps) < 45  # a cut would be one step of 103
     assert sum(step > 8 for step in largest_steps) >= 2
+
+
+def test_what_only_an_imported_timeline_names_is_told_and_not_trusted(media, tmp_path):
+    for name in ("private", "stranger"):
+        (tmp_path / name).mkdir()
+    clip = grey_clip(tmp_path / "private/clip.mp4", n_pictures=30)
+    length = otio.opentime.TimeRange(otio.opentime.RationalTime(0, 30), otio.opentime.RationalTime(20, 30))
+    track = otio.schema.Track(
+        children=[otio.schema.Clip("clip", otio.schema.ExternalReference(f"file://{clip}"), length)]
+    )
+    timeline = otio.schema.Timeline(tracks=[track])
+    otio.adapters.write_to_file(timeline, str(tmp_path / "stranger/cut.otio"))
+    words = (
+        "new",
+        media / "song.wav",
+        media / "grey.mp4",
+        "-o",
+        "x.epiphane",
+        "--import",
+        "stranger/cut.otio",
+    )
+    done = epiphane(*words, folder=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert f"cut.otio reads files in {clip.parent}" in done.stderr
+    project = load_project(tmp_path / "x.epiphane")
+    assert [one.path for one in project.footage] == [str(media / "grey.mp4"), str(clip)]
+    assert TrustedFolders(data_folder()).strange_to(project, tmp_path / "stranger") == [clip.parent]
 
 
 @pytest.mark.parametrize(

@@ -288,20 +288,22 @@ def new(
     project = replace(project, filling=replace(filling, pace=pace, order=Order(order), seed=seed))
     project = fill_song(project) if project.footage else project
     project = _with_time(project, speed, between)
+    named = folders_of(project)
     for path in imports:
         project = _with_import(project, path)
+    only_imported = set(folders_of(project)) - set(named)
     project = _keyed(project, wanted, over, texts, drawings, stacks)
     for look in graded:
         project = with_look(project, look)
     if is_dressed:
         kept, _ = RecipeBook(recipe_folder()).read()
-        named = {one.recipe.name: one.recipe for one in reversed(kept)}
-        project = dress(project, project.dressing, named, transition_styles(), is_transition)
+        recipes_by_name = {one.recipe.name: one.recipe for one in reversed(kept)}
+        project = dress(project, project.dressing, recipes_by_name, transition_styles(), is_transition)
     project = with_heard_bands(project, heard.listening.levels, heard.listening.levels)
     if stand_in_remark(project):
         click.echo(stand_in_remark(project), err=True)
     save_project(project, out)
-    TrustedFolders(data_folder()).add(folders_of(project))
+    TrustedFolders(data_folder()).add(set(folders_of(project)) - only_imported)  # what the user named
 
 
 @commands.command()

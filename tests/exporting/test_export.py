@@ -1,6 +1,7 @@
 """Exported films decoded again: flashes on the right frames, footage exact, sound in its place."""
 
 import os
+import threading
 from fractions import Fraction
 
 import numpy as np
@@ -39,6 +40,7 @@ from epiphane.exporting.target import unused_name
 from epiphane.files.project import save_project
 from epiphane.media.clip import Clip
 from epiphane.media.probe import probe_footage
+from epiphane.render.sources import OpenFootage
 from epiphane.timing import COMMON_RATES, frame_at
 
 SIZE = (160, 90)
@@ -154,7 +156,7 @@ def test_size_and_rate_can_be_chosen(tmp_path, clicks):
     assert probe_footage(film).rate == 25
 
 
-def test_stopping_leaves_what_was_there(tmp_path, clicks):
+def test_stopping_leaves_what_was_there(tmp_path, clicks, monkeypatch):
     project = edit_of(clicks[0], grey_clip(tmp_path / "grey.mp4"))
     film = tmp_path / "film.mp4"
     film.write_bytes(b"the film of yesterday")
@@ -163,8 +165,14 @@ def test_stopping_leaves_what_was_there(tmp_path, clicks):
         if progress.n_done == 30:
             raise CancelledError("stopped by the editor")
 
+    before, at_close = set(threading.enumerate()), []
+    close = OpenFootage.close
+    monkeypatch.setattr(
+        OpenFootage, "close", lambda self: at_close.extend(set(threading.enumerate()) - before) or close(self)
+    )
     with pytest.raises(CancelledError):
         export(project, film, may_replace=True, report=stop)
+    assert at_close == [], "clips are closed while threads may still be decoding them"
     assert film.read_bytes() == b"the film of yesterday"
     assert sorted(path.name for path in tmp_path.iterdir()) == ["film.mp4", "grey.mp4"]
 

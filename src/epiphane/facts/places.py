@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from fractions import Fraction
 
 from epiphane.errors import ParameterError
-from epiphane.facts.grid import Bar
-from epiphane.timing import frame_at
+from epiphane.facts.grid import Bar, bar_at
+from epiphane.timing import frame_at, frame_start
 from epiphane.wording import tr
 
 _FRAME = re.compile(r"f\s*(\d{1,9})|(\d{1,9})\s*f", re.IGNORECASE | re.ASCII)
@@ -46,6 +46,22 @@ def parse_place(text: str, bars: Sequence[Bar], rate: Fraction) -> int:
             words=text,
         )
     )
+
+
+def place_text(frame: int, bars: Sequence[Bar], rate: Fraction) -> str:
+    """Return the place of a frame as `parse_place` reads it: its bar, and the beat that was last (``12.3``).
+
+    Parameters
+    ----------
+    frame : int
+        Of the project, from 0.
+    bars : sequence of Bar
+        Those of the project, ascending.
+    rate : Fraction, frames / second
+    """
+    now = frame_start(frame + 1, rate) - 1e-6  # a beat within the frame is heard while it is on screen
+    bar = bars[bar_at(tuple(bars), now)]
+    return f"{bar.number}.{max(1, sum(time <= now for time in bar.beats))}" if bar.beats else f"{bar.number}"
 
 
 def _beat_time(number: int, beat: int, bars: Sequence[Bar]) -> float:

@@ -216,6 +216,13 @@ class BenchPanel(QFrame):
         """Go back to the song."""
         self._editor.select(SongSelection())
 
+    def take_keyboard(self) -> None:
+        """Have keys go to the first field of what is shown."""
+        fields = (one for one in self._pages.findChildren(QWidget) if one.isVisible() and one.isEnabled())
+        first = next((one for one in fields if one.focusPolicy() & Qt.FocusPolicy.TabFocus), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.TabFocusReason)
+
     def refresh(self) -> None:
         """Show what is selected as it is now, under what it is and is called."""
         subject = self._subjects.get(type(self._editor.selection))

@@ -169,6 +169,7 @@ class Commands:
             "lines_2": lambda: score.set_bars_per_line(2),
             "lines_4": lambda: score.set_bars_per_line(4),
             "lines_8": lambda: score.set_bars_per_line(8),
+            "score_list": self._window.toggle_list,
             "large": large.toggle,
             "full_screen": large.toggle_full_screen,
             "picture_window": large.toggle_window,
@@ -369,4 +370,4 @@ class Commands:
         if self._window.key_list.isVisible():
             self._window.key_list.hide()
         self._window.editor.select(SongSelection())
-        self._window.score.setFocus()
+        self._window.take_keyboard()

@@ -22,8 +22,8 @@ from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
 from epiphane.errors import ParameterError
 from epiphane.facts.metre import time_signature
-from epiphane.facts.places import parse_place
-from epiphane.timing import aspect_text, frame_start, rate_text, timecode
+from epiphane.facts.places import parse_place, place_text
+from epiphane.timing import aspect_text, rate_text, timecode
 from epiphane.wording import tr
 
 
@@ -203,12 +203,7 @@ class Header(QFrame):
         project, frame = self._editor.project, self._editor.playhead
         self._time.setText(timecode(frame, project.rate))
         self._frame.setText(f"f {frame}")
-        bars = self._editor.bars
-        bar = bars[self._editor.playhead_bar]
-        # A beat within the frame on screen is on screen.
-        now = frame_start(frame + 1, project.rate) - 1e-6
-        beat = max(1, sum(1 for time in bar.beats if time <= now))
-        self._beat.setText(f"{bar.number}.{beat}" if bar.beats else f"{bar.number}")
+        self._beat.setText(place_text(frame, self._editor.bars, project.rate))
         for widget in (self._beat, self._time, self._frame):
             widget.setVisible(project.n_frames > 0)
 

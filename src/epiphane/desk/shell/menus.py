@@ -68,6 +68,7 @@ MENUS: Mapping[type[Selection], Groups] = {
         ("add_beat", "part_split", "drop_here", "text"),
         ("paste", "fill", "dress", "rough_cut"),
         ("song", "gather", "export"),
+        ("score_list",),
     ),
     PulseSelection: (("ticks", "tap"), ("delete",)),
     BeatSelection: (

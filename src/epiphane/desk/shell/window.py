@@ -72,6 +72,7 @@ from epiphane.desk.picture.trim_frames import TrimFrames
 from epiphane.desk.picture.typing import TypingOnPicture
 from epiphane.desk.picture.view import PictureView
 from epiphane.desk.score.buffered import Preparedness
+from epiphane.desk.score.list_view import ScoreList
 from epiphane.desk.score.view import ScoreView
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import FootagePage
@@ -140,7 +141,7 @@ class Window(QMainWindow):
         self.flow_check = FlowCheck(self.editor, self.jobs)
         self.clip_player = ClipPlayer(self.editor, self.skimmer, self.jobs, self.playback)
         self.moments = MomentDesk(self.editor, self.clip_player)
-        self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
+        self._make_score()
         self._make_picture()
         self._make_recipes(RecipeBook(journal_folder / "recipes"))
         self.bench = self._made_bench()
@@ -184,6 +185,10 @@ class Window(QMainWindow):
         self.shots = ShotDesk(self.editor, self.snapping, self.tracks, self.files.open_song)
         self.times = ShotTimeDesk(self.editor, self.snapping)
         self.shapes = ShapeDesk(self.editor, self.jobs, self.proxies)
+
+    def _make_score(self) -> None:
+        self.score = ScoreView(self.editor, self.thumbnails, self.snapping)
+        self.score_list = ScoreList(self.editor)
 
     def _make_picture(self) -> None:
         self.picture = PictureView()
@@ -277,6 +282,7 @@ class Window(QMainWindow):
         self._right = QSplitter(Qt.Orientation.Vertical)
         self._stack.addWidget(self.welcome)
         self._stack.addWidget(self.score)
+        self._stack.addWidget(self.score_list)
         self._right.addWidget(self._stack)
         self._right.addWidget(self.shelf)
         self._right.setStretchFactor(0, 1)
@@ -313,6 +319,8 @@ class Window(QMainWindow):
 
         `stave_room` is what a stave has beside its own height, in pixels.
         """
+        if is_large:
+            self._show_list(False)
         self._across.setHidden(is_large)
         self.score.set_slim(is_large)
         if is_large:
@@ -368,6 +376,7 @@ class Window(QMainWindow):
         self.score.hit_taken.connect(self.cues.take)
         self.score.scrolled.connect(self.frames.be_patient)
         self.score.held.connect(self._on_held)
+        self.score_list.entered.connect(self.bench.take_keyboard)
         self._connect_shelf()
         self.score.recipe_dropped.connect(self.recipes.use)
         self.bench.listen_asked.connect(self._listen_again)
@@ -465,6 +474,16 @@ class Window(QMainWindow):
         self.shelf.fold(False)
         self._right.setSizes([whole - height, height])
 
+    def toggle_list(self) -> None:
+        """Have the score read as a list, or drawn again."""
+        self._show_list(self._stack.currentWidget() is self.score)
+        self.take_keyboard()
+
+    def _show_list(self, is_list: bool) -> None:
+        if self._stack.currentWidget() is not self.welcome:
+            self._stack.setCurrentWidget(self.score_list if is_list else self.score)
+        self.actions_by_id["score_list"].setChecked(self._stack.currentWidget() is self.score_list)
+
     def take_keyboard(self) -> None:
         """Have keys go to the score, or the welcome page."""
         page = self._stack.currentWidget()
@@ -528,10 +547,9 @@ class Window(QMainWindow):
     def _on_project(self) -> None:
         project = self.editor.project
         has_work = project.song is not None or bool(project.footage)
-        page = self.score if has_work else self.welcome
-        if self._stack.currentWidget() is not page:
-            self._stack.setCurrentWidget(page)
-            page.setFocus()
+        if (self._stack.currentWidget() is self.welcome) is has_work:
+            self._stack.setCurrentWidget(self.score if has_work else self.welcome)
+            self.take_keyboard()
         self.shelf.setVisible(has_work)
         self.picture.set_shape((project.width, project.height))
         shape = tr(

@@ -9,6 +9,9 @@ MEASURES := $(VENV)/measures
 SOUNDS := fluidsynth fluid-soundfont-gm timgm6mb-soundfont hydrogen-drumkits hydrogen-drumkits-effects \
   musescore-general-soundfont csound-soundfont
 
+# What a display, a message bus and its accessibility service are made of, for the tests of screen readers.
+READERS := xvfb dbus at-spi2-core
+
 .PHONY: setup demo test fuzz mutants texts lint format bench train screenshots docs lock clean
 
 setup: $(READY)
@@ -24,6 +27,7 @@ demo: setup
 	$(BIN)/epiphane demo
 
 test: setup
+	tools/install-system-libraries $(READERS)
 	PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/pytest
 
 # Harms projects, recipes, journals and media by seeds that are new each time; the tests try a few fixed ones.

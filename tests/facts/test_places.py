@@ -7,7 +7,7 @@ from helpers import a_project
 
 from epiphane.errors import ParameterError
 from epiphane.facts.grid import bars_of
-from epiphane.facts.places import parse_place
+from epiphane.facts.places import parse_place, place_text
 from epiphane.timing import frame_at
 
 RATE = Fraction(30)
@@ -37,3 +37,13 @@ def test_places(text, frame):
 def test_what_is_no_place_is_said(text):
     with pytest.raises(ParameterError, match=r"a place is|there is no bar|bar 2 has"):
         parse_place(text, BARS, RATE)
+
+
+def test_the_place_of_every_beat_is_written_as_it_is_read():
+    beats = [(bar, time) for bar in BARS for time in bar.beats or [bar.start]]
+    assert len(beats) > 8
+    for bar, time in beats:
+        frame = frame_at(time, RATE)
+        text = place_text(frame, BARS, RATE)
+        assert parse_place(text, BARS, RATE) == frame, (bar, text)
+        assert place_text(frame + 1, BARS, RATE) == text  # until the next beat

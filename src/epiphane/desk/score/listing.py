@@ -66,11 +66,7 @@ def listed_score(editor: Editor) -> list[Listed]:
         (tr("Tracks"), len(project.tracks), lambda: [_track(editor, one) for one in project.tracks]),
         (tr("Lanes"), len(project.lanes), lambda: [_lane(editor, one) for one in project.lanes]),
     ]
-    return [
-        Listed(name, None, f"{count:,}", None, inner)
-        for name, count, inner in headings
-        if count
-    ]
+    return [Listed(name, None, f"{count:,}", None, inner) for name, count, inner in headings if count]
 
 
 def _song(editor: Editor) -> list[Listed]:

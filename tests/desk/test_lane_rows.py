@@ -1,9 +1,12 @@
 """Many lanes: chosen together, changed together, in low rows or folded; effects dropped on a single hit."""
 
+import itertools
+
+import numpy as np
 import pytest
 from hands import drop, field, press, type_into
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QFontMetrics, QImage, QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDoubleSpinBox
 
@@ -11,12 +14,13 @@ from epiphane.desk.control.drag import carry_effect
 from epiphane.desk.control.selection import LaneSelection, LanesSelection
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import TextField
+from epiphane.desk.look.marks import paint_family
 from epiphane.desk.score.layout import LaneRows, ScoreLayout
 from epiphane.document.project import pulse_of
 from epiphane.document.pulse import PulseUnit
 from epiphane.edits.keying.lanes import add_lane, change_lane
 from epiphane.edits.picture import set_size
-from epiphane.effects.declare import EFFECTS
+from epiphane.effects.declare import EFFECTS, Family
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -233,3 +237,16 @@ def test_names_are_whole_where_there_is_room(demo):
         demo.lamps.meters._box(0, demo.lamps.meters._n_columns()).width()
         >= metrics.horizontalAdvance(long) + 30
     )
+
+
+def test_families_are_told_apart_by_their_marks_alone(qapp):
+    masks = []
+    for family in [*Family, None]:
+        image = QImage(11, 11, QImage.Format.Format_Grayscale8)
+        image.fill(0)
+        painter = QPainter(image)
+        paint_family(painter, family, QPointF(5.5, 5.5), 4.5, QColor("white"))
+        painter.end()
+        masks.append(np.array([[image.pixelColor(x, y).lightnessF() for x in range(11)] for y in range(11)]))
+    for one, other in itertools.combinations(masks, 2):
+        assert abs(one - other).sum() > 0.2 * max(one.sum(), other.sum())

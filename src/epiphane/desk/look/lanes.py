@@ -4,6 +4,7 @@ from PyQt6.QtGui import QColor
 
 from epiphane.desk.look import theme
 from epiphane.document.lane import Lane
+from epiphane.effects.declare import Family
 from epiphane.lane_kinds import lane_kind
 from epiphane.wording import tr
 
@@ -17,6 +18,12 @@ def family_colour(key: str) -> QColor:
     """Return the colour of an effect's family."""
     effect = lane_kind(key)
     return theme.UNKNOWN_COLOUR if effect is None else theme.FAMILY_COLOURS[effect.family]
+
+
+def lane_family(lane: Lane) -> Family | None:
+    """Return the family of a lane, or None where its effect is missing."""
+    effect = lane_kind(lane.effect)
+    return None if effect is None else effect.family
 
 
 def lane_label(lane: Lane) -> str:

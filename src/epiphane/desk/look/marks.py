@@ -1,13 +1,15 @@
 """Marks that several panels paint (heads of hits, pins of moments), and how fine they are painted."""
 
 import math
+from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from epiphane.desk.look import theme
 from epiphane.document.pulse import Pulse, kind_of_source
 from epiphane.document.song import DRUMS
+from epiphane.effects.declare import Family
 
 _LEAST_REACH, _MOST_REACH = 1.3, 3.6
 _SHARE_OF_ROOM, _NARROWEST = 0.36, 0.6
@@ -62,6 +64,54 @@ def paint_pin(painter: QPainter, x: float, base: float, is_filled: bool, *, heig
     painter.setBrush(theme.TEXT if is_filled else theme.GROUND)
     painter.drawLine(QPointF(x, base), QPointF(x, base - height + 3))
     painter.drawEllipse(QPointF(x, base - height + 1), 2.6, 2.6)
+
+
+@cache
+def family_shape(family: Family | None) -> QPainterPath:
+    """Return the shape that a family has beside its colour, within 1 of its middle; a cross is of none.
+
+    Light is a disc, motion a bar that leans on, a glitch two bars that have slipped, focus a lens, colour a
+    drop, the frame a square: so they are told apart by who does not see their colours.
+    """
+    path = QPainterPath()
+    match family:
+        case Family.LIGHT:
+            path.addEllipse(QPointF(0, 0), 0.95, 0.95)
+        case Family.MOTION:
+            path.addPolygon(_polygon((-0.15, -0.85), (1.15, -0.85), (0.15, 0.85), (-1.15, 0.85)))
+        case Family.GLITCH:
+            path.addRect(QRectF(-1, -0.85, 1.45, 0.75))
+            path.addRect(QRectF(-0.45, 0.1, 1.45, 0.75))
+        case Family.FOCUS:
+            path.moveTo(0, -1)
+            path.quadTo(1.15, 0, 0, 1)
+            path.quadTo(-1.15, 0, 0, -1)
+        case Family.COLOUR:
+            path.moveTo(0, -1.1)
+            path.cubicTo(0.35, -0.5, 0.8, -0.1, 0.8, 0.3)
+            path.arcTo(QRectF(-0.8, -0.5, 1.6, 1.6), 0, -180)
+            path.cubicTo(-0.8, -0.1, -0.35, -0.5, 0, -1.1)
+        case Family.FRAME:
+            path.addRect(QRectF(-0.85, -0.85, 1.7, 1.7))
+        case _:
+            path.addPolygon(_polygon((-1, -0.6), (-0.6, -1), (1, 0.6), (0.6, 1)))
+            path.addPolygon(_polygon((1, -0.6), (0.6, -1), (-1, 0.6), (-0.6, 1)))
+    path.closeSubpath()
+    return path
+
+
+def paint_family(painter: QPainter, family: Family | None, at: QPointF, reach: float, colour: QColor) -> None:
+    """Paint the shape of a family, `reach` pixels to all sides."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(at)
+    painter.scale(reach, reach)
+    painter.fillPath(family_shape(family), colour)
+    painter.restore()
+
+
+def _polygon(*corners: tuple[float, float]) -> QPolygonF:
+    return QPolygonF([QPointF(*one) for one in corners])
 
 
 def ratio_of(painter: QPainter) -> float:

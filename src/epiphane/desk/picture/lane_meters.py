@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.look import theme
-from epiphane.desk.look.lanes import lane_colour, lane_label
+from epiphane.desk.look.lanes import lane_colour, lane_family, lane_label
+from epiphane.desk.look.marks import paint_family
 from epiphane.wording import tr
 
 _ROW, _MARGIN = 22, 6
@@ -98,11 +99,11 @@ class LaneMeters(QWidget):
             box = self._box(index, n_columns)
             colour = lane_colour(lane)
             centre = QPointF(box.left() + 14, box.center().y())
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(_mixed(theme.RAISED, colour, 0.25))
-            painter.drawEllipse(centre, 7, 7)
-            painter.setBrush(_mixed(theme.RAISED, colour, 0.25 + 0.75 * min(level, 1.0)))
-            painter.drawEllipse(centre, 3 + 4 * min(level, 1.0), 3 + 4 * min(level, 1.0))
+            family, lit = lane_family(lane), min(level, 1.0)
+            paint_family(painter, family, centre, 7, _mixed(theme.RAISED, colour, 0.25))
+            paint_family(
+                painter, family, centre, 3 + 4 * lit, _mixed(theme.RAISED, colour, 0.25 + 0.75 * lit)
+            )
             is_chosen = lane.id == self._editor.selection.lane
             painter.setPen(theme.TEXT if is_chosen or level > 0.5 else theme.QUIET)
             name = painter.fontMetrics().elidedText(

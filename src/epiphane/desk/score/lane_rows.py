@@ -13,8 +13,8 @@ from epiphane.desk.control.selection import LaneSelection
 from epiphane.desk.control.snapping import Snapping
 from epiphane.desk.look import theme
 from epiphane.desk.look.cue_path import cue_path
-from epiphane.desk.look.lanes import family_colour, lane_colour, lane_label
-from epiphane.desk.look.marks import ratio_of
+from epiphane.desk.look.lanes import family_colour, lane_colour, lane_family, lane_label
+from epiphane.desk.look.marks import paint_family, ratio_of
 from epiphane.desk.score.choosing import lane_in_fold, lanes_with
 from epiphane.desk.score.cue_silhouettes import bands_image, heights_image, heights_of
 from epiphane.desk.score.gesture import CueDrag, FootDrag, Gesture, RowDrag
@@ -34,7 +34,7 @@ from epiphane.timing import frame_at, frame_start
 from epiphane.types import FloatArray
 from epiphane.wording import tr
 
-_LOW_LANE = 12
+_MARK_REACH = 4.5
 _LEAST_NAME = 16
 _WORD_ROOM = 60  # how far a word may reach beyond its cue
 _SHAPED = (Trigger.FIRE, Trigger.SPAN)
@@ -155,7 +155,8 @@ class LaneRow(Row):
         left, right = layout.left(stave), layout.right(stave)
         painter.fillRect(QRectF(0, top - 1, layout.width, height + 2), theme.GROUND)
         painter.fillRect(QRectF(left, top, right - left, height), theme.STRIP)
-        painter.fillRect(QRectF(MARGIN_LEFT - 9, top + 1, 3, height - 2), colour)
+        middle = QPointF(MARGIN_LEFT - 7.5, top + height / 2)
+        paint_family(painter, lane_family(self._schedule.lane), middle, height / 2 - 0.5, colour)
         columns = range(int(left), int(right) + 1)
         seconds = layout.seconds_of(stave, np.array(columns, np.float64))
         frames = (seconds * float(self._editor.project.rate)).astype(int)
@@ -171,11 +172,9 @@ class LaneRow(Row):
         name = f"↳ {lane_label(lane.lane)}" if lane.lane.track is not None else lane_label(lane.lane)
         text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, _RIGHT, text)
-        inset = 3 if layout.lane_height > _LOW_LANE else 1
-        painter.fillRect(
-            QRectF(MARGIN_LEFT - 9, top + inset, 3, layout.lane_height - 2 * inset),
-            strip.colour,
-        )
+        reach = min(_MARK_REACH, layout.lane_height / 2 - 1)
+        middle = QPointF(MARGIN_LEFT - 7.5, top + layout.lane_height / 2)
+        paint_family(painter, lane_family(lane.lane), middle, reach, strip.colour)
 
     def _paint_cues(self, strip: _Strip) -> None:
         """Paint those that are as their lane has them in one go, and then those that are not, or chosen."""

@@ -70,8 +70,8 @@ def paint_pin(painter: QPainter, x: float, base: float, is_filled: bool, *, heig
 def family_shape(family: Family | None) -> QPainterPath:
     """Return the shape that a family has beside its colour, within 1 of its middle; a cross is of none.
 
-    Light is a disc, motion a bar that leans on, a glitch two bars that have slipped, focus a lens, colour a
-    drop, the frame a square: so they are told apart by who does not see their colours.
+    Light is a disc, motion a bar that leans on, a glitch two bars that have slipped, focus a lens, colour an
+    hourglass, the frame a frame: so they are told apart by who does not see their colours.
     """
     path = QPainterPath()
     match family:
@@ -87,12 +87,12 @@ def family_shape(family: Family | None) -> QPainterPath:
             path.quadTo(1.15, 0, 0, 1)
             path.quadTo(-1.15, 0, 0, -1)
         case Family.COLOUR:
-            path.moveTo(0, -1.1)
-            path.cubicTo(0.35, -0.5, 0.8, -0.1, 0.8, 0.3)
-            path.arcTo(QRectF(-0.8, -0.5, 1.6, 1.6), 0, -180)
-            path.cubicTo(-0.8, -0.1, -0.35, -0.5, 0, -1.1)
+            path.addPolygon(
+                _polygon((-0.9, -0.95), (0.9, -0.95), (0.15, 0), (0.9, 0.95), (-0.9, 0.95), (-0.15, 0))
+            )
         case Family.FRAME:
-            path.addRect(QRectF(-0.85, -0.85, 1.7, 1.7))
+            path.addRect(QRectF(-0.95, -0.95, 1.9, 1.9))
+            path.addRect(QRectF(-0.4, -0.4, 0.8, 0.8))
         case _:
             path.addPolygon(_polygon((-1, -0.6), (-0.6, -1), (1, 0.6), (0.6, 1)))
             path.addPolygon(_polygon((1, -0.6), (0.6, -1), (-1, 0.6), (-0.6, 1)))

@@ -13,8 +13,11 @@ from epiphane.errors import DiskError
 
 MOST_RECENT = 8
 MOST_USED = 8
+TEXT_SIZES = (1.0, 1.25, 1.5)
+"""Sizes of text that are offered, of that which it is drawn with."""
 _MOST_BYTES = 1 << 20
 _Key = Annotated[str, Meta(max_length=100)]
+_TextSize = Annotated[float, Meta(ge=1, le=2)]
 _Path = Annotated[str, Meta(max_length=4096)]
 
 
@@ -24,7 +27,9 @@ class Settings(Struct, frozen=True):
     The delay of taps is in seconds. `recent` are the projects that were open last, the newest first. The
     `folders` are where files of a kind (song, footage, project, export, …) were chosen last. `favourites` are
     effects and transitions by their keys, `used` those that were laid last, the newest first.
-    The `farm` is the address of the one that makes films, if any does.
+    The `farm` is the address of the one that makes films, if any does. `text_size` is by how much the text of
+    the window and what is around it is larger, 1 to 2, None where it is as the desktop says:
+    `desktop_text_size`, as it was told last.
     """
 
     tap_delay: float = 0.0
@@ -33,6 +38,8 @@ class Settings(Struct, frozen=True):
     favourites: tuple[_Key, ...] = ()
     used: tuple[_Key, ...] = ()
     farm: _Path = ""
+    text_size: _TextSize | None = None
+    desktop_text_size: _TextSize = 1.0
 
 
 def settings_file() -> Path:
@@ -88,6 +95,24 @@ def folder_of(kind: str, usual: Path) -> Path:
     """Return the folder in which files of a kind were chosen last, or the usual one."""
     kept = read_settings().folders.get(kind, "")
     return Path(kept) if kept and Path(kept).is_dir() else usual
+
+
+def text_size() -> float:
+    """Return by how much the window is to be larger: 1 is as it was drawn."""
+    settings = read_settings()
+    return settings.desktop_text_size if settings.text_size is None else settings.text_size
+
+
+def keep_text_size(size: float) -> bool:
+    """Have the window be larger from its next start, by 1 to 2; False if that could not be kept."""
+    return keep_settings(replace(read_settings(), text_size=size))
+
+
+def note_desktop_text_size(size: float) -> None:
+    """Keep by how much the desktop has text be larger; what is out of 1 to 2 is brought there."""
+    settings, size = read_settings(), round(min(max(size, 1.0), 2.0), 3)
+    if settings.desktop_text_size != size:
+        keep_settings(replace(settings, desktop_text_size=size))
 
 
 def keep_farm(address: str) -> None:

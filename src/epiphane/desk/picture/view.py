@@ -15,6 +15,8 @@ from epiphane.wording import tr
 
 _MOST_SHARE = 0.46
 """Of the window's height, for a picture that is taller than wide."""
+_LOW_WINDOW, _LOW_SHARE = 640, 0.36
+"""Below this height, px, a wide picture has no more than this share of it: the bench needs the rest."""
 TITLE_SAFE = 0.9
 _STRIPE_PIXELS = 5
 _SAFE_SHARES = (0.93, TITLE_SAFE)
@@ -79,7 +81,11 @@ class PictureView(QWidget):
     def heightForWidth(self, width: int) -> int:
         """Return how tall the picture is that fills a width; an upright one leaves room for what is below."""
         window = self.window()
-        most = max(round(width * 9 / 16) + 1, round(_MOST_SHARE * (window.height() if window else 0)))
+        tall = window.height() if window else 0
+        wide = round(width * 9 / 16) + 1
+        if 0 < tall < _LOW_WINDOW:  # as where text is large on a small screen
+            wide = min(wide, round(_LOW_SHARE * tall))
+        most = max(wide, round(_MOST_SHARE * tall) if self._aspect < 1 else 0)
         return min(round(width / self._aspect), most)
 
     @property

@@ -51,7 +51,8 @@ def _demo_clip() -> Footage | None:
 class MovingPage(QWidget):
     """Tiles by a key; what a tile shows on its nth frame is for the page to say.
 
-    Of a page with `favourites` these come first, then what was used last; a group may be shown alone.
+    Of a page with `favourites` these come first, then what was used last; a group may be shown alone. Where
+    it `is_still` none moves.
 
     Signals
     -------
@@ -79,6 +80,7 @@ class MovingPage(QWidget):
         self.favourites = favourites
         self._pointed: str | None = None
         self._frame = 0
+        self.is_still = False
         self.tiles = Tiles(name, lambda keys: carry(str(keys[0])))
         self.tiles.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.tiles.taken.connect(self.taken)
@@ -163,7 +165,7 @@ class MovingPage(QWidget):
             self._pointed, self._frame = pointed, 0
         if pointed is None:
             self._timer.stop()
-        elif not self._timer.isActive():
+        elif not self._timer.isActive() and not self.is_still:
             self._timer.start()
 
     def _move(self) -> None:

@@ -12,11 +12,13 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
+    QWidget,
 )
 
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import choice_field, label
+from epiphane.desk.look.fields import choice_field, label, show_choice
+from epiphane.desk.look.narrow import fit_across
 from epiphane.desk.shelf.effects import EffectPage
 from epiphane.desk.shelf.footage import SORTS, FootagePage
 from epiphane.desk.shelf.moving import EVERYTHING, FAVOURITES, USED, MovingPage
@@ -41,6 +43,7 @@ class ShelfPage(IntEnum):
     OVERLAYS = 5
 
 
+_MARGIN = 14
 _BUTTONS = (
     (ShelfPage.FOOTAGE, tr("Footage"), "F"),
     (ShelfPage.EFFECTS, tr("Effects"), "E"),
@@ -151,7 +154,7 @@ class ShelfPanel(QFrame):
         for page in (*self._searched.values(), self.pulses, self._empty, self._nothing):
             self._pages.addWidget(page)
         box = QVBoxLayout(self)
-        box.setContentsMargins(14, 6, 14, 4)
+        box.setContentsMargins(_MARGIN, 6, _MARGIN, 4)
         box.setSpacing(2)
         box.addLayout(self._head())
         box.addWidget(self._pages, 1)
@@ -199,9 +202,25 @@ class ShelfPanel(QFrame):
         if isinstance(current, MovingPage):
             current.refresh()
 
+    def be_still(self, is_still: bool) -> None:
+        """Have no tile move while it is pointed at, or have them move again."""
+        for page in self._searched.values():
+            if isinstance(page, MovingPage):
+                page.is_still = is_still
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._fit_head()
         self._tell_more()
+
+    def _fit_head(self) -> None:
+        """Have pages be chosen from a list where there is no room for a button each."""
+
+        def list_pages(is_listed: bool) -> None:
+            self._tabs.setHidden(is_listed)
+            self._chooser.setVisible(is_listed)
+
+        fit_across(self._line, self.width() - 2 * _MARGIN, (list_pages, self._order.setHidden))
 
     def _tell_more(self) -> None:
         """Say how many tiles lie below what is seen, and lead to them."""
@@ -215,8 +234,12 @@ class ShelfPanel(QFrame):
         self._more.raise_()
 
     def _head(self) -> QHBoxLayout:
-        line = QHBoxLayout()
+        line = self._line = QHBoxLayout()
         line.setSpacing(2)
+        self._tabs = QWidget()
+        tabs = QHBoxLayout(self._tabs)
+        tabs.setContentsMargins(0, 0, 0, 0)
+        tabs.setSpacing(2)
         self._group = QButtonGroup(self)
         for number, text, key in _BUTTONS:
             button = QPushButton(text)
@@ -225,13 +248,22 @@ class ShelfPanel(QFrame):
             button.setToolTip(f"{text} ({key})")
             button.setStyleSheet("padding-left: 7px; padding-right: 7px")
             self._group.addButton(button, number)
-            line.addWidget(button)
+            tabs.addWidget(button)
         self._group.idClicked.connect(self.open_page)
+        line.addWidget(self._tabs)
+        pages = [(str(number.value), text) for number, text, _ in _BUTTONS]
+        self._chooser = choice_field(tr("Page of the shelf"), pages, lambda key: self.open_page(int(key)))
+        self._chooser.hide()
+        line.addWidget(self._chooser)
         line.addStretch(1)
         self._make_search()
         line.addWidget(self.search)
-        line.addWidget(self.sort)
-        line.addWidget(self.group)
+        self._order = QWidget()
+        order = QHBoxLayout(self._order)
+        order.setContentsMargins(0, 0, 0, 0)
+        for field in (self.sort, self.group):
+            order.addWidget(field)
+        line.addWidget(self._order)
         for button in self._page_buttons():
             line.addWidget(button)
         self._fold = QPushButton(theme.icon("chevron-down", theme.QUIET, 16), "")
@@ -351,6 +383,8 @@ class ShelfPanel(QFrame):
         self._offer_groups(self._searched.get(page))
         for one, of_page in self._of_page.items():
             one.setVisible(of_page is page)
+        show_choice(self._chooser, str(page.value))
+        self._fit_head()
         pages = {
             ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
             ShelfPage.EFFECTS: self.effects,

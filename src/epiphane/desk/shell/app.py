@@ -17,8 +17,10 @@ from epiphane.assets import ICONS
 from epiphane.collecting import collection_paused
 from epiphane.desk.engine.jobs import has_abandoned
 from epiphane.desk.look import theme
+from epiphane.desk.shell.desktop_wishes import DesktopWishes
 from epiphane.desk.shell.given_projects import GivenProjects
 from epiphane.desk.shell.window import Window
+from epiphane.files.settings import note_desktop_text_size, text_size
 from epiphane.files.trust import data_folder
 from epiphane.log import logger, told
 from epiphane.wording import tr
@@ -29,6 +31,9 @@ _TITLE_BAR = 40
 
 def make_application(arguments: list[str]) -> QApplication:
     """Return the dressed application; the one there is, if there is one."""
+    size = text_size()
+    if size != 1:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(size))
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(arguments)
     app.setApplicationName("epiphane")
@@ -70,6 +75,10 @@ def run(path: Path | None = None, *, demo: str | None = None) -> int:
             window.recovery.look()
 
     QTimer.singleShot(0, open_first)
+    wishes = DesktopWishes()
+    wishes.less_motion_wished.connect(window.shelf.be_still)
+    wishes.text_size_wished.connect(note_desktop_text_size)
+    wishes.ask()
     elsewhere = GivenProjects()
     elsewhere.given.connect(partial(open_given, window))
     code = app.exec()

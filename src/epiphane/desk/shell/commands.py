@@ -8,6 +8,7 @@ from epiphane.desk.control.steps import step_to_bar, step_to_beat
 from epiphane.desk.shelf.panel import ShelfPage
 from epiphane.desk.shell.report import report_problem
 from epiphane.desk.shell.subjects import Subject, Subjects
+from epiphane.files.settings import TEXT_SIZES, keep_text_size, text_size
 from epiphane.keying.copying import in_same_section, on_same_beat
 from epiphane.wording import tr
 
@@ -169,6 +170,7 @@ class Commands:
             "lines_2": lambda: score.set_bars_per_line(2),
             "lines_4": lambda: score.set_bars_per_line(4),
             "lines_8": lambda: score.set_bars_per_line(8),
+            "text_size": self._enlarge_text,
             "score_list": self._window.toggle_list,
             "large": large.toggle,
             "full_screen": large.toggle_full_screen,
@@ -359,6 +361,15 @@ class Commands:
         self._window.snapping.toggle()
         words = tr("snap to hits") if self._window.snapping.is_on else tr("go to any frame")
         self._window.editor.said.emit(tr("Cuts and shots {words} while they are dragged", words=words), False)
+
+    def _enlarge_text(self) -> None:
+        """Have text be the next larger size from the next start, or the smallest after the largest."""
+        size = next((one for one in TEXT_SIZES if one > text_size()), TEXT_SIZES[0])
+        is_kept = keep_text_size(size)
+        told = tr("Text and all around it will be at {size:.0%} when Epiphane is opened again", size=size)
+        self._window.editor.said.emit(
+            told if is_kept else tr("The settings could not be written"), not is_kept
+        )
 
     def _toggle_keys(self) -> None:
         self._window.key_list.toggle()

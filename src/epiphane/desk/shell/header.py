@@ -1,7 +1,7 @@
 """The first line of the window: project, transport, where we are, tempo, export."""
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent
+from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -17,6 +17,7 @@ from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.playback import Playback
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import label
+from epiphane.desk.look.narrow import fit_across
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell.finder import FindField
 from epiphane.desk.shell.level_meter import METER_WIDTH, LevelMeter
@@ -25,6 +26,8 @@ from epiphane.facts.metre import time_signature
 from epiphane.facts.places import parse_place, place_text
 from epiphane.timing import aspect_text, rate_text, timecode
 from epiphane.wording import tr
+
+_NAME_WIDTH, _SHORT_NAME = 230, 100
 
 
 class Header(QFrame):
@@ -45,18 +48,21 @@ class Header(QFrame):
         self._editor = editor
         self._playback = playback
         self._score = score
+        self._is_narrow = False
         self.setProperty("panel", True)
         self.setFixedHeight(48)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 0, 14, 0)
         box.setSpacing(6)
+        self._box = box
         self._add_name(box)
         box.addStretch(2)
         self._add_transport(box, actions)
         box.addSpacing(8)
         self._add_place(box)
         box.addStretch(3)
-        box.addLayout(self._lines())
+        self._bars = self._lines()
+        box.addWidget(self._bars)
         box.addSpacing(4)
         self.find_field = FindField()
         box.addWidget(self.find_field)
@@ -78,7 +84,8 @@ class Header(QFrame):
         """Show everything as it is now."""
         project = self._editor.project
         metrics = self._name.fontMetrics()
-        self._name.setText(metrics.elidedText(self._editor.title, Qt.TextElideMode.ElideRight, 228))
+        room = _SHORT_NAME if self._is_narrow else _NAME_WIDTH
+        self._name.setText(metrics.elidedText(self._editor.title, Qt.TextElideMode.ElideRight, room - 2))
         self._changed.setVisible(self._editor.is_changed)
         song = project.song
         self._tempo.setVisible(song is not None and bool(song.beats))
@@ -105,11 +112,30 @@ class Header(QFrame):
         self._show_late()
         self._show_place()
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave out what has keys or another place where there is no room for all of it."""
+        super().resizeEvent(event)
+        fit_across(
+            self._box,
+            self.width(),
+            (
+                self._bars.setHidden,
+                self._levels.setHidden,
+                self._shorten_name,
+                self._facts.setHidden,
+            ),
+        )
+
+    def _shorten_name(self, is_narrow: bool) -> None:
+        if is_narrow != self._is_narrow:
+            self._is_narrow = is_narrow
+            self.refresh()
+
     def _add_name(self, box: QHBoxLayout) -> None:
         self._name = QLabel()
         self._name.setTextFormat(Qt.TextFormat.PlainText)
         self._name.setFont(theme.words(10.5, weight=600))
-        self._name.setMaximumWidth(230)
+        self._name.setMaximumWidth(_NAME_WIDTH)
         self._changed = QLabel("●")
         self._changed.setStyleSheet(f"color: {theme.QUIET.name()}; font-size: 9px")
         self._changed.setToolTip(tr("There are changes that are not saved (Ctrl+S)"))
@@ -145,7 +171,6 @@ class Header(QFrame):
         for widget in (self._beat, self._time, self._frame):
             box.addWidget(widget)
             box.addSpacing(3)
-        box.addWidget(self._tempo)
         self._shape = QPushButton()
         self._shape.setProperty("quiet", True)
         self._shape.setStyleSheet("padding: 3px 7px")
@@ -153,14 +178,15 @@ class Header(QFrame):
         self._shape.setAccessibleName(tr("Shape of the film"))
         self._shape.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._shape.clicked.connect(self.shape_asked)
-        box.addWidget(self._shape)
+        self._facts = _together(self._tempo, self._shape)
+        box.addWidget(self._facts)
         self.meter = LevelMeter(self._playback)
         self._late = label("")
         self._late.setFont(theme.numbers(9))
         widest = self._late.fontMetrics().horizontalAdvance(tr("{share:.0%} on time", share=1.0))
         self._late.setFixedWidth(max(METER_WIDTH, widest))
-        box.addWidget(self.meter)
-        box.addWidget(self._late)
+        self._levels = _together(self.meter, self._late)
+        box.addWidget(self._levels)
         self._place_field = _PlaceField(self)
         self._place_field.returnPressed.connect(self._go_to_place)
 
@@ -207,8 +233,10 @@ class Header(QFrame):
         for widget in (self._beat, self._time, self._frame):
             widget.setVisible(project.n_frames > 0)
 
-    def _lines(self) -> QHBoxLayout:
-        line = QHBoxLayout()
+    def _lines(self) -> QWidget:
+        made = QWidget()
+        line = QHBoxLayout(made)
+        line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(0)
         words = label(tr("bars"))
         line.addWidget(words)
@@ -226,12 +254,23 @@ class Header(QFrame):
             line.addWidget(button)
         self._group.idClicked.connect(self._score.set_bars_per_line)
         self._show_lines()
-        return line
+        return made
 
     def _show_lines(self) -> None:
         button = self._group.button(self._score.bars_per_line)
         if button is not None:
             button.setChecked(True)
+
+
+def _together(*widgets: QWidget) -> QWidget:
+    """Return widgets side by side, as one that may be left out."""
+    made = QWidget()
+    line = QHBoxLayout(made)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(6)
+    for widget in widgets:
+        line.addWidget(widget)
+    return made
 
 
 def _tool(action: QAction) -> QToolButton:

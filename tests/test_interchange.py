@@ -20,7 +20,7 @@ from epiphane.document.laws import broken_laws
 from epiphane.document.project import Project
 from epiphane.document.pulse import Pulse, TappedSource
 from epiphane.document.song import Beat, Hit
-from epiphane.document.timeline import cut_of
+from epiphane.document.timeline import cut_of, footage_item
 from epiphane.document.titles import TextFill
 from epiphane.edits.footage import add_footage
 from epiphane.edits.items.titles import put_title
@@ -109,6 +109,45 @@ def test_shots_of_a_timeline_made_elsewhere_are_where_it_says_and_show_what_it_s
     # Out again and back: the same.
     again = written(project, tmp_path / "again.otio")
     assert read_back(again, Project())[0] == project
+
+
+@pytest.fixture(scope="module")
+def two_clips(tmp_path_factory):
+    """Two clips on a shelf, of which only the names are told in a cut list."""
+    folder = tmp_path_factory.mktemp("clips")
+    for name, first in (("marbles one.mp4", 0), ("steps.mp4", 50)):
+        write_clip(folder / name, [numbered_picture(first + n) for n in range(40)])
+    return add_footage(Project(), [probe_footage(one) for one in sorted(folder.iterdir())])
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 1), st.integers(0, 30), st.integers(1, 40), st.sampled_from([0, 0, 5])),
+        min_size=1, max_size=12,
+    ),
+    st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(30), Fraction(60)]),
+)  # fmt: skip
+def test_cuts_come_back_from_a_cut_list(tmp_path_factory, two_clips, cuts, rate):
+    at, shots = 0, []
+    for number, (which, source, length, gap) in enumerate(cuts, start=100):
+        footage = two_clips.footage[which].id
+        shots.append(footage_item(number, footage, at + gap, length, source_start=float(source / rate)))
+        at += gap + length
+    project = replace(two_clips, rate=rate, is_shape_chosen=True, shots=tuple(shots), next_id=200)
+    path = written(project, tmp_path_factory.mktemp("edl") / "cut.edl")
+    # By the names of the clips alone, as lists from elsewhere have them.
+    lines = [line for line in path.read_text().splitlines() if "FROM CLIP:" not in line]
+    path.write_text("\n".join(lines))
+    back, _ = read_back(path, replace(project, shots=()))
+    told = [(one.start, one.n_frames, one.footage) for one in back.shots]
+    assert told == [(one.start, one.n_frames, one.footage) for one in shots]
+    first = [cut_of(one).source_start * rate for one in back.shots]
+    assert first == pytest.approx([source for _, source, _, _ in cuts], abs=1e-3)
+
+
+def test_a_cut_list_has_rates_that_time_code_counts_alone():
+    with pytest.raises(EditError, match=r"edit decision list has 24, 25, .* fps, got 12"):
+        written(replace(open_demo(), rate=Fraction(12)), Path("x.edl"))
 
 
 def test_speeds_go_through_a_timeline(tmp_path):
@@ -220,7 +259,7 @@ BROKEN = [
 ]
 
 
-@pytest.mark.parametrize("name", ["x.otio", "x.mid", "x.csv", "x.srt"])
+@pytest.mark.parametrize("name", ["x.otio", "x.edl", "x.mid", "x.csv", "x.srt"])
 @pytest.mark.parametrize("content", BROKEN, ids=range(len(BROKEN)))
 def test_a_broken_file_is_told(tmp_path, name, content):
     path = tmp_path / name

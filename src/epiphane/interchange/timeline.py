@@ -108,6 +108,24 @@ def _items(
         at = item.end
 
 
+def shot_clips(project: Project) -> Iterator[otio.core.Composable]:
+    """Yield the shots that show a file, from whole frames of it on, and gaps for all that is between."""
+    import opentimelineio as otio
+
+    at = 0
+    for item in project.shots:
+        if not isinstance(item.content, FootageCut) or footage_of(project, item.footage) is None:
+            continue
+        if item.start > at:
+            yield otio.schema.Gap(duration=_time(item.start - at, project.rate))
+        clip = _clip(project, item)
+        clip.media_reference.available_range = None
+        source = clip.source_range.start_time.value
+        clip.source_range = otio.opentime.TimeRange(_time(round(source), project.rate), clip.duration())
+        yield clip
+        at = item.end
+
+
 def _clip(project: Project, item: Item) -> otio.schema.Clip:
     import opentimelineio as otio
 
@@ -205,7 +223,7 @@ def _parsed(path: Path) -> tuple[list[ReadShot], Project | None]:
         track = None if timeline is None else next(iter(timeline.video_tracks()), None)
         if timeline is None or track is None:
             raise ValueError("no timeline")
-        shots = list(_read_shots(track, path.absolute().parent))
+        shots = list(read_shots(track, path.absolute().parent))
     except DiskError as error:
         raise MediaError(str(error)) from None
     except (otio.exceptions.OTIOError, ValueError, TypeError, KeyError, RuntimeError, OverflowError):
@@ -217,8 +235,8 @@ def _parsed(path: Path) -> tuple[list[ReadShot], Project | None]:
     return shots, _own_project(timeline.metadata.get(_OWN), path)
 
 
-def _read_shots(track: otio.schema.Track, folder: Path) -> Iterator[ReadShot]:
-    """Yield the clips of a track that show a file, in seconds."""
+def read_shots(track: otio.schema.Track, folder: Path) -> Iterator[ReadShot]:
+    """Yield the clips of a track that show a file, in seconds; names without a folder are in `folder`."""
     import opentimelineio as otio
 
     at = Fraction(0)

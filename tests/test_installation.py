@@ -81,3 +81,13 @@ def test_the_locked_versions_are_such_as_the_project_allows_each_with_its_hashes
     for requirement in map(Requirement, wanted):
         name = requirement.name.lower().replace("_", "-")
         assert requirement.specifier.contains(locked[name]), requirement
+
+
+def test_the_debian_package_needs_what_the_window_loads_and_has_the_version_of_the_project():
+    control = (ROOT / "packages/debian/control").read_text()
+    needed = control.partition("Depends: ${misc:Depends}")[2].partition("Description:")[0]
+    script = (ROOT / "tools/install-system-libraries").read_text()
+    libraries = set(re.search(r'LIBRARIES="([^"]+)"', script)[1].split()) - {"python3-venv"}
+    assert libraries == {one for one in re.findall(r"[\w.-]+", needed) if one.startswith("lib")}
+    version = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"]
+    assert (ROOT / "packages/debian/changelog").read_text().startswith(f"epiphane ({version}) ")

@@ -16,6 +16,7 @@ from benchmarks.farm import measure_farm
 from benchmarks.film import measure_film
 from benchmarks.footage import measure_footage
 from benchmarks.form import measure_form
+from benchmarks.formats import measure_formats
 from benchmarks.grade import measure_grade
 from benchmarks.keying import measure_keying
 from benchmarks.layers import measure_layers
@@ -51,6 +52,7 @@ MEASUREMENTS: dict[str, Callable[[Path], Iterator[Result]]] = {
     "export": measure_export,
     "film": measure_film,
     "farm": measure_farm,
+    "formats": measure_formats,
     "playback": measure_playback,
     "safety": measure_safety,
     "load": measure_load,

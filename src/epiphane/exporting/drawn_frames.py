@@ -19,10 +19,10 @@ from epiphane.formats.declare import Depth
 from epiphane.keying.schedule import Schedule, schedule
 from epiphane.lane_kinds import OVERLAY, WORDS
 from epiphane.media.mattes import Mattes, made_mattes
-from epiphane.media.pixel_layouts import YUV420, PixelLayout, planes_in
+from epiphane.media.pixel_layouts import YUV420, PixelLayout, planes_from_420, planes_in
 from epiphane.media.raw import RawPicture
 from epiphane.render.compose import straight
-from epiphane.render.draw import Sources, draw, draw_levels, draw_planes
+from epiphane.render.draw import Sources, draw, draw_levels, draw_planes, untouched_planes
 from epiphane.render.nodes import BLACK, FramePlan, Node, Solid, SourceFrame, sources_of
 from epiphane.render.plan import fade_level_at, plan_frame
 from epiphane.render.sources import OpenFootage
@@ -91,6 +91,10 @@ def as_planes(layout: PixelLayout) -> Maker[list[Pixels]]:
     def make(plans: Plans, level: float, sources: Sources, size: Size) -> list[Pixels]:
         if layout == YUV420 and len(plans) == 1:
             return list(draw_planes(plans[0], sources, size))
+        if len(plans) == 1 and not (layout.is_rgb or layout.has_alpha):
+            untouched = untouched_planes(plans[0], sources, size)
+            if untouched is not None:
+                return planes_from_420(layout, untouched)
         levels = _levels(plans, level, sources, size, is_deep=not layout.is_packed)
         return planes_in(layout, _straight(levels))
 

@@ -77,6 +77,27 @@ def planes_in(layout: PixelLayout, levels: Pixels) -> list[Pixels]:
     return [_whole(part, layout) for part in parts]
 
 
+def planes_from_420(layout: PixelLayout, planes: Sequence[Pixels]) -> list[Pixels]:
+    """Return the planes of a layout of Y'CbCr without alpha from those of 4:2:0 of 8 bits, no level changed.
+
+    Parameters
+    ----------
+    planes : Y, Cb and Cr, uint8, in `OUTPUT_SPEC`
+        Chroma stands between rows, as in MPEG-2.
+    """
+    luma, *chroma = planes
+    size = luma.shape[1] // layout.across, luma.shape[0] // layout.down
+    wide = [
+        plane
+        if plane.shape == (size[1], size[0])
+        else cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR)
+        for plane in chroma
+    ]
+    if layout.depth <= _BITS_OF_A_BYTE:
+        return [luma, *(np.asarray(plane, np.uint8) for plane in wide)]
+    return [np.asarray(plane, np.uint16) << (layout.depth - _BITS_OF_A_BYTE) for plane in (luma, *wide)]
+
+
 def frame_of(planes: Sequence[Pixels], layout: PixelLayout, size: Size) -> av.VideoFrame:
     """Return a frame for an encoder with the planes of a picture, as `planes_in` gives them.
 

@@ -146,6 +146,26 @@ def draw_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, P
     return whole, blue_half, red_half
 
 
+def untouched_planes(plan: FramePlan, sources: Sources, size: Size) -> tuple[Plane, Plane, Plane] | None:
+    """Return the planes of footage that goes into the film as it is, Y, Cb and Cr 4:2:0, or None elsewhere.
+
+    That is where nothing is done to it, it is as large as the film, and is in `OUTPUT_SPEC`.
+
+    Parameters
+    ----------
+    size : (width, height) of the film, in pixels
+    """
+    shown, only = plan.root.content, _only_pass(_steps_of(plan.root))
+    if not isinstance(shown, Shown) or only is None or only.tones:
+        return None
+    raw = sources.picture(shown.source)
+    if len(raw.planes) != 3 or raw.spec != OUTPUT_SPEC:
+        return None
+    luma, blue, red = _Drawing(sources, plan.shape, size).moved(raw, shown.transform, size, only)
+    is_fit = luma.shape == (size[1], size[0]) and blue.shape == (size[1] // 2, size[0] // 2)
+    return (luma, blue, red) if is_fit and np.may_share_memory(luma, raw.planes[0]) else None
+
+
 def _only_pass(steps: Sequence[Step]) -> Pass | None:
     """Return the pass that is all there is to do, if it comes to that."""
     if not steps:

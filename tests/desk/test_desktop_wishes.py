@@ -23,6 +23,7 @@ from epiphane.files.settings import note_desktop_text_size, text_size
 _PORTAL, _PATH = "org.freedesktop.portal.Desktop", "/org/freedesktop/portal/desktop"
 _TEXT = ("org.gnome.desktop.interface", "text-scaling-factor")
 _MOVES = ("org.gnome.desktop.interface", "enable-animations")
+_MOTION = ("org.freedesktop.appearance", "reduced-motion")
 _APPLICATION = """
 from PyQt6.QtCore import QCoreApplication
 from epiphane.desk.shell.desktop_wishes import DesktopWishes
@@ -78,6 +79,14 @@ def test_larger_text_and_less_motion_are_asked_of_the_desktop_and_heard_when_the
             for value in (("s", "nonsense"), ("d", 1.5)):
                 connection.send(new_signal(settings, "SettingChanged", "ssv", (*_TEXT, value)))
             assert app.stdout.readline() == "text 1.5\n"
+            # One of two settings that ask for less is enough.
+            for wish, value, is_less in (
+                (_MOTION, ("u", 1), True),
+                (_MOVES, ("b", True), True),
+                (_MOTION, ("u", 0), False),
+            ):
+                connection.send(new_signal(settings, "SettingChanged", "ssv", (*wish, value)))
+                assert app.stdout.readline() == f"less motion {is_less}\n"
         finally:
             app.kill()
 

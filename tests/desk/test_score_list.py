@@ -90,6 +90,17 @@ def test_down_walks_through_all_that_the_score_has_and_selects_it(listed):
     assert frames <= {playhead for _, selection, playhead, _ in seen if isinstance(selection, ShotSelection)}
 
 
+def test_nothing_is_deleted_from_a_heading_and_a_new_project_shows_the_score_again(listed, answers):
+    project = listed.editor.project
+    go_to(listed, ShotSelection(project.shots[0].id))
+    QTest.keyClick(listed.score_list, Qt.Key.Key_Left)  # to what it lies in
+    assert row_of(listed)[0] == "Shots" and listed.editor.selection == SongSelection()
+    QTest.keyClick(listed.score_list, Qt.Key.Key_Delete)
+    assert listed.editor.project == project
+    listed.actions_by_id["new"].trigger()
+    assert not listed.actions_by_id["score_list"].isChecked() and not listed.score_list.isVisible()
+
+
 def test_what_keys_change_is_read_in_the_row_at_once(listed, qtbot):
     editor = listed.editor
     flash = editor.cues.lanes[0]

@@ -22,6 +22,7 @@ from epiphane.desk.control.selection import (
     LaneSelection,
     Selection,
     ShotSelection,
+    SongSelection,
     lanes_selected,
     shots_selected,
 )
@@ -137,11 +138,13 @@ class ScoreList(QTreeView):
         marked = [self._model.listed(index) for index in marks.selectedRows()]
         fresh = [self._model.listed(index) for index in selected.indexes() if index.column() == 0]
         last = next(reversed(fresh or marked), None)
-        if last is None or last.selection is None:
+        if last is None:
             return
+        # On a heading nothing is selected: Delete must not reach what was before.
+        chosen = last.selection or SongSelection()
         self._is_following = True
         try:
-            self._editor.select(selection_of([one.selection for one in marked], last.selection))
+            self._editor.select(selection_of([one.selection for one in marked], chosen))
             if last.frame is not None:
                 self._editor.go_to(last.frame)
         finally:
@@ -156,6 +159,21 @@ class ScoreList(QTreeView):
                 event.accept()
                 return True
         return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Go by Left to what a closed row lies in, and by Right to the first that an open row has."""
+        here = self.currentIndex().siblingAtColumn(0)
+        is_plain = event is not None and event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier == _ALONE
+        is_open = self.isExpanded(here) and self._model.rowCount(here) > 0
+        to = QModelIndex()
+        if event is not None and is_plain and event.key() == Qt.Key.Key_Left and not is_open:
+            to = here.parent()
+        elif event is not None and is_plain and event.key() == Qt.Key.Key_Right and is_open:
+            to = self._model.index(0, 0, here)
+        if to.isValid():
+            self.setCurrentIndex(to)
+        else:
+            super().keyPressEvent(event)
 
 
 _ALONE = Qt.KeyboardModifier.NoModifier

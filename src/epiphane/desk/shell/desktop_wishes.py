@@ -34,6 +34,7 @@ class DesktopWishes(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._bus = QDBusConnection.sessionBus()
+        self._for_less: set[tuple[str, str]] = set()
         self._waiting: set[QDBusPendingCallWatcher] = set()
 
     def ask(self) -> None:
@@ -66,7 +67,7 @@ class DesktopWishes(QObject):
             value = value.variant()
         if wish == _TEXT and isinstance(value, float):
             self.text_size_wished.emit(value)
-        elif wish == _ANIMATIONS and isinstance(value, bool):
-            self.less_motion_wished.emit(not value)
-        elif wish == _MOTION and isinstance(value, int) and value == 1:
-            self.less_motion_wished.emit(True)
+        elif wish in (_ANIMATIONS, _MOTION) and isinstance(value, int):
+            wishes_less = not value if wish == _ANIMATIONS else value == 1
+            (self._for_less.add if wishes_less else self._for_less.discard)(wish)
+            self.less_motion_wished.emit(bool(self._for_less))

@@ -549,6 +549,7 @@ class Window(QMainWindow):
         has_work = project.song is not None or bool(project.footage)
         if (self._stack.currentWidget() is self.welcome) is has_work:
             self._stack.setCurrentWidget(self.score if has_work else self.welcome)
+            self.actions_by_id["score_list"].setChecked(False)
             self.take_keyboard()
         self.shelf.setVisible(has_work)
         self.picture.set_shape((project.width, project.height))

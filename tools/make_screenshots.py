@@ -212,19 +212,28 @@ class Photographer:
         editor.apply(lambda p: use_take(p, tour.id, takes[-2].start + 0.1, is_used=False), "take")
         return tour.id
 
-    def pulses(self) -> None:
-        """Take three pulses in the score, one of them a band on the bench."""
+    def score_list(self) -> None:
+        """Take the score as a list: shots and the cues of a lane, some changed, one on the bench."""
         window, before = self.window, self.window.editor.project
-        window.shelf.open_page(ShelfPage.PULSES)
-        window.pulses.make("off-beat")
-        window.pulses.make("band")
-        window.score.set_bars_per_line(2)
-        bar = next(bar for bar in bars_of(window.editor.project) if bar.number == _DROP_BAR)
-        window.editor.go_to(frame_at(bar.start, window.editor.project.rate) + 3)
-        self.wait(4000)
-        self.take("band")
+        lane = before.lanes[0].id
+        keys = [(lane, cue.hit.time) for cue in window.editor.cues.lane(lane).cues]
+
+        def changed(project: Project) -> Project:
+            return set_cue_strength(toggle_cues(project, keys[2:3]), keys[4:5], 0.5)
+
+        window.editor.apply(changed, "changes")
+        window.toggle_list()
+        rows = window.score_list.model()
+        for name in ("Parts", "Shots", "Lanes"):
+            found = rows.match(rows.index(0, 0), Qt.ItemDataRole.DisplayRole, name)
+            window.score_list.expand(found[0])
+        window.editor.select_cues(frozenset(keys[4:5]), lane=lane)
+        window.score_list.scrollTo(found[0], window.score_list.ScrollHint.PositionAtCenter)
+        window.editor.go_to(frame_at(keys[4][1], before.rate))
+        self.wait(3000)
+        self.take("list")
+        window.toggle_list()
         window.editor.apply(lambda _: before, "all of it back")
-        window.score.set_bars_per_line(4)
 
     def lane(self) -> None:
         """Take a lane on the bench."""
@@ -469,7 +478,7 @@ def main() -> None:
             "parts",
             "footage",
             "cutting",
-            "pulses",
+            "score_list",
             "lane",
             "effects",
             "layers",

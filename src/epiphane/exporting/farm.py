@@ -104,8 +104,15 @@ def _connected(address: str) -> Iterator[Client]:
         raise FarmError(
             tr('rendering on a farm needs more packages: install them with  pip install "epiphane[farm]"')
         ) from None
+
+    def connect() -> Client:
+        return Client(address, timeout=_CONNECTING_SECONDS, set_as_default=False, security=Security())
+
     try:
-        client = Client(address, timeout=_CONNECTING_SECONDS, set_as_default=False, security=Security())
+        try:
+            client = connect()
+        except AssertionError:  # its thread has not begun in ten seconds, as on a machine that is stalled
+            client = connect()
     except (OSError, ValueError, TypeError) as error:
         raise FarmError(
             tr(

@@ -119,7 +119,10 @@ def test_no_words_are_cut_where_large_text_leaves_little_room(demo, size):
     assert shelf.page is ShelfPage.EFFECTS and shelf.effects.isVisible()
     demo.resize(1280, 800)
     QTest.qWait(50)
-    assert shelf._group.checkedButton().isVisible() and not shelf._chooser.isVisible()
+    for page in ShelfPage:
+        shelf.open_page(page)
+        QTest.qWait(20)
+        assert shelf._group.checkedButton().isVisible() and not shelf._chooser.isVisible(), page
 
 
 def cut(panel):

@@ -13,6 +13,7 @@ def fit_across(row: QLayout, room: int, ways: Sequence[Callable[[bool], object]]
     for way in ways:
         way(False)
     for way in ways:
+        row.invalidate()  # a row in another is told of its widgets' coming and going only later
         if row.minimumSize().width() <= room:
             return
         way(True)

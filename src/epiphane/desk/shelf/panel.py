@@ -384,7 +384,7 @@ class ShelfPanel(QFrame):
         for one, of_page in self._of_page.items():
             one.setVisible(of_page is page)
         show_choice(self._chooser, str(page.value))
-        self._fit_head()
+        QTimer.singleShot(0, self._fit_head)  # once its fields know their sizes
         pages = {
             ShelfPage.FOOTAGE: self._empty if is_empty else self.footage,
             ShelfPage.EFFECTS: self.effects,

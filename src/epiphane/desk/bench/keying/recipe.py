@@ -11,7 +11,8 @@ from epiphane.desk.control.lanes import Target
 from epiphane.desk.control.recipes import RecipeDesk
 from epiphane.desk.look import theme
 from epiphane.desk.look.fields import button, choice_field, in_a_row, show_choice, show_options, wrapped
-from epiphane.desk.look.lanes import lane_colour, lane_label
+from epiphane.desk.look.lanes import lane_colour, lane_family, lane_label
+from epiphane.desk.look.marks import paint_family
 from epiphane.document.ids import LaneId, PulseId
 from epiphane.document.lane import Trigger
 from epiphane.document.project import Project
@@ -127,9 +128,7 @@ class RecipeStack(QWidget):
         lanes = () if self._recipe is None else self._recipe.lanes
         for number, (lane, (name, pulse)) in enumerate(zip(lanes, self.told(), strict=True)):
             top = number * _ROW
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(lane_colour(lane))
-            painter.drawEllipse(QPointF(7, top + _ROW / 2), 4.5, 4.5)
+            paint_family(painter, lane_family(lane), QPointF(7, top + _ROW / 2), 5, lane_colour(lane))
             painter.setPen(theme.TEXT)
             painter.drawText(QRectF(22, top, 150, _ROW), _LEFT, name)
             painter.setPen(theme.QUIET)

@@ -1,6 +1,6 @@
 """The first line of the window: project, transport, where we are, tempo, export."""
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QFocusEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -49,6 +49,7 @@ class Header(QFrame):
         self._playback = playback
         self._score = score
         self._is_narrow = False
+        self._fitted: tuple[object, ...] = ()
         self.setProperty("panel", True)
         self.setFixedHeight(48)
         box = QHBoxLayout(self)
@@ -83,9 +84,7 @@ class Header(QFrame):
     def refresh(self) -> None:
         """Show everything as it is now."""
         project = self._editor.project
-        metrics = self._name.fontMetrics()
-        room = _SHORT_NAME if self._is_narrow else _NAME_WIDTH
-        self._name.setText(metrics.elidedText(self._editor.title, Qt.TextElideMode.ElideRight, room - 2))
+        self._show_name()
         self._changed.setVisible(self._editor.is_changed)
         song = project.song
         self._tempo.setVisible(song is not None and bool(song.beats))
@@ -111,10 +110,19 @@ class Header(QFrame):
         self._loop.setChecked(self._playback.loop is not None)
         self._show_late()
         self._show_place()
+        QTimer.singleShot(0, self._fit)  # once what is told has its sizes
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Leave out what has keys or another place where there is no room for all of it."""
         super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Fit into the width, where it or what is told has changed."""
+        told = (self.width(), self._tempo.text(), self._shape.text(), self._editor.title)
+        if told == self._fitted:
+            return
+        self._fitted = told
         fit_across(
             self._box,
             self.width(),
@@ -127,9 +135,13 @@ class Header(QFrame):
         )
 
     def _shorten_name(self, is_narrow: bool) -> None:
-        if is_narrow != self._is_narrow:
-            self._is_narrow = is_narrow
-            self.refresh()
+        self._is_narrow = is_narrow
+        self._show_name()
+
+    def _show_name(self) -> None:
+        room = _SHORT_NAME if self._is_narrow else _NAME_WIDTH
+        title = self._name.fontMetrics().elidedText(self._editor.title, Qt.TextElideMode.ElideRight, room - 2)
+        self._name.setText(title)
 
     def _add_name(self, box: QHBoxLayout) -> None:
         self._name = QLabel()

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from epiphane.desk.control.editor import Editor
 from epiphane.desk.control.playback import Playback
 from epiphane.desk.look import theme
-from epiphane.desk.look.fields import label
+from epiphane.desk.look.fields import in_a_row, label
 from epiphane.desk.look.narrow import fit_across
 from epiphane.desk.score.view import BARS_PER_LINE, ScoreView
 from epiphane.desk.shell.finder import FindField
@@ -190,14 +190,14 @@ class Header(QFrame):
         self._shape.setAccessibleName(tr("Shape of the film"))
         self._shape.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._shape.clicked.connect(self.shape_asked)
-        self._facts = _together(self._tempo, self._shape)
+        self._facts = in_a_row(self._tempo, self._shape, spacing=6)
         box.addWidget(self._facts)
         self.meter = LevelMeter(self._playback)
         self._late = label("")
         self._late.setFont(theme.numbers(9))
         widest = self._late.fontMetrics().horizontalAdvance(tr("{share:.0%} on time", share=1.0))
         self._late.setFixedWidth(max(METER_WIDTH, widest))
-        self._levels = _together(self.meter, self._late)
+        self._levels = in_a_row(self.meter, self._late, spacing=6)
         box.addWidget(self._levels)
         self._place_field = _PlaceField(self)
         self._place_field.returnPressed.connect(self._go_to_place)
@@ -272,17 +272,6 @@ class Header(QFrame):
         button = self._group.button(self._score.bars_per_line)
         if button is not None:
             button.setChecked(True)
-
-
-def _together(*widgets: QWidget) -> QWidget:
-    """Return widgets side by side, as one that may be left out."""
-    made = QWidget()
-    line = QHBoxLayout(made)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(6)
-    for widget in widgets:
-        line.addWidget(widget)
-    return made
 
 
 def _tool(action: QAction) -> QToolButton:
